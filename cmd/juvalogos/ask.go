@@ -1,0 +1,183 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"golang.org/x/term"
+
+	"juvalogos/internal/client"
+)
+
+func ask(args []string) error {
+	f := newFlags("ask -desk SLUG [flags] [question]",
+		"Asks a question at a desk and prints the reply as it is written. Without a question it\n"+
+			"reads one from a pipe, or on a terminal it converses: Ctrl-C stops a reply, Ctrl-D leaves.\n\n"+exitHelp,
+		"juvalogos ask -desk hive-helper \"How do I light a smoker?\"\n"+
+			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json")
+	connect := reach(f)
+	desk := f.String("desk", "", "the desk's slug")
+	conversation := f.String("conversation", "", "id of a conversation to go on with")
+	asJSON := f.Bool("json", false, "print the finished turn as JSON")
+	if err := parse(f, args); err != nil {
+		return err
+	}
+	if *desk == "" {
+		return usageError("-desk is missing: the slug of the desk to ask at")
+	}
+	c, err := connect()
+	if err != nil {
+		return err
+	}
+	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " ")}
+	if q.Text == "" && term.IsTerminal(int(os.Stdin.Fd())) && !*asJSON {
+		return converse(c, q)
+	}
+	if q.Text == "" {
+		text, err := io.ReadAll(io.LimitReader(os.Stdin, 4<<20))
+		if err != nil {
+			return fmt.Errorf("read the question from standard input: %w", err)
+		}
+		q.Text = string(text)
+	}
+	ctx, cancel := interruptible()
+	defer cancel()
+	if *asJSON {
+		return askForJSON(ctx, c, q)
+	}
+	_, err = askAloud(ctx, c, q)
+	return err
+}
+
+// askAloud prints the reply as it comes. When ctx is interrupted it stops the
+// reply and returns context.Canceled.
+func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin client.Begin, err error) {
+	ended := true
+	outcome, err := c.Ask(ctx, q, client.Follower{
+		Begin:  func(b client.Begin) { begin = b },
+		Text:   func(text string) { fmt.Print(text); ended = strings.HasSuffix(text, "\n") },
+		Notice: func(n client.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
+	})
+	if !ended {
+		fmt.Println()
+	}
+	if err != nil {
+		if ctx.Err() != nil && begin.Turn != "" {
+			_ = c.Stop(context.WithoutCancel(ctx), begin.Turn)
+		}
+		return begin, err
+	}
+	return begin, explainOutcome(outcome)
+}
+
+func askForJSON(ctx context.Context, c *client.Client, q client.Question) error {
+	var turn string
+	outcome, err := c.Ask(ctx, q, client.Follower{Begin: func(b client.Begin) { turn = b.Turn }})
+	if err != nil {
+		return err
+	}
+	t, err := c.Turn(ctx, turn)
+	if err != nil {
+		return err
+	}
+	if err := printJSON(t); err != nil {
+		return err
+	}
+	return explainOutcome(outcome)
+}
+
+func noticeLine(n client.Notice) string {
+	switch n.Kind {
+	case "retrying":
+		return fmt.Sprintf("(The model is busy; asking again in %.0f s.)", n.Seconds)
+	case "unsaved":
+		return "(The reply cannot be saved at the moment; it goes on and will be saved as soon as possible.)"
+	}
+	return "(The reply is saved.)"
+}
+
+// explainOutcome says on standard error why a reply is not whole.
+func explainOutcome(o client.Outcome) error {
+	switch {
+	case o.Problem != nil:
+		line := o.Problem.Detail
+		if o.Problem.ID != "" {
+			line += " (" + o.Problem.ID + ")"
+		}
+		fmt.Fprintln(os.Stderr, line)
+		return noReply{}
+	case o.State == "stopped":
+		fmt.Fprintln(os.Stderr, "(Stopped.)")
+		return noReply{}
+	case o.Finish == "length":
+		fmt.Fprintln(os.Stderr, "(The reply reached its longest allowed length.)")
+	}
+	return nil
+}
+
+// converse asks question after question in one conversation.
+func converse(c *client.Client, q client.Question) error {
+	fmt.Fprintf(os.Stderr, "At the desk %q. Ctrl-C stops a reply, Ctrl-D leaves.\n", q.Desk)
+	prompt := newLineReader()
+	for {
+		line, err := prompt.read()
+		if err != nil {
+			fmt.Fprintln(os.Stderr)
+			if errors.Is(err, io.EOF) {
+				return nil
+			}
+			return err
+		}
+		if q.Text = strings.TrimSpace(line); q.Text == "" {
+			continue
+		}
+		ctx, cancel := interruptible()
+		begin, err := askAloud(ctx, c, q)
+		interrupted := ctx.Err() != nil
+		cancel()
+		if begin.Conversation != "" {
+			q.Conversation = begin.Conversation
+		}
+		var problem *client.Problem
+		switch {
+		case interrupted:
+			fmt.Fprintln(os.Stderr, "(Stopped.)")
+		case errors.As(err, &problem) && problem.Status != 404 && problem.Status != 401:
+			fmt.Fprintln(os.Stderr, problem)
+		case err != nil && !errors.Is(err, noReply{}):
+			return err
+		}
+	}
+}
+
+// lineReader reads lines with editing and history, and gives the terminal back
+// between lines, so that Ctrl-C interrupts a reply.
+type lineReader struct{ terminal *term.Terminal }
+
+func newLineReader() *lineReader {
+	return &lineReader{term.NewTerminal(struct {
+		io.Reader
+		io.Writer
+	}{os.Stdin, os.Stdout}, "\n> ")}
+}
+
+func (l *lineReader) read() (string, error) {
+	in := int(os.Stdin.Fd())
+	state, err := term.MakeRaw(in)
+	if err != nil {
+		return "", err
+	}
+	defer term.Restore(in, state)
+	if width, height, err := term.GetSize(in); err == nil {
+		_ = l.terminal.SetSize(width, height)
+	}
+	line, err := l.terminal.ReadLine()
+	if errors.Is(err, term.ErrPasteIndicator) {
+		err = nil
+	}
+	return line, err
+}

@@ -1,0 +1,69 @@
+// Package deskfile reads desk files: the YAML text in which a maker says what
+// a desk is, which model answers at it and how.
+package deskfile
+
+import (
+	"juvalogos/core/yamlfile"
+)
+
+// File is a desk file as its maker wrote it. Zero values mean what the about
+// tags say; Memory and Sampling are completed by Read.
+type File struct {
+	Slug     string   `yaml:"slug" json:"slug" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens, like hive-helper" about:"The last part of the desk's address: small letters, digits, hyphens." example:"hive-helper"`
+	Title    string   `yaml:"title" json:"title" need:"yes" most:"80" about:"The name that visitors read at the top of the page."`
+	Purpose  string   `yaml:"purpose" json:"purpose" need:"yes" most:"400" about:"One or two sentences that tell a visitor what this desk answers."`
+	Recipe   string   `yaml:"recipe" json:"recipe" choices:"converse" about:"How a reply is made. converse (the default): a conversation with memory."`
+	Model    string   `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
+	Brief    string   `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
+	Openers  []string `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
+	Sampling Sampling `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
+	Memory   Memory   `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
+}
+
+// Sampling holds the settings sent with each question. Nil means: not sent.
+type Sampling struct {
+	Temperature *float64 `yaml:"temperature" json:"temperature,omitempty" least:"0" most:"2" about:"0 is the most careful, 2 the most inventive."`
+	TopP        *float64 `yaml:"top_p" json:"top_p,omitempty" least:"0" most:"1" about:"Choose among the likeliest tokens that together have this probability."`
+	MaxTokens   int      `yaml:"max_tokens" json:"max_tokens" least:"1" most:"1000000" about:"The longest reply in tokens; 1024 if left out."`
+	Stop        []string `yaml:"stop" json:"stop,omitempty" most:"4" about:"Texts at which the model stops; up to 4."`
+	Seed        *int     `yaml:"seed" json:"seed,omitempty" about:"Makes replies repeatable on servers that support it."`
+}
+
+// Memory bounds what is remembered.
+type Memory struct {
+	Turns  *int `yaml:"turns" json:"turns" least:"0" most:"1000" about:"The most earlier turns that are remembered; 40 if left out, 0 for none."`
+	Tokens *int `yaml:"tokens" json:"tokens" least:"0" most:"10000000" about:"The most tokens that earlier turns may take; 4000 if left out. The model's context length is kept in any case."`
+}
+
+// Defaults of what a desk file leaves out.
+const (
+	DefaultRecipe       = "converse"
+	DefaultMaxTokens    = 1024
+	DefaultMemoryTurns  = 40
+	DefaultMemoryTokens = 4000
+)
+
+// Read reads and checks a desk file and completes what it leaves out. name is
+// the file's name as it appears in problems. The error is yamlfile.Problems.
+func Read(name string, src []byte) (File, error) {
+	var f File
+	if err := yamlfile.Decode(name, src, &f); err != nil {
+		return File{}, err
+	}
+	if f.Recipe == "" {
+		f.Recipe = DefaultRecipe
+	}
+	if f.Sampling.MaxTokens == 0 {
+		f.Sampling.MaxTokens = DefaultMaxTokens
+	}
+	if f.Memory.Turns == nil {
+		f.Memory.Turns = new(DefaultMemoryTurns)
+	}
+	if f.Memory.Tokens == nil {
+		f.Memory.Tokens = new(DefaultMemoryTokens)
+	}
+	return f, nil
+}
+
+// Schema returns the JSON Schema of desk files.
+func Schema() map[string]any { return yamlfile.Schema("A Juvalogos desk file", File{}) }

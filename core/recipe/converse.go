@@ -1,0 +1,30 @@
+// Package recipe holds how a reply is made. So far there is one recipe,
+// converse: the brief, what is remembered of the conversation, the question.
+package recipe
+
+import (
+	"juvalogos/core/memory"
+	"juvalogos/core/prompt"
+)
+
+// Converse is the input of the recipe of the same name. Lengths are in tokens
+// of the model that answers.
+type Converse struct {
+	Brief    prompt.Piece
+	Past     []prompt.Exchange // oldest first
+	Question prompt.Piece
+	Memory   memory.Limits
+	Context  int // the model's context length
+	Reply    int // the longest reply
+}
+
+// Prompt composes the prompt: the brief always, the newest exchanges that fit,
+// the question. It is never longer than Context less Reply; a question that
+// cannot fit is *prompt.TooLong.
+func (c Converse) Prompt() (prompt.Prompt, error) {
+	room, err := prompt.Room(c.Context, c.Reply, c.Brief, c.Question)
+	if err != nil {
+		return prompt.Prompt{}, err
+	}
+	return prompt.Compose(c.Brief, memory.Recall(c.Past, c.Memory, room), c.Question), nil
+}

@@ -1,0 +1,205 @@
+// Command demo starts Juvalogos with sample data: the simulated model server,
+// the service, and the desks of the Alder Vale Beekeepers' Association. It uses
+// the programs and the API as anybody would.
+package main
+
+import (
+	"context"
+	"crypto/rand"
+	"embed"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"net"
+	"os"
+	"os/exec"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"juvalogos/internal/client"
+	"juvalogos/internal/service"
+)
+
+//go:embed connections.yaml
+var connections string
+
+//go:embed desks/*.yaml
+var desks embed.FS
+
+const standinAddress = "127.0.0.1:7118"
+
+func main() {
+	data := flag.String("data", service.DefaultData()+"-demo", "folder for everything that lasts")
+	listen := flag.String("listen", "127.0.0.1:7117", "address and port of the service")
+	standin := flag.String("standin", standinAddress, "address and port of the simulated model server")
+	flag.Parse()
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := run(ctx, *data, *listen, *standin); err != nil && ctx.Err() == nil {
+		fmt.Fprintln(os.Stderr, "demo:", err)
+		os.Exit(1)
+	}
+}
+
+func run(ctx context.Context, data, listen, standin string) error {
+	began := time.Now()
+	for flagName, address := range map[string]string{"-listen": listen, "-standin": standin} {
+		if err := free(flagName, address); err != nil {
+			return err
+		}
+	}
+	if err := os.MkdirAll(data, 0o755); err != nil {
+		return fmt.Errorf("the demo's data folder cannot be made (%w); choose another: make demo DEMO=\"-data FOLDER\"", err)
+	}
+	file := filepath.Join(data, "connections.yaml")
+	if err := os.WriteFile(file, []byte(strings.ReplaceAll(connections, standinAddress, standin)), 0o644); err != nil {
+		return fmt.Errorf("write the demo's connection file: %w", err)
+	}
+	logPath := filepath.Join(data, "demo.log")
+	log, err := os.Create(logPath)
+	if err != nil {
+		return err
+	}
+	defer log.Close()
+	environment := append(os.Environ(), "STANDIN_KEY="+rand.Text())
+
+	simulated, err := launch(log, environment, "juvalogos-standin", "-listen", standin)
+	if err != nil {
+		return err
+	}
+	defer simulated.stop()
+	juvalogos, err := launch(log, environment, "juvalogos", "start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s")
+	if err != nil {
+		return err
+	}
+	defer juvalogos.stop()
+
+	c, config, err := connect(ctx, juvalogos, data, "http://"+listen)
+	if err != nil {
+		return fmt.Errorf("%w\n%s", err, lastLines(logPath))
+	}
+	if err := publish(ctx, c); err != nil {
+		return err
+	}
+	tell(c.Address, standin, config, logPath, data, time.Since(began))
+	select {
+	case <-ctx.Done():
+		fmt.Println("\nStopping; the data stays for the next start.")
+		return nil
+	case <-simulated.ended:
+		return fmt.Errorf("the simulated model server has ended\n%s", lastLines(logPath))
+	case <-juvalogos.ended:
+		return fmt.Errorf("the service has ended\n%s", lastLines(logPath))
+	}
+}
+
+func free(flagName, address string) error {
+	l, err := net.Listen("tcp", address)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return fmt.Errorf("another program uses %s; stop it, or choose another port: make demo DEMO=\"%s HOST:PORT\"", address, flagName)
+	}
+	if err != nil {
+		return fmt.Errorf("cannot listen on %s: %w", address, err)
+	}
+	return l.Close()
+}
+
+// program is a running child. It is in a process group of its own, so that an
+// interrupt at the terminal reaches the demo, which stops things in order.
+type program struct {
+	cmd   *exec.Cmd
+	ended chan struct{}
+}
+
+func launch(log io.Writer, environment []string, name string, args ...string) (*program, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	p := &program{exec.Command(filepath.Join(filepath.Dir(self), name), args...), make(chan struct{})}
+	p.cmd.Env, p.cmd.Stdout, p.cmd.Stderr = environment, log, log
+	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	if err := p.cmd.Start(); err != nil {
+		return nil, fmt.Errorf("start %s: %w; build it with make build", name, err)
+	}
+	go func() { _ = p.cmd.Wait(); close(p.ended) }()
+	return p, nil
+}
+
+// stop interrupts the program and waits for it.
+func (p *program) stop() {
+	_ = p.cmd.Process.Signal(os.Interrupt)
+	select {
+	case <-p.ended:
+	case <-time.After(40 * time.Second):
+		_ = p.cmd.Process.Kill()
+		<-p.ended
+	}
+}
+
+// connect waits until the service answers and returns a client with the
+// owner's token.
+func connect(ctx context.Context, service *program, data, address string) (*client.Client, string, error) {
+	config := filepath.Join(data, "client.yaml")
+	for {
+		select {
+		case <-ctx.Done():
+			return nil, "", ctx.Err()
+		case <-service.ended:
+			return nil, "", fmt.Errorf("the service did not start")
+		case <-time.After(20 * time.Millisecond):
+		}
+		c, err := client.Load("", "", config, func(string) string { return "" })
+		if err != nil || c.Address != address {
+			continue
+		}
+		if _, err := c.Models(ctx); err == nil {
+			return c, config, nil
+		}
+	}
+}
+
+func publish(ctx context.Context, c *client.Client) error {
+	files, err := desks.ReadDir("desks")
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		text, err := desks.ReadFile("desks/" + f.Name())
+		if err != nil {
+			return err
+		}
+		if _, err := c.Publish(ctx, f.Name(), text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func tell(address, standin, config, log, data string, took time.Duration) {
+	fmt.Printf(`
+Juvalogos runs with sample data (started in %.1f s).
+
+  Ask at a desk      %s/at/hive-helper
+                     %s/at/short-answers
+  In the terminal    export JUVALOGOS_CONFIG=%s
+                     bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
+  The models         are simulated, at http://%s
+  Data and log       %s, %s
+
+Ctrl-C stops everything. The data stays.
+`, took.Seconds(), address, address, config, standin, data, log)
+}
+
+func lastLines(path string) string {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return ""
+	}
+	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
+	return strings.Join(lines[max(0, len(lines)-5):], "\n")
+}

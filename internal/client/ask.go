@@ -1,0 +1,215 @@
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/sse"
+)
+
+// Question is what to ask. Conversation is empty to begin one.
+type Question struct {
+	Desk         string
+	Conversation string
+	Text         string
+	// Key makes asking twice harmless; empty means one is made.
+	Key string
+}
+
+// Turn is a question with the newest attempt at its reply.
+type Turn struct {
+	ID           string    `json:"id"`
+	Conversation string    `json:"conversation"`
+	Number       int       `json:"number"`
+	Question     string    `json:"question"`
+	AskedAt      time.Time `json:"asked_at"`
+	Attempt      int       `json:"attempt"`
+	Model        string    `json:"model"`
+	Reply        string    `json:"reply"`
+	Outcome      Outcome   `json:"outcome"`
+}
+
+// Outcome is how an attempt ended, or that it is running.
+type Outcome struct {
+	State   string   `json:"state"` // running, done, stopped, failed, interrupted
+	Finish  string   `json:"finish,omitempty"`
+	Problem *Trouble `json:"problem,omitempty"`
+	Seconds float64  `json:"seconds"`
+	Usage   struct {
+		PromptTokens int `json:"prompt_tokens"`
+		ReplyTokens  int `json:"reply_tokens"`
+	} `json:"usage"`
+}
+
+// Trouble is why a reply failed: a sentence, and the id the service's log
+// knows it by.
+type Trouble struct {
+	Code   string `json:"code"`
+	Detail string `json:"detail"`
+	ID     string `json:"id,omitempty"`
+}
+
+// Follower is told of a reply as it comes; nil fields are left out.
+type Follower struct {
+	Begin  func(Begin)
+	Text   func(string)
+	Notice func(Notice)
+}
+
+// Begin is a reply's first event.
+type Begin struct {
+	Turn         string `json:"turn"`
+	Conversation string `json:"conversation"`
+	Title        string `json:"title"`
+	Number       int    `json:"number"`
+	Attempt      int    `json:"attempt"`
+	From         int    `json:"from"`
+	Question     string `json:"question"`
+}
+
+// Notice tells what a reply waits for: retrying, unsaved, saved.
+type Notice struct {
+	Kind    string  `json:"kind"`
+	Seconds float64 `json:"seconds"`
+}
+
+// reconnects is how often a lost stream is taken up again, a second apart.
+const reconnects = 30
+
+// Ask asks and follows the reply to its end, taking up the stream again where
+// it broke off.
+func (c *Client) Ask(ctx context.Context, q Question, f Follower) (Outcome, error) {
+	if q.Key == "" {
+		q.Key = uuid.NewString()
+	}
+	body, err := json.Marshal(map[string]string{"question": q.Text, "conversation": q.Conversation, "key": q.Key})
+	if err != nil {
+		return Outcome{}, err
+	}
+	path := "/api/at/" + url.PathEscape(q.Desk) + "/questions"
+	response, err := c.send(ctx, http.MethodPost, path, "application/json", body, http.Header{"Accept": {"text/event-stream"}})
+	if err != nil {
+		return Outcome{}, err
+	}
+	return c.follow(ctx, response, f)
+}
+
+// Watch follows a turn's newest attempt from its beginning.
+func (c *Client) Watch(ctx context.Context, turn string, f Follower) (Outcome, error) {
+	response, err := c.events(ctx, turn, "")
+	if err != nil {
+		return Outcome{}, err
+	}
+	return c.follow(ctx, response, f)
+}
+
+// Again has another attempt made at a turn and follows it.
+func (c *Client) Again(ctx context.Context, turn string, f Follower) (Outcome, error) {
+	response, err := c.send(ctx, http.MethodPost, "/api/turns/"+turn+"/attempts", "", nil, http.Header{"Accept": {"text/event-stream"}})
+	if err != nil {
+		return Outcome{}, err
+	}
+	return c.follow(ctx, response, f)
+}
+
+// Stop stops a reply on its way.
+func (c *Client) Stop(ctx context.Context, turn string) error {
+	return c.call(ctx, http.MethodPost, "/api/turns/"+turn+"/stop", nil, nil)
+}
+
+// Turn returns a turn as it is on record.
+func (c *Client) Turn(ctx context.Context, id string) (Turn, error) {
+	var t Turn
+	err := c.call(ctx, http.MethodGet, "/api/turns/"+id, nil, &t)
+	return t, err
+}
+
+func (c *Client) events(ctx context.Context, turn, last string) (*http.Response, error) {
+	header := http.Header{"Accept": {"text/event-stream"}}
+	if last != "" {
+		header.Set("Last-Event-ID", last)
+	}
+	return c.send(ctx, http.MethodGet, "/api/turns/"+turn+"/events", "", nil, header)
+}
+
+func (c *Client) follow(ctx context.Context, response *http.Response, f Follower) (Outcome, error) {
+	var turn, last string
+	for try := 0; ; {
+		outcome, over, err := read(response, f, &turn, &last)
+		if over {
+			return outcome, err
+		}
+		if ctx.Err() != nil {
+			return Outcome{}, context.Cause(ctx)
+		}
+		if turn == "" || try == reconnects {
+			return Outcome{}, fmt.Errorf("the connection to %s was lost; the reply goes on there: %w", c.Address, err)
+		}
+		for ; try < reconnects; try++ {
+			select {
+			case <-ctx.Done():
+				return Outcome{}, context.Cause(ctx)
+			case <-time.After(time.Second):
+			}
+			var gone *Unreachable
+			if response, err = c.events(ctx, turn, last); !errors.As(err, &gone) {
+				break
+			}
+		}
+		if err != nil {
+			return Outcome{}, err
+		}
+	}
+}
+
+// read follows one stream; over is true if the reply has ended.
+func read(response *http.Response, f Follower, turn, last *string) (outcome Outcome, over bool, err error) {
+	defer response.Body.Close()
+	events := sse.NewReader(response.Body)
+	for {
+		e, err := events.Next()
+		if err != nil {
+			if err == io.EOF {
+				err = io.ErrUnexpectedEOF
+			}
+			return outcome, false, err
+		}
+		if len(e.ID) > 0 {
+			*last = string(e.ID)
+		}
+		switch string(e.Name) {
+		case "begin":
+			var b Begin
+			if err := json.Unmarshal(e.Data, &b); err != nil {
+				return outcome, true, err
+			}
+			if *turn == "" && f.Begin != nil {
+				f.Begin(b)
+			}
+			*turn = b.Turn
+		case "text":
+			var t struct{ Text string }
+			if err := json.Unmarshal(e.Data, &t); err != nil {
+				return outcome, true, err
+			}
+			if f.Text != nil {
+				f.Text(t.Text)
+			}
+		case "notice":
+			var n Notice
+			if json.Unmarshal(e.Data, &n) == nil && f.Notice != nil {
+				f.Notice(n)
+			}
+		case "end":
+			return outcome, true, json.Unmarshal(e.Data, &outcome)
+		}
+	}
+}

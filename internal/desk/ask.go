@@ -1,0 +1,323 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/google/uuid"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/core/memory"
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/internal/store"
+)
+
+// Question is what a visitor asks.
+type Question struct {
+	Slug         string
+	Conversation uuid.UUID // zero: begin one
+	Visitor      store.Visitor
+	Channel      string // page, api or completions
+	Text         string
+	// Key makes asking twice harmless: the same key is the same turn. Empty
+	// means a new one.
+	Key string
+	// Given is the conversation that a program brings along; nil otherwise.
+	Given *Given
+}
+
+// Given is a conversation that lies with the program that asks.
+type Given struct {
+	System   string             `json:"system,omitempty"` // added to the brief
+	Past     []prompt.Exchange  `json:"past,omitempty"`
+	Sampling *deskfile.Sampling `json:"sampling,omitempty"` // for what the desk file leaves out
+}
+
+// LongestQuestion is the most bytes of a question that are looked at; what
+// fits a model is decided in tokens.
+const LongestQuestion = 1 << 20
+
+// Ask puts a question on record and begins its reply. The reply is made
+// whether or not anyone listens. Errors are *Problem.
+func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
+	q.Text = strings.TrimSpace(string(clean([]byte(q.Text))))
+	if q.Text == "" {
+		return nil, &Problem{Code: Empty, Sentence: Sentence(Empty)}
+	}
+	if len(q.Text) > LongestQuestion {
+		return nil, tooLong(&prompt.TooLong{Tokens: len(q.Text) / 4, Room: LongestQuestion / 4})
+	}
+	d, err := s.Open(ctx, q.Slug)
+	if err != nil {
+		return nil, s.logged("ask", err)
+	}
+	question := prompt.Measure(d.counter, q.Text)
+	if err := d.fits(question, q.Given); err != nil {
+		return nil, err
+	}
+	if q.Key == "" {
+		q.Key = uuid.NewString()
+	}
+	r := &Reply{
+		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, Attempt: 1,
+		Question: q.Text, Model: d.Entry.Path(), StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
+	}
+	begin := q.Conversation == uuid.Nil
+	if begin {
+		r.Conversation = uuid.Must(uuid.NewV7())
+		r.Title = titleOf(q.Text)
+	}
+	if twin, err := s.reserve(r); twin != nil || err != nil {
+		return twin, err
+	}
+	given, err := encodeGiven(q.Given)
+	if err != nil {
+		s.abandon(r)
+		return nil, problem(Unexpected, err)
+	}
+	number, past, err := s.Store.Ask(ctx, store.NewTurn{
+		ID: r.Turn, Conversation: r.Conversation, Begin: begin, DeskID: d.DeskID, Revision: d.Number,
+		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
+		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.counter.Vocabulary(), Given: given,
+		Model: r.Model, Instance: s.instance, AskedAt: r.StartedAt, Remember: *d.Settings.Memory.Turns,
+	})
+	if err != nil {
+		s.abandon(r)
+		return s.notAsked(ctx, q, err)
+	}
+	r.TurnNumber = number
+	s.begin(r, d, question, past, q.Given)
+	return r, nil
+}
+
+// Again makes another attempt at a turn whose last one is over.
+func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UUID) (*Reply, error) {
+	t, err := s.Store.Turn(ctx, turn, visitor)
+	if err != nil {
+		return nil, s.notFound(NoTurn, err)
+	}
+	d, err := s.Open(ctx, t.Slug)
+	if err != nil {
+		return nil, s.logged("make again", err)
+	}
+	r := &Reply{
+		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number,
+		Question: t.Question, Model: d.Entry.Path(), StartedAt: s.Now(), visitor: visitor,
+	}
+	if twin, err := s.reserve(r); twin != nil || err != nil {
+		return twin, err
+	}
+	number, given, past, err := s.Store.AskAgain(ctx, t, d.Number, r.Model, s.instance, r.StartedAt, *d.Settings.Memory.Turns)
+	if err != nil {
+		s.abandon(r)
+		return nil, s.logged("make again", problem(NoRecords, err))
+	}
+	var g *Given
+	if given != nil {
+		g = new(Given)
+		if err := json.Unmarshal(given, g); err != nil {
+			g = nil
+		}
+	}
+	r.Attempt = number
+	s.begin(r, d, prompt.Measure(d.counter, t.Question), past, g)
+	return r, nil
+}
+
+// Stop ends a reply on its way; the text so far stays. Stopping what is over
+// does nothing.
+func (s *Service) Stop(ctx context.Context, visitor store.Visitor, turn uuid.UUID) error {
+	s.mu.Lock()
+	r := s.live[turn]
+	s.mu.Unlock()
+	if r != nil && r.visitor == visitor {
+		r.cancel(errStopped)
+		return nil
+	}
+	_, err := s.Store.Turn(ctx, turn, visitor)
+	if err != nil {
+		return s.notFound(NoTurn, err)
+	}
+	return nil
+}
+
+// reserve makes room for a reply: one at a time in a conversation. If the same
+// question with the same key is on its way already it returns that one.
+func (s *Service) reserve(r *Reply) (twin *Reply, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.closing {
+		return nil, &Problem{Code: Closing, Sentence: Sentence(Closing)}
+	}
+	if other := s.busy[r.Conversation]; other != nil {
+		if r.key != "" && other.key == r.key && other.visitor == r.visitor {
+			return other, nil
+		}
+		return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
+	}
+	s.busy[r.Conversation], s.live[r.Turn] = r, r
+	r.cancel = func(error) {}
+	s.making.Add(1)
+	return nil, nil
+}
+
+func (s *Service) release(r *Reply) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	delete(s.busy, r.Conversation)
+	delete(s.live, r.Turn)
+	s.making.Done()
+}
+
+// abandon gives up a reply that could not be put on record, and tells whoever
+// listens to it already.
+func (s *Service) abandon(r *Reply) {
+	r.finish(End{State: store.Failed, Problem: NoRecords, At: s.Now()})
+	r.settle()
+	s.release(r)
+}
+
+// notAsked finds out why a question could not be put on record.
+func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, error) {
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return nil, &Problem{Code: NoConversation, Sentence: Sentence(NoConversation)}
+	case errors.Is(err, store.ErrDuplicate):
+		t, err := s.Store.TurnByKey(ctx, q.Key, q.Visitor)
+		if err != nil {
+			return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
+		}
+		return s.Watch(ctx, q.Visitor, t.ID)
+	}
+	return nil, s.logged("ask", problem(NoRecords, err))
+}
+
+func (s *Service) notFound(code Code, err error) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return &Problem{Code: code, Sentence: Sentence(code)}
+	}
+	return s.logged("look up", problem(NoRecords, err))
+}
+
+// logged writes what is behind a problem to the log, under its id.
+func (s *Service) logged(doing string, err error) error {
+	var p *Problem
+	if errors.As(err, &p) && p.Cause != nil {
+		s.Log.Error("problem", "doing", doing, "code", p.Code, "id", p.ID, "error", p.Cause)
+	}
+	return err
+}
+
+// fits refuses a question that is too long whatever is forgotten.
+func (d *Desk) fits(question prompt.Piece, g *Given) error {
+	sampling := d.sampling(g)
+	_, err := prompt.Room(d.Entry.Context, sampling.MaxTokens, d.briefWith(g), question)
+	var long *prompt.TooLong
+	if errors.As(err, &long) {
+		return tooLong(long)
+	}
+	return err
+}
+
+func tooLong(e *prompt.TooLong) *Problem {
+	if e.Room == 0 {
+		return &Problem{Code: QuestionLong, Sentence: Sentence(QuestionLong), ID: NewID(), Cause: e}
+	}
+	return &Problem{
+		Code:     QuestionLong,
+		Sentence: fmt.Sprintf("This is longer than this desk can read at once: please shorten it to about %d words.", max(1, e.Room*2/3)),
+		ID:       NewID(),
+		Cause:    e,
+	}
+}
+
+// prompt runs the recipe's arithmetic.
+func (d *Desk) prompt(question prompt.Piece, past []store.Past, g *Given) (prompt.Prompt, error) {
+	c := recipe.Converse{
+		Brief: d.briefWith(g), Question: question,
+		Memory:  memory.Limits{Turns: *d.Settings.Memory.Turns, Tokens: *d.Settings.Memory.Tokens},
+		Context: d.Entry.Context, Reply: d.sampling(g).MaxTokens,
+	}
+	if g != nil {
+		// What a program brings along it wants remembered: only the model's
+		// context bounds it.
+		c.Memory = memory.Limits{Turns: len(g.Past), Tokens: d.Entry.Context}
+		for _, e := range g.Past {
+			c.Past = append(c.Past, prompt.Exchange{
+				Question: prompt.Measure(d.counter, e.Question.Text), Reply: prompt.Measure(d.counter, e.Reply.Text),
+			})
+		}
+		return c.Prompt()
+	}
+	for _, p := range past {
+		e := prompt.Exchange{
+			Question: prompt.Piece{Text: p.Question, Tokens: p.QuestionTokens},
+			Reply:    prompt.Piece{Text: p.Reply, Tokens: p.ReplyTokens},
+		}
+		if p.Vocabulary != d.counter.Vocabulary() {
+			e.Question, e.Reply = prompt.Measure(d.counter, p.Question), prompt.Measure(d.counter, p.Reply)
+		}
+		c.Past = append(c.Past, e)
+	}
+	return c.Prompt()
+}
+
+func (d *Desk) briefWith(g *Given) prompt.Piece {
+	if g == nil || g.System == "" {
+		return d.brief
+	}
+	return prompt.Measure(d.counter, strings.TrimSpace(d.brief.Text+"\n\n"+g.System))
+}
+
+// sampling is the desk's; what its file leaves out a program may set, and a
+// program may ask for less than the longest reply.
+func (d *Desk) sampling(g *Given) deskfile.Sampling {
+	own := d.Settings.Sampling
+	if g == nil || g.Sampling == nil {
+		return own
+	}
+	if own.Temperature == nil {
+		own.Temperature = g.Sampling.Temperature
+	}
+	if own.TopP == nil {
+		own.TopP = g.Sampling.TopP
+	}
+	if own.Seed == nil {
+		own.Seed = g.Sampling.Seed
+	}
+	if len(own.Stop) == 0 {
+		own.Stop = g.Sampling.Stop
+	}
+	if n := g.Sampling.MaxTokens; n > 0 {
+		own.MaxTokens = min(own.MaxTokens, n)
+	}
+	return own
+}
+
+func encodeGiven(g *Given) (json.RawMessage, error) {
+	if g == nil {
+		return nil, nil
+	}
+	return json.Marshal(g)
+}
+
+// longestTitle is in characters.
+const longestTitle = 70
+
+// titleOf makes a conversation's title of its first question.
+func titleOf(question string) string {
+	title := strings.Join(strings.Fields(question), " ")
+	if utf8.RuneCountInString(title) <= longestTitle {
+		return title
+	}
+	runes := []rune(title)[:longestTitle]
+	if cut := strings.LastIndexByte(string(runes), ' '); cut > longestTitle/2 {
+		return string(runes)[:cut] + "…"
+	}
+	return string(runes) + "…"
+}

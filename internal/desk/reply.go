@@ -1,0 +1,209 @@
+package desk
+
+import (
+	"bytes"
+	"sync"
+	"time"
+	"unicode/utf8"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/store"
+)
+
+// Reply is one attempt at a reply while it is made, or as it was recorded.
+// Whoever follows it takes a Listener; the text only ever grows.
+type Reply struct {
+	Turn         uuid.UUID
+	Conversation uuid.UUID
+	Slug         string
+	TurnNumber   int // the turn's place in its conversation, from 1
+	Attempt      int // from 1
+	Question     string
+	Title        string // of the conversation, if it began with this turn
+	Model        string
+	StartedAt    time.Time
+
+	key     string
+	visitor store.Visitor
+	cancel  func(cause error)
+
+	mu        sync.Mutex
+	text      []byte
+	notice    Notice
+	noticeSeq int
+	end       End  // how it ended
+	over      bool // the model is done with it
+	settled   bool // and it is on record
+	listeners []*Listener
+
+	// The scribe's, under mu.
+	saved   int  // bytes on record
+	unsure  bool // the last write may or may not have happened
+	firstAt time.Time
+}
+
+// End is how a reply ended.
+type End struct {
+	State                                   store.State
+	Finish                                  string // the model's own word
+	Problem                                 Code
+	ProblemID                               string
+	PromptTokens, ReplyTokens, memoryTokens int
+	At                                      time.Time
+}
+
+// Notice tells what a reply is waiting for.
+type Notice struct {
+	Kind    string // retrying, unsaved, saved
+	Seconds float64
+}
+
+// Listener is woken when its reply has grown or changed.
+type Listener struct {
+	Wake  chan struct{}
+	reply *Reply
+}
+
+// Listen adds a listener. Close it.
+func (r *Reply) Listen() *Listener {
+	l := &Listener{Wake: make(chan struct{}, 1), reply: r}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.listeners = append(r.listeners, l)
+	l.Wake <- struct{}{}
+	return l
+}
+
+// Close ends the listening; the reply goes on.
+func (l *Listener) Close() {
+	r := l.reply
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for i, other := range r.listeners {
+		if other == l {
+			last := len(r.listeners) - 1
+			r.listeners[i] = r.listeners[last]
+			r.listeners[last] = nil
+			r.listeners = r.listeners[:last]
+			return
+		}
+	}
+}
+
+// View is a reply at one moment, from an offset on.
+type View struct {
+	Text      []byte // what came after the offset, appended to the given buffer
+	From      int    // the offset that was used
+	Offset    int    // bytes of text in all
+	Notice    Notice
+	NoticeSeq int // how many notices there were
+	Settled   bool
+	End       End
+}
+
+// Since returns what is new after offset bytes; an offset that cannot be right
+// counts as 0. The text is appended to into.
+func (r *Reply) Since(offset int, into []byte) View {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if offset < 0 || offset > len(r.text) || offset < len(r.text) && !utf8.RuneStart(r.text[offset]) {
+		offset = 0
+	}
+	return View{
+		Text: append(into, r.text[offset:]...), From: offset, Offset: len(r.text),
+		Notice: r.notice, NoticeSeq: r.noticeSeq,
+		Settled: r.settled, End: r.end,
+	}
+}
+
+// add appends text as it comes from a model. What PostgreSQL cannot keep (NUL
+// and broken UTF-8) is replaced.
+func (r *Reply) add(text []byte, now func() time.Time) {
+	if bytes.IndexByte(text, 0) >= 0 || !utf8.Valid(text) {
+		text = clean(text)
+	}
+	r.mu.Lock()
+	if r.firstAt.IsZero() {
+		r.firstAt = now()
+	}
+	r.text = append(r.text, text...)
+	r.wake()
+	r.mu.Unlock()
+}
+
+func clean(text []byte) []byte {
+	return bytes.ReplaceAll(bytes.ToValidUTF8(text, []byte("\uFFFD")), []byte{0}, []byte("\uFFFD"))
+}
+
+func (r *Reply) tell(n Notice) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.notice = n
+	r.noticeSeq++
+	r.wake()
+}
+
+// wake tells every listener, without waiting and without allocating. The
+// caller holds mu.
+func (r *Reply) wake() {
+	for _, l := range r.listeners {
+		select {
+		case l.Wake <- struct{}{}:
+		default:
+		}
+	}
+}
+
+// finish says that no more text will come. Listeners learn of it once the
+// reply is on record.
+func (r *Reply) finish(end End) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.end, r.over = end, true
+}
+
+// settle says that the whole reply is on record.
+func (r *Reply) settle() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.settled = true
+	r.wake()
+}
+
+// length is the number of bytes of text so far.
+func (r *Reply) length() int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return len(r.text)
+}
+
+// recorded makes a Reply of a turn on record that no longer grows.
+func recorded(t store.Turn) *Reply {
+	a := t.Attempt
+	r := &Reply{
+		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number, Attempt: a.Number,
+		Question: t.Question, Model: a.Model, StartedAt: a.StartedAt,
+		text: []byte(a.Reply), over: true, settled: true,
+		end: EndOf(a),
+	}
+	if a.FirstAt != nil {
+		r.firstAt = *a.FirstAt
+	}
+	return r
+}
+
+// EndOf is how an attempt on record ended.
+func EndOf(a store.Attempt) End {
+	e := End{
+		State: a.State, Finish: a.Finish, Problem: Code(a.Problem), ProblemID: a.ProblemID,
+		PromptTokens: a.PromptTokens, ReplyTokens: a.ReplyTokens,
+	}
+	if a.EndedAt != nil {
+		e.At = *a.EndedAt
+	}
+	if a.State == store.Interrupted && e.Problem == "" {
+		e.Problem = Interruption
+	}
+	return e
+}

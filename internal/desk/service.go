@@ -1,0 +1,167 @@
+// Package desk holds what people do with desks: makers check and publish them,
+// visitors ask at them. It joins the computation in core, the models and the
+// store, and knows nothing of HTTP.
+//
+// One question: Ask puts it on record, opens a Reply and returns; make runs
+// the recipe and fills the Reply; any number of Listeners follow it; the
+// scribe keeps it in the store while it grows.
+package desk
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/binary"
+	"errors"
+	"log/slog"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/models"
+	"juvalogos/internal/store"
+)
+
+// Options are what a Service is made of.
+type Options struct {
+	Store  *store.Store
+	Models *models.Registry
+	Log    *slog.Logger
+	// Retry says how models are asked again; zero means models.DefaultRetry.
+	Retry models.Retry
+	// Now is the clock; nil means time.Now.
+	Now func() time.Time
+}
+
+// Service is the desks of one running Juvalogos. It is safe for concurrent
+// use. Close it, so that replies on their way are kept.
+type Service struct {
+	Options
+	instance int32
+	scribe   *scribe
+	cache    deskCache
+
+	background sync.WaitGroup
+	stop       context.CancelFunc // ends background work
+	making     sync.WaitGroup
+	makeCtx    context.Context // the replies' life; ends with errShutdown
+	endMaking  context.CancelCauseFunc
+
+	mu      sync.Mutex
+	closing bool
+	live    map[uuid.UUID]*Reply // by turn
+	busy    map[uuid.UUID]*Reply // by conversation
+}
+
+var errShutdown = errors.New("the service is stopping")
+
+// New starts a service: it registers this instance and marks what a dead one
+// left unfinished.
+func New(ctx context.Context, o Options) (*Service, error) {
+	if o.Now == nil {
+		o.Now = time.Now
+	}
+	if o.Retry == (models.Retry{}) {
+		o.Retry = models.DefaultRetry
+	}
+	s := &Service{
+		Options:  o,
+		instance: randomInstance(),
+		live:     map[uuid.UUID]*Reply{},
+		busy:     map[uuid.UUID]*Reply{},
+	}
+	lease, err := o.Store.Register(ctx, s.instance)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.sweep(ctx); err != nil {
+		lease.Close(ctx)
+		return nil, err
+	}
+	s.scribe = newScribe(o.Store.Keep, o.Log, o.Now)
+	s.makeCtx, s.endMaking = context.WithCancelCause(context.Background())
+	background, stop := context.WithCancel(context.Background())
+	s.stop = stop
+	s.background.Go(func() { s.scribe.run(background) })
+	s.background.Go(func() { s.holdLease(background, lease) })
+	return s, nil
+}
+
+// Close takes no more questions, lets running replies finish until ctx ends,
+// interrupts and keeps the rest, and returns when nothing of the service runs.
+func (s *Service) Close(ctx context.Context) {
+	s.mu.Lock()
+	s.closing = true
+	running := len(s.live)
+	s.mu.Unlock()
+	if running > 0 {
+		s.Log.Info("letting replies finish", "running", running)
+	}
+	finished := make(chan struct{})
+	go func() { s.making.Wait(); close(finished) }()
+	select {
+	case <-finished:
+	case <-ctx.Done():
+		s.endMaking(errShutdown)
+		select {
+		case <-finished:
+		case <-time.After(5 * time.Second): // the database is away; the scribe tries on
+		}
+	}
+	s.endMaking(errShutdown)
+	s.stop()
+	s.background.Wait()
+}
+
+// Running is how many replies are being made.
+func (s *Service) Running() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.live)
+}
+
+func randomInstance() int32 {
+	var b [4]byte
+	_, _ = rand.Read(b[:]) // never fails
+	return int32(binary.BigEndian.Uint32(b[:])&0x7fffffff | 1)
+}
+
+// sweep marks what dead instances left running.
+func (s *Service) sweep(ctx context.Context) error {
+	n, err := s.Store.MarkInterrupted(ctx, s.instance)
+	if n > 0 {
+		s.Log.Warn("replies were interrupted by the end of a service", "replies", n)
+	}
+	return err
+}
+
+// holdLease keeps this instance registered whatever happens to the database,
+// and sweeps from time to time.
+func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
+	check, sweep := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second)
+	defer check.Stop()
+	defer sweep.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			if lease != nil {
+				ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+				lease.Close(ctx)
+				cancel()
+			}
+			return
+		case <-check.C:
+			if lease != nil && lease.Alive(ctx) {
+				continue
+			}
+			if lease != nil {
+				lease.Close(ctx)
+			}
+			lease, _ = s.Store.Register(ctx, s.instance)
+		case <-sweep.C:
+			if err := s.sweep(ctx); err != nil && ctx.Err() == nil {
+				s.Log.Warn("looking for interrupted replies", "error", err)
+			}
+		}
+	}
+}

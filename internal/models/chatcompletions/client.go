@@ -1,0 +1,202 @@
+// Package chatcompletions speaks the chat-completions HTTP protocol to model
+// servers: POST /chat/completions with an event stream for an answer.
+package chatcompletions
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"juvalogos/core/prompt"
+	"juvalogos/internal/models"
+)
+
+// Client is a models.Client for one connection.
+type Client struct {
+	connection models.Connection
+	key        models.Secret
+	http       *http.Client
+}
+
+// longestError is how many bytes of a server's error are kept.
+const longestError = 2000
+
+// New returns a client; it is a models.Protocol.
+func New(c models.Connection, key models.Secret) models.Client {
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.MaxIdleConnsPerHost = 512
+	transport.MaxIdleConns = 0
+	transport.DisableCompression = true
+	transport.ForceAttemptHTTP2 = strings.HasPrefix(c.Address, "https:")
+	return &Client{connection: c, key: key, http: &http.Client{Transport: transport}}
+}
+
+type body struct {
+	Model         string           `json:"model"`
+	Messages      []prompt.Message `json:"messages"`
+	Stream        bool             `json:"stream"`
+	StreamOptions struct {
+		IncludeUsage bool `json:"include_usage"`
+	} `json:"stream_options"`
+	Temperature *float64 `json:"temperature,omitempty"`
+	TopP        *float64 `json:"top_p,omitempty"`
+	MaxTokens   int      `json:"max_tokens,omitempty"`
+	Stop        []string `json:"stop,omitempty"`
+	Seed        *int     `json:"seed,omitempty"`
+}
+
+// Generate asks for one reply and hands over its text as it comes.
+func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byte)) (models.Result, error) {
+	b := body{
+		Model: r.Model, Messages: r.Messages, Stream: true,
+		Temperature: r.Sampling.Temperature, TopP: r.Sampling.TopP,
+		MaxTokens: r.Sampling.MaxTokens, Stop: r.Sampling.Stop, Seed: r.Sampling.Seed,
+	}
+	b.StreamOptions.IncludeUsage = true
+	payload, err := json.Marshal(b)
+	if err != nil {
+		return models.Result{}, err
+	}
+	fail := func(kind models.Kind, status int, detail string) *models.Error {
+		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + r.Model, Status: status, Detail: c.key.Hide(detail)}
+	}
+
+	// A silent server is given up: the timer is set back whenever something comes.
+	errSilent := fail(models.Silent, 0, fmt.Sprintf("silent for %s", c.connection.Patience))
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	silence := time.AfterFunc(c.connection.Patience, func() { cancel(errSilent) })
+	defer silence.Stop()
+
+	response, err := c.send(ctx, http.MethodPost, "/chat/completions", payload)
+	if err != nil {
+		if ctx.Err() != nil {
+			return models.Result{}, context.Cause(ctx)
+		}
+		return models.Result{}, fail(models.Unreachable, 0, plainCause(err))
+	}
+	defer response.Body.Close()
+	if response.StatusCode != http.StatusOK {
+		return models.Result{}, refusal(response, fail)
+	}
+	s := &stream{text: text, alive: func() { silence.Reset(c.connection.Patience) }}
+	if strings.HasPrefix(response.Header.Get("Content-Type"), "text/event-stream") {
+		err = s.events(response.Body)
+	} else {
+		err = s.whole(response.Body)
+	}
+	switch {
+	case err == nil:
+		return s.result, nil
+	case ctx.Err() != nil:
+		return s.result, context.Cause(ctx)
+	}
+	var told *toldError
+	switch {
+	case errors.As(err, &told):
+		return s.result, fail(models.ServerFailed, 0, told.message)
+	case errors.Is(err, errGarbled):
+		return s.result, fail(models.Garbled, 0, err.Error())
+	}
+	return s.result, fail(models.CutOff, 0, plainCause(err))
+}
+
+// Names lists the server's models.
+func (c *Client) Names(ctx context.Context) ([]string, error) {
+	ctx, cancel := context.WithTimeout(ctx, c.connection.Patience)
+	defer cancel()
+	response, err := c.send(ctx, http.MethodGet, "/models", nil)
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	var list struct {
+		Data []struct {
+			ID string `json:"id"`
+		} `json:"data"`
+	}
+	if err := json.NewDecoder(io.LimitReader(response.Body, 4<<20)).Decode(&list); err != nil {
+		return nil, fmt.Errorf("read the list of models: %w", err)
+	}
+	var names []string
+	for _, m := range list.Data {
+		names = append(names, m.ID)
+	}
+	return names, nil
+}
+
+func (c *Client) send(ctx context.Context, method, path string, payload []byte) (*http.Response, error) {
+	request, err := http.NewRequestWithContext(ctx, method, c.connection.Address+path, bytes.NewReader(payload))
+	if err != nil {
+		return nil, err
+	}
+	request.Header.Set("Content-Type", "application/json")
+	request.Header.Set("Accept", "text/event-stream, application/json")
+	if key := c.key.Reveal(); key != "" {
+		request.Header.Set("Authorization", "Bearer "+key)
+	}
+	return c.http.Do(request)
+}
+
+// refusal turns an answer that is not 200 into our error.
+func refusal(response *http.Response, fail func(models.Kind, int, string) *models.Error) error {
+	text, _ := io.ReadAll(io.LimitReader(response.Body, longestError))
+	var told struct {
+		Error struct {
+			Message string `json:"message"`
+			Code    any    `json:"code"`
+		} `json:"error"`
+	}
+	detail := strings.TrimSpace(string(text))
+	if json.Unmarshal(text, &told) == nil && told.Error.Message != "" {
+		detail = told.Error.Message
+	}
+	e := fail(models.Refused, response.StatusCode, detail)
+	switch code := fmt.Sprint(told.Error.Code); {
+	case response.StatusCode == http.StatusUnauthorized || response.StatusCode == http.StatusForbidden:
+		e.Kind = models.KeyRefused
+	case response.StatusCode == http.StatusTooManyRequests:
+		e.Kind, e.RetryAfter = models.Busy, retryAfter(response.Header.Get("Retry-After"))
+	case response.StatusCode >= 500:
+		e.Kind, e.RetryAfter = models.ServerFailed, retryAfter(response.Header.Get("Retry-After"))
+	case code == "context_length_exceeded" || response.StatusCode == http.StatusRequestEntityTooLarge:
+		e.Kind = models.TooLong
+	case code == "model_not_found":
+		e.Kind = models.UnknownModel
+	case response.StatusCode == http.StatusNotFound && strings.Contains(strings.ToLower(detail), "model"):
+		e.Kind = models.UnknownModel
+	case response.StatusCode == http.StatusNotFound:
+		e.Kind, e.Detail = models.Garbled, "status 404"
+	}
+	return e
+}
+
+// retryAfter reads the header of that name: seconds, or a date (RFC 9110,
+// 10.2.3).
+func retryAfter(header string) time.Duration {
+	if seconds, err := strconv.ParseFloat(header, 64); err == nil && seconds > 0 {
+		return time.Duration(seconds * float64(time.Second))
+	}
+	if at, err := http.ParseTime(header); err == nil {
+		return max(0, time.Until(at))
+	}
+	return 0
+}
+
+// plainCause strips the address and the verb that net/http wraps round errors.
+func plainCause(err error) string {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err.Error()
+		}
+		err = inner
+	}
+}

@@ -1,0 +1,150 @@
+// Package models knows the places where models live and asks them.
+//
+// A connection file names model servers; Open turns it into a Registry, in
+// which a model is found by name. How to talk to a server is a Protocol, one
+// package each below this one.
+package models
+
+import (
+	"fmt"
+	"net/url"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"juvalogos/core/prompt"
+	"juvalogos/core/yamlfile"
+)
+
+// File is a connection file.
+type File struct {
+	Connections []Connection `yaml:"connections" need:"yes" least:"1" about:"The model servers."`
+}
+
+// Connection is a place where models live.
+type Connection struct {
+	Name     string        `yaml:"name" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"A name of your choice."`
+	Protocol string        `yaml:"protocol" choices:"chat-completions" about:"How the server is spoken to. chat-completions (the default): the HTTP protocol that most model servers speak."`
+	Address  string        `yaml:"address" need:"yes" most:"500" about:"The base address, the part before /chat/completions." example:"http://127.0.0.1:8000/v1"`
+	Key      string        `yaml:"key" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
+	Patience time.Duration `yaml:"patience" about:"How long to wait for the next word before giving up; 60s if left out."`
+	Models   []Model       `yaml:"models" need:"yes" least:"1" about:"The models there that desks may use."`
+}
+
+// Model is a model as the connection file describes it.
+type Model struct {
+	Name       string   `yaml:"name" json:"name" need:"yes" most:"200" about:"The model's name, as the server knows it."`
+	Can        []string `yaml:"can" json:"can" choices:"chat,pictures,embeddings" about:"What it can do: chat, pictures, embeddings. Left out: chat."`
+	Context    int      `yaml:"context" json:"context" need:"yes" least:"256" most:"100000000" about:"The most tokens of prompt and reply together."`
+	Vocabulary string   `yaml:"vocabulary" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
+	Price      Price    `yaml:"price" json:"price" about:"What it costs, per million tokens, in your own currency."`
+}
+
+// Price is per million tokens.
+type Price struct {
+	In  float64 `yaml:"in" json:"in" least:"0" about:"Per million tokens of prompt."`
+	Out float64 `yaml:"out" json:"out" least:"0" about:"Per million tokens of reply."`
+}
+
+// DefaultPatience is how long a server may be silent.
+const DefaultPatience = time.Minute
+
+// Schema returns the JSON Schema of connection files.
+func Schema() map[string]any { return yamlfile.Schema("A Juvalogos connection file", File{}) }
+
+// Read reads and checks a connection file. name is its name in problems, which
+// are the error: yamlfile.Problems.
+func Read(name string, src []byte) (File, error) {
+	var f File
+	if err := yamlfile.Decode(name, src, &f); err != nil {
+		return File{}, err
+	}
+	var problems yamlfile.Problems
+	say := func(format string, args ...any) {
+		problems = append(problems, yamlfile.Problem{File: name, Message: fmt.Sprintf(format, args...)})
+	}
+	seen := map[string]bool{}
+	for i := range f.Connections {
+		c := &f.Connections[i]
+		if seen[c.Name] {
+			say("two connections are named %q; give each a name of its own", c.Name)
+		}
+		seen[c.Name] = true
+		if c.Protocol == "" {
+			c.Protocol = "chat-completions"
+		}
+		if c.Patience == 0 {
+			c.Patience = DefaultPatience
+		}
+		c.Address = strings.TrimRight(c.Address, "/")
+		if u, err := url.Parse(c.Address); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
+			say("connection %q: the address must look like http://host:port/v1, without a name or password in it", c.Name)
+		}
+		if c.Key != "" && !strings.HasPrefix(c.Key, "env:") && !strings.HasPrefix(c.Key, "file:") {
+			say("connection %q: key must be env:NAME or file:PATH, so that the key itself stays out of this file", c.Name)
+		}
+		for j := range c.Models {
+			if len(c.Models[j].Can) == 0 {
+				c.Models[j].Can = []string{"chat"}
+			}
+		}
+	}
+	if problems != nil {
+		return File{}, problems
+	}
+	return f, nil
+}
+
+// Able reports whether the model can do what is named.
+func (m Model) Able(what string) bool { return slices.Contains(m.Can, what) }
+
+// Counter counts in the model's vocabulary.
+func (m Model) Counter() (prompt.Counter, error) { return prompt.NewCounter(m.Vocabulary) }
+
+// Secret is a key. It prints, logs and marshals as a placeholder.
+type Secret struct{ text string }
+
+const placeholder = "(secret)"
+
+// NewSecret wraps a key.
+func NewSecret(text string) Secret { return Secret{text} }
+
+// Reveal returns the key itself, for the one request that carries it.
+func (s Secret) Reveal() string { return s.text }
+
+func (s Secret) String() string               { return placeholder }
+func (s Secret) GoString() string             { return placeholder }
+func (s Secret) MarshalText() ([]byte, error) { return []byte(placeholder), nil }
+
+// Hide replaces the key wherever it stands in text: servers like to repeat it
+// in their errors.
+func (s Secret) Hide(text string) string {
+	if s.text == "" {
+		return text
+	}
+	return strings.ReplaceAll(text, s.text, placeholder)
+}
+
+// key fetches what the connection's reference points to. The error says what
+// to do and holds no secret.
+func (c Connection) key() (Secret, error) {
+	kind, place, _ := strings.Cut(c.Key, ":")
+	switch kind {
+	case "":
+		return Secret{}, nil
+	case "env":
+		if text := strings.TrimSpace(os.Getenv(place)); text != "" {
+			return Secret{text}, nil
+		}
+		return Secret{}, fmt.Errorf("the environment variable %s is not set; set it to the key and start again", place)
+	}
+	text, err := os.ReadFile(place)
+	if err != nil {
+		return Secret{}, fmt.Errorf("the key file cannot be read: %w", err)
+	}
+	if len(strings.TrimSpace(string(text))) == 0 {
+		return Secret{}, fmt.Errorf("the key file %s is empty; write the key into it", place)
+	}
+	return Secret{strings.TrimSpace(string(text))}, nil
+}

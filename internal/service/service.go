@@ -1,0 +1,198 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"juvalogos/internal/client"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/private"
+	"juvalogos/internal/web"
+)
+
+// startLimit bounds a start; a database that recovers from a crash may take
+// its time.
+const startLimit = 5 * time.Minute
+
+// Protocols are the ways we can talk to model servers.
+func Protocols() map[string]models.Protocol {
+	return map[string]models.Protocol{"chat-completions": chatcompletions.New}
+}
+
+// Started tells what a service that has started is reached by.
+type Started struct {
+	Address string // of the service, with its base path
+	Config  string // the client's config file that was written
+}
+
+// Run runs a service until ctx ends, and then lets replies finish, for the
+// settings' grace at most. started is called once it answers.
+func Run(ctx context.Context, o Settings, console fs.FS, version string, log *slog.Logger, started func(Started)) error {
+	registry, err := openModels(o.Connections)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(o.Data, 0o755); err != nil {
+		return fmt.Errorf("the data folder cannot be made: %w; choose another with -data", err)
+	}
+	listener, err := listen(o.Listen)
+	if err != nil {
+		return err
+	}
+	defer listener.Close()
+
+	starting, cancel := context.WithTimeout(ctx, startLimit)
+	defer cancel()
+	database := o.Database
+	if database == "" {
+		server, err := private.Start(starting, filepath.Join(o.Data, "postgres"), log)
+		if err != nil {
+			return err
+		}
+		defer server.Stop()
+		database = server.URL()
+	}
+	st, err := store.Open(starting, database)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	desks, err := desk.New(starting, desk.Options{Store: st, Models: registry, Log: log})
+	if err != nil {
+		return err
+	}
+	server, err := web.New(web.Options{Desks: desks, Store: st, Log: log, Console: console, BasePath: o.BasePath, Version: version})
+	if err == nil {
+		address := "http://" + listener.Addr().String() + o.BasePath
+		var config string
+		if config, err = introduce(starting, st, o.Data, address); err == nil {
+			err = serve(ctx, o, desks, server, listener, registry, log, func() { started(Started{address, config}) })
+		}
+	}
+	grace, cancel := context.WithTimeout(context.Background(), o.Grace)
+	defer cancel()
+	desks.Close(grace)
+	if server != nil {
+		ending, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+		defer cancel()
+		_ = server.Shutdown(ending)
+	}
+	return err
+}
+
+// serve answers until ctx ends.
+func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Server, l net.Listener, registry *models.Registry, log *slog.Logger, started func()) error {
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	watching, stop := context.WithCancel(ctx)
+	defer stop()
+	if o.Connections != "" {
+		go watchConnections(watching, o.Connections, registry, log)
+	}
+	log.Info("juvalogos answers", "address", l.Addr().String(), "base_path", o.BasePath)
+	started()
+	select {
+	case err := <-failed:
+		return fmt.Errorf("serve: %w", err)
+	case <-ctx.Done():
+		log.Info("stopping", "running_replies", desks.Running())
+		return nil
+	}
+}
+
+func listen(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	switch {
+	case errors.Is(err, syscall.EADDRINUSE):
+		return nil, fmt.Errorf("another program uses %s; stop it, or choose another port with -listen", address)
+	case err != nil:
+		return nil, fmt.Errorf("cannot listen on %q (%v); give -listen as host:port", address, err)
+	}
+	return l, nil
+}
+
+func openModels(path string) (*models.Registry, error) {
+	var f models.File
+	if path != "" {
+		var err error
+		if f, err = ReadConnections(path); err != nil {
+			return nil, err
+		}
+	}
+	return models.Open(f, Protocols()), nil
+}
+
+// ReadConnections reads a connection file.
+func ReadConnections(path string) (models.File, error) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return models.File{}, fmt.Errorf("the connection file cannot be read: %w", err)
+	}
+	return models.Read(path, text)
+}
+
+// watchConnections takes up a connection file whenever it changes. One with
+// mistakes is reported and left.
+func watchConnections(ctx context.Context, path string, registry *models.Registry, log *slog.Logger) {
+	seen := modified(path)
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(2 * time.Second):
+		}
+		if now := modified(path); now != seen {
+			seen = now
+			f, err := ReadConnections(path)
+			if err != nil {
+				log.Error("the connection file has mistakes; the last good one stays in use", "error", err)
+				continue
+			}
+			registry.Replace(f)
+			log.Info("connection file taken up", "file", path)
+		}
+	}
+}
+
+func modified(path string) time.Time {
+	info, err := os.Stat(path)
+	if err != nil {
+		return time.Time{}
+	}
+	return info.ModTime()
+}
+
+// introduce makes sure that the command line on this machine can reach the
+// service: an owner's token in a config file that only its owner can read.
+func introduce(ctx context.Context, st *store.Store, data, address string) (string, error) {
+	path := filepath.Join(data, "client.yaml")
+	c, err := client.Load("", "", path, func(string) string { return "" })
+	if err != nil || c.Token == "" {
+		c = &client.Client{Token: web.NewTokenSecret()}
+	}
+	if _, err := st.TokenBySecret(ctx, c.Token); errors.Is(err, store.ErrNotFound) {
+		if err := st.RemoveToken(ctx, "owner"); err != nil && !errors.Is(err, store.ErrNotFound) {
+			return "", err
+		}
+		if _, err := st.AddToken(ctx, "owner", c.Token); err != nil {
+			return "", err
+		}
+	} else if err != nil {
+		return "", err
+	}
+	if err := (client.Config{Address: address, Token: c.Token}).Save(path); err != nil {
+		return "", fmt.Errorf("write the command line's config file: %w", err)
+	}
+	return path, nil
+}

@@ -1,0 +1,105 @@
+// Package service puts a Juvalogos together and runs it: database, models,
+// desks, web.
+package service
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"juvalogos/core/yamlfile"
+)
+
+// Settings are what the service can be told, by flag, environment or file. The
+// tags serve all three.
+type Settings struct {
+	Listen      string        `yaml:"listen" about:"address and port to answer on"`
+	BasePath    string        `yaml:"base-path" about:"path of a site that the service is mounted under, behind a reverse proxy, like /ask"`
+	Data        string        `yaml:"data" about:"folder for everything that lasts"`
+	Database    string        `yaml:"database" about:"address of an existing PostgreSQL, like postgres://user@host/name; without it a private one runs in the data folder"`
+	Connections string        `yaml:"connections" about:"connection file: the model servers; changes are taken up while running"`
+	Grace       time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
+	LogFormat   string        `yaml:"log-format" choices:"text,json" about:"text or json"`
+	LogLevel    string        `yaml:"log-level" choices:"debug,info,warn,error" about:"debug, info, warn or error"`
+}
+
+// Defaults are settings that work.
+func Defaults() Settings {
+	return Settings{
+		Listen: "127.0.0.1:7117", Data: DefaultData(), Grace: 20 * time.Second,
+		LogFormat: "text", LogLevel: "info",
+	}
+}
+
+// DefaultData is the data folder if none is named: the system's place for
+// root, else the user's.
+func DefaultData() string {
+	if os.Geteuid() == 0 {
+		return "/var/lib/juvalogos"
+	}
+	if dir := os.Getenv("XDG_DATA_HOME"); dir != "" {
+		return filepath.Join(dir, "juvalogos")
+	}
+	return filepath.Join(os.Getenv("HOME"), ".local", "share", "juvalogos")
+}
+
+// EnvName is the environment variable of a setting.
+func EnvName(key string) string {
+	return "JUVALOGOS_" + strings.ToUpper(strings.ReplaceAll(key, "-", "_"))
+}
+
+// Read works out the settings: defaults, overridden by the config file,
+// overridden by the environment, overridden by flags. The file is the one
+// named by -config or JUVALOGOS_START_CONFIG; there need be none.
+func Read(flags *flag.FlagSet, args []string, getenv func(string) string) (Settings, error) {
+	s := Defaults()
+	given := map[string]string{}
+	described := yamlfile.Describe(&s)
+	for _, d := range described {
+		about := fmt.Sprintf("%s (environment: %s)", d.About, EnvName(d.Key))
+		if d.Value != "" {
+			about += fmt.Sprintf(" (default %s)", d.Value)
+		}
+		flags.Func(d.Key, about, func(value string) error { given[d.Key] = value; return nil })
+	}
+	file := flags.String("config", "", "config file in YAML, with these flags as keys (environment: JUVALOGOS_START_CONFIG)")
+	if err := flags.Parse(args); err != nil {
+		return s, err
+	}
+	if flags.NArg() > 0 {
+		return s, fmt.Errorf("%q is not expected here; flags begin with a hyphen", flags.Arg(0))
+	}
+	if *file == "" {
+		*file = getenv("JUVALOGOS_START_CONFIG")
+	}
+	if *file != "" {
+		text, err := os.ReadFile(*file)
+		if errors.Is(err, fs.ErrNotExist) {
+			return s, fmt.Errorf("there is no config file %s", *file)
+		}
+		if err != nil {
+			return s, err
+		}
+		if err := yamlfile.Decode(*file, text, &s); err != nil {
+			return s, err
+		}
+	}
+	for _, d := range described {
+		if value := getenv(EnvName(d.Key)); value != "" {
+			if err := d.Set(value); err != nil {
+				return s, fmt.Errorf("environment variable %s: %w", EnvName(d.Key), err)
+			}
+		}
+		if value, ok := given[d.Key]; ok {
+			if err := d.Set(value); err != nil {
+				return s, fmt.Errorf("flag -%s: %w", d.Key, err)
+			}
+		}
+	}
+	return s, nil
+}

@@ -1,0 +1,142 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+)
+
+// Visitor is the SHA-256 of what a visitor is known by.
+type Visitor [32]byte
+
+// Conversation is one conversation without its turns.
+type Conversation struct {
+	ID        uuid.UUID
+	Slug      string
+	Title     string
+	StartedAt time.Time
+	AskedAt   time.Time // the last question
+	Turns     int
+}
+
+// Turn is a question with its newest attempt.
+type Turn struct {
+	ID           uuid.UUID
+	Conversation uuid.UUID
+	Slug         string // of the desk
+	Number       int
+	Question     string
+	AskedAt      time.Time
+	Attempt      Attempt
+}
+
+// State is what has become of an attempt.
+type State string
+
+// The states. Only Running is left for another.
+const (
+	Running     State = "running"
+	Done        State = "done"
+	Stopped     State = "stopped"     // by the visitor
+	Failed      State = "failed"      // by the model or the way to it
+	Interrupted State = "interrupted" // by the end of the service
+)
+
+// Attempt is one try at replying.
+type Attempt struct {
+	Number       int
+	Revision     int
+	Model        string
+	State        State
+	Reply        string
+	Finish       string // the model's own word for why it ended
+	Problem      string // a code of package desk; empty if there is none
+	ProblemID    string // what the log knows the problem by
+	PromptTokens int
+	ReplyTokens  int
+	MemoryTokens int
+	StartedAt    time.Time
+	FirstAt      *time.Time // when the first token came
+	EndedAt      *time.Time
+}
+
+// Conversations returns a visitor's conversations at a desk, the newest first,
+// at most limit.
+func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor, limit int) ([]Conversation, error) {
+	rows, err := s.pool.Query(ctx, `
+		select c.id, d.slug, c.title, c.started_at, c.asked_at, (select count(*) from turn where conversation = c.id)
+		from conversation c join desk d on d.id = c.desk
+		where c.visitor = $2 and d.slug = $1 and c.channel <> 'completions'
+		order by c.asked_at desc limit $3`, slug, visitor[:], limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanConversation)
+}
+
+func scanConversation(row pgx.CollectableRow) (c Conversation, err error) {
+	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.StartedAt, &c.AskedAt, &c.Turns)
+	return c, err
+}
+
+// Conversation returns a visitor's conversation with its turns in order.
+func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor Visitor) (Conversation, []Turn, error) {
+	batch := &pgx.Batch{}
+	batch.Queue(`
+		select c.id, d.slug, c.title, c.started_at, c.asked_at, (select count(*) from turn where conversation = c.id)
+		from conversation c join desk d on d.id = c.desk where c.id = $1 and c.visitor = $2`, id, visitor[:])
+	batch.Queue(`select `+turnColumns+` from `+turnTables+` where t.conversation = $1 and t.visitor = $2 order by t.number`, id, visitor[:])
+	results := s.pool.SendBatch(ctx, batch)
+	defer results.Close()
+	rows, err := results.Query()
+	if err != nil {
+		return Conversation{}, nil, err
+	}
+	c, err := pgx.CollectExactlyOneRow(rows, scanConversation)
+	if err != nil {
+		return Conversation{}, nil, known(err)
+	}
+	rows, err = results.Query()
+	if err != nil {
+		return Conversation{}, nil, err
+	}
+	turns, err := pgx.CollectRows(rows, scanTurn)
+	return c, turns, err
+}
+
+// Turn returns a visitor's turn with its newest attempt.
+func (s *Store) Turn(ctx context.Context, id uuid.UUID, visitor Visitor) (Turn, error) {
+	return s.oneTurn(ctx, `t.id = $1 and t.visitor = $2`, id, visitor[:])
+}
+
+// TurnByKey returns a visitor's turn by its idempotency key.
+func (s *Store) TurnByKey(ctx context.Context, key string, visitor Visitor) (Turn, error) {
+	return s.oneTurn(ctx, `t.key = $1 and t.visitor = $2`, key, visitor[:])
+}
+
+func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (Turn, error) {
+	rows, err := s.pool.Query(ctx, `select `+turnColumns+` from `+turnTables+` where `+where, args...)
+	if err != nil {
+		return Turn{}, err
+	}
+	t, err := pgx.CollectExactlyOneRow(rows, scanTurn)
+	return t, known(err)
+}
+
+const (
+	turnColumns = `t.id, t.conversation, d.slug, t.number, t.question, t.asked_at,
+		a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
+		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at`
+	turnTables = `turn t join conversation c on c.id = t.conversation join desk d on d.id = c.desk
+		join lateral (select * from attempt where turn = t.id order by number desc limit 1) a on true`
+)
+
+func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
+	a := &t.Attempt
+	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Question, &t.AskedAt,
+		&a.Number, &a.Revision, &a.Model, &a.State, &a.Reply, &a.Finish, &a.Problem, &a.ProblemID,
+		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt)
+	return t, err
+}

@@ -1,0 +1,52 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/google/uuid"
+)
+
+// Progress is news of a running attempt: text to add to its reply, or its end.
+type Progress struct {
+	Turn   uuid.UUID
+	Number int
+	// Text is added to the reply on record, or replaces it if Whole. Sending
+	// the whole again after an uncertain write does no harm.
+	Text  string
+	Whole bool
+	State State
+	// What is known once the attempt has ended.
+	Finish                                  string
+	Problem, ProblemID                      string
+	PromptTokens, ReplyTokens, MemoryTokens int
+	FirstAt, EndedAt                        *time.Time
+}
+
+// Keep writes the progress of many attempts in one statement. It returns when
+// all of it would survive the crash of this service or of the database.
+func (s *Store) Keep(ctx context.Context, news []Progress) error {
+	n := len(news)
+	turns, numbers, texts, wholes := make([]uuid.UUID, n), make([]int32, n), make([]string, n), make([]bool, n)
+	states, finishes, problems, ids := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
+	prompts, replies, memories := make([]int32, n), make([]int32, n), make([]int32, n)
+	firsts, ends := make([]*time.Time, n), make([]*time.Time, n)
+	for i, p := range news {
+		turns[i], numbers[i], texts[i], wholes[i] = p.Turn, int32(p.Number), p.Text, p.Whole
+		states[i], finishes[i], problems[i], ids[i] = string(p.State), p.Finish, p.Problem, p.ProblemID
+		prompts[i], replies[i], memories[i] = int32(p.PromptTokens), int32(p.ReplyTokens), int32(p.MemoryTokens)
+		firsts[i], ends[i] = p.FirstAt, p.EndedAt
+	}
+	_, err := s.pool.Exec(ctx, `
+		update attempt a set
+			reply = case when p.whole then p.text else a.reply || p.text end,
+			state = p.state, finish = p.finish, problem = p.problem, problem_id = p.problem_id,
+			prompt_tokens = p.prompt, reply_tokens = p.reply, memory_tokens = p.memory,
+			first_at = p.first, ended_at = p.ended
+		from unnest($1::uuid[], $2::int[], $3::text[], $4::bool[], $5::text[], $6::text[], $7::text[], $8::text[],
+			$9::int[], $10::int[], $11::int[], $12::timestamptz[], $13::timestamptz[])
+			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended)
+		where a.turn = p.turn and a.number = p.number`,
+		turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories, firsts, ends)
+	return err
+}

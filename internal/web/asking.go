@@ -1,0 +1,211 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/google/uuid"
+
+	"juvalogos/internal/desk"
+	"juvalogos/internal/sse"
+	"juvalogos/internal/store"
+)
+
+type questionBody struct {
+	Question     string `json:"question"`
+	Conversation string `json:"conversation"`
+	Key          string `json:"key"` // or the header Idempotency-Key
+}
+
+const longestKey = 200
+
+// ask puts a question on record and answers with the event stream of its
+// reply, or, to callers that accept only JSON, with the finished turn.
+func (s *Server) ask(c fiber.Ctx) error {
+	who, err := s.visitor(c)
+	if err != nil {
+		return err
+	}
+	var b questionBody
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	q := desk.Question{Slug: c.Params("slug"), Visitor: who, Channel: "page", Text: b.Question, Key: b.Key}
+	if bearer(c) != "" {
+		q.Channel = "api"
+	}
+	if key := c.Get("Idempotency-Key"); key != "" {
+		q.Key = key
+	}
+	if len(q.Key) > longestKey {
+		return invalid(fmt.Sprintf("The idempotency key is too long; at most %d bytes.", longestKey))
+	}
+	if b.Conversation != "" {
+		if q.Conversation, err = uuid.Parse(b.Conversation); err != nil {
+			return &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
+		}
+	}
+	r, err := s.Desks.Ask(c, q)
+	if err != nil {
+		return err
+	}
+	return s.answer(c, who, r)
+}
+
+// again makes another attempt.
+func (s *Server) again(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	r, err := s.Desks.Again(c, who, id)
+	if err != nil {
+		return err
+	}
+	return s.answer(c, who, r)
+}
+
+func (s *Server) answer(c fiber.Ctx, who store.Visitor, r *desk.Reply) error {
+	if accept := c.Get("Accept"); strings.Contains(accept, "application/json") && !strings.Contains(accept, "text/event-stream") {
+		if err := awaitSettled(c, r); err != nil {
+			return err
+		}
+		return s.sendTurn(c, who, r.Turn)
+	}
+	return follow(c, r, 0, &pageFormat{reply: r})
+}
+
+// events lets a page that lost its stream go on where it was.
+func (s *Server) events(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	r, err := s.Desks.Watch(c, who, id)
+	if err != nil {
+		return err
+	}
+	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), &pageFormat{reply: r})
+}
+
+func (s *Server) stop(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Desks.Stop(c, who, id); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *Server) turn(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	return s.sendTurn(c, who, id)
+}
+
+func (s *Server) sendTurn(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
+	t, err := s.Desks.Turn(c, who, id)
+	if err != nil {
+		return err
+	}
+	return c.JSON(turnOf(t))
+}
+
+func (s *Server) turnAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
+	who, err := s.visitor(c)
+	if err != nil {
+		return who, uuid.Nil, err
+	}
+	id, err := uuid.Parse(c.Params("id"))
+	if err != nil {
+		err = &desk.Problem{Code: desk.NoTurn, Sentence: desk.Sentence(desk.NoTurn)}
+	}
+	return who, id, err
+}
+
+// awaitSettled waits until a reply is on record.
+func awaitSettled(c fiber.Ctx, r *desk.Reply) error {
+	l := r.Listen()
+	defer l.Close()
+	for !r.Since(1<<40, nil).Settled {
+		select {
+		case <-l.Wake:
+		case <-c.Done():
+			return c.Err()
+		}
+	}
+	return nil
+}
+
+// Event ids are ATTEMPT-OFFSET: which attempt, and how many bytes of its text
+// a reader has once it has the event.
+func eventID(attempt, offset int) string {
+	return strconv.Itoa(attempt) + "-" + strconv.Itoa(offset)
+}
+
+// resumeAt reads the id of the last event that a reader has; the start if it
+// belongs to another attempt or is none of ours.
+func resumeAt(id string, attempt int) int {
+	a, o, ok := strings.Cut(id, "-")
+	n, err := strconv.Atoi(o)
+	if !ok || err != nil || a != strconv.Itoa(attempt) {
+		return 0
+	}
+	return n
+}
+
+// pageFormat is our own event stream; docs and openapi.yaml describe it.
+type pageFormat struct{ reply *desk.Reply }
+
+type beginEvent struct {
+	Turn         uuid.UUID `json:"turn"`
+	Conversation uuid.UUID `json:"conversation"`
+	Title        string    `json:"title,omitempty"`
+	Number       int       `json:"number"`
+	Attempt      int       `json:"attempt"`
+	From         int       `json:"from"`
+	Question     string    `json:"question"`
+}
+
+func (f *pageFormat) begin(b []byte, from int) []byte {
+	r := f.reply
+	return f.event(b, "begin", from, beginEvent{r.Turn, r.Conversation, r.Title, r.TurnNumber, r.Attempt, from, r.Question})
+}
+
+func (f *pageFormat) text(b, text []byte, offset int) []byte {
+	return f.event(b, "text", offset, struct {
+		Text string `json:"text"`
+	}{string(text)})
+}
+
+func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
+	return f.event(b, "notice", -1, struct {
+		Kind    string  `json:"kind"`
+		Seconds float64 `json:"seconds,omitempty"`
+	}{n.Kind, n.Seconds})
+}
+
+func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
+
+func (f *pageFormat) end(b []byte, v desk.View) []byte {
+	return f.event(b, "end", v.Offset, outcomeOf(v.End, f.reply.StartedAt))
+}
+
+func (f *pageFormat) event(b []byte, name string, offset int, data any) []byte {
+	id := ""
+	if offset >= 0 {
+		id = eventID(f.reply.Attempt, offset)
+	}
+	text, err := json.Marshal(data)
+	if err != nil {
+		return b // cannot happen: the types above always marshal
+	}
+	return sse.Append(b, name, id, text)
+}

@@ -1,0 +1,286 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/core/prompt"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/sse"
+)
+
+// The chat-completions protocol, with desks for models: any program that can
+// talk to a model server can talk to a desk.
+
+type (
+	completionRequest struct {
+		Model         string              `json:"model"`
+		Messages      []completionMessage `json:"messages"`
+		Stream        bool                `json:"stream"`
+		StreamOptions struct {
+			IncludeUsage bool `json:"include_usage"`
+		} `json:"stream_options"`
+		Temperature         *float64        `json:"temperature"`
+		TopP                *float64        `json:"top_p"`
+		MaxTokens           int             `json:"max_tokens"`
+		MaxCompletionTokens int             `json:"max_completion_tokens"`
+		Stop                json.RawMessage `json:"stop"`
+		Seed                *int            `json:"seed"`
+		N                   int             `json:"n"`
+	}
+	completionMessage struct {
+		Role    string          `json:"role"`
+		Content json.RawMessage `json:"content"`
+	}
+	completionChoice struct {
+		Index        int                `json:"index"`
+		Message      *completionContent `json:"message,omitempty"`
+		Delta        *completionContent `json:"delta,omitempty"`
+		FinishReason *string            `json:"finish_reason"`
+	}
+	completionContent struct {
+		Role    string  `json:"role,omitempty"`
+		Content *string `json:"content,omitempty"`
+	}
+	completionUsage struct {
+		PromptTokens     int `json:"prompt_tokens"`
+		CompletionTokens int `json:"completion_tokens"`
+		TotalTokens      int `json:"total_tokens"`
+	}
+	completionBody struct {
+		ID      string             `json:"id"`
+		Object  string             `json:"object"`
+		Created int64              `json:"created"`
+		Model   string             `json:"model"`
+		Choices []completionChoice `json:"choices"`
+		Usage   *completionUsage   `json:"usage,omitempty"`
+	}
+	completionError struct {
+		Message string    `json:"message"`
+		Type    string    `json:"type"`
+		Code    desk.Code `json:"code"`
+		Param   *string   `json:"param"`
+	}
+)
+
+func (s *Server) isCompletions(c fiber.Ctx) bool {
+	return strings.HasPrefix(c.Path(), s.BasePath+"/v1/")
+}
+
+func completionProblem(c fiber.Ctx, b problemBody) error {
+	return c.Status(b.Status).JSON(fiber.Map{"error": errorOf(b.Status, b.Code, b.Detail, b.ID)})
+}
+
+func errorOf(status int, code desk.Code, detail, id string) completionError {
+	e := completionError{Message: detail, Type: "server_error", Code: code}
+	if status >= 400 && status < 500 {
+		e.Type = "invalid_request_error"
+	}
+	if code == desk.NoDesk {
+		e.Code = "model_not_found"
+	}
+	if code == desk.QuestionLong || code == "too-long" {
+		e.Code = "context_length_exceeded"
+	}
+	if id != "" {
+		e.Message += " (" + id + ")"
+	}
+	return e
+}
+
+func (s *Server) completionModels(c fiber.Ctx) error {
+	if _, err := s.token(c); err != nil {
+		return err
+	}
+	list, err := s.Desks.Desks(c)
+	if err != nil {
+		return err
+	}
+	data := make([]fiber.Map, len(list))
+	for i, d := range list {
+		data[i] = fiber.Map{"id": d.Slug, "object": "model", "created": d.MadeAt.Unix(), "owned_by": "juvalogos"}
+	}
+	return c.JSON(fiber.Map{"object": "list", "data": data})
+}
+
+func (s *Server) completions(c fiber.Ctx) error {
+	if _, err := s.token(c); err != nil {
+		return err
+	}
+	who, err := s.visitor(c)
+	if err != nil {
+		return err
+	}
+	var b completionRequest
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if b.N > 1 {
+		return invalid("A desk gives one reply at a time; leave n out or set it to 1.")
+	}
+	question, given, err := b.read()
+	if err != nil {
+		return err
+	}
+	r, err := s.Desks.Ask(c, desk.Question{
+		Slug: b.Model, Visitor: who, Channel: "completions", Text: question, Given: given,
+		Key: c.Get("Idempotency-Key"),
+	})
+	if err != nil {
+		return err
+	}
+	f := &completionFormat{id: "chatcmpl-" + r.Turn.String(), model: b.Model, created: r.StartedAt.Unix(), usage: b.StreamOptions.IncludeUsage}
+	if b.Stream {
+		return follow(c, r, 0, f)
+	}
+	if err := awaitSettled(c, r); err != nil {
+		return err
+	}
+	v := r.Since(0, nil)
+	if v.End.Problem != "" {
+		return &desk.Problem{Code: v.End.Problem, Sentence: desk.Sentence(v.End.Problem), ID: v.End.ProblemID}
+	}
+	text, finish := string(v.Text), finishOf(v.End)
+	body := f.body("chat.completion", completionChoice{
+		Message: &completionContent{Role: "assistant", Content: &text}, FinishReason: &finish,
+	})
+	body.Usage = completionUsageOf(v.End)
+	return c.JSON(body)
+}
+
+// read sorts the messages into the question (what the user said last), the
+// exchanges before it, and further instructions.
+func (b completionRequest) read() (question string, g *desk.Given, err error) {
+	g = &desk.Given{Sampling: &deskfile.Sampling{
+		Temperature: b.Temperature, TopP: b.TopP, Seed: b.Seed, MaxTokens: max(b.MaxTokens, b.MaxCompletionTokens),
+	}}
+	if g.Sampling.Stop, err = textOrList(b.Stop); err != nil {
+		return "", nil, invalid("stop must be a text or a list of texts.")
+	}
+	var asked, system []string
+	for i, m := range b.Messages {
+		text, err := m.text()
+		if err != nil {
+			return "", nil, invalid(fmt.Sprintf("messages[%d]: %v", i, err))
+		}
+		switch m.Role {
+		case "system", "developer":
+			system = append(system, text)
+		case "user":
+			asked = append(asked, text)
+		case "assistant":
+			g.Past = append(g.Past, prompt.Exchange{
+				Question: prompt.Piece{Text: strings.Join(asked, "\n\n")}, Reply: prompt.Piece{Text: text},
+			})
+			asked = nil
+		default:
+			return "", nil, invalid(fmt.Sprintf("messages[%d]: role %q is not known here; use system, user or assistant.", i, m.Role))
+		}
+	}
+	if len(asked) == 0 {
+		return "", nil, invalid("The last message must be the user's.")
+	}
+	g.System = strings.Join(system, "\n\n")
+	return strings.Join(asked, "\n\n"), g, nil
+}
+
+// text reads a message's content: a text, or a list of text parts.
+func (m completionMessage) text() (string, error) {
+	var text string
+	if json.Unmarshal(m.Content, &text) == nil {
+		return text, nil
+	}
+	var parts []struct {
+		Type string `json:"type"`
+		Text string `json:"text"`
+	}
+	if err := json.Unmarshal(m.Content, &parts); err != nil {
+		return "", fmt.Errorf("content must be a text or a list of parts")
+	}
+	var texts []string
+	for _, p := range parts {
+		if p.Type != "text" {
+			return "", fmt.Errorf("this desk reads text only, not %q", p.Type)
+		}
+		texts = append(texts, p.Text)
+	}
+	return strings.Join(texts, "\n"), nil
+}
+
+func textOrList(raw json.RawMessage) (list []string, err error) {
+	var one string
+	if len(raw) == 0 || string(raw) == "null" {
+		return nil, nil
+	}
+	if json.Unmarshal(raw, &one) == nil {
+		return []string{one}, nil
+	}
+	return list, json.Unmarshal(raw, &list)
+}
+
+func finishOf(e desk.End) string {
+	if e.Finish == "length" || e.Finish == "content_filter" {
+		return e.Finish
+	}
+	return "stop"
+}
+
+func completionUsageOf(e desk.End) *completionUsage {
+	return &completionUsage{e.PromptTokens, e.ReplyTokens, e.PromptTokens + e.ReplyTokens}
+}
+
+// completionFormat writes a reply as the protocol's event stream.
+type completionFormat struct {
+	id, model string
+	created   int64
+	usage     bool
+}
+
+func (f *completionFormat) body(object string, choices ...completionChoice) completionBody {
+	if choices == nil {
+		choices = []completionChoice{}
+	}
+	return completionBody{ID: f.id, Object: object, Created: f.created, Model: f.model, Choices: choices}
+}
+
+func (f *completionFormat) event(b []byte, body any) []byte {
+	text, err := json.Marshal(body)
+	if err != nil {
+		return b // cannot happen: the types above always marshal
+	}
+	return sse.Append(b, "", "", text)
+}
+
+func (f *completionFormat) begin(b []byte, _ int) []byte {
+	empty := ""
+	return f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{Role: "assistant", Content: &empty}}))
+}
+
+func (f *completionFormat) text(b, text []byte, _ int) []byte {
+	piece := string(text)
+	return f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{Content: &piece}}))
+}
+
+func (f *completionFormat) notice(b []byte, n desk.Notice) []byte {
+	return sse.AppendComment(b, n.Kind)
+}
+
+func (f *completionFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
+
+func (f *completionFormat) end(b []byte, v desk.View) []byte {
+	if p := v.End.Problem; p != "" {
+		return f.event(b, fiber.Map{"error": errorOf(statusOf(p), p, desk.Sentence(p), v.End.ProblemID)})
+	}
+	finish := finishOf(v.End)
+	b = f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{}, FinishReason: &finish}))
+	if f.usage {
+		last := f.body("chat.completion.chunk")
+		last.Usage = completionUsageOf(v.End)
+		b = f.event(b, last)
+	}
+	return append(b, "data: [DONE]\n\n"...)
+}

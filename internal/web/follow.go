@@ -1,0 +1,113 @@
+package web
+
+import (
+	"io"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/desk"
+)
+
+const (
+	// pace is the least time between two texts of a stream: below what an eye
+	// or a screen can tell apart. A model that is faster than that costs one
+	// write for many tokens.
+	pace = 8 * time.Millisecond
+	// heartbeat keeps proxies from closing a quiet stream.
+	heartbeat = 15 * time.Second
+)
+
+// A format writes a reply in one protocol. Each method appends to b.
+type format interface {
+	begin(b []byte, from int) []byte
+	text(b, text []byte, offset int) []byte
+	notice(b []byte, n desk.Notice) []byte
+	idle(b []byte) []byte
+	end(b []byte, v desk.View) []byte
+}
+
+// follow answers with a reply as it grows, from an offset in bytes on.
+func follow(c fiber.Ctx, r *desk.Reply, from int, f format) error {
+	c.Set("Content-Type", "text/event-stream; charset=utf-8")
+	c.Set("Cache-Control", "no-store")
+	c.Set("X-Accel-Buffering", "no") // asks proxies not to hold the stream back
+	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, offset: from, timer: time.NewTimer(heartbeat)})
+}
+
+// stream is the body of an answer that follows a reply. The server reads it
+// and sends what each Read returns, so one goroutine serves one reader.
+type stream struct {
+	listener *desk.Listener
+	reply    *desk.Reply
+	format   format
+	timer    *time.Timer
+
+	begun     bool
+	over      bool
+	offset    int
+	noticeSeq int
+	lastText  time.Time
+	text, out []byte // buffers
+	pending   []byte // what of out has not been read
+}
+
+// Read blocks until there is something to send.
+func (s *stream) Read(p []byte) (int, error) {
+	for len(s.pending) == 0 {
+		if s.over {
+			return 0, io.EOF
+		}
+		s.out = s.out[:0]
+		if s.begun {
+			s.wait()
+		}
+		s.gather()
+		s.pending = s.out
+	}
+	n := copy(p, s.pending)
+	s.pending = s.pending[n:]
+	return n, nil
+}
+
+// wait returns when the reply has changed, or when it is time for a sign of
+// life, which it adds.
+func (s *stream) wait() {
+	s.timer.Reset(heartbeat)
+	select {
+	case <-s.listener.Wake:
+	case <-s.timer.C:
+		s.out = s.format.idle(s.out)
+	}
+	if since := time.Since(s.lastText); since < pace {
+		time.Sleep(pace - since)
+	}
+}
+
+func (s *stream) gather() {
+	v := s.reply.Since(s.offset, s.text[:0])
+	s.text = v.Text
+	if !s.begun {
+		s.begun = true
+		s.out = s.format.begin(s.out, v.From)
+	}
+	if v.NoticeSeq > s.noticeSeq && !v.Settled {
+		s.noticeSeq = v.NoticeSeq
+		s.out = s.format.notice(s.out, v.Notice)
+	}
+	if len(v.Text) > 0 {
+		s.offset, s.lastText = v.Offset, time.Now()
+		s.out = s.format.text(s.out, v.Text, v.Offset)
+	}
+	if v.Settled {
+		s.over = true
+		s.out = s.format.end(s.out, v)
+	}
+}
+
+// Close is called by the server when the reader is gone or has everything.
+func (s *stream) Close() error {
+	s.timer.Stop()
+	s.listener.Close()
+	return nil
+}

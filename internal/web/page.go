@@ -1,0 +1,114 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"html"
+	"io/fs"
+	"mime"
+	"path"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/desk"
+)
+
+// pages are the built console's files: the one HTML document, which is filled
+// in for each desk, and assets, which never change under their names.
+type pages struct {
+	fs       fs.FS
+	basePath string
+	before   string // the document up to the place to fill
+	after    string
+}
+
+// fillMark stands in console/index.html where the service adds a desk's own
+// title, description and data.
+const fillMark = "<!--desk-->"
+
+func loadPages(console fs.FS, basePath string) (*pages, error) {
+	document, err := fs.ReadFile(console, "index.html")
+	if err != nil {
+		return nil, fmt.Errorf("the console is not built into this program; build with make: %w", err)
+	}
+	before, after, ok := strings.Cut(string(document), fillMark)
+	if !ok {
+		return nil, fmt.Errorf("console/index.html has no %s", fillMark)
+	}
+	return &pages{console, basePath, before, after}, nil
+}
+
+// securityPolicy allows the page what it needs and nothing from elsewhere:
+// whatever a model writes, it cannot make a browser fetch from another site.
+const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
+	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-ancestors 'self'; base-uri 'self'"
+
+// page answers with the document, the desk's face already in it, so that the
+// page can show itself without asking again.
+func (s *Server) page(c fiber.Ctx) error {
+	status := fiber.StatusOK
+	data := struct {
+		Base    string       `json:"base"`
+		Slug    string       `json:"slug"`
+		Desk    *faceBody    `json:"desk"`
+		Problem *troubleBody `json:"problem"`
+	}{Base: s.BasePath, Slug: c.Params("slug")}
+	title, purpose := "Juvalogos", "Ask at a desk."
+	if data.Slug != "" {
+		f, err := s.Desks.Face(c, data.Slug)
+		if err == nil {
+			face := faceOf(f)
+			data.Desk = &face
+			title, purpose = f.Title, f.Purpose
+		} else {
+			b := s.describe(c, err)
+			status, data.Problem = b.Status, &troubleBody{b.Code, b.Detail, b.ID}
+			var p *desk.Problem
+			if errors.As(err, &p) && p.Cause != nil {
+				s.Log.Error("problem", "path", c.Path(), "code", p.Code, "id", p.ID, "error", p.Cause)
+			}
+		}
+		if _, err := s.visitor(c); err != nil {
+			return err
+		}
+	}
+	filling, err := json.Marshal(data) // escapes < and >, so it may stand in HTML
+	if err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	b.WriteString(s.pages.before)
+	fmt.Fprintf(&b, "<base href=\"%s/\"><title>%s</title><meta name=\"description\" content=\"%s\">", html.EscapeString(s.BasePath), html.EscapeString(title), html.EscapeString(purpose))
+	fmt.Fprintf(&b, "<script type=\"application/json\" id=\"given\">%s</script>", filling)
+	b.WriteString(s.pages.after)
+	c.Set("Content-Type", "text/html; charset=utf-8")
+	c.Set("Cache-Control", "no-store")
+	c.Set("Content-Security-Policy", securityPolicy)
+	return c.Status(status).Send(b.Bytes())
+}
+
+// asset answers with a built file, compressed if the browser takes that.
+func (s *Server) asset(c fiber.Ctx) error {
+	name := path.Join("assets", path.Clean("/"+c.Params("*")))
+	c.Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
+	c.Set("Cache-Control", "public, max-age=31536000, immutable")
+	c.Set("Vary", "Accept-Encoding")
+	for _, packed := range []struct{ encoding, ending string }{{"br", ".br"}, {"gzip", ".gz"}} {
+		if !strings.Contains(c.Get("Accept-Encoding"), packed.encoding) {
+			continue
+		}
+		if data, err := fs.ReadFile(s.pages.fs, name+packed.ending); err == nil {
+			c.Set("Content-Encoding", packed.encoding)
+			return c.Send(data)
+		}
+	}
+	data, err := fs.ReadFile(s.pages.fs, name)
+	if err != nil {
+		c.Set("Cache-Control", "no-store")
+		return fiber.ErrNotFound
+	}
+	return c.Send(data)
+}

@@ -1,0 +1,147 @@
+// Package web serves Juvalogos over HTTP: the visitor's page, our own API and
+// the chat-completions protocol. It finds out who is asking and translates; it
+// decides nothing that package desk could decide.
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/desk"
+	"juvalogos/internal/store"
+)
+
+// Options are what a Server is made of.
+type Options struct {
+	Desks *desk.Service
+	Store *store.Store
+	Log   *slog.Logger
+	// Console is the built console: index.html and assets.
+	Console fs.FS
+	// BasePath is where the service is mounted on a site: "" or "/path".
+	BasePath string
+	// Version is shown by /healthz.
+	Version string
+}
+
+// Server answers HTTP.
+type Server struct {
+	Options
+	app    *fiber.App
+	pages  *pages
+	tokens tokenCache
+}
+
+const (
+	largestBody = 4 << 20
+	idleTimeout = 2 * time.Minute
+	readTimeout = time.Minute
+)
+
+// New lays out the routes.
+func New(o Options) (*Server, error) {
+	o.BasePath = strings.TrimRight(o.BasePath, "/")
+	if o.BasePath != "" && !strings.HasPrefix(o.BasePath, "/") {
+		return nil, fmt.Errorf("the base path must begin with a slash, like /%s", o.BasePath)
+	}
+	s := &Server{Options: o}
+	var err error
+	if s.pages, err = loadPages(o.Console, o.BasePath); err != nil {
+		return nil, err
+	}
+	s.app = fiber.New(fiber.Config{
+		AppName:      "Juvalogos",
+		BodyLimit:    largestBody,
+		IdleTimeout:  idleTimeout,
+		ReadTimeout:  readTimeout,
+		Immutable:    true, // values of a request outlive it in replies on their way
+		ErrorHandler: s.problem,
+	})
+	s.routes(s.app.Group(o.BasePath))
+	return s, nil
+}
+
+func (s *Server) routes(root fiber.Router) {
+	root.Use(s.guard)
+	root.Get("/healthz", s.health)
+	root.Get("/readyz", s.ready)
+	root.Get("/", s.page)
+	root.Get("/at/:slug", s.page)
+	root.Get("/at/:slug/:conversation", s.page)
+	root.Get("/assets/*", s.asset)
+
+	api := root.Group("/api")
+	api.Get("/openapi.yaml", s.description)
+	api.Get("/schemas/desk.json", s.deskSchema)
+	api.Get("/schemas/connections.json", s.connectionsSchema)
+
+	api.Get("/at/:slug", s.face)
+	api.Get("/at/:slug/conversations", s.conversations)
+	api.Post("/at/:slug/questions", s.ask)
+	api.Get("/conversations/:id", s.conversation)
+	api.Get("/turns/:id", s.turn)
+	api.Get("/turns/:id/events", s.events)
+	api.Post("/turns/:id/stop", s.stop)
+	api.Post("/turns/:id/attempts", s.again)
+
+	api.Get("/desks", s.withToken(s.listDesks))
+	api.Post("/desks", s.withToken(s.publish))
+	api.Post("/desks/check", s.withToken(s.check))
+	api.Get("/desks/:slug", s.withToken(s.showDesk))
+	api.Get("/models", s.withToken(s.listModels))
+	api.Post("/models/probe", s.withToken(s.probe))
+	api.Get("/tokens", s.withToken(s.listTokens))
+	api.Post("/tokens", s.withToken(s.addToken))
+	api.Delete("/tokens/:name", s.withToken(s.removeToken))
+
+	root.Get("/v1/models", s.completionModels)
+	root.Post("/v1/chat/completions", s.completions)
+}
+
+// Serve answers on l until Shutdown.
+func (s *Server) Serve(l net.Listener) error {
+	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true})
+}
+
+// Shutdown takes no new connections and waits for open ones until ctx ends.
+func (s *Server) Shutdown(ctx context.Context) error {
+	err := s.app.ShutdownWithContext(ctx)
+	if errors.Is(err, context.DeadlineExceeded) {
+		return nil // readers that linger are cut off with the process
+	}
+	return err
+}
+
+// guard sets the headers that every answer carries and refuses requests that
+// another site makes in a visitor's name.
+func (s *Server) guard(c fiber.Ctx) error {
+	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Referrer-Policy", "same-origin")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	unsafe := c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead
+	if unsafe && c.Get("Sec-Fetch-Site") == "cross-site" && bearer(c) == "" {
+		return fiber.NewError(fiber.StatusForbidden, "Another site tried to act in your name.")
+	}
+	return c.Next()
+}
+
+func (s *Server) health(c fiber.Ctx) error {
+	return c.JSON(fiber.Map{"status": "alive", "version": s.Version})
+}
+
+func (s *Server) ready(c fiber.Ctx) error {
+	ctx, cancel := context.WithTimeout(c, time.Second)
+	defer cancel()
+	if err := s.Store.Ping(ctx); err != nil {
+		return c.Status(fiber.StatusServiceUnavailable).JSON(fiber.Map{"status": "the database does not answer"})
+	}
+	return c.JSON(fiber.Map{"status": "ready", "running": s.Desks.Running()})
+}

@@ -1,0 +1,158 @@
+package modelserver
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"regexp"
+	"strings"
+)
+
+// compose writes the reply to a conversation.
+func compose(m model, messages []message, chance *rand.Rand) string {
+	c := listen(messages)
+	standing := readInstructions(c.system)
+	if standing.short {
+		m.terse = true
+	}
+	return standing.apply(speak(m, c, standing, chance))
+}
+
+// conversation is what the messages say, sorted.
+type conversation struct {
+	system   string
+	earlier  []string // what the user said before
+	question string
+	pictures int
+	passages []passage
+}
+
+func listen(messages []message) conversation {
+	var c conversation
+	for _, m := range messages {
+		switch m.Role {
+		case "system", "developer":
+			c.system += m.Text + "\n"
+		case "user":
+			if c.question != "" {
+				c.earlier = append(c.earlier, c.question)
+			}
+			c.question, c.pictures = strings.TrimSpace(m.Text), m.Pictures
+		}
+		c.passages = append(c.passages, readPassages(m.Text)...)
+	}
+	return c
+}
+
+var (
+	greeting  = regexp.MustCompile(`(?i)^(hello|hi|hey|good (morning|afternoon|evening|day)|greetings)\b[^?]*$`)
+	thanks    = regexp.MustCompile(`(?i)^(thanks|thank you|cheers|great|lovely|perfect)\b[^?]{0,40}$`)
+	whoAreYou = regexp.MustCompile(`(?i)\b(who|what) are you\b|your name`)
+	goOn      = regexp.MustCompile(`(?is)^(continue|go on|carry on)( (this|the) (text|story))?[:.]\s*(.*)$`)
+	counting  = regexp.MustCompile(`(?i)^count from one to (\w+)`)
+)
+
+// speak decides what kind of thing was said.
+func speak(m model, c conversation, standing instructions, chance *rand.Rand) string {
+	switch {
+	case len(c.passages) > 0:
+		return fromPassages(m, c)
+	case c.pictures > 0:
+		return "I was given a picture, and as a simulated model I cannot see it. Describe what is on the comb, and I will look it up in my almanac."
+	case counting.MatchString(c.question):
+		return strings.Join(numbers, ", ") + "."
+	case goOn.MatchString(c.question):
+		return continueText(goOn.FindStringSubmatch(c.question)[5], chance)
+	}
+	if reply := fromFacts(c); reply != "" {
+		return reply
+	}
+	switch {
+	case whoAreYou.MatchString(c.question):
+		return fmt.Sprintf("I am %s, the simulated model %s. There is no real model behind me: I keep a small almanac about bees and do my best with it.", standing.name, m.name)
+	case thanks.MatchString(c.question):
+		return pick(chance, "You are welcome. Mind the bees on your way out.", "My pleasure. Ask again whenever the hive surprises you.", "Glad to help. The smoker goes out last.")
+	case greeting.MatchString(c.question):
+		hello := "Hello"
+		if name := c.fact(myName); name != "" {
+			hello += ", " + name
+		}
+		return hello + pick(chance, "! What would you like to know about your bees?", "! The kettle is on and the smoker is lit. What can I look up for you?", "! How are the colonies doing?")
+	}
+	return fromAlmanac(m, c, standing, chance)
+}
+
+func pick(chance *rand.Rand, choices ...string) string { return choices[chance.IntN(len(choices))] }
+
+var numbers = strings.Fields("one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen twenty twenty-one twenty-two twenty-three twenty-four twenty-five twenty-six twenty-seven twenty-eight twenty-nine thirty")
+
+// continueText adds sentences in the mood of an apiary at dusk.
+func continueText(_ string, chance *rand.Rand) string {
+	openings := []string{"By then", "A little later", "Nobody noticed, but", "On the landing board", "Behind the shed"}
+	middles := []string{"the last foragers came home heavy with lime pollen", "the smoker had gone out and smelled of old sacking", "a single drone circled as if he had lost his keys", "the hive hummed half a tone lower", "rain began to tick on the tin roofs"}
+	ends := []string{"and the evening settled over the meadow.", "which the old keeper took for a good sign.", "and someone put the kettle on.", "so the notebook stayed shut until morning."}
+	var b strings.Builder
+	for i := range 3 {
+		if i > 0 {
+			b.WriteByte(' ')
+		}
+		fmt.Fprintf(&b, "%s %s, %s", pick(chance, openings...), pick(chance, middles...), pick(chance, ends...))
+	}
+	return b.String()
+}
+
+// Facts a user may tell, and how they may be asked for.
+var (
+	myName     = regexp.MustCompile(`(?i)\b(?:my name is|i am called|call me) ([A-Z][\w'-]+)`)
+	myHives    = regexp.MustCompile(`(?i)\bi (?:have|keep|look after) (\w+(?: \w+)? (?:hives?|colon(?:y|ies)))`)
+	toRemember = regexp.MustCompile(`(?i)\b(?:remember|note)(?: that|:)\s+([^.!?\n]+)`)
+
+	askName     = regexp.MustCompile(`(?i)what(?:'s| is) my name|who am i`)
+	askHives    = regexp.MustCompile(`(?i)how many (?:hives|colonies) (?:do|have) i`)
+	askRemember = regexp.MustCompile(`(?i)what (?:did i ask|should|do) you (?:to )?remember|what did i (?:tell|ask) you to (?:remember|note)`)
+	askFirst    = regexp.MustCompile(`(?i)what did i (?:first ask|ask (?:you )?first)|my first question`)
+)
+
+// fact returns the newest mention of a fact, the present question included.
+func (c conversation) fact(pattern *regexp.Regexp) string {
+	if found := pattern.FindStringSubmatch(c.question); found != nil {
+		return found[1]
+	}
+	for i := len(c.earlier) - 1; i >= 0; i-- {
+		if found := pattern.FindStringSubmatch(c.earlier[i]); found != nil {
+			return found[1]
+		}
+	}
+	return ""
+}
+
+func fromFacts(c conversation) string {
+	for _, f := range []struct {
+		asked, told *regexp.Regexp
+		format      string
+	}{
+		{askName, myName, "Your name is %s."},
+		{askHives, myHives, "You told me that you have %s."},
+		{askRemember, toRemember, "You asked me to remember that %s."},
+	} {
+		if !f.asked.MatchString(c.question) {
+			continue
+		}
+		if found := c.fact(f.told); found != "" {
+			return fmt.Sprintf(f.format, found)
+		}
+		return "You have not told me that, or it was so long ago that I have forgotten."
+	}
+	if askFirst.MatchString(c.question) {
+		if len(c.earlier) == 0 {
+			return "This is the first thing you have asked me."
+		}
+		return fmt.Sprintf("As far as I remember, you first asked: “%s”", c.earlier[0])
+	}
+	if toRemember.MatchString(c.question) {
+		return fmt.Sprintf("Noted: %s.", c.fact(toRemember))
+	}
+	if found := myName.FindStringSubmatch(c.question); found != nil {
+		return fmt.Sprintf("Good to meet you, %s. What would you like to know about your bees?", found[1])
+	}
+	return ""
+}

@@ -1,0 +1,29 @@
+package modelserver
+
+import "time"
+
+// model is one simulated model.
+type model struct {
+	name    string
+	context int // tokens
+	first   time.Duration
+	gap     time.Duration // between tokens
+	chat    bool
+	terse   bool // picks the short form of what it knows
+	cited   int  // how many sentences it takes from passages
+}
+
+var catalogue = []model{
+	{name: "heather-2", context: 8192, first: 350 * time.Millisecond, gap: 22 * time.Millisecond, chat: true, cited: 3},
+	{name: "thyme-mini", context: 4096, first: 90 * time.Millisecond, gap: 7 * time.Millisecond, chat: true, terse: true, cited: 1},
+	{name: "clover-embed", context: 2048},
+}
+
+func find(name string) (model, bool) {
+	for _, m := range catalogue {
+		if m.name == name {
+			return m, true
+		}
+	}
+	return model{}, false
+}
