@@ -1,0 +1,53 @@
+# make demo   installs what is missing, builds, starts with sample data
+# make test   installs what is missing, builds, runs all tests
+SHELL := bash
+.DELETE_ON_ERROR:
+.PHONY: demo test build install bench screenshots check types clean
+
+# Flags for the demo, like DEMO="-listen 127.0.0.1:8080".
+DEMO ?=
+
+CONSOLE_SOURCES := $(shell find console/src console/tools -type f) $(wildcard console/*.html console/*.ts console/*.js console/*.json)
+
+demo: install build
+	@exec bin/juvalogos-demo $(DEMO)
+
+test: install-test build
+	go test -count=1 ./...
+
+build: console/dist/index.html
+	@go build -o bin/ ./cmd/juvalogos ./standin/juvalogos-standin
+	@go build -o bin/juvalogos-demo ./demo
+
+install install-test:
+	@scripts/install.sh $@
+
+console/node_modules/.installed: console/package-lock.json
+	@cd console && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+console/dist/index.html: console/node_modules/.installed $(CONSOLE_SOURCES)
+	@echo "building the console ..."
+	@cd console && npm run --silent build -- --logLevel error >/dev/null
+
+# The console's types of the API, from its description.
+types: console/node_modules/.installed
+	@cd console && npm run --silent types
+
+bench: install-test build
+	go run ./bench -write docs/benchmarks.md
+
+screenshots: install-test build
+	go run ./demo/screenshots
+
+check: console/dist/index.html
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "gofmt would change:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	go test -count=1 -run 'TestLayers' .
+	cd console && npm run --silent check
+	@cp console/src/api/schema.d.ts /tmp/juvalogos-schema.d.ts && $(MAKE) --silent types >/dev/null && \
+	  cmp -s console/src/api/schema.d.ts /tmp/juvalogos-schema.d.ts || { echo "console/src/api/schema.d.ts was out of date; it is made anew"; exit 1; }
+
+clean:
+	rm -rf bin console/dist/assets console/dist/index.html

@@ -1,0 +1,67 @@
+import { given, type Schemas } from "../given";
+
+/** An error with a sentence that the reader may see. */
+export class Trouble extends Error {
+  constructor(
+    readonly code: string,
+    readonly detail: string,
+    readonly id = "",
+  ) {
+    super(detail);
+  }
+}
+
+const unreachable = () =>
+  new Trouble("offline", "The service cannot be reached. Check your connection; your question is still in the box.");
+
+/** Sends a request below the service's base path; a refusal becomes Trouble. */
+export async function request(path: string, init: RequestInit = {}): Promise<Response> {
+  let response: Response;
+  try {
+    response = await fetch(given.base + path, { credentials: "same-origin", ...init });
+  } catch (e) {
+    if (init.signal?.aborted) throw e;
+    throw unreachable();
+  }
+  if (response.ok) return response;
+  const problem: Partial<Schemas["Problem"]> = await response.json().catch(() => ({}));
+  throw new Trouble(
+    problem.code ?? "unexpected",
+    problem.detail ?? "Something went wrong on the way. Please try again.",
+    problem.id,
+  );
+}
+
+const at = () => `/api/at/${encodeURIComponent(given.slug)}`;
+
+export async function listConversations(): Promise<Schemas["Conversation"][]> {
+  return (await (await request(`${at()}/conversations`)).json()).conversations;
+}
+
+export async function readConversation(id: string): Promise<Schemas["Conversation"]> {
+  return (await request(`/api/conversations/${id}`)).json();
+}
+
+/** Asks; the response is the reply's event stream. */
+export function ask(question: string, conversation: string, key: string): Promise<Response> {
+  return request(`${at()}/questions`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json", Accept: "text/event-stream" },
+    body: JSON.stringify({ question, conversation, key }),
+  });
+}
+
+export function makeAgain(turn: string): Promise<Response> {
+  return request(`/api/turns/${turn}/attempts`, { method: "POST", headers: { Accept: "text/event-stream" } });
+}
+
+/** Follows a turn's newest attempt; after is the id of the last event one has. */
+export function watch(turn: string, after: string): Promise<Response> {
+  const headers: Record<string, string> = { Accept: "text/event-stream" };
+  if (after) headers["Last-Event-ID"] = after;
+  return request(`/api/turns/${turn}/events`, { headers });
+}
+
+export async function stop(turn: string): Promise<void> {
+  await request(`/api/turns/${turn}/stop`, { method: "POST" });
+}

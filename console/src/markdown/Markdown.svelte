@@ -1,0 +1,20 @@
+<script lang="ts">
+  import { Blocks } from "./blocks";
+  import CodeBlock from "./CodeBlock.svelte";
+  import { render } from "./render";
+
+  let { text, growing = false }: { text: string; growing?: boolean } = $props();
+
+  const reader = new Blocks();
+  const blocks = $derived(reader.update(text, growing));
+</script>
+
+<div class={["prose", growing && "growing"]}>
+  {#each blocks as block (block.key)}
+    {#if block.kind === "code"}
+      <CodeBlock source={block.source} language={block.language} whole={block.whole || !growing} />
+    {:else}
+      {@html render(block.source)}
+    {/if}
+  {/each}
+</div>

@@ -1,0 +1,20 @@
+<script lang="ts">
+  import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
+  import type { Schemas } from "../given";
+
+  let { problem, again, canRetry = false }: { problem: Schemas["Trouble"]; again?: () => void; canRetry?: boolean } = $props();
+</script>
+
+<div class="border-l-2 border-accent bg-leaf px-4 py-3" role="alert">
+  <p class="text-[0.95rem] leading-relaxed">{problem.detail}</p>
+  {#if (canRetry && again) || problem.id}
+    <p class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
+      {#if canRetry && again}
+        <button class="inline-flex min-h-7 items-center gap-1.5 font-medium text-accent underline underline-offset-4" onclick={again}>
+          <RotateCcw size={14} aria-hidden="true" /> Make it again
+        </button>
+      {/if}
+      {#if problem.id}<span class="text-faded">If you report this, mention {problem.id}</span>{/if}
+    </p>
+  {/if}
+</div>

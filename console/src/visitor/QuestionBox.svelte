@@ -1,0 +1,85 @@
+<script lang="ts">
+  import ArrowUp from "@lucide/svelte/icons/arrow-up";
+  import Square from "@lucide/svelte/icons/square";
+  import { onMount } from "svelte";
+
+  let {
+    running,
+    ask,
+    stop,
+    deskTitle,
+  }: { running: boolean; ask: (question: string) => void; stop: () => void; deskTitle: string } = $props();
+
+  let text = $state("");
+  let area: HTMLTextAreaElement;
+
+  onMount(() => {
+    // On a phone the keyboard would cover half of the page.
+    if (matchMedia("(hover: hover)").matches) area.focus();
+  });
+
+  export function focus() {
+    if (matchMedia("(hover: hover)").matches) area.focus();
+  }
+
+  /** Puts back a question that did not arrive, unless another was begun. */
+  export function giveBack(question: string) {
+    if (!text.trim()) text = question;
+    area.focus();
+  }
+
+  function send() {
+    const question = text.trim();
+    if (!question || running) return;
+    text = "";
+    ask(question);
+  }
+
+  let swallow = false; // the line break of the Enter that asked
+
+  function keydown(e: KeyboardEvent) {
+    swallow = e.key === "Enter" && !e.shiftKey && !e.isComposing;
+    if (!swallow) return;
+    e.preventDefault();
+    send();
+  }
+
+  function beforeinput(e: InputEvent) {
+    if (swallow && e.inputType === "insertLineBreak") e.preventDefault();
+    swallow = false;
+  }
+</script>
+
+<form
+  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 pl-4 focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
+  onsubmit={(e) => (e.preventDefault(), send())}
+>
+  <textarea
+    bind:this={area}
+    bind:value={text}
+    onkeydown={keydown}
+    onbeforeinput={beforeinput}
+    rows="1"
+    maxlength="500000"
+    class="field-sizing-content max-h-[38dvh] min-h-9 flex-1 resize-none bg-transparent py-1.5 font-serif text-[1.03rem] leading-normal outline-none placeholder:text-faded"
+    placeholder="Write your question"
+    aria-label="Your question to {deskTitle}"
+    enterkeyhint="send"
+  ></textarea>
+  {#if running}
+    <button type="button" class="flex h-9 shrink-0 items-center gap-2 rounded bg-accent px-3.5 text-sm font-semibold text-on-accent" onclick={stop}>
+      <Square size={12} fill="currentColor" aria-hidden="true" /> Stop
+    </button>
+  {:else}
+    <button
+      type="submit"
+      class={["flex h-9 shrink-0 items-center gap-1.5 rounded px-3.5 text-sm font-semibold", text.trim() ? "bg-accent text-on-accent" : "bg-leaf text-faded"]}
+      aria-disabled={!text.trim()}
+    >
+      <ArrowUp size={15} aria-hidden="true" /> Ask
+    </button>
+  {/if}
+</form>
+<p class="mt-1.5 hidden text-[0.78rem] text-faded [@media(hover:hover)]:block">
+  {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line.{/if}
+</p>

@@ -1,0 +1,58 @@
+<script lang="ts">
+  import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
+  import Markdown from "../markdown/Markdown.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import type { Turn } from "./turn.svelte";
+
+  let { turn, number, last, again }: { turn: Turn; number: number; last: boolean; again: () => void } = $props();
+
+  /** In characters: a longer question is folded. */
+  const longQuestion = 420;
+  let unfolded = $state(false);
+  const folded = $derived(turn.question.length > longQuestion && !unfolded);
+
+  function took(seconds: number): string {
+    if (seconds < 10) return `Written in ${seconds.toFixed(1)} seconds`;
+    if (seconds < 90) return `Written in ${Math.round(seconds)} seconds`;
+    return `Written in ${Math.round(seconds / 60)} minutes`;
+  }
+</script>
+
+<article aria-busy={turn.running} class="relative mt-9 sm:mt-11 wide:grid wide:grid-cols-[minmax(0,42rem)_13rem] wide:gap-x-10">
+  <div class="min-w-0">
+    <h2 class="flex gap-3 font-serif text-[1.2rem] leading-snug font-semibold">
+      <span class="shrink-0 font-normal text-accent tabular-nums" aria-hidden="true">{number}</span>
+      <span class={["min-w-0 break-words whitespace-pre-wrap", folded && "line-clamp-4"]}>{turn.question}</span>
+    </h2>
+    {#if folded}
+      <button class="mt-1 text-sm text-accent underline underline-offset-4" onclick={() => (unfolded = true)}>Show the whole question</button>
+    {/if}
+
+    <div class="mt-3.5">
+      {#if turn.text}<Markdown text={turn.text} growing={turn.running} />{/if}
+      {#if turn.running && (turn.note || !turn.text)}
+        <p class={["flex items-center gap-2 text-[0.92rem] text-faded", turn.text && "mt-3"]}>
+          {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
+          {turn.note || "Thinking …"}
+        </p>
+      {/if}
+    </div>
+    {#if turn.problem && !turn.running}
+      <div class="mt-4"><ProblemNote problem={turn.problem} {again} canRetry={last} /></div>
+    {/if}
+  </div>
+
+  <div class="mt-3 text-[0.8rem] leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
+    {#if turn.state === "done"}
+      <p>{took(turn.seconds)}</p>
+      {#if turn.cutShort}<p class="mt-1">The reply reached the longest length this desk allows. You can ask it to go on.</p>{/if}
+    {:else if turn.state === "stopped"}
+      <p>You stopped this reply.</p>
+      {#if last}
+        <button class="mt-1.5 inline-flex items-center gap-1.5 text-accent underline underline-offset-4" onclick={again}>
+          <RotateCcw size={13} aria-hidden="true" /> Make it again
+        </button>
+      {/if}
+    {/if}
+  </div>
+</article>

@@ -1,0 +1,135 @@
+<script lang="ts">
+  import Menu from "@lucide/svelte/icons/menu";
+  import Moon from "@lucide/svelte/icons/moon";
+  import Plus from "@lucide/svelte/icons/plus";
+  import Sun from "@lucide/svelte/icons/sun";
+  import SunMoon from "@lucide/svelte/icons/sun-moon";
+  import ArrowDown from "@lucide/svelte/icons/arrow-down";
+  import { tick } from "svelte";
+  import { given } from "../given";
+  import { theme, turnTheme } from "../theme.svelte";
+  import Contents from "./Contents.svelte";
+  import { Conversation } from "./conversation.svelte";
+  import Drawer from "./Drawer.svelte";
+  import NoDesk from "./NoDesk.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import QuestionBox from "./QuestionBox.svelte";
+  import { Stickiness } from "./stickiness.svelte";
+  import TurnView from "./TurnView.svelte";
+  import Welcome from "./Welcome.svelte";
+
+  const desk = given.desk;
+  const conversation = desk ? new Conversation() : null;
+  const end = new Stickiness();
+  let box: QuestionBox | undefined = $state();
+  let drawerOpen = $state(false);
+
+  const blank = $derived(!conversation?.turns.length && !conversation?.loading && !conversation?.id);
+  const themes = { auto: "as the system", light: "light", dark: "dark" };
+  const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
+
+  $effect(() => {
+    if (desk) document.title = conversation?.title ? `${conversation.title} · ${desk.title}` : desk.title;
+  });
+
+  async function ask(question: string) {
+    const asked = conversation!.ask(question);
+    await tick();
+    end.stick();
+    if (!(await asked)) box?.giveBack(question);
+  }
+
+  async function open(id: string) {
+    drawerOpen = false;
+    end.stuck = false;
+    await conversation!.open(id, true);
+    await tick();
+    if (id) end.stick();
+    box?.focus();
+  }
+
+  function keydown(e: KeyboardEvent) {
+    if (e.key === "Escape" && conversation?.running && !drawerOpen) {
+      e.preventDefault();
+      void conversation.stop();
+    }
+  }
+
+  // Screen readers hear that a reply has begun and ended, not every word.
+  const spoken = $derived.by(() => {
+    const last = conversation?.turns.at(-1);
+    if (!last) return "";
+    if (last.running) return last.note || "The reply is being written.";
+    if (last.problem) return last.problem.detail;
+    return last.state === "stopped" ? "The reply was stopped." : "The reply is complete.";
+  });
+</script>
+
+<svelte:window onkeydown={keydown} />
+
+{#if !desk || !conversation}
+  <NoDesk problem={given.problem} />
+{:else}
+  <div class="mx-auto flex min-h-dvh max-w-[84rem] flex-col">
+    <header class={["sticky top-0 z-20 flex h-13 items-center gap-1 border-b bg-paper px-3 sm:px-5", blank ? "border-transparent" : "border-rule"]}>
+      <button class="icon wide:hidden" aria-label="Earlier conversations" onclick={() => (drawerOpen = true)}>
+        <Menu size={20} aria-hidden="true" />
+      </button>
+      <p class="min-w-0 flex-1 truncate px-1 font-serif text-[0.95rem] italic">
+        {#if !blank}<a class="no-underline hover:text-accent" href={given.base + "/at/" + given.slug} onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a>{/if}
+      </p>
+      <button class="icon" title="Theme: {themes[theme.choice]}" aria-label="Theme: {themes[theme.choice]}. Change it." onclick={turnTheme}>
+        <ThemeIcon size={18} aria-hidden="true" />
+      </button>
+      {#if !blank}
+        <button class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf" onclick={() => open("")}>
+          <Plus size={16} aria-hidden="true" /> New<span class="hidden sm:inline">conversation</span>
+        </button>
+      {/if}
+    </header>
+
+    <div class="flex flex-1">
+      <aside class="sticky top-13 hidden h-[calc(100dvh-3.25rem)] w-60 shrink-0 overflow-y-auto border-r border-rule py-6 pr-3 pl-5 wide:block">
+        <Contents {conversation} {open} />
+      </aside>
+
+      <main class="flex min-w-0 flex-1 flex-col px-4 sm:px-8">
+        <div class="flex-1 pb-10">
+          {#if blank}
+            <Welcome {desk} {ask} />
+          {:else}
+            <h1 class="sr-only">{conversation.title || desk.title}</h1>
+            {#each conversation.turns as turn, i (turn)}
+              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => conversation.again(turn)} />
+            {/each}
+            {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
+          {/if}
+          {#if conversation.problem}
+            <div class="measure mt-8"><ProblemNote problem={conversation.problem} /></div>
+          {/if}
+        </div>
+
+        <div class="sticky bottom-0 z-10 bg-paper pt-2 pb-3">
+          {#if !end.stuck && !blank}
+            <div class="measure relative">
+              <button
+                class="absolute right-0 bottom-1 flex h-9 items-center gap-1.5 rounded border border-rule bg-paper px-3 text-sm hover:bg-leaf"
+                onclick={() => end.stick()}
+              >
+                <ArrowDown size={15} aria-hidden="true" /> To the end
+              </button>
+            </div>
+          {/if}
+          <div class="measure">
+            <QuestionBox bind:this={box} running={!!conversation.running} {ask} stop={() => conversation.stop()} deskTitle={desk.title} />
+          </div>
+        </div>
+      </main>
+    </div>
+  </div>
+
+  <Drawer bind:open={drawerOpen} title="Earlier conversations">
+    <Contents {conversation} {open} untitled />
+  </Drawer>
+  <div class="sr-only" role="status" aria-live="polite">{spoken}</div>
+{/if}

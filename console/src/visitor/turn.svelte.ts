@@ -1,0 +1,156 @@
+import * as api from "../api/api";
+import { Trouble } from "../api/api";
+import { readEvents, type ReplyEvent } from "../api/events";
+import type { Schemas } from "../given";
+
+export type TurnState = "waiting" | "writing" | "done" | "stopped" | "failed" | "interrupted";
+
+/** How long, in ms, a model may be silent before the page says so. */
+const slowAfter = 9000;
+
+/** One question with its reply, as the page shows it. */
+export class Turn {
+  id = $state("");
+  number = $state(0);
+  question: string;
+  text = $state("");
+  state = $state<TurnState>("waiting");
+  problem = $state<Schemas["Trouble"] | null>(null);
+  seconds = $state(0);
+  cutShort = $state(false);
+  /** What the reader is told while the reply is on its way. */
+  note = $state("");
+  readonly running = $derived(this.state === "waiting" || this.state === "writing");
+
+  #lastEvent = "";
+  #attempt = 0;
+  #pending = "";
+  #frame = 0;
+  #stopping = false;
+
+  constructor(question: string) {
+    this.question = question;
+  }
+
+  /** A turn as it is on record. */
+  static recorded(t: Schemas["Turn"]): Turn {
+    const turn = new Turn(t.question);
+    turn.id = t.id;
+    turn.number = t.number;
+    turn.text = t.reply;
+    if (t.outcome.state === "running") turn.state = t.reply ? "writing" : "waiting";
+    else turn.#end(t.outcome);
+    return turn;
+  }
+
+  /**
+   * Follows the reply to its end, through lost connections. begun is called
+   * when the service has the question on record; troubles before that are
+   * thrown.
+   */
+  async follow(first: Promise<Response>, begun: (b: Schemas["Begin"]) => void = () => {}) {
+    this.state = "waiting";
+    this.problem = null;
+    const slow = setTimeout(() => {
+      if (this.state === "waiting" && !this.note) this.note = "The model is taking its time …";
+    }, slowAfter);
+    try {
+      let stream: Promise<Response> = first;
+      for (let wait = 500; ; wait = Math.min(2 * wait, 5000)) {
+        try {
+          for await (const event of readEvents(await stream)) {
+            wait = 500;
+            if (this.#take(event, begun)) return;
+          }
+        } catch (e) {
+          if (!this.id || (e instanceof Trouble && e.code !== "offline")) throw e;
+        }
+        if (!this.id) throw new Trouble("offline", "The connection was lost before the question arrived. Please ask again.");
+        this.note = "The connection was lost. Trying again …";
+        await new Promise((resolve) => {
+          setTimeout(resolve, wait);
+          addEventListener("online", resolve, { once: true });
+        });
+        stream = api.watch(this.id, this.#lastEvent);
+      }
+    } finally {
+      clearTimeout(slow);
+    }
+  }
+
+  /** Has the service stop the reply; what there is stays. */
+  async stop() {
+    this.#stopping = true;
+    if (this.id) await api.stop(this.id);
+  }
+
+  fail(e: unknown) {
+    this.#flush();
+    const t = e instanceof Trouble ? e : new Trouble("unexpected", "Something went wrong on this page. Please try again.");
+    this.problem = { code: t.code, detail: t.detail, id: t.id };
+    this.state = "failed";
+    this.note = "";
+  }
+
+  #take(event: ReplyEvent, begun: (b: Schemas["Begin"]) => void): boolean {
+    if (event.id) this.#lastEvent = event.id;
+    switch (event.name) {
+      case "begin":
+        this.#begin(event.data, begun);
+        break;
+      case "text":
+        this.#pending += event.data.text;
+        this.note = "";
+        this.#frame ||= requestAnimationFrame(() => this.#flush());
+        break;
+      case "notice":
+        this.note = notices[event.data.kind](event.data.seconds ?? 0);
+        break;
+      case "end":
+        this.#flush();
+        this.#end(event.data);
+        return true;
+    }
+    return false;
+  }
+
+  #begin(b: Schemas["Begin"], begun: (b: Schemas["Begin"]) => void) {
+    const first = !this.id;
+    this.id = b.turn;
+    this.number = b.number;
+    this.note = "";
+    if (b.from === 0 || b.attempt !== this.#attempt) this.#flush("");
+    this.#attempt = b.attempt;
+    if (first) begun(b);
+    if (this.#stopping) void api.stop(this.id);
+  }
+
+  /** Shows what has come since the last frame; text replaces it all. */
+  #flush(text?: string) {
+    cancelAnimationFrame(this.#frame);
+    this.#frame = 0;
+    if (text !== undefined) {
+      this.text = text;
+      this.#pending = "";
+    }
+    if (!this.#pending) return;
+    this.text += this.#pending;
+    this.#pending = "";
+    this.state = "writing";
+  }
+
+  #end(o: Schemas["Outcome"]) {
+    this.note = "";
+    this.problem = o.problem ?? null;
+    this.seconds = o.seconds;
+    this.cutShort = o.finish === "length";
+    this.#stopping = false;
+    if (o.state !== "running") this.state = o.state;
+  }
+}
+
+const notices: Record<Schemas["Notice"]["kind"], (seconds: number) => string> = {
+  retrying: (s) => `The model is busy. Asking again in ${Math.ceil(s)} ${Math.ceil(s) === 1 ? "second" : "seconds"} …`,
+  unsaved: () => "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
+  saved: () => "",
+};

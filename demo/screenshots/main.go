@@ -1,0 +1,166 @@
+// Command screenshots takes the pictures in docs/screenshots from a demo of its
+// own: the visitor's page and the terminal.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"juvalogos/internal/browser"
+)
+
+const (
+	listen  = "127.0.0.1:7217"
+	standin = "127.0.0.1:7218"
+	address = "http://" + listen
+)
+
+func main() {
+	folder := flag.String("to", "docs/screenshots", "folder for the pictures")
+	only := flag.String("only", "", "only the picture of this name")
+	flag.Parse()
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	if err := run(ctx, *folder, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "screenshots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(ctx context.Context, folder, only string) error {
+	data, err := os.MkdirTemp("", "juvalogos-screenshots-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	if err := os.Chmod(data, 0o755); err != nil {
+		return err
+	}
+	stop, err := startDemo(data)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	chromium, err := browser.Start(ctx)
+	if err != nil {
+		return err
+	}
+	defer chromium.Close()
+	for _, p := range pictures {
+		if only != "" && p.name != only {
+			continue
+		}
+		if err := p.take(chromium, folder); err != nil {
+			return fmt.Errorf("picture %s: %w", p.name, err)
+		}
+	}
+	if only != "" && only != "terminal" {
+		return nil
+	}
+	return terminal(ctx, filepath.Join(data, "client.yaml"), filepath.Join(folder, "terminal.png"))
+}
+
+func startDemo(data string) (stop func(), err error) {
+	cmd := exec.Command("bin/juvalogos-demo", "-data", data, "-listen", listen, "-standin", standin)
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, fmt.Errorf("%w; build first: make build", err)
+	}
+	buffer := make([]byte, 4096)
+	for text := ""; !strings.Contains(text, "Ctrl-C"); {
+		n, err := out.Read(buffer)
+		if err != nil {
+			return nil, fmt.Errorf("the demo did not start")
+		}
+		text += string(buffer[:n])
+	}
+	return func() {
+		_ = cmd.Process.Signal(syscall.SIGINT)
+		_ = cmd.Wait()
+	}, nil
+}
+
+type picture struct {
+	name   string
+	window browser.Window
+	desk   string
+	steps  []browser.Action
+}
+
+var dark = browser.Window{Width: 1280, Height: 800, Dark: true}
+
+var pictures = []picture{
+	{"visitor-empty", browser.Desk, "hive-helper", []browser.Action{
+		earlier("When is honey ripe, and how do I take it off?"), earlier("What can I plant in a small garden?"), fresh("hive-helper"),
+	}},
+	{"visitor-conversation", browser.Desk, "hive-helper", []browser.Action{
+		ask("My name is Ada, and I have two hives."), ask("How much do I feed my bees for the winter?"), ask("When do I treat against varroa?"), toTurn(2),
+	}},
+	{"visitor-phone", browser.Phone, "hive-helper", []browser.Action{ask("Which colour marks this year's queen?")}},
+	{"visitor-phone-empty", browser.Phone, "hive-helper", nil},
+	{"visitor-dark", dark, "hive-helper", []browser.Action{ask("How do I tell how heavy a hive is, and how much syrup does it need?"), begin("When is honey ripe?"), chromedp.Sleep(2 * time.Second)}},
+}
+
+func (p picture) take(chromium *browser.Chromium, folder string) error {
+	tab, cancel, err := chromium.Tab(p.window, true)
+	if err != nil {
+		return err
+	}
+	defer cancel()
+	tab, cancelTime := context.WithTimeout(tab, 90*time.Second)
+	defer cancelTime()
+	if err := chromedp.Do(tab, fresh(p.desk)); err != nil {
+		return err
+	}
+	if err := chromedp.Do(tab, p.steps...); err != nil {
+		return err
+	}
+	if err := chromedp.Do(tab, chromedp.Sleep(400*time.Millisecond)); err != nil {
+		return err
+	}
+	png, err := browser.Picture(tab)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, p.name+".png"), png, 0o644)
+}
+
+func fresh(desk string) browser.Action {
+	return chromedp.Steps(chromedp.Navigate(address+"/at/"+desk), chromedp.WaitVisible(browser.Question))
+}
+
+func begin(question string) browser.Action {
+	return chromedp.Steps(chromedp.SendKeys(browser.Question, question), chromedp.SendKeys(browser.Question, kb.Enter))
+}
+
+// ask asks and waits for the whole reply.
+func ask(question string) browser.Action {
+	return chromedp.Steps(begin(question), chromedp.Sleep(300*time.Millisecond), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
+}
+
+func earlier(question string) browser.Action {
+	return chromedp.Steps(fresh("hive-helper"), ask(question))
+}
+
+func toTurn(number int) browser.Action {
+	script := fmt.Sprintf(`window.scrollTo(0, document.querySelectorAll("article")[%d].offsetTop - 80)`, number-1)
+	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](script))
+		return err
+	})
+}

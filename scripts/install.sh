@@ -1,0 +1,42 @@
+#!/usr/bin/env bash
+# Installs the Debian packages that are missing. "install" is what running
+# needs, "install-test" what tests and pictures need besides.
+set -euo pipefail
+
+missing=()
+need() { # need PACKAGE TEST-COMMAND...
+  local package=$1
+  shift
+  "$@" >/dev/null 2>&1 || missing+=("$package")
+}
+
+need postgresql bash -c 'ls /usr/lib/postgresql/*/bin/initdb || command -v initdb'
+if [[ ${1:-install} == install-test ]]; then
+  need chromium command -v chromium
+  need fonts-dejavu-core test -e /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf
+  need xvfb command -v Xvfb
+  need xterm command -v xterm
+  need x11-apps command -v xwd
+  need imagemagick command -v import
+fi
+
+for tool in go node npm; do
+  command -v "$tool" >/dev/null || {
+    echo "$tool is not installed; install Go 1.26 and Node.js 20 or newer, then run make again" >&2
+    exit 1
+  }
+done
+
+((${#missing[@]})) || exit 0
+echo "installing ${missing[*]} ..."
+as_root=()
+if ((EUID != 0)); then
+  command -v sudo >/dev/null || {
+    echo "these Debian packages are missing: ${missing[*]}; install them as root, then run make again" >&2
+    exit 1
+  }
+  as_root=(sudo)
+fi
+export DEBIAN_FRONTEND=noninteractive
+"${as_root[@]}" apt-get update -qq
+"${as_root[@]}" apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
