@@ -38,9 +38,10 @@ type Reply struct {
 	listeners []*Listener
 
 	// The scribe's, under mu.
-	saved   int  // bytes on record
-	unsure  bool // the last write may or may not have happened
-	firstAt time.Time
+	saved        int       // bytes on record
+	unsavedSince time.Time // when the oldest byte came that is not on record
+	unsure       bool      // the last write may or may not have happened
+	firstAt      time.Time
 }
 
 // End is how a reply ended.
@@ -124,8 +125,11 @@ func (r *Reply) add(text []byte, now func() time.Time) {
 		text = clean(text)
 	}
 	r.mu.Lock()
+	if r.unsavedSince.IsZero() {
+		r.unsavedSince = now()
+	}
 	if r.firstAt.IsZero() {
-		r.firstAt = now()
+		r.firstAt = r.unsavedSince
 	}
 	r.text = append(r.text, text...)
 	r.wake()

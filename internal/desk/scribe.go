@@ -12,9 +12,10 @@ import (
 	"juvalogos/internal/store"
 )
 
-// The scribe keeps growing replies on record: all of them together at every
-// tick, and those that have ended at once. While one write is under way the
-// next ones gather, so a busy service writes larger batches, not more.
+// The scribe keeps growing replies on record: each as soon as its oldest
+// unrecorded text is keepAfter old, and when it has ended at once. It looks
+// every tick and writes what is due in one statement; while one write is under
+// way the next ones gather, so a busy service writes larger batches, not more.
 type scribe struct {
 	keep func(context.Context, []store.Progress) error
 	log  *slog.Logger
@@ -26,8 +27,9 @@ type scribe struct {
 }
 
 const (
-	// tick leaves room for a slow write within the promised second.
-	tick      = 500 * time.Millisecond
+	// keepAfter and tick leave room for a slow write within the promised second.
+	keepAfter = 600 * time.Millisecond
+	tick      = 100 * time.Millisecond
 	keepLimit = 10 * time.Second
 	// mostKept bounds a statement; more replies take several.
 	mostKept = 1000
@@ -62,30 +64,38 @@ func (s *scribe) run(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 			for range 20 {
-				if s.write(true) == nil {
+				if s.write(everything) == nil {
 					return
 				}
-				time.Sleep(tick)
+				time.Sleep(5 * tick)
 			}
 			s.log.Error("replies could not be kept before the end of the service")
 			return
 		case <-ticker.C:
-			_ = s.write(true)
+			if s.write(s.due) != nil {
+				sleep(ctx, 4*tick)
+			}
 		case <-s.kick:
-			if s.write(false) != nil {
-				sleep(ctx, tick/2)
+			if s.write(nothing) != nil {
+				sleep(ctx, 4*tick)
 			}
 		}
 	}
 }
 
-// write keeps what is new: of all replies, or only of those that have ended.
-func (s *scribe) write(all bool) error {
+// Which of the replies that are still growing to write.
+func everything(*Reply) bool        { return true }
+func nothing(*Reply) bool           { return false }
+func (s *scribe) due(r *Reply) bool { return s.now().Sub(r.unsavedSince) >= keepAfter }
+
+// write keeps what is new of the replies that have ended and of those growing
+// ones that are chosen; choose is called under the reply's lock.
+func (s *scribe) write(choose func(*Reply) bool) error {
 	var news []store.Progress
 	var replies []*Reply
 	s.mu.Lock()
 	for r := range s.replies {
-		if p, ok := r.news(all); ok {
+		if p, ok := r.news(choose); ok {
 			news, replies = append(news, p), append(replies, r)
 		}
 	}
@@ -133,7 +143,7 @@ func (s *scribe) keepSome(news []store.Progress, replies []*Reply) error {
 }
 
 func (s *scribe) settled(r *Reply, p store.Progress) {
-	r.kept(p)
+	r.kept(p, s.now())
 	if p.State == store.Running {
 		return
 	}
@@ -148,10 +158,10 @@ func (s *scribe) settled(r *Reply, p store.Progress) {
 }
 
 // news returns what of the reply is not on record.
-func (r *Reply) news(all bool) (store.Progress, bool) {
+func (r *Reply) news(choose func(*Reply) bool) (store.Progress, bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if !r.over && (!all || len(r.text) == r.saved && !r.unsure) {
+	if !r.over && (len(r.text) == r.saved && !r.unsure || !choose(r)) {
 		return store.Progress{}, false
 	}
 	p := store.Progress{Turn: r.Turn, Number: r.Attempt, State: store.Running, Whole: r.unsure}
@@ -172,12 +182,15 @@ func (r *Reply) news(all bool) (store.Progress, bool) {
 	return p, true
 }
 
-func (r *Reply) kept(p store.Progress) {
+func (r *Reply) kept(p store.Progress, now time.Time) {
 	r.mu.Lock()
 	if p.Whole {
 		r.saved = 0
 	}
 	r.saved += len(p.Text)
+	if r.unsavedSince = (time.Time{}); len(r.text) > r.saved {
+		r.unsavedSince = now // or a moment earlier
+	}
 	was := r.unsure
 	r.unsure = false
 	r.mu.Unlock()

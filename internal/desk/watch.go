@@ -55,7 +55,7 @@ func (s *Service) liveReply(visitor store.Visitor, turn uuid.UUID) *Reply {
 // that one has put on record.
 func (s *Service) followRecord(r *Reply, visitor store.Visitor) {
 	for s.makeCtx.Err() == nil {
-		sleep(s.makeCtx, tick)
+		sleep(s.makeCtx, keepAfter)
 		t, err := s.Store.Turn(s.makeCtx, r.Turn, visitor)
 		if err != nil || t.Attempt.Number != r.Attempt {
 			continue

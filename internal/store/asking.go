@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -45,45 +47,78 @@ type Past struct {
 // conversation came first, with ErrNotFound if the conversation is not the
 // visitor's at this desk.
 func (s *Store) Ask(ctx context.Context, n NewTurn) (number int, past []Past, err error) {
-	batch := &pgx.Batch{}
 	if n.Begin {
-		batch.Queue(`
-			insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
-			values ($1, $2, $3, $4, $5, $6, $6) returning 0`,
-			n.Conversation, n.DeskID, n.Visitor[:], n.Channel, n.Title, n.AskedAt)
-	} else {
-		batch.Queue(`
-			update conversation set asked_at = $4 where id = $1 and desk = $2 and visitor = $3
-			returning (select coalesce(max(number), 0) from turn where conversation = $1)`,
-			n.Conversation, n.DeskID, n.Visitor[:], n.AskedAt)
+		_, err := s.pool.Exec(ctx, `
+			with c as (
+				insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
+				values ($2, $14, $3, $15, $16, $9, $9) returning id),
+			`+insertTurn+` 1 from c returning id)
+			`+insertAttempt, append(n.turnArguments(), n.DeskID, n.Channel, n.Title)...)
+		return 1, nil, known(err)
 	}
-	batch.Queue(`
-		insert into turn (id, conversation, number, visitor, key, question, question_tokens, vocabulary, given, asked_at)
-		select $1, c.id, (select coalesce(max(number), 0) + 1 from turn where conversation = c.id), $3, $4, $5, $6, $7, $8, $9
-		from conversation c where c.id = $2 and c.visitor = $3 and c.desk = $10`,
-		n.ID, n.Conversation, n.Visitor[:], n.Key, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt, n.DeskID)
-	batch.Queue(`
-		insert into attempt (turn, number, revision, model, state, instance, started_at)
-		select id, 1, $2, $3, 'running', $4, $5 from turn where id = $1`,
-		n.ID, n.Revision, n.Model, n.Instance, n.AskedAt)
-	queuePast(batch, n.Conversation, n.Begin, 1<<30, n.Remember, n.ID)
-
-	results := s.pool.SendBatch(ctx, batch)
-	defer func() {
-		if closing := results.Close(); err == nil {
-			err = known(closing)
-		}
-	}()
-	if err := results.QueryRow().Scan(&number); err != nil {
+	rows, err := s.pool.Query(ctx, `
+		with c as (
+			update conversation set asked_at = $9 where id = $2 and desk = $14 and visitor = $3 returning id),
+		`+insertTurn+` (select coalesce(max(number), 0) + 1 from turn where conversation = c.id) from c returning id, number),
+		a as (`+insertAttempt+`)
+		select t.number, p.question, p.question_tokens, p.vocabulary, p.reply, p.memory_tokens
+		from t left join lateral (`+pastTurns+`) p on true`, append(n.turnArguments(), n.DeskID, n.Remember, 1<<30)...)
+	if err != nil {
 		return 0, nil, known(err)
 	}
-	for range 2 {
-		if _, err := results.Exec(); err != nil {
-			return 0, nil, known(err)
+	defer rows.Close()
+	for rows.Next() {
+		if number, past, err = appendPast(rows, past); err != nil {
+			return 0, nil, err
 		}
 	}
-	past, err = readPast(results, n.Begin)
-	return number + 1, past, err
+	if rows.Err() == nil && number == 0 {
+		return 0, nil, ErrNotFound
+	}
+	slices.Reverse(past)
+	return number, past, known(rows.Err())
+}
+
+// The parts of Ask and AskAgain that put a turn and an attempt on record.
+const (
+	insertTurn = `t as (
+		insert into turn (id, conversation, visitor, key, question, question_tokens, vocabulary, given, asked_at, number)
+		select $1::uuid, c.id, $3::bytea, $4::text, $5::text, $6::int, $7::text, $8::jsonb, $9::timestamptz,`
+	insertAttempt = `
+		insert into attempt (turn, number, revision, model, state, instance, started_at)
+		select t.id, 1, $10::int, $11::text, 'running', $12::int, $13::timestamptz from t`
+	// pastTurns reads the turns before one, newest first. A turn counts with
+	// its newest attempt that has something to remember.
+	pastTurns = `
+		select e.question, e.question_tokens, e.vocabulary, b.reply, b.memory_tokens
+		from turn e join lateral (
+			select reply, memory_tokens from attempt
+			where turn = e.id and state in ('done', 'stopped') and reply <> ''
+			order by number desc limit 1) b on true
+		where e.conversation = $2 and e.number < $16
+		order by e.number desc limit $15`
+)
+
+// turnArguments are the parameters $1 to $13 of insertTurn and insertAttempt.
+func (n NewTurn) turnArguments() []any {
+	return []any{
+		n.ID, n.Conversation, n.Visitor[:], n.Key, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
+		n.Revision, n.Model, n.Instance, n.AskedAt,
+	}
+}
+
+// appendPast reads a row of a number and a past turn, which may be missing.
+func appendPast(row pgx.Row, past []Past) (int, []Past, error) {
+	var number int
+	var question, vocabulary, reply *string
+	var questionTokens, replyTokens *int
+	if err := row.Scan(&number, &question, &questionTokens, &vocabulary, &reply, &replyTokens); err != nil {
+		return 0, nil, err
+	}
+	if question != nil {
+		past = append(past, Past{*question, *reply, *questionTokens, *replyTokens, *vocabulary})
+	}
+	return number, past, nil
 }
 
 // AskAgain opens another running attempt at a turn and returns its number with
@@ -94,7 +129,8 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 		insert into attempt (turn, number, revision, model, state, instance, started_at)
 		select $1, max(number) + 1, $2, $3, 'running', $4, $5 from attempt where turn = $1
 		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at)
-	queuePast(batch, t.Conversation, false, t.Number, remember, t.ID)
+	// The numbers of the parameters are those that pastTurns shares with Ask.
+	batch.Queue(strings.NewReplacer("$2", "$1", "$16", "$2", "$15", "$3").Replace(`select 0, p.* from (`+pastTurns+`) p`), t.Conversation, t.Number, remember)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
 		if closing := results.Close(); err == nil {
@@ -104,44 +140,16 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 	if err := results.QueryRow().Scan(&number, &given); err != nil {
 		return 0, nil, nil, known(err)
 	}
-	past, err = readPast(results, false)
-	return number, given, past, err
-}
-
-// queuePast asks for the turns before one, newest first. A turn counts with
-// its newest attempt that has something to remember.
-func queuePast(batch *pgx.Batch, conversation uuid.UUID, begin bool, before, limit int, not uuid.UUID) {
-	if begin {
-		return
-	}
-	batch.Queue(`
-		select t.question, t.question_tokens, t.vocabulary, a.reply, a.memory_tokens
-		from turn t join lateral (
-			select reply, memory_tokens from attempt
-			where turn = t.id and state in ('done', 'stopped') and reply <> ''
-			order by number desc limit 1) a on true
-		where t.conversation = $1 and t.number < $2 and t.id <> $4
-		order by t.number desc limit $3`, conversation, before, limit, not)
-}
-
-func readPast(results pgx.BatchResults, begin bool) ([]Past, error) {
-	if begin {
-		return nil, nil
-	}
 	rows, err := results.Query()
 	if err != nil {
-		return nil, err
+		return 0, nil, nil, err
 	}
-	var past []Past
+	defer rows.Close()
 	for rows.Next() {
-		var p Past
-		if err := rows.Scan(&p.Question, &p.QuestionTokens, &p.Vocabulary, &p.Reply, &p.ReplyTokens); err != nil {
-			return nil, err
+		if _, past, err = appendPast(rows, past); err != nil {
+			return 0, nil, nil, err
 		}
-		past = append(past, p)
 	}
-	for i, j := 0, len(past)-1; i < j; i, j = i+1, j-1 {
-		past[i], past[j] = past[j], past[i]
-	}
-	return past, rows.Err()
+	slices.Reverse(past)
+	return number, given, past, rows.Err()
 }

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 )
 
 // Progress is news of a running attempt: text to add to its reply, or its end.
@@ -47,6 +48,9 @@ func (s *Store) Keep(ctx context.Context, news []Progress) error {
 			$9::int[], $10::int[], $11::int[], $12::timestamptz[], $13::timestamptz[])
 			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended)
 		where a.turn = p.turn and a.number = p.number`,
+		// Planned anew each time: a plan kept from when the table was small
+		// would read all of it.
+		pgx.QueryExecModeCacheDescribe,
 		turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories, firsts, ends)
 	return err
 }

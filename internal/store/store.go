@@ -47,6 +47,12 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	config.MaxConnIdleTime = 5 * time.Minute
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.RuntimeParams["application_name"] = "juvalogos"
+	config.AfterConnect = func(ctx context.Context, c *pgx.Conn) error {
+		// Our statements look rows up by their keys, whatever the parameters:
+		// planning them anew each time would cost more than running them.
+		_, err := c.Exec(ctx, `set plan_cache_mode = force_generic_plan`)
+		return err
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)

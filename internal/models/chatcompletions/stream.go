@@ -27,6 +27,7 @@ type stream struct {
 	text   func([]byte)
 	alive  func()
 	parser fastjson.Parser
+	frame  frame
 	result models.Result
 }
 
@@ -46,6 +47,10 @@ func (s *stream) events(body io.Reader) error {
 		s.alive()
 		if string(event.Data) == "[DONE]" {
 			return nil
+		}
+		if text, ok := s.frame.text(event.Data); ok {
+			s.text(text)
+			continue
 		}
 		if err := s.chunk(event.Data, "delta"); err != nil {
 			return err
@@ -89,6 +94,7 @@ func (s *stream) chunk(data []byte, key string) error {
 	}
 	if text := choices[0].GetStringBytes(key, "content"); len(text) > 0 {
 		s.text(text)
+		s.frame.learn(data, text, choices[0].GetStringBytes("finish_reason") == nil && v.Get("usage") == nil)
 	}
 	if finish := choices[0].GetStringBytes("finish_reason"); len(finish) > 0 {
 		s.result.Finish = string(finish)

@@ -1,0 +1,60 @@
+// Command bench measures Juvalogos beside the model server itself and beside a
+// plain reverse proxy, all in one run on one machine, and prints ratios.
+package main
+
+import (
+	"flag"
+	"fmt"
+	"os"
+)
+
+func main() {
+	if len(os.Args) == 4 && os.Args[1] == "proxy" {
+		fmt.Fprintln(os.Stderr, runProxy(os.Args[2], os.Args[3]))
+		os.Exit(1)
+	}
+	write := flag.String("write", "", "write the tables to this Markdown file too")
+	quick := flag.Bool("quick", false, "a short run, to see that it works; its figures mean little")
+	flag.Parse()
+	if err := run(*write, *quick); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+// sizes are how much is measured.
+type sizes struct {
+	questions          int // one at a time
+	repetitions        int
+	streams, tokens    int // as fast as possible
+	many, manyTokens   int // at once
+	gapMS, rampSeconds float64
+}
+
+var (
+	full  = sizes{questions: 200, repetitions: 5, streams: 64, tokens: 500, many: 2000, manyTokens: 40, gapMS: 200, rampSeconds: 4}
+	short = sizes{questions: 20, repetitions: 1, streams: 16, tokens: 100, many: 100, manyTokens: 10, gapMS: 100, rampSeconds: 1}
+)
+
+func run(write string, quick bool) error {
+	z := full
+	if quick {
+		z = short
+	}
+	s, err := startSetup()
+	if err != nil {
+		return err
+	}
+	defer s.stop()
+	tables := &report{}
+	for _, part := range []func(*setup, sizes, *report) error{idle, oneAtATime, asFastAsPossible, manyAtOnce} {
+		if err := part(s, z, tables); err != nil {
+			return err
+		}
+	}
+	fmt.Print(tables.text())
+	if write == "" {
+		return nil
+	}
+	return os.WriteFile(write, []byte(tables.document()), 0o644)
+}

@@ -1,0 +1,168 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"juvalogos/internal/client"
+)
+
+const (
+	key      = "bench-key"
+	listen   = "127.0.0.1:7317"
+	standin  = "127.0.0.1:7318"
+	proxied  = "127.0.0.1:7319"
+	service  = "http://" + listen
+	direct   = "http://" + standin
+	proxy    = "http://" + proxied
+	deskSlug = "bench"
+)
+
+const connections = `connections:
+  - name: bench
+    address: ` + direct + `/v1
+    key: env:STANDIN_KEY
+    models: [{name: heather-2, context: 8192}]
+`
+
+const deskFile = `slug: bench
+title: Bench
+purpose: Measures.
+model: heather-2
+brief: You are measured.
+sampling: {max_tokens: 1000}
+`
+
+// setup is the programs that are measured, each a process of its own.
+type setup struct {
+	folder                  string
+	standin, proxy, service *exec.Cmd
+	startSeconds            float64
+	client                  *client.Client
+	http                    *http.Client
+}
+
+func startSetup() (*setup, error) {
+	folder, err := os.MkdirTemp("", "juvalogos-bench-")
+	if err != nil {
+		return nil, err
+	}
+	s := &setup{folder: folder, http: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 4096, DisableCompression: true}}}
+	if err := s.start(); err != nil {
+		s.stop()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *setup) start() (err error) {
+	if err := os.Chmod(s.folder, 0o755); err != nil {
+		return err
+	}
+	file := filepath.Join(s.folder, "connections.yaml")
+	if err := os.WriteFile(file, []byte(connections), 0o644); err != nil {
+		return err
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	if s.standin, err = launch("bin/juvalogos-standin", "-listen", standin); err != nil {
+		return err
+	}
+	if s.proxy, err = launch(self, "proxy", proxied, direct); err != nil {
+		return err
+	}
+	// The first start makes the database; the second is the one people see.
+	for range 2 {
+		began := time.Now()
+		if s.service, err = launch("bin/juvalogos", "start", "-data", s.folder, "-listen", listen, "-connections", file, "-log-level", "warn"); err != nil {
+			return err
+		}
+		if err := s.await(service + "/readyz"); err != nil {
+			return err
+		}
+		s.startSeconds = time.Since(began).Seconds()
+		if s.client == nil {
+			if s.client, err = client.Load("", "", filepath.Join(s.folder, "client.yaml"), func(string) string { return "" }); err != nil {
+				return err
+			}
+			end(s.service)
+		}
+	}
+	if _, err := s.client.Publish(context.Background(), "bench.yaml", []byte(deskFile)); err != nil {
+		return err
+	}
+	return s.await(proxy + "/")
+}
+
+func launch(program string, args ...string) (*exec.Cmd, error) {
+	cmd := exec.Command(program, args...)
+	cmd.Env = append(os.Environ(), "STANDIN_KEY="+key)
+	cmd.Stderr = os.Stderr
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	if err := cmd.Start(); err != nil {
+		return nil, fmt.Errorf("%w; build first: make build", err)
+	}
+	return cmd, nil
+}
+
+func (s *setup) await(url string) error {
+	for range 2000 {
+		response, err := s.http.Get(url)
+		if err == nil {
+			response.Body.Close()
+			if response.StatusCode < 500 {
+				return nil
+			}
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+	return fmt.Errorf("nothing answers at %s", url)
+}
+
+func (s *setup) stop() {
+	for _, cmd := range []*exec.Cmd{s.service, s.proxy, s.standin} {
+		end(cmd)
+	}
+	os.RemoveAll(s.folder)
+}
+
+func end(cmd *exec.Cmd) {
+	if cmd == nil {
+		return
+	}
+	_ = cmd.Process.Signal(syscall.SIGINT)
+	_ = cmd.Wait()
+}
+
+// pace sets how the simulated model answers: milliseconds to the first token,
+// tokens per second (0: as fast as possible), tokens in all.
+func (s *setup) pace(firstMS, rate float64, tokens int) error {
+	body, err := json.Marshal(map[string]any{"first_ms": firstMS, "rate": rate, "tokens": tokens})
+	if err != nil {
+		return err
+	}
+	request, err := http.NewRequest(http.MethodPost, direct+"/admin/control", bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	request.Header.Set("Authorization", "Bearer "+key)
+	response, err := s.http.Do(request)
+	if err != nil {
+		return err
+	}
+	response.Body.Close()
+	if response.StatusCode != http.StatusNoContent {
+		return fmt.Errorf("set the stand-in's pace: %s", response.Status)
+	}
+	return nil
+}
