@@ -58,10 +58,12 @@ func (c counted) Count(text string) int {
 }
 
 // Estimate counts on the safe side for any byte-pair vocabulary: it would
-// rather forget a turn too early than overrun a context. A word of ASCII
-// letters counts one token for every three letters begun, every digit, mark
-// and line break one, and any other character one per byte of its UTF-8 form,
-// which no byte-level vocabulary exceeds.
+// rather forget a turn too early than overrun a context. The first three
+// letters of an ASCII word count one token and every two letters begun after
+// them another; every letter counts one in a run with capitals inside or next
+// to digits, which is a code or a key. Every digit, mark and line break counts
+// one, and any other character one per byte of its UTF-8 form, which no
+// byte-level vocabulary exceeds. A single space belongs to the word behind it.
 type Estimate struct{}
 
 // Vocabulary returns Estimated.
@@ -69,21 +71,33 @@ func (Estimate) Vocabulary() string { return Estimated }
 
 // Count returns the estimated number of tokens of text.
 func (Estimate) Count(text string) int {
-	tokens, letters := 0, 0
-	for i := 0; i < len(text); i++ {
-		b := text[i]
-		if b|0x20 >= 'a' && b|0x20 <= 'z' {
-			if letters%3 == 0 {
-				tokens++
-			}
-			letters++
+	tokens := 0
+	for i := 0; i < len(text); {
+		if isLetter(text[i]) || isDigit(text[i]) {
+			n, cost := run(text[i:])
+			i, tokens = i+n, tokens+cost
 			continue
 		}
-		letters = 0
-		// A single space belongs to the word that follows it.
-		if b != ' ' || i+1 == len(text) || text[i+1] == ' ' {
+		if text[i] != ' ' || i+1 == len(text) || text[i+1] == ' ' {
 			tokens++
 		}
+		i++
 	}
 	return tokens
 }
+
+// run measures the letters and digits that text begins with.
+func run(text string) (length, tokens int) {
+	odd := false // a code rather than a word
+	for length < len(text) && (isLetter(text[length]) || isDigit(text[length])) {
+		odd = odd || isDigit(text[length]) || length > 0 && text[length] < 'a'
+		length++
+	}
+	if odd {
+		return length, length
+	}
+	return length, 1 + max(0, length-2)/2
+}
+
+func isLetter(b byte) bool { return b|0x20 >= 'a' && b|0x20 <= 'z' }
+func isDigit(b byte) bool  { return b >= '0' && b <= '9' }

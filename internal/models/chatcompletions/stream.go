@@ -86,7 +86,7 @@ func (s *stream) chunk(data []byte, key string) error {
 		s.result.ReplyTokens = max(s.result.ReplyTokens, usage.GetInt("completion_tokens"))
 	}
 	choices := v.GetArray("choices")
-	if choices == nil && v.Get("usage") == nil {
+	if !v.Exists("choices") && !v.Exists("usage") {
 		return fmt.Errorf("%w: %q", errGarbled, shorten(data))
 	}
 	if len(choices) == 0 {
