@@ -12,7 +12,6 @@ import (
 	"strings"
 	"testing"
 	"time"
-
 )
 
 const file = `connections:
@@ -217,4 +216,3 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
-

@@ -1,0 +1,325 @@
+package desk_test
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/desk"
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
+	"juvalogos/internal/testbed"
+	"juvalogos/standin/modelserver"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+var (
+	ctx   = context.Background()
+	alice = store.Visitor{1}
+)
+
+func ask(t *testing.T, b *testbed.Bed, q desk.Question) *desk.Reply {
+	t.Helper()
+	q.Slug, q.Channel = "helper", "page"
+	if q.Visitor == (store.Visitor{}) {
+		q.Visitor = alice
+	}
+	r, err := b.Desks.Ask(ctx, q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+// settled waits for the end of a reply.
+func settled(t *testing.T, r *desk.Reply) desk.View {
+	t.Helper()
+	l := r.Listen()
+	defer l.Close()
+	timeout := time.After(20 * time.Second)
+	for {
+		if v := r.Since(0, nil); v.Settled {
+			return v
+		}
+		select {
+		case <-l.Wake:
+		case <-timeout:
+			t.Fatal("the reply does not end")
+		}
+	}
+}
+
+func code(err error) desk.Code {
+	var p *desk.Problem
+	if errors.As(err, &p) {
+		return p.Code
+	}
+	return ""
+}
+
+func TestAReplyIsMadeAndKept(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	r := ask(t, b, desk.Question{Text: "  How do I light a smoker?\x00 "})
+	v := settled(t, r)
+	if v.End.State != store.Done || v.End.Finish != "stop" || v.End.ReplyTokens == 0 || v.End.PromptTokens == 0 {
+		t.Errorf("ended %+v", v.End)
+	}
+	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	if err != nil || turn.Attempt.Reply != string(v.Text) || turn.Attempt.Reply == "" || turn.Attempt.State != store.Done || turn.Attempt.FirstAt == nil {
+		t.Errorf("on record: %+v, %v", turn, err)
+	}
+	if turn.Question != "How do I light a smoker?\uFFFD" || turn.Attempt.Model != "shed/thyme-mini" || turn.Attempt.Revision != 1 {
+		t.Errorf("on record: %+v", turn)
+	}
+}
+
+func TestTheConversationIsRemembered(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	first := ask(t, b, desk.Question{Text: "My name is Ottoline."})
+	settled(t, first)
+	second := ask(t, b, desk.Question{Text: "What is my name?", Conversation: first.Conversation})
+	if v := settled(t, second); !strings.Contains(string(v.Text), "Ottoline") || second.TurnNumber != 2 {
+		t.Errorf("turn %d: %q", second.TurnNumber, v.Text)
+	}
+	elsewhere := ask(t, b, desk.Question{Text: "What is my name?"})
+	if v := settled(t, elsewhere); strings.Contains(string(v.Text), "Ottoline") {
+		t.Errorf("another conversation knows: %q", v.Text)
+	}
+}
+
+func TestQuestionsThatAreRefused(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	for _, c := range []struct {
+		q    desk.Question
+		want desk.Code
+	}{
+		{desk.Question{Slug: "helper", Text: " \n "}, desk.Empty},
+		{desk.Question{Slug: "nowhere", Text: "x"}, desk.NoDesk},
+		{desk.Question{Slug: "helper", Text: "x", Conversation: uuid.New()}, desk.NoConversation},
+		{desk.Question{Slug: "helper", Text: strings.Repeat("hive ", 4000)}, desk.QuestionLong},
+		{desk.Question{Slug: "helper", Text: strings.Repeat("x", desk.LongestQuestion+1)}, desk.QuestionLong},
+	} {
+		c.q.Channel = "page"
+		if _, err := b.Desks.Ask(ctx, c.q); code(err) != c.want {
+			t.Errorf("%.20q: got %v, want %s", c.q.Text, err, c.want)
+		}
+	}
+	_, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Channel: "page", Text: strings.Repeat("hive ", 4000)})
+	var p *desk.Problem
+	if !errors.As(err, &p) || !strings.Contains(p.Sentence, "please shorten it to about") {
+		t.Errorf("got %v", err)
+	}
+	if list, err := b.Store.Conversations(ctx, "helper", store.Visitor{}, 10); err != nil || len(list) != 0 {
+		t.Errorf("refused questions left %v, %v", list, err)
+	}
+}
+
+func TestAskingTwiceWithOneKeyIsOneTurn(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(testbed.Slow)
+	var all sync.WaitGroup
+	turns := make([]uuid.UUID, 8)
+	for i := range turns {
+		all.Go(func() {
+			turns[i] = ask(t, b, desk.Question{Text: "How do I light a smoker?", Key: "pressed-twice"}).Turn
+		})
+	}
+	all.Wait()
+	for _, turn := range turns {
+		if turn != turns[0] {
+			t.Fatalf("turns %v", turns)
+		}
+	}
+	if list, err := b.Store.Conversations(ctx, "helper", alice, 10); err != nil || len(list) != 1 {
+		t.Errorf("%d conversations, %v", len(list), err)
+	}
+	if n := b.Model.Requests(); n > 1 {
+		t.Errorf("the model was asked %d times", n)
+	}
+}
+
+func TestOneReplyAtATimeInAConversation(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(testbed.Slow)
+	r := ask(t, b, desk.Question{Text: "one", Key: "a"})
+	if _, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Channel: "page", Visitor: alice, Text: "two", Conversation: r.Conversation}); code(err) != desk.StillWriting {
+		t.Errorf("got %v", err)
+	}
+	if err := b.Desks.Stop(ctx, alice, r.Turn); err != nil {
+		t.Fatal(err)
+	}
+	settled(t, r)
+	b.Model.Set(testbed.Fast)
+	settled(t, ask(t, b, desk.Question{Text: "two", Conversation: r.Conversation}))
+}
+
+func TestStop(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(testbed.Slow)
+	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
+	testbed.Within(t, 3*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
+	if err := b.Desks.Stop(ctx, store.Visitor{2}, r.Turn); code(err) != desk.NoTurn {
+		t.Errorf("a stranger stops it: %v", err)
+	}
+	if err := b.Desks.Stop(ctx, alice, r.Turn); err != nil {
+		t.Fatal(err)
+	}
+	v := settled(t, r)
+	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	if err != nil || turn.Attempt.State != store.Stopped || turn.Attempt.Reply != string(v.Text) || len(v.Text) < 20 || v.End.ReplyTokens >= 200 {
+		t.Errorf("on record: %+v, %v", turn, err)
+	}
+	if err := b.Desks.Stop(ctx, alice, r.Turn); err != nil {
+		t.Errorf("stopping what is over: %v", err)
+	}
+}
+
+func TestFaultsOfTheModel(t *testing.T) {
+	for _, c := range []struct {
+		fault        string
+		times, after int
+		state        store.State
+		problem      desk.Code
+		text         bool
+		notices      bool
+	}{
+		{"busy", 2, 0, store.Done, "", true, true},
+		{"broken", 3, 0, store.Done, "", true, true},
+		{"broken", 0, 0, store.Failed, "server-failed", false, true},
+		{"busy", 0, 0, store.Failed, "busy", false, true},
+		{"unauthorized", 0, 0, store.Failed, "key-refused", false, false},
+		{"too-long", 0, 0, store.Failed, "too-long", false, false},
+		{"cut", 1, 0, store.Done, "", true, true}, // before the first token it may be asked again
+		{"cut", 1, 8, store.Failed, "cut-off", true, false},
+		{"malformed", 1, 8, store.Failed, "garbled", true, false},
+		{"silent", 0, 0, store.Failed, "silent", false, false},
+	} {
+		t.Run(c.fault, func(t *testing.T) {
+			b := testbed.New(t, testbed.Options{Patience: 400 * time.Millisecond})
+			b.Model.Set(testbed.With(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 40}, c.fault, c.times, c.after))
+			r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
+			v := settled(t, r)
+			if v.End.State != c.state || v.End.Problem != c.problem || (len(v.Text) > 0) != c.text || (v.NoticeSeq > 0) != c.notices {
+				t.Fatalf("ended %+v with %q after %d notices", v.End, v.Text, v.NoticeSeq)
+			}
+			if c.state == store.Failed && (v.End.ProblemID == "" || !strings.Contains(b.Log.String(), v.End.ProblemID)) {
+				t.Errorf("the log does not know problem %q", v.End.ProblemID)
+			}
+			if strings.Contains(b.Log.String(), testbed.ModelKey) {
+				t.Error("the key is in the log")
+			}
+			// It can be made again, as another attempt at the same turn.
+			b.Model.Set(testbed.Fast)
+			again, err := b.Desks.Again(ctx, alice, r.Turn)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if v := settled(t, again); v.End.State != store.Done || again.Attempt != 2 || again.Turn != r.Turn {
+				t.Errorf("again: attempt %d, %+v", again.Attempt, v.End)
+			}
+		})
+	}
+}
+
+func TestWatchingFromElsewhere(t *testing.T) {
+	url := storetest.URL(t)
+	one := testbed.New(t, testbed.Options{Database: url})
+	two, err := desk.New(ctx, desk.Options{Store: one.Store, Models: one.Desks.Models, Log: one.Desks.Log})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer two.Close(ctx)
+	one.Model.Set(testbed.Slow)
+	r := ask(t, one, desk.Question{Text: "How do I light a smoker?"})
+	other, err := two.Watch(ctx, alice, r.Turn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	here, there := settled(t, r), settled(t, other)
+	if there.End.State != store.Done || string(here.Text) != string(there.Text) {
+		t.Errorf("one instance has %q, the other %q, %+v", here.Text, there.Text, there.End)
+	}
+}
+
+func TestRepliesMayFinishWhenTheServiceStops(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(200.0), Tokens: 60})
+	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
+	limit, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	b.Desks.Close(limit)
+	if v := r.Since(0, nil); !v.Settled || v.End.State != store.Done {
+		t.Errorf("ended %+v", v.End)
+	}
+	if _, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Channel: "page", Text: "x"}); code(err) != desk.Closing {
+		t.Errorf("a question to a closed service: %v", err)
+	}
+}
+
+func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(testbed.Slow)
+	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
+	testbed.Within(t, 3*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
+	limit, cancel := context.WithTimeout(ctx, 50*time.Millisecond)
+	defer cancel()
+	b.Desks.Close(limit)
+	v := r.Since(0, nil)
+	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	if err != nil || !v.Settled || turn.Attempt.State != store.Interrupted || turn.Attempt.Reply != string(v.Text) {
+		t.Errorf("on record: %+v, %v", turn, err)
+	}
+}
+
+func TestCheckHoldsADeskAgainstItsModel(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	for _, c := range []struct{ from, to, want string }{
+		{"model: thyme-mini", "model: tyme-mini", `d.yaml:4:1: model: unknown model "tyme-mini"; did you mean "thyme-mini"?`},
+		{"model: thyme-mini", "model: clover-embed", "does not chat"},
+		{"max_tokens: 900", "max_tokens: 4090", "leave no room for a question in the 4096 tokens"},
+	} {
+		if _, err := b.Desks.Check("d.yaml", []byte(strings.Replace(testbed.Desk, c.from, c.to, 1))); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: got %v", c.to, err)
+		}
+	}
+}
+
+func TestTheDatabaseAway(t *testing.T) {
+	url := storetest.URL(t)
+	b := testbed.New(t, testbed.Options{Database: url})
+	settled(t, ask(t, b, desk.Question{Text: "hello"}))
+	// Nobody may connect, and who is connected is thrown out.
+	name := url[strings.Index(url, "dbname=")+7 : strings.Index(url, " sslmode")]
+	admin, err := pgx.Connect(ctx, strings.Replace(url, "dbname="+name, "dbname=postgres", 1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer admin.Close(ctx)
+	sql := func(statement string) {
+		t.Helper()
+		if _, err := admin.Exec(ctx, statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(40.0), Tokens: 80})
+	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
+	sql(`alter database ` + name + ` allow_connections false`)
+	sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = '` + name + `'`)
+	testbed.Within(t, 10*time.Second, "a notice that it is not saved", func() bool { return r.Since(0, nil).Notice.Kind == "unsaved" })
+	if _, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Channel: "page", Visitor: alice, Text: "and now?"}); code(err) != desk.NoRecords {
+		t.Errorf("asking without a database: %v", err)
+	}
+	sql(`alter database ` + name + ` allow_connections true`)
+	v := settled(t, r)
+	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	if err != nil || v.End.State != store.Done || turn.Attempt.Reply != string(v.Text) {
+		t.Errorf("on record: %+v, %v", turn, err)
+	}
+}

@@ -1,0 +1,284 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
+)
+
+var ctx = context.Background()
+
+// question returns a new question at desk d of visitor v.
+func question(d store.Revision, v byte, text string) store.NewTurn {
+	return store.NewTurn{
+		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Begin: true, DeskID: d.DeskID, Revision: d.Number,
+		Visitor: store.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text, QuestionTokens: 3,
+		Vocabulary: "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(), Remember: 10,
+	}
+}
+
+func publish(t *testing.T, s *store.Store, file string) store.Revision {
+	t.Helper()
+	r, _, err := s.Publish(ctx, "d", file, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+func end(n store.NewTurn, reply string) store.Progress {
+	return store.Progress{Turn: n.ID, Number: 1, Text: reply, State: store.Done, Finish: "stop", MemoryTokens: 5, EndedAt: new(time.Now())}
+}
+
+func TestRevisionsAreNumberedAndStay(t *testing.T) {
+	url := storetest.URL(t)
+	s, err := store.Open(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for i, c := range []struct {
+		file   string
+		number int
+		fresh  bool
+	}{{"one", 1, true}, {"one", 1, false}, {"two", 2, true}, {"one", 3, true}} {
+		r, fresh, err := s.Publish(ctx, "d", c.file, "me")
+		if err != nil || r.Number != c.number || fresh != c.fresh || r.File != c.file {
+			t.Errorf("publishing %d: %+v, %v, %v", i, r, fresh, err)
+		}
+	}
+	if all, err := s.Revisions(ctx, "d"); err != nil || len(all) != 3 || all[0].Number != 3 {
+		t.Errorf("revisions: %+v, %v", all, err)
+	}
+	if _, err := s.Published(ctx, "e"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("no such desk: %v", err)
+	}
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, `update revision set file = 'changed' where number = 1`); err == nil || !strings.Contains(err.Error(), "cannot be changed") {
+		t.Errorf("a revision was changed: %v", err)
+	}
+}
+
+func TestPublishingAtTheSameTimeLosesNothing(t *testing.T) {
+	s := storetest.Open(t)
+	var all sync.WaitGroup
+	for i := range 8 {
+		all.Go(func() {
+			if _, _, err := s.Publish(ctx, "d", fmt.Sprint(i), "me"); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	if revisions, err := s.Revisions(ctx, "d"); err != nil || len(revisions) != 8 {
+		t.Errorf("%d revisions, %v", len(revisions), err)
+	}
+}
+
+func TestAConversationIsRemembered(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	first := question(d, 1, "first")
+	if number, past, err := s.Ask(ctx, first); err != nil || number != 1 || past != nil {
+		t.Fatalf("asked: %d, %v, %v", number, past, err)
+	}
+	conversation := first.Conversation
+	for i := 2; i <= 5; i++ {
+		if err := s.Keep(ctx, []store.Progress{end(first, fmt.Sprint("reply ", i-1))}); err != nil {
+			t.Fatal(err)
+		}
+		n := question(d, 1, fmt.Sprint("question ", i))
+		n.Conversation, n.Begin, n.Remember = conversation, false, 3
+		number, past, err := s.Ask(ctx, n)
+		if err != nil || number != i || len(past) != min(i-1, 3) {
+			t.Fatalf("turn %d: %d, %v, %v", i, number, past, err)
+		}
+		if last := past[len(past)-1]; last.Reply != fmt.Sprint("reply ", i-1) || last.ReplyTokens != 5 || last.QuestionTokens != 3 || last.Vocabulary != "estimate" {
+			t.Errorf("turn %d remembers %+v", i, last)
+		}
+		first = n
+	}
+	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, 10); err != nil || len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
+		t.Errorf("list: %+v, %v", list, err)
+	}
+	c, turns, err := s.Conversation(ctx, conversation, store.Visitor{1})
+	if err != nil || c.Slug != "d" || len(turns) != 5 || turns[0].Attempt.Reply != "reply 1" || turns[4].Attempt.State != store.Running {
+		t.Errorf("conversation: %+v, %+v, %v", c, turns, err)
+	}
+}
+
+func TestFailedRepliesAreNotRemembered(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	first := question(d, 1, "first")
+	if _, _, err := s.Ask(ctx, first); err != nil {
+		t.Fatal(err)
+	}
+	failed := end(first, "half a rep")
+	failed.State, failed.Problem = store.Failed, "cut-off"
+	if err := s.Keep(ctx, []store.Progress{failed}); err != nil {
+		t.Fatal(err)
+	}
+	n := question(d, 1, "second")
+	n.Conversation, n.Begin = first.Conversation, false
+	if _, past, err := s.Ask(ctx, n); err != nil || len(past) != 0 {
+		t.Errorf("remembered %v, %v", past, err)
+	}
+	// Made again, and well, it counts.
+	turn, err := s.Turn(ctx, first.ID, store.Visitor{1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	number, given, past, err := s.AskAgain(ctx, turn, 1, "c/m", 7, time.Now(), 10)
+	if err != nil || number != 2 || given != nil || len(past) != 0 {
+		t.Fatalf("again: %d, %s, %v, %v", number, given, past, err)
+	}
+	good := end(first, "a whole reply")
+	good.Number = 2
+	if err := s.Keep(ctx, []store.Progress{good, end(n, "x")}); err != nil {
+		t.Fatal(err)
+	}
+	turn, err = s.Turn(ctx, n.ID, store.Visitor{1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, _, past, err := s.AskAgain(ctx, turn, 1, "c/m", 7, time.Now(), 10); err != nil || len(past) != 1 || past[0].Reply != "a whole reply" {
+		t.Errorf("remembered %v, %v", past, err)
+	}
+}
+
+func TestTheSameKeyIsTheSameTurn(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	n := question(d, 1, "once")
+	if _, _, err := s.Ask(ctx, n); err != nil {
+		t.Fatal(err)
+	}
+	again := question(d, 1, "once")
+	again.Key = n.Key
+	if _, _, err := s.Ask(ctx, again); !errors.Is(err, store.ErrDuplicate) {
+		t.Errorf("got %v", err)
+	}
+	if turn, err := s.TurnByKey(ctx, n.Key, store.Visitor{1}); err != nil || turn.ID != n.ID {
+		t.Errorf("by key: %+v, %v", turn, err)
+	}
+	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, 10); err != nil || len(list) != 1 {
+		t.Errorf("a refused question left a conversation: %+v, %v", list, err)
+	}
+	other := question(d, 2, "once")
+	other.Key = n.Key
+	if _, _, err := s.Ask(ctx, other); err != nil {
+		t.Errorf("another visitor's key: %v", err)
+	}
+}
+
+func TestNobodySeesAnothersConversation(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	n := question(d, 1, "mine")
+	if _, _, err := s.Ask(ctx, n); err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := s.Conversation(ctx, n.Conversation, store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("conversation: %v", err)
+	}
+	if _, err := s.Turn(ctx, n.ID, store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("turn: %v", err)
+	}
+	intruder := question(d, 2, "yours?")
+	intruder.Conversation, intruder.Begin = n.Conversation, false
+	if _, _, err := s.Ask(ctx, intruder); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("asking in it: %v", err)
+	}
+}
+
+func TestKeepAddsAndReplaces(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	n := question(d, 1, "q")
+	if _, _, err := s.Ask(ctx, n); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		text  string
+		whole bool
+		want  string
+	}{{"Once ", false, "Once "}, {"upon", false, "Once upon"}, {"Once upon a", true, "Once upon a"}, {"Once upon a", true, "Once upon a"}, {" time 🐝", false, "Once upon a time 🐝"}} {
+		if err := s.Keep(ctx, []store.Progress{{Turn: n.ID, Number: 1, Text: c.text, Whole: c.whole, State: store.Running}}); err != nil {
+			t.Fatal(err)
+		}
+		if turn, err := s.Turn(ctx, n.ID, store.Visitor{1}); err != nil || turn.Attempt.Reply != c.want {
+			t.Errorf("after %q: %q, %v", c.text, turn.Attempt.Reply, err)
+		}
+	}
+}
+
+func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	dead, alive, own := question(d, 1, "a"), question(d, 1, "b"), question(d, 1, "c")
+	dead.Instance, alive.Instance, own.Instance = 100, 200, 300
+	for _, n := range []store.NewTurn{dead, alive, own} {
+		if _, _, err := s.Ask(ctx, n); err != nil {
+			t.Fatal(err)
+		}
+	}
+	other, err := s.Register(ctx, 200)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sweep := func(want int) {
+		t.Helper()
+		if n, err := s.MarkInterrupted(ctx, 300); err != nil || n != want {
+			t.Errorf("marked %d, %v, want %d", n, err, want)
+		}
+	}
+	sweep(1)
+	for _, c := range []struct {
+		n     store.NewTurn
+		state store.State
+	}{{dead, store.Interrupted}, {alive, store.Running}, {own, store.Running}} {
+		if turn, err := s.Turn(ctx, c.n.ID, store.Visitor{1}); err != nil || turn.Attempt.State != c.state {
+			t.Errorf("%s is %s, %v", c.n.Question, turn.Attempt.State, err)
+		}
+	}
+	other.Close(ctx)
+	time.Sleep(50 * time.Millisecond) // the server notices the closed connection
+	sweep(1)
+}
+
+func TestTokens(t *testing.T) {
+	s := storetest.Open(t)
+	if _, err := s.AddToken(ctx, "script", "secret"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddToken(ctx, "script", "other"); !errors.Is(err, store.ErrDuplicate) {
+		t.Errorf("the same name: %v", err)
+	}
+	if token, err := s.TokenBySecret(ctx, "secret"); err != nil || token.Name != "script" {
+		t.Errorf("found %+v, %v", token, err)
+	}
+	if err := s.RemoveToken(ctx, "script"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.TokenBySecret(ctx, "secret"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("removed: %v", err)
+	}
+	if err := s.RemoveToken(ctx, "script"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("removed twice: %v", err)
+	}
+}

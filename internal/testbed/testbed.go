@@ -1,0 +1,167 @@
+// Package testbed gives tests a whole Juvalogos on loopback: the simulated model
+// server, a database of the test's own, the service, a client with a token.
+package testbed
+
+import (
+	"bytes"
+	"context"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http/httptest"
+	"sync"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"juvalogos/internal/client"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
+	"juvalogos/internal/web"
+	"juvalogos/standin/modelserver"
+)
+
+// Secrets that must never show anywhere.
+const (
+	ModelKey = "model-key-c0ffee"
+	Token    = "jvl_token-decade"
+)
+
+// Desk is a desk file that tests publish.
+const Desk = `slug: helper
+title: The Helper
+purpose: Answers questions.
+model: thyme-mini
+brief: You are Sprig.
+openers: ["How do I light a smoker?", "What does a first year with bees look like?"]
+sampling: {temperature: 0, max_tokens: 900}
+memory: {turns: 10, tokens: 2000}
+`
+
+// Bed is a running Juvalogos.
+type Bed struct {
+	Model    *modelserver.Server
+	ModelURL string
+	Store    *store.Store
+	Desks    *desk.Service
+	Address  string
+	Client   *client.Client // with a token
+	Log      *Log
+}
+
+// Options change what New makes; zero is what most tests want.
+type Options struct {
+	BasePath string
+	Console  fs.FS         // nil: a bare document
+	Patience time.Duration // of the connection; zero: two seconds
+	Database string        // address; empty: one of the test's own
+}
+
+// New starts everything and publishes Desk. It is stopped with the test.
+func New(t testing.TB, o Options) *Bed {
+	t.Helper()
+	ctx := context.Background()
+	b := &Bed{Model: &modelserver.Server{Key: ModelKey}, Log: &Log{}}
+	b.Model.Set(Fast)
+	model := httptest.NewServer(b.Model.Handler())
+	b.ModelURL = model.URL
+	log := slog.New(slog.NewTextHandler(b.Log, &slog.HandlerOptions{Level: slog.LevelDebug}))
+
+	if o.Patience == 0 {
+		o.Patience = 2 * time.Second
+	}
+	if o.Console == nil {
+		o.Console = fstest.MapFS{"index.html": {Data: []byte("<html><head><!--desk--></head></html>")}}
+	}
+	if o.Database == "" {
+		o.Database = storetest.URL(t)
+	}
+	t.Setenv("TESTBED_MODEL_KEY", ModelKey)
+	file := models.File{Connections: []models.Connection{{
+		Name: "shed", Protocol: "chat-completions", Address: model.URL + "/v1", Key: "env:TESTBED_MODEL_KEY", Patience: o.Patience,
+		Models: []models.Model{
+			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
+			{Name: "heather-2", Can: []string{"chat"}, Context: 8192},
+			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048},
+		},
+	}}}
+	registry := models.Open(file, map[string]models.Protocol{"chat-completions": chatcompletions.New})
+
+	var err error
+	must := func() {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.Store, err = store.Open(ctx, o.Database)
+	must()
+	b.Desks, err = desk.New(ctx, desk.Options{Store: b.Store, Models: registry, Log: log, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second}})
+	must()
+	server, err := web.New(web.Options{Desks: b.Desks, Store: b.Store, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
+	must()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	must()
+	go func() { _ = server.Serve(l) }()
+	b.Address = "http://" + l.Addr().String() + o.BasePath
+	_, err = b.Store.AddToken(ctx, "test", Token)
+	must()
+	b.Client = &client.Client{Address: b.Address, Token: Token}
+	_, err = b.Client.Publish(ctx, "helper.yaml", []byte(Desk))
+	must()
+	t.Cleanup(func() {
+		ending, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
+		defer cancel()
+		b.Desks.Close(ending)
+		_ = server.Shutdown(ending)
+		model.CloseClientConnections()
+		model.Close()
+		b.Store.Close()
+	})
+	return b
+}
+
+// Fast makes the simulated model answer at once, Slow word by word.
+var (
+	Fast = modelserver.Control{FirstMS: new(0.0), Rate: new(0.0)}
+	Slow = modelserver.Control{FirstMS: new(0.0), Rate: new(50.0), Tokens: 200}
+)
+
+// With returns a control with a fault.
+func With(c modelserver.Control, fault string, times, after int) modelserver.Control {
+	c.Fault, c.Times, c.After = fault, times, after
+	return c
+}
+
+// Log keeps what was logged.
+type Log struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (l *Log) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.Write(p)
+}
+
+func (l *Log) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.String()
+}
+
+// Within waits until ok says yes, and fails the test if it takes longer than
+// limit.
+func Within(t testing.TB, limit time.Duration, what string, ok func() bool) {
+	t.Helper()
+	for began := time.Now(); time.Since(began) < limit; time.Sleep(10 * time.Millisecond) {
+		if ok() {
+			return
+		}
+	}
+	t.Fatalf("not within %v: %s", limit, what)
+}
