@@ -2,6 +2,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"flag"
 	"fmt"
@@ -55,7 +56,9 @@ var commands = []command{
 func main() {
 	err := dispatch("juvalogos", commands, os.Args[1:])
 	if err != nil && !errors.Is(err, flag.ErrHelp) {
-		if text := err.Error(); text != "" {
+		if errors.Is(err, context.Canceled) {
+			fmt.Fprintln(os.Stderr, "(Stopped.)")
+		} else if text := err.Error(); text != "" {
 			fmt.Fprintln(os.Stderr, "juvalogos: "+strings.ReplaceAll(text, "\n", "\njuvalogos: "))
 		}
 	}

@@ -132,6 +132,31 @@ func (c *Client) Turn(ctx context.Context, id string) (Turn, error) {
 	return t, err
 }
 
+// Conversation is a conversation; Turns come with Conversation alone.
+type Conversation struct {
+	ID        string    `json:"id"`
+	Desk      string    `json:"desk"`
+	Title     string    `json:"title"`
+	StartedAt time.Time `json:"started_at"`
+	AskedAt   time.Time `json:"asked_at"`
+	Questions int       `json:"questions"`
+	Turns     []Turn    `json:"turns,omitempty"`
+}
+
+// Conversations lists the caller's conversations at a desk, the newest first.
+func (c *Client) Conversations(ctx context.Context, desk string) ([]Conversation, error) {
+	var list struct{ Conversations []Conversation }
+	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/conversations", nil, &list)
+	return list.Conversations, err
+}
+
+// Conversation returns one of the caller's conversations with its turns.
+func (c *Client) Conversation(ctx context.Context, id string) (Conversation, error) {
+	var v Conversation
+	err := c.call(ctx, http.MethodGet, "/api/conversations/"+url.PathEscape(id), nil, &v)
+	return v, err
+}
+
 func (c *Client) events(ctx context.Context, turn, last string) (*http.Response, error) {
 	header := http.Header{"Accept": {"text/event-stream"}}
 	if last != "" {
