@@ -37,8 +37,14 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
-	defer os.RemoveAll(folder)
-	storetest.Main(m)
+	storetest.Main(m, func() {
+		if browserUsed {
+			if chromium, err := startBrowser(); err == nil {
+				chromium.Close()
+			}
+		}
+		os.RemoveAll(folder)
+	})
 }
 
 func build() error {

@@ -80,11 +80,7 @@ func (c *Chromium) Tab(w Window, private bool) (context.Context, context.CancelF
 	if w.Dark {
 		scheme = "dark"
 	}
-	hover := "hover"
-	if w.Phone {
-		hover = "none"
-	}
-	features := []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}, {Name: "hover", Value: hover}}
+	features := []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}
 	err := chromedp.Do(ctx, chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
 		if _, err := chromedp.Call(ctx, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{
 			Width: w.Width, Height: w.Height, DeviceScaleFactor: 1, Mobile: w.Phone,

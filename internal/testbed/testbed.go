@@ -80,15 +80,7 @@ func New(t testing.TB, o Options) *Bed {
 		o.Database = storetest.URL(t)
 	}
 	t.Setenv("TESTBED_MODEL_KEY", ModelKey)
-	file := models.File{Connections: []models.Connection{{
-		Name: "shed", Protocol: "chat-completions", Address: model.URL + "/v1", Key: "env:TESTBED_MODEL_KEY", Patience: o.Patience,
-		Models: []models.Model{
-			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
-			{Name: "heather-2", Can: []string{"chat"}, Context: 8192},
-			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048},
-		},
-	}}}
-	registry := models.Open(file, map[string]models.Protocol{"chat-completions": chatcompletions.New})
+	registry := models.Open(modelsAt(model.URL, o.Patience), map[string]models.Protocol{"chat-completions": chatcompletions.New})
 
 	var err error
 	must := func() {
@@ -123,6 +115,21 @@ func New(t testing.TB, o Options) *Bed {
 	})
 	return b
 }
+
+func modelsAt(url string, patience time.Duration) models.File {
+	return models.File{Connections: []models.Connection{{
+		Name: "shed", Protocol: "chat-completions", Address: url + "/v1", Key: "env:TESTBED_MODEL_KEY", Patience: patience,
+		Models: []models.Model{
+			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
+			{Name: "heather-2", Can: []string{"chat"}, Context: 8192},
+			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048},
+		},
+	}}}
+}
+
+// ServeModelsFrom puts another server in the simulated one's place; desks that
+// are open follow within a second.
+func (b *Bed) ServeModelsFrom(url string) { b.Desks.Models.Replace(modelsAt(url, time.Second)) }
 
 // Fast makes the simulated model answer at once, Slow word by word.
 var (

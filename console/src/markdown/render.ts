@@ -8,9 +8,9 @@ marked.use({ gfm: true, breaks: false });
 const allowed = {
   ALLOWED_TAGS: [
     "a", "blockquote", "br", "code", "dd", "del", "div", "dl", "dt", "em", "h1", "h2", "h3", "h4", "h5", "h6", "hr",
-    "input", "li", "ol", "p", "pre", "s", "strong", "sub", "sup", "table", "tbody", "td", "th", "thead", "tr", "ul",
+    "li", "ol", "p", "pre", "s", "span", "strong", "sub", "sup", "table", "tbody", "td", "th", "thead", "tr", "ul",
   ],
-  ALLOWED_ATTR: ["href", "title", "start", "align", "type", "checked", "disabled", "tabindex", "role", "aria-label"],
+  ALLOWED_ATTR: ["href", "title", "start", "align", "tabindex", "role", "aria-label"],
 };
 
 DOMPurify.addHook("afterSanitizeAttributes", (node) => {
@@ -18,7 +18,6 @@ DOMPurify.addHook("afterSanitizeAttributes", (node) => {
     node.setAttribute("target", "_blank");
     node.setAttribute("rel", "noopener noreferrer nofollow");
   }
-  if (node.tagName === "INPUT" && (node.getAttribute("type") !== "checkbox" || !node.hasAttribute("disabled"))) node.remove();
 });
 
 const renderer = new marked.Renderer();
@@ -28,6 +27,7 @@ renderer.heading = function ({ tokens, depth }) {
   const level = Math.min(depth + 2, 6);
   return `<h${level}>${this.parser.parseInline(tokens)}</h${level}>`;
 };
+renderer.checkbox = ({ checked }) => (checked ? `<span role="img" aria-label="done">☑</span> ` : `<span role="img" aria-label="to do">☐</span> `);
 renderer.image = ({ href, text }) => `<a href="${href.replaceAll('"', "%22")}">${escapeText(text || href)}</a>`;
 const table = renderer.table;
 renderer.table = function (token) {

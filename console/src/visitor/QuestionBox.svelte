@@ -13,13 +13,11 @@
   let text = $state("");
   let area: HTMLTextAreaElement;
 
-  onMount(() => {
-    // On a phone the keyboard would cover half of the page.
-    if (matchMedia("(hover: hover)").matches) area.focus();
-  });
+  onMount(focus);
 
+  /** Puts the cursor into the box; not on a phone, whose keyboard would cover half of the page. */
   export function focus() {
-    if (matchMedia("(hover: hover)").matches) area.focus();
+    if (!matchMedia("(pointer: coarse)").matches) area.focus();
   }
 
   /** Puts back a question that did not arrive, unless another was begun. */
@@ -80,6 +78,6 @@
     </button>
   {/if}
 </form>
-<p class="mt-1.5 hidden text-[0.78rem] text-faded [@media(hover:hover)]:block">
+<p class="mt-1.5 text-[0.78rem] text-faded pointer-coarse:hidden">
   {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line.{/if}
 </p>

@@ -15,6 +15,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import QuestionBox from "./QuestionBox.svelte";
   import { Stickiness } from "./stickiness.svelte";
+  import type { Turn } from "./turn.svelte";
   import TurnView from "./TurnView.svelte";
   import Welcome from "./Welcome.svelte";
 
@@ -36,7 +37,13 @@
     const asked = conversation!.ask(question);
     await tick();
     end.stick();
+    box?.focus(); // the opener that was pressed is gone
     if (!(await asked)) box?.giveBack(question);
+  }
+
+  function again(turn: Turn) {
+    box?.focus();
+    void conversation!.again(turn);
   }
 
   async function open(id: string) {
@@ -100,7 +107,7 @@
           {:else}
             <h1 class="sr-only">{conversation.title || desk.title}</h1>
             {#each conversation.turns as turn, i (turn)}
-              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => conversation.again(turn)} />
+              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => again(turn)} />
             {/each}
             {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
           {/if}

@@ -25,10 +25,13 @@ var (
 	counter atomic.Int64
 )
 
-// Main runs a package's tests and stops the server that they shared. Call it
-// from TestMain.
-func Main(m *testing.M) {
+// Main runs a package's tests and stops the server that they shared, and
+// whatever else they started. Call it from TestMain.
+func Main(m *testing.M, stop ...func()) {
 	code := m.Run()
+	for _, f := range stop {
+		f()
+	}
 	if server != nil {
 		server.Stop()
 	}

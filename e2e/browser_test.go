@@ -1,0 +1,368 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"juvalogos/internal/browser"
+	"juvalogos/internal/testbed"
+	"juvalogos/standin/modelserver"
+)
+
+func TestAConversationOnThePage(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.shows("h1", "The Helper")
+	p.shows("main", "Answers questions.")
+	p.accessible("the empty page")
+
+	// An opener asks, and the conversation gets an address and a place in the list.
+	p.click("How do I light a smoker?")
+	p.shows("article .prose", "Light it at the bottom")
+	p.settled()
+	p.shows("nav", "How do I light a smoker?")
+	address := run[string](p, "location.pathname")
+	if !strings.HasPrefix(address, "/at/helper/") {
+		t.Errorf("the address is %s", address)
+	}
+	if title := run[string](p, "document.title"); title != "How do I light a smoker? · The Helper" {
+		t.Errorf("the title is %q", title)
+	}
+
+	// Shift+Enter begins a line, Enter asks, the box is empty again.
+	p.do(chromedp.SendKeys(browser.Question, "My name is Ottoline."), chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(8)), chromedp.SendKeys(browser.Question, "Remember it."))
+	if got := run[string](p, `document.querySelector("textarea").value`); got != "My name is Ottoline.\nRemember it." {
+		t.Errorf("the box holds %q", got)
+	}
+	p.keys(kb.Enter)
+	p.shows("article:last-of-type .prose", "Good to meet you, Ottoline")
+	if got := run[string](p, `document.querySelector("textarea").value`); got != "" {
+		t.Errorf("the box holds %q", got)
+	}
+	p.settled()
+	p.ask("What is my name?")
+	p.shows("article:last-of-type .prose", "Your name is Ottoline")
+	p.settled()
+	p.accessible("a conversation")
+
+	// A new one knows nothing; the old one can be opened again, by link and by going back.
+	p.click("New")
+	p.shows("main", "Begin with one of these")
+	p.ask("What is my name?")
+	p.shows("article .prose", "You have not told me")
+	p.settled()
+	p.do(chromedp.Click(chromedp.CSS(`nav a[href="` + address + `"]`)))
+	p.shows("article:last-of-type .prose", "Your name is Ottoline")
+	run[any](p, "history.back(), null")
+	p.shows("article .prose", "You have not told me")
+	p.visit(address)
+	p.shows("article:last-of-type .prose", "Your name is Ottoline")
+}
+
+func TestStoppingAndMakingAgain(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	b.Model.Set(testbed.Slow)
+	p.ask("How do I light a smoker?")
+	p.shows("article .prose", "Light it")
+	p.shows("form", "Stop")
+	p.keys(kb.Escape)
+	p.shows("article", "You stopped this reply.")
+	p.settled()
+	p.accessible("a stopped reply")
+	text := p.text("article .prose")
+	if text == "" || len(text) > 600 {
+		t.Errorf("stopped at %q", text)
+	}
+	b.Model.Set(testbed.Fast)
+	p.click("Make it again")
+	p.shows("article", "Written in")
+	if n := run[int](p, `document.querySelectorAll("article").length`); n != 1 {
+		t.Errorf("%d turns", n)
+	}
+}
+
+func TestReloadingAndASecondTabInTheMiddleOfAReply(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	b.Model.Set(testbed.Slow)
+	p.ask("How do I light a smoker?")
+	p.shows("article .prose", "Light it")
+	address := run[string](p, "location.pathname")
+	p.do(chromedp.Reload())
+	p.shows("form", "Stop")
+	// A second tab of the same visitor watches.
+	second, cancel := chromedp.NewContext(p.ctx)
+	defer cancel()
+	q := &page{t, second, b.Address}
+	q.visit(address)
+	q.shows("form", "Stop")
+	q.settled()
+	p.settled()
+	first, other := p.text("article .prose"), q.text("article .prose")
+	p.do(chromedp.Reload())
+	p.shows("article", "Written in")
+	if recorded := p.text("article .prose"); first != recorded || other != recorded || len(recorded) < 400 {
+		t.Errorf("the page shows %q, the second %q, on record is %q", first, other, recorded)
+	}
+}
+
+func TestOnAPhone(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Phone, b.Address)
+	p.accessible("the empty page on a phone")
+	p.ask("How do I light a smoker?")
+	p.settled()
+	fits := func(what string) {
+		t.Helper()
+		if wide := run[int](p, "document.documentElement.scrollWidth"); wide > 390 {
+			t.Errorf("%s is %d wide", what, wide)
+		}
+	}
+	fits("the conversation")
+	p.do(chromedp.SendKeys(browser.Question, strings.Repeat("verylongword", 40)))
+	fits("a long word in the box")
+	p.keys("\r")
+	p.settled()
+	fits("a long word as a question")
+	p.click("Earlier conversations")
+	p.shows("[role=dialog]", "How do I light a smoker?")
+	p.accessible("the list on a phone")
+	p.do(chromedp.Click(chromedp.CSS("[role=dialog] nav a")), chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
+	p.shows("article:first-of-type .prose", "Light it at the bottom")
+}
+
+func TestDarkAndLight(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Window{Width: 1280, Height: 800, Dark: true}, b.Address)
+	ground := func() string { return run[string](p, "getComputedStyle(document.body).backgroundColor") }
+	if got := ground(); got != "rgb(26, 23, 20)" {
+		t.Errorf("dark is %s", got)
+	}
+	p.accessible("the empty page, dark")
+	p.ask("How much syrup do I feed?")
+	p.settled()
+	p.accessible("a conversation, dark")
+	p.click("Theme: as the system")
+	if got := ground(); got != "rgb(251, 247, 239)" {
+		t.Errorf("light is %s", got)
+	}
+	p.do(chromedp.Reload())
+	p.settled()
+	if got := ground(); got != "rgb(251, 247, 239)" {
+		t.Errorf("after a reload light is %s", got)
+	}
+	p.accessible("a conversation, light")
+}
+
+func TestByKeyboardAlone(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	focused := func() string {
+		return run[string](p, `document.activeElement === document.body ? "nothing" : document.activeElement.getAttribute("aria-label") ?? document.activeElement.innerText`)
+	}
+	if got := focused(); got != "Your question to The Helper" {
+		t.Errorf("at first the focus is on %q", got)
+	}
+	// Back to the second opener, and press it.
+	for i := 0; !strings.Contains(focused(), "What does a first year"); i++ {
+		if i == 10 {
+			t.Fatalf("the opener cannot be reached; the focus is on %q", focused())
+		}
+		p.do(chromedp.KeyEvent(kb.Tab, chromedp.KeyModifiers(8)))
+	}
+	if outline := run[string](p, `getComputedStyle(document.activeElement).outlineStyle`); outline != "solid" {
+		t.Errorf("the focus is shown as %q", outline)
+	}
+	b.Model.Set(testbed.Slow)
+	p.keys(kb.Enter)
+	p.shows("article .prose", "Winter")
+	p.keys(kb.Escape)
+	p.shows("article", "You stopped this reply.")
+	if got := focused(); got != "Your question to The Helper" {
+		t.Errorf("after asking the focus is on %q", got)
+	}
+	for i := 0; !strings.Contains(focused(), "Make it again"); i++ {
+		if i == 12 {
+			t.Fatalf("the button cannot be reached; the focus is on %q", focused())
+		}
+		p.do(chromedp.KeyEvent(kb.Tab, chromedp.KeyModifiers(8)))
+	}
+	b.Model.Set(testbed.Fast)
+	p.keys(kb.Enter)
+	p.shows("article", "Written in")
+	p.shows("[role=status]", "The reply is complete.")
+}
+
+func TestErrorsInTheVisitorsWords(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	b.Model.Set(testbed.With(testbed.Fast, "broken", 0, 0))
+	p.ask("How do I light a smoker?")
+	p.shows("[role=alert]", "The model is having trouble at the moment.")
+	p.shows("[role=alert]", "If you report this, mention ")
+	p.accessible("a failed reply")
+	id := strings.Fields(p.text("[role=alert]")[strings.Index(p.text("[role=alert]"), "mention ")+8:])[0]
+	if !strings.Contains(b.Log.String(), "id="+id) {
+		t.Errorf("the log does not know %q", id)
+	}
+	b.Model.Set(testbed.Fast)
+	p.click("Make it again")
+	p.shows("article .prose", "Light it at the bottom")
+	p.settled()
+	if strings.Contains(p.text("main"), "trouble") {
+		t.Error("the old problem still shows")
+	}
+
+	// A question that cannot be taken comes back into the box.
+	long := strings.Repeat("hive ", 4000)
+	run[any](p, fmt.Sprintf(`{const box = document.querySelector("textarea"); box.value = %q; box.dispatchEvent(new Event("input", {bubbles: true})); null}`, long))
+	p.keys(kb.Enter)
+	p.shows("[role=alert]", "please shorten it to about")
+	if got := run[int](p, `document.querySelector("textarea").value.length`); got < len(long)-1 {
+		t.Errorf("the box holds %d characters", got)
+	}
+	if n := run[int](p, `document.querySelectorAll("article").length`); n != 1 {
+		t.Errorf("%d turns", n)
+	}
+
+	p.visit("/at/nowhere")
+	p.shows("main", "There is no desk at this address")
+	p.accessible("no desk")
+	p.visit("/at/helper/00000000-0000-7000-8000-000000000000")
+	p.shows("[role=alert]", "This conversation is not here")
+	p.visit("/")
+	p.shows("main", "follow the link that you were given")
+	p.accessible("the front page")
+}
+
+func TestABusyModelIsToldOf(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	b.Model.Set(modelserver.Control{Fault: "busy", Times: 1, RetryAfter: 2, FirstMS: new(0.0), Rate: new(0.0)})
+	p.ask("How do I light a smoker?")
+	p.shows("article", "The model is busy. Asking again in 2 seconds")
+	p.shows("article .prose", "Light it at the bottom")
+}
+
+func TestTheServiceIsKilledWhileThePageIsOpen(t *testing.T) {
+	s := startProcess(t)
+	p := openPage(t, browser.Desk, s.address)
+	s.model.Set(testbed.Slow)
+	p.ask("How do I light a smoker?")
+	p.shows("article .prose", "Light it at the bottom")
+	time.Sleep(time.Second)
+	seen := p.text("article .prose")
+	s.kill()
+	p.shows("article", "The connection was lost. Trying again")
+	p.ask("a second question, meanwhile") // must not be lost: one reply at a time, so it stays in the box
+	s.start()
+	p.shows("[role=alert]", "The service stopped while this reply was being written.")
+	if got := p.text("article .prose"); !strings.HasPrefix(got, seen[:100]) {
+		t.Errorf("shown before: %q, after: %q", seen, got)
+	}
+	if got := run[string](p, `document.querySelector("textarea").value`); !strings.Contains(got, "a second question, meanwhile") {
+		t.Errorf("the box holds %q", got)
+	}
+	s.model.Set(testbed.Fast)
+	p.click("Make it again")
+	p.shows("article", "Written in")
+}
+
+func TestScrollingLetsGo(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(250.0), Tokens: 3000})
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "max_tokens: 900", "max_tokens: 3000", 1))); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(1100 * time.Millisecond) // desks are read anew every second
+	p.ask("How do I light a smoker?")
+	atEnd := `innerHeight + scrollY > document.documentElement.scrollHeight - 5`
+	testbed.Within(t, 15*time.Second, "the page is longer than the window", func() bool {
+		return run[bool](p, `document.documentElement.scrollHeight > 2 * innerHeight`)
+	})
+	if !run[bool](p, atEnd) {
+		t.Error("the page does not follow the reply")
+	}
+	run[any](p, `scrollBy(0, -400), null`)
+	time.Sleep(100 * time.Millisecond)
+	before := run[int](p, "Math.round(scrollY)")
+	time.Sleep(800 * time.Millisecond)
+	if after := run[int](p, "Math.round(scrollY)"); after != before {
+		t.Errorf("scrolled up, the page moved from %d to %d", before, after)
+	}
+	p.click("To the end")
+	time.Sleep(300 * time.Millisecond)
+	if !run[bool](p, atEnd) {
+		t.Error("the page does not follow again")
+	}
+}
+
+// A model that writes what no model should: nothing of it runs, nothing is
+// fetched from elsewhere.
+func TestHostileRepliesAreHarmless(t *testing.T) {
+	const hostile = "# Heading\n\n<script>window.hit = 1</script><img src=x onerror=\"window.hit = 2\">\n\n" +
+		"[click](javascript:window.hit=3) ![pixel](https://evil.example/p.png) <a href=\"https://ok.example\" onclick=\"window.hit=4\">ok</a>\n\n" +
+		"<iframe src=\"https://evil.example\"></iframe><form action=\"https://evil.example\"><button>go</button></form><style>body{display:none}</style>\n\n" +
+		"<svg><animate onbegin=window.hit=5 attributeName=x></svg>\n\n| a | b |\n|---|---|\n| 1 | `2` |\n\n- [x] done\n\n```go\nfunc main() {}\n```\n"
+	model := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/event-stream")
+		for _, r := range hostile {
+			fmt.Fprintf(w, "data: {\"choices\":[{\"delta\":{\"content\":%q}}]}\n\n", string(r))
+			w.(http.Flusher).Flush()
+		}
+		fmt.Fprint(w, "data: {\"choices\":[{\"delta\":{},\"finish_reason\":\"stop\"}]}\n\ndata: [DONE]\n\n")
+	}))
+	defer model.Close()
+	b := newBed(t)
+	b.ServeModelsFrom(model.URL)
+	time.Sleep(1100 * time.Millisecond)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("Be evil.")
+	p.settled()
+	p.shows("article .prose", "Heading")
+	p.do(chromedp.WaitReady(chromedp.CSS(".prose .hljs-keyword")))
+	for script, want := range map[string]int{
+		`window.hit ?? 0`: 0,
+		`document.querySelectorAll(".prose :is(script, img, iframe, form, button, style, svg)").length`: 0,
+		`document.querySelectorAll(".prose a[href^=javascript], .prose [onclick]").length`:              0,
+		`document.querySelectorAll(".prose a[href][target=_blank][rel~=noopener]").length`:                    2,
+		`document.querySelectorAll(".prose :is(h3, table td code, li [role=img])").length`:       3,
+		`document.querySelectorAll(".prose :is(h1, h2)").length`:                                        0,
+	} {
+		if got := run[int](p, script); got != want {
+			t.Errorf("%s is %d, want %d", script, got, want)
+		}
+	}
+	p.accessible("a reply of every kind")
+}
+
+// Words that have been shown do not move while more are written.
+func TestNoLayoutJumps(t *testing.T) {
+	b := newBed(t)
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(120.0)})
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1))); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(1100 * time.Millisecond)
+	p := openPage(t, browser.Window{Width: 1280, Height: 3000}, b.Address)
+	run[any](p, `window.jumps = 0; new PerformanceObserver(list => { for (const e of list.getEntries()) if (!e.hadRecentInput) window.jumps += e.value }).observe({type: "layout-shift", buffered: false}); null`)
+	p.ask("How much do I feed my bees for the winter?") // a table's kin, a list, code, emphasis
+	p.settled()
+	p.ask("When is honey ripe?")
+	p.settled()
+	if jumps := run[float64](p, "window.jumps"); jumps > 0.02 {
+		t.Errorf("the layout shifted by %v", jumps)
+	}
+	if got := p.text("article .prose"); strings.Contains(got, "**") || strings.Contains(got, "|---") {
+		t.Errorf("Markdown shows: %s", got)
+	}
+}

@@ -1,0 +1,146 @@
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"juvalogos/console"
+	"juvalogos/internal/browser"
+	"juvalogos/internal/testbed"
+)
+
+// page is a tab at a service, for tests.
+type page struct {
+	t       *testing.T
+	ctx     context.Context
+	address string
+}
+
+// The tests share a browser, which the first of them starts.
+var (
+	browserUsed  bool
+	startBrowser = sync.OnceValues(func() (*browser.Chromium, error) {
+		browserUsed = true
+		return browser.Start(context.Background())
+	})
+)
+
+// openPage opens a tab of a visitor of its own.
+func openPage(t *testing.T, w browser.Window, address string) *page {
+	t.Helper()
+	chromium, err := startBrowser()
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab, cancel, err := chromium.Tab(w, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab, cancelTime := context.WithTimeout(tab, time.Minute)
+	t.Cleanup(func() { cancelTime(); cancel() })
+	p := &page{t, tab, address}
+	p.visit("/at/helper")
+	return p
+}
+
+func newBed(t *testing.T) *testbed.Bed {
+	return testbed.New(t, testbed.Options{Console: console.Files()})
+}
+
+func (p *page) do(steps ...browser.Action) {
+	p.t.Helper()
+	if err := chromedp.Do(p.ctx, steps...); err != nil {
+		p.t.Fatalf("%v; the page shows:\n%s", err, p.text("body"))
+	}
+}
+
+func (p *page) visit(path string) {
+	p.t.Helper()
+	p.do(chromedp.Navigate(p.address+path), chromedp.WaitReady(chromedp.CSS("main")))
+}
+
+func (p *page) click(name string) {
+	p.t.Helper()
+	p.do(chromedp.Click(browser.Button(name)))
+}
+
+func (p *page) keys(keys string) {
+	p.t.Helper()
+	p.do(chromedp.KeyEvent(keys))
+}
+
+// ask writes into the question box and presses Enter.
+func (p *page) ask(question string) {
+	p.t.Helper()
+	p.do(chromedp.SendKeys(browser.Question, question+"\r"))
+}
+
+// run evaluates a script.
+func run[T any](p *page, script string) T {
+	p.t.Helper()
+	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
+	if err != nil {
+		p.t.Fatalf("%s: %v", script, err)
+	}
+	return v
+}
+
+// text is what a reader sees of the elements that a selector matches.
+func (p *page) text(selector string) string {
+	v, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%q)].map(e => e.innerText).join("\n")`, selector)))
+	return v
+}
+
+// shows waits until the elements hold a text.
+func (p *page) shows(selector, text string) {
+	p.t.Helper()
+	for began := time.Now(); time.Since(began) < 15*time.Second; time.Sleep(20 * time.Millisecond) {
+		if strings.Contains(p.text(selector), text) {
+			return
+		}
+	}
+	p.t.Fatalf("%s does not show %q; the page shows:\n%s", selector, text, p.text("body"))
+}
+
+// settled waits until no reply is being written.
+func (p *page) settled() {
+	p.t.Helper()
+	p.do(chromedp.WaitReady(chromedp.CSS("article[aria-busy=false]:last-of-type")), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
+}
+
+var axe = sync.OnceValues(func() (string, error) {
+	text, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
+	return string(text), err
+})
+
+// accessible has axe-core look for offences against WCAG 2.2 AA and its own
+// best practices.
+func (p *page) accessible(what string) {
+	p.t.Helper()
+	source, err := axe()
+	if err != nil {
+		p.t.Fatalf("axe-core: %v; run make test", err)
+	}
+	run[any](p, source+"; null")
+	// Fading in would be judged by the colours on the way.
+	result := run[string](p, `new Promise(done => setTimeout(done, 300)).then(() => axe.run({resultTypes: ["violations"]}))
+		.then(r => JSON.stringify({checked: r.passes.length, bad: r.violations.map(v => v.id + ": " + v.help + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("; "))}))`)
+	var r struct {
+		Checked int
+		Bad     []string
+	}
+	if err := json.Unmarshal([]byte(result), &r); err != nil || r.Checked < 10 {
+		p.t.Fatalf("axe-core checked %d rules, %v", r.Checked, err)
+	}
+	for _, bad := range r.Bad {
+		p.t.Errorf("%s: %s", what, bad)
+	}
+}
