@@ -334,8 +334,8 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 		`window.hit ?? 0`: 0,
 		`document.querySelectorAll(".prose :is(script, img, iframe, form, button, style, svg)").length`: 0,
 		`document.querySelectorAll(".prose a[href^=javascript], .prose [onclick]").length`:              0,
-		`document.querySelectorAll(".prose a[href][target=_blank][rel~=noopener]").length`:                    2,
-		`document.querySelectorAll(".prose :is(h3, table td code, li [role=img])").length`:       3,
+		`document.querySelectorAll(".prose a[href][target=_blank][rel~=noopener]").length`:              2,
+		`document.querySelectorAll(".prose :is(h3, table td code, li [role=img])").length`:              3,
 		`document.querySelectorAll(".prose :is(h1, h2)").length`:                                        0,
 	} {
 		if got := run[int](p, script); got != want {

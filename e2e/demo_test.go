@@ -1,0 +1,97 @@
+package e2e
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"juvalogos/internal/client"
+	"juvalogos/internal/testbed"
+)
+
+// demo is a running demo.
+type demo struct {
+	t    *testing.T
+	cmd  *exec.Cmd
+	out  *testbed.Log
+	data string
+}
+
+func startDemo(t *testing.T, data, listen, standin string) *demo {
+	t.Helper()
+	d := &demo{t: t, cmd: exec.Command(filepath.Join(programs, "juvalogos-demo"), "-data", data, "-listen", listen, "-standin", standin), out: &testbed.Log{}, data: data}
+	d.cmd.Stdout, d.cmd.Stderr = d.out, d.out
+	if err := d.cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+func (d *demo) ready() *client.Client {
+	d.t.Helper()
+	testbed.Within(d.t, 30*time.Second, "the demo is ready", func() bool { return strings.Contains(d.out.String(), "Ctrl-C stops everything") })
+	c, err := client.Load("", "", filepath.Join(d.data, "client.yaml"), func(string) string { return "" })
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	return c
+}
+
+func (d *demo) interrupt() {
+	d.t.Helper()
+	_ = d.cmd.Process.Signal(os.Interrupt)
+	ended := make(chan struct{})
+	go func() { _ = d.cmd.Wait(); close(ended) }()
+	select {
+	case <-ended:
+	case <-time.After(30 * time.Second):
+		d.t.Fatalf("the demo does not stop: %s", d.out)
+	}
+}
+
+func TestTheDemo(t *testing.T) {
+	data, listen, standin := openFolder(t), freePort(t), freePort(t)
+	d := startDemo(t, data, listen, standin)
+	c := d.ready()
+	var reply string
+	outcome, err := c.Ask(ctx, client.Question{Desk: "short-answers", Text: "Wasps at the door. What now?"}, client.Follower{Text: func(s string) { reply += s }})
+	if err != nil || outcome.State != "done" || reply == "" {
+		t.Errorf("%q, %+v, %v", reply, outcome, err)
+	}
+	if desks, err := c.Desks(ctx); err != nil || len(desks) != 2 {
+		t.Errorf("%+v, %v", desks, err)
+	}
+
+	// A second demo on the same ports says what to do.
+	other := startDemo(t, openFolder(t), listen, freePort(t))
+	_ = other.cmd.Wait()
+	if code := other.cmd.ProcessState.ExitCode(); code != 1 || !strings.Contains(other.out.String(), "another program uses "+listen+"; stop it, or choose another port") {
+		t.Errorf("exit code %d: %s", code, other.out)
+	}
+
+	postmaster := (&process{data: data}).postmaster()
+	d.interrupt()
+	if syscall.Kill(postmaster, 0) == nil {
+		t.Error("the database runs on")
+	}
+	for _, address := range []string{listen, standin} {
+		if (&client.Client{Address: "http://" + address}).Stop(ctx, "x") == nil {
+			t.Errorf("something answers at %s", address)
+		}
+	}
+
+	// The data is there at the next start, and no desk got a new revision.
+	d = startDemo(t, data, listen, standin)
+	c = d.ready()
+	defer d.interrupt()
+	if list, err := c.Conversations(ctx, "short-answers"); err != nil || len(list) != 1 {
+		t.Errorf("%+v, %v", list, err)
+	}
+	if shown, err := c.Desk(ctx, "short-answers"); err != nil || len(shown.Revisions) != 1 {
+		t.Errorf("%+v, %v", shown, err)
+	}
+}

@@ -1,0 +1,114 @@
+package juvalogos_test
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// pkg is what the go command says of a package.
+type pkg struct {
+	ImportPath string
+	Imports    []string
+}
+
+// Dependencies point downwards only; see ARCHITECTURE.md. Each line says which
+// packages of the project a package and those below it may import.
+var layers = []struct {
+	prefix string
+	may    []string
+}{
+	{"juvalogos/core/", []string{"juvalogos/core/"}},
+	{"juvalogos/internal/sse", nil},
+	{"juvalogos/internal/browser", nil},
+	{"juvalogos/internal/store", []string{"juvalogos/internal/store"}},
+	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
+	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/store"}},
+	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/sse"}},
+	{"juvalogos/internal/client", []string{"juvalogos/core/yamlfile", "juvalogos/internal/models", "juvalogos/internal/sse"}},
+	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
+	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},
+	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/yamlfile", "juvalogos/internal/", "juvalogos/console"}},
+	{"juvalogos/console", nil},
+	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
+	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/service", "juvalogos/internal/browser"}},
+	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/internal/client", "juvalogos/internal/sse"}},
+}
+
+// What computes may not reach out, nor know time or chance but what it is given.
+var tooWorldlyForCore = []string{"net", "net/http", "os", "math/rand", "math/rand/v2", "crypto/rand", "database/sql", "log", "log/slog"}
+
+func TestLayers(t *testing.T) {
+	for _, p := range packages(t) {
+		if p.ImportPath == "juvalogos" || strings.HasPrefix(p.ImportPath, "juvalogos/e2e") {
+			continue // tests only
+		}
+		var may []string
+		known := false
+		for _, l := range layers {
+			if strings.HasPrefix(p.ImportPath, l.prefix) {
+				may, known = l.may, true
+			}
+		}
+		if !known {
+			t.Errorf("%s has no place in the layers; give it one", p.ImportPath)
+			continue
+		}
+		for _, i := range p.Imports {
+			if !strings.HasPrefix(i, "juvalogos/") || slices.ContainsFunc(may, func(m string) bool { return strings.HasPrefix(i, m) }) {
+				continue
+			}
+			t.Errorf("%s may not import %s", p.ImportPath, i)
+		}
+		if strings.HasPrefix(p.ImportPath, "juvalogos/core/") {
+			for _, i := range p.Imports {
+				if slices.Contains(tooWorldlyForCore, i) {
+					t.Errorf("%s may not import %s", p.ImportPath, i)
+				}
+			}
+		}
+	}
+}
+
+// The product does not know its stand-ins: only tests, the test bed, the demo
+// and the bench do.
+func TestNothingOfTheProductKnowsTheStandIns(t *testing.T) {
+	for _, p := range packages(t) {
+		if p.ImportPath == "juvalogos/internal/testbed" || strings.HasPrefix(p.ImportPath, "juvalogos/standin/") {
+			continue
+		}
+		for _, i := range p.Imports {
+			if strings.HasPrefix(i, "juvalogos/standin") || i == "juvalogos/internal/testbed" {
+				t.Errorf("%s imports %s", p.ImportPath, i)
+			}
+		}
+	}
+}
+
+func packages(t *testing.T) []pkg {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "./...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all []pkg
+	for d := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var p pkg
+		err := d.Decode(&p)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		all = append(all, p)
+	}
+	if len(all) < 15 {
+		t.Fatalf("only %d packages", len(all))
+	}
+	return all
+}
