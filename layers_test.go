@@ -25,6 +25,7 @@ var layers = []struct {
 	{"juvalogos/core/", []string{"juvalogos/core/"}},
 	{"juvalogos/internal/sse", nil},
 	{"juvalogos/internal/browser", nil},
+	{"juvalogos/internal/terminal", nil},
 	{"juvalogos/internal/store", []string{"juvalogos/internal/store"}},
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/store"}},

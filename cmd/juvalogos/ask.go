@@ -11,6 +11,7 @@ import (
 	"golang.org/x/term"
 
 	"juvalogos/internal/client"
+	"juvalogos/internal/terminal"
 )
 
 func ask(args []string) error {
@@ -56,15 +57,13 @@ func ask(args []string) error {
 // askAloud prints the reply as it comes. When ctx is interrupted it stops the
 // reply and returns context.Canceled.
 func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin client.Begin, err error) {
-	ended := true
+	write, end := printer()
 	outcome, err := c.Ask(ctx, q, client.Follower{
 		Begin:  func(b client.Begin) { begin = b },
-		Text:   func(text string) { fmt.Print(text); ended = strings.HasSuffix(text, "\n") },
+		Text:   write,
 		Notice: func(n client.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
 	})
-	if !ended {
-		fmt.Println()
-	}
+	end()
 	if err != nil {
 		if ctx.Err() != nil && begin.Turn != "" {
 			_ = c.Stop(context.WithoutCancel(ctx), begin.Turn)
@@ -73,6 +72,25 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin c
 	}
 	return begin, explainOutcome(outcome)
 }
+
+// printer prints a reply as it comes: set for reading on a terminal, the
+// model's own text elsewhere.
+func printer() (write func(string), end func()) {
+	if width, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil {
+		w := terminal.NewWriter(os.Stdout, min(width, longestLine))
+		return func(text string) { _ = w.Write(text) }, func() { _ = w.Close() }
+	}
+	ended := true
+	write = func(text string) { fmt.Print(text); ended = strings.HasSuffix(text, "\n") }
+	return write, func() {
+		if !ended {
+			fmt.Println()
+		}
+	}
+}
+
+// longestLine is in columns; longer lines are hard to read.
+const longestLine = 100
 
 func askForJSON(ctx context.Context, c *client.Client, q client.Question) error {
 	var turn string

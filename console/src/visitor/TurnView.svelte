@@ -25,7 +25,7 @@
       <span class={["min-w-0 break-words whitespace-pre-wrap", folded && "line-clamp-4"]}>{turn.question}</span>
     </h2>
     {#if folded}
-      <button class="mt-1 text-sm text-accent underline underline-offset-4" onclick={() => (unfolded = true)}>Show the whole question</button>
+      <button class="mt-1 ml-6 text-sm text-accent underline underline-offset-4" onclick={() => (unfolded = true)}>Show the whole question</button>
     {/if}
 
     <div class="mt-3.5">

@@ -33,6 +33,11 @@
     if (desk) document.title = conversation?.title ? `${conversation.title} · ${desk.title}` : desk.title;
   });
 
+  // A conversation that was opened is shown from its end.
+  $effect(() => {
+    if (conversation?.shown) void tick().then(() => end.stick());
+  });
+
   async function ask(question: string) {
     const asked = conversation!.ask(question);
     await tick();
@@ -50,8 +55,6 @@
     drawerOpen = false;
     end.stuck = false;
     await conversation!.open(id, true);
-    await tick();
-    if (id) end.stick();
     box?.focus();
   }
 
@@ -90,7 +93,7 @@
       </button>
       {#if !blank}
         <button class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf" onclick={() => open("")}>
-          <Plus size={16} aria-hidden="true" /> New<span class="hidden sm:inline">conversation</span>
+          <Plus size={16} aria-hidden="true" /> <span>New<span class="hidden sm:inline">&nbsp;conversation</span></span>
         </button>
       {/if}
     </header>
@@ -117,7 +120,7 @@
         </div>
 
         <div class="sticky bottom-0 z-10 bg-paper pt-2 pb-3">
-          {#if !end.stuck && !blank}
+          {#if !end.stuck && !blank && !end.whole}
             <div class="measure relative">
               <button
                 class="absolute right-0 bottom-1 flex h-9 items-center gap-1.5 rounded border border-rule bg-paper px-3 text-sm hover:bg-leaf"

@@ -12,6 +12,8 @@ export class Conversation {
   /** Why the conversation cannot be shown or the question not be asked. */
   problem = $state<Schemas["Trouble"] | null>(null);
   loading = $state(false);
+  /** Counts the conversations that were opened and have turns. */
+  shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
 
   constructor() {
@@ -34,6 +36,7 @@ export class Conversation {
       if (this.id !== id) return;
       this.title = c.title;
       this.turns = (c.turns ?? []).map(Turn.recorded);
+      this.shown++;
       for (const turn of this.turns) {
         if (turn.running) void turn.follow(api.watch(turn.id, "")).catch((e) => turn.fail(e));
       }

@@ -2,11 +2,13 @@
 const near = 60;
 
 /**
- * Keeps the end of a growing page in view until the reader scrolls up, and
- * again once the reader is back at the end.
+ * Keeps the end of a growing page in view from stick() on until the reader
+ * scrolls up, and again once the reader is back at the end.
  */
 export class Stickiness {
-  stuck = $state(true);
+  stuck = $state(false);
+  /** The whole page is in view. */
+  whole = $state(true);
   #last = 0;
 
   constructor() {
@@ -29,6 +31,7 @@ export class Stickiness {
   }
 
   #grown() {
+    this.whole = document.documentElement.scrollHeight <= innerHeight;
     if (!this.stuck) return;
     scrollTo({ top: document.documentElement.scrollHeight, behavior: "instant" });
     this.#last = scrollY;
