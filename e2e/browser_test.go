@@ -11,6 +11,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"juvalogos/console"
 	"juvalogos/internal/browser"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
@@ -137,6 +138,34 @@ func TestOnAPhone(t *testing.T) {
 	p.accessible("the list on a phone")
 	p.do(chromedp.Click(chromedp.CSS("[role=dialog] nav a")), chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
 	p.shows("article:first-of-type .prose", "Light it at the bottom")
+}
+
+// Mounted under a path of another site everything is found below it.
+func TestUnderABasePath(t *testing.T) {
+	b := testbed.New(t, testbed.Options{Console: console.Files(), BasePath: "/office/ask"})
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("How do I light a smoker?")
+	p.shows("article .prose", "Light it at the bottom")
+	p.settled()
+	if got := run[string](p, "location.pathname"); !strings.HasPrefix(got, "/office/ask/at/helper/") {
+		t.Errorf("the address is %s", got)
+	}
+	if got := run[string](p, `document.fonts.ready.then(() => String(document.fonts.check("16px 'Literata Variable'")))`); got != "true" {
+		t.Error("the fonts are not found")
+	}
+	p.do(chromedp.Reload())
+	p.shows("nav", "How do I light a smoker?")
+}
+
+// The page is light: what is fetched before it can be used.
+func TestThePageIsLight(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.shows("h1", "The Helper")
+	kB := run[float64](p, `performance.getEntriesByType("resource").filter(e => e.name.endsWith(".js")).reduce((sum, e) => sum + e.encodedBodySize, 0) / 1000`)
+	if kB < 10 || kB > 120 {
+		t.Errorf("the script weighs %v kB, packed", kB)
+	}
 }
 
 func TestDarkAndLight(t *testing.T) {

@@ -3,6 +3,7 @@ package desk_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"sync"
 	"testing"
@@ -11,6 +12,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"juvalogos/core/prompt"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
@@ -91,6 +93,30 @@ func TestTheConversationIsRemembered(t *testing.T) {
 	elsewhere := ask(t, b, desk.Question{Text: "What is my name?"})
 	if v := settled(t, elsewhere); strings.Contains(string(v.Text), "Ottoline") {
 		t.Errorf("another conversation knows: %q", v.Text)
+	}
+}
+
+// A desk that moves to a model of another vocabulary counts what it remembers
+// anew: to the token.
+func TestMemoryIsCountedInTheModelsVocabulary(t *testing.T) {
+	counter, err := prompt.NewCounter("cl100k_base")
+	if err != nil {
+		t.Fatal(err)
+	}
+	const fact = "Remember that the gate code is 4711-kX9qvZ7wJpL2mNcR8tYb."
+	for _, missing := range []int{0, 1} {
+		b := testbed.New(t, testbed.Options{})
+		first := ask(t, b, desk.Question{Text: fact}) // at a model whose vocabulary is not known
+		reply := settled(t, first).Text
+		room := prompt.Exchange{Question: prompt.Measure(counter, fact), Reply: prompt.Measure(counter, string(reply))}.Cost() - missing
+		file := strings.NewReplacer("model: thyme-mini", "model: heather-2", "tokens: 2000", fmt.Sprint("tokens: ", room)).Replace(testbed.Desk)
+		if _, _, err := b.Desks.Publish(ctx, "d.yaml", []byte(file), "me"); err != nil {
+			t.Fatal(err)
+		}
+		second := ask(t, b, desk.Question{Text: "What did I ask you to remember?", Conversation: first.Conversation})
+		if got := string(settled(t, second).Text); strings.Contains(got, "4711") != (missing == 0) {
+			t.Errorf("with %d tokens too few: %q", missing, got)
+		}
 	}
 }
 

@@ -121,7 +121,7 @@ func modelsAt(url string, patience time.Duration) models.File {
 		Name: "shed", Protocol: "chat-completions", Address: url + "/v1", Key: "env:TESTBED_MODEL_KEY", Patience: patience,
 		Models: []models.Model{
 			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
-			{Name: "heather-2", Can: []string{"chat"}, Context: 8192},
+			{Name: "heather-2", Can: []string{"chat"}, Context: 8192, Vocabulary: "cl100k_base"},
 			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048},
 		},
 	}}}

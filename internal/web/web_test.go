@@ -1,10 +1,12 @@
 package web_test
 
 import (
+	"bufio"
 	"context"
 	"encoding/json"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"strings"
@@ -197,7 +199,6 @@ func TestProblemsAreProblemDetails(t *testing.T) {
 		{"POST", "/api/at/helper/questions", `{"question":`, 422, "invalid"},
 		{"POST", "/api/at/helper/questions", `{"question":"x","conversation":"y"}`, 404, "no-such-conversation"},
 		{"POST", "/api/at/helper/questions", `{"question":"` + strings.Repeat("hive ", 4000) + `"}`, 413, "question-too-long"},
-		{"POST", "/api/at/helper/questions", `{"question":"` + strings.Repeat("x", 5<<20) + `"}`, 413, "too-large"},
 		{"GET", "/api/turns/not-an-id", "", 404, "no-such-turn"},
 		{"GET", "/api/conversations/0", "", 404, "no-such-conversation"},
 		{"GET", "/api/nothing", "", 404, "no-such-address"},
@@ -215,6 +216,26 @@ func TestProblemsAreProblemDetails(t *testing.T) {
 			response.Header.Get("Content-Type") != "application/problem+json" {
 			t.Errorf("%s %s: %d %s %s, %v", c.method, c.path, response.StatusCode, response.Header.Get("Content-Type"), body, err)
 		}
+	}
+}
+
+// A body that is too large is refused by its announced length, before it is
+// sent.
+func TestALargeBodyIsRefused(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	conn, err := net.Dial("tcp", strings.TrimPrefix(b.Address, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	fmt.Fprintf(conn, "POST /api/at/helper/questions HTTP/1.1\r\nHost: x\r\nContent-Length: %d\r\n\r\n", 5<<20)
+	response, err := http.ReadResponse(bufio.NewReader(conn), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text, _ := io.ReadAll(response.Body)
+	if response.StatusCode != 413 || !strings.Contains(string(text), `"code":"too-large"`) {
+		t.Errorf("%d %s", response.StatusCode, text)
 	}
 }
 
