@@ -20,5 +20,10 @@ func runProxy(listen, target string) error {
 		FlushInterval: -1,
 		Transport:     transport,
 	}
-	return http.ListenAndServe(listen, proxy)
+	return http.ListenAndServe(listen, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		// Otherwise an answer that comes before the end of the question was
+		// noticed now and then breaks off.
+		_ = http.NewResponseController(w).EnableFullDuplex()
+		proxy.ServeHTTP(w, r)
+	}))
 }

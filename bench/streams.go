@@ -98,7 +98,7 @@ func (s *setup) read(request *http.Request, look func(sse.Event, *result) (text,
 	for {
 		e, err := events.Next()
 		if err != nil {
-			r.err = fmt.Errorf("the stream broke off: %w", err)
+			r.err = fmt.Errorf("the stream from %s broke off after %v: %w", request.URL.Host, time.Since(began), err)
 			return r
 		}
 		text, over := look(e, &r)
@@ -110,6 +110,7 @@ func (s *setup) read(request *http.Request, look func(sse.Event, *result) (text,
 		}
 		if over || r.err != nil {
 			r.whole, r.texts = time.Since(began), last-r.first
+			_, _ = io.Copy(io.Discard, response.Body) // up to its end, so that the connection can be used again
 			return r
 		}
 	}

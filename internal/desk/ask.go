@@ -62,13 +62,18 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	if q.Key == "" {
 		q.Key = uuid.NewString()
+	} else if turn, ok := s.keys.turn(q.Visitor, q.Key); ok {
+		return s.Watch(ctx, q.Visitor, turn)
+	}
+	past, number, err := s.past(ctx, q, d)
+	if err != nil {
+		return nil, err
 	}
 	r := &Reply{
-		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, Attempt: 1,
+		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, TurnNumber: number, Attempt: 1,
 		Question: q.Text, Model: d.Entry.Path(), StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
 	}
-	begin := q.Conversation == uuid.Nil
-	if begin {
+	if number == 1 {
 		r.Conversation = uuid.Must(uuid.NewV7())
 		r.Title = titleOf(q.Text)
 	}
@@ -80,19 +85,34 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		s.abandon(r)
 		return nil, problem(Unexpected, err)
 	}
-	number, past, err := s.Store.Ask(ctx, store.NewTurn{
-		ID: r.Turn, Conversation: r.Conversation, Begin: begin, DeskID: d.DeskID, Revision: d.Number,
+	// The model is asked while the question goes on record. Nobody hears of
+	// the reply before that is done, and if it fails the model is stopped.
+	s.begin(r, d, question, past, q.Given)
+	err = s.Store.Ask(ctx, store.NewTurn{
+		ID: r.Turn, Conversation: r.Conversation, Number: number, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.counter.Vocabulary(), Given: given,
-		Model: r.Model, Instance: s.instance, AskedAt: r.StartedAt, Remember: *d.Settings.Memory.Turns,
+		Model: r.Model, Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {
 		s.abandon(r)
 		return s.notAsked(ctx, q, err)
 	}
-	r.TurnNumber = number
-	s.begin(r, d, question, past, q.Given)
+	s.keep(r)
 	return r, nil
+}
+
+// past returns what a question's conversation holds and the number of its next
+// turn.
+func (s *Service) past(ctx context.Context, q Question, d *Desk) ([]store.Past, int, error) {
+	if q.Conversation == uuid.Nil {
+		return nil, 1, nil
+	}
+	past, number, err := s.Store.Past(ctx, q.Conversation, d.DeskID, q.Visitor, *d.Settings.Memory.Turns)
+	if err != nil {
+		return nil, 0, s.notFound(NoConversation, err)
+	}
+	return past, number, nil
 }
 
 // Again makes another attempt at a turn whose last one is over.
@@ -126,6 +146,7 @@ func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UU
 	}
 	r.Attempt = number
 	s.begin(r, d, prompt.Measure(d.counter, t.Question), past, g)
+	s.keep(r)
 	return r, nil
 }
 
@@ -134,9 +155,13 @@ func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UU
 func (s *Service) Stop(ctx context.Context, visitor store.Visitor, turn uuid.UUID) error {
 	s.mu.Lock()
 	r := s.live[turn]
+	var cancel context.CancelCauseFunc
+	if r != nil {
+		cancel = r.cancel
+	}
 	s.mu.Unlock()
 	if r != nil && r.visitor == visitor {
-		r.cancel(errStopped)
+		cancel(errStopped)
 		return nil
 	}
 	_, err := s.Store.Turn(ctx, turn, visitor)
@@ -146,21 +171,22 @@ func (s *Service) Stop(ctx context.Context, visitor store.Visitor, turn uuid.UUI
 	return nil
 }
 
-// reserve makes room for a reply: one at a time in a conversation. If the same
-// question with the same key is on its way already it returns that one.
+// reserve makes room for a reply: one at a time in a conversation. If a
+// question with the same key came first it returns that one's reply.
 func (s *Service) reserve(r *Reply) (twin *Reply, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.closing {
 		return nil, &Problem{Code: Closing, Sentence: Sentence(Closing)}
 	}
-	if other := s.busy[r.Conversation]; other != nil {
-		if r.key != "" && other.key == r.key && other.visitor == r.visitor {
-			return other, nil
-		}
+	if turn, ok := s.keys.turn(r.visitor, r.key); ok && s.live[turn] != nil {
+		return s.live[turn], nil
+	}
+	if s.busy[r.Conversation] != nil {
 		return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
 	s.busy[r.Conversation], s.live[r.Turn] = r, r
+	s.keys.add(r.visitor, r.key, r.Turn)
 	r.cancel = func(error) {}
 	s.making.Add(1)
 	return nil, nil
@@ -177,6 +203,11 @@ func (s *Service) release(r *Reply) {
 // abandon gives up a reply that could not be put on record, and tells whoever
 // listens to it already.
 func (s *Service) abandon(r *Reply) {
+	s.mu.Lock()
+	cancel := r.cancel
+	s.keys.remove(r.visitor, r.key)
+	s.mu.Unlock()
+	cancel(errNotRecorded)
 	r.finish(End{State: store.Failed, Problem: NoRecords, At: s.Now()})
 	r.settle()
 	s.release(r)

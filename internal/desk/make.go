@@ -10,7 +10,10 @@ import (
 	"juvalogos/internal/store"
 )
 
-var errStopped = errors.New("stopped by the visitor")
+var (
+	errStopped     = errors.New("stopped by the visitor")
+	errNotRecorded = errors.New("the question could not be put on record")
+)
 
 // begin makes the reply in the background. reserve has made room for it.
 func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past []store.Past, g *Given) {
@@ -18,7 +21,6 @@ func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past []store.P
 	s.mu.Lock()
 	r.cancel = cancel
 	s.mu.Unlock()
-	s.scribe.follow(r, func() { s.release(r) })
 	go func() {
 		defer cancel(nil)
 		end := s.make(ctx, r, d, question, past, g)
@@ -26,6 +28,12 @@ func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past []store.P
 		r.finish(end)
 		s.scribe.ended()
 	}()
+}
+
+// keep has the scribe keep a reply whose turn is on record.
+func (s *Service) keep(r *Reply) {
+	s.scribe.follow(r, func() { s.release(r) })
+	s.scribe.ended() // it may have by now
 }
 
 // make asks the desk's model and fills the reply.

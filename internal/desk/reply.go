@@ -26,7 +26,7 @@ type Reply struct {
 
 	key     string
 	visitor store.Visitor
-	cancel  func(cause error)
+	cancel  func(cause error) // under the service's mu
 
 	mu        sync.Mutex
 	text      []byte
@@ -164,7 +164,9 @@ func (r *Reply) wake() {
 func (r *Reply) finish(end End) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.end, r.over = end, true
+	if !r.settled {
+		r.end, r.over = end, true
+	}
 }
 
 // settle says that the whole reply is on record.

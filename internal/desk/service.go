@@ -51,6 +51,7 @@ type Service struct {
 	closing bool
 	live    map[uuid.UUID]*Reply // by turn
 	busy    map[uuid.UUID]*Reply // by conversation
+	keys    *keyring
 }
 
 var errShutdown = errors.New("the service is stopping")
@@ -69,6 +70,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 		instance: randomInstance(),
 		live:     map[uuid.UUID]*Reply{},
 		busy:     map[uuid.UUID]*Reply{},
+		keys:     newKeyring(),
 	}
 	lease, err := o.Store.Register(ctx, s.instance)
 	if err != nil {

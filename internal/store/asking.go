@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -15,7 +14,7 @@ import (
 type NewTurn struct {
 	ID             uuid.UUID
 	Conversation   uuid.UUID
-	Begin          bool // the conversation is new
+	Number         int // 1 begins the conversation
 	DeskID         int64
 	Revision       int
 	Visitor        Visitor
@@ -29,7 +28,6 @@ type NewTurn struct {
 	Model          string
 	Instance       int32
 	AskedAt        time.Time
-	Remember       int // the most earlier turns to return
 }
 
 // Past is an earlier turn as memory needs it. Tokens are 0 where Vocabulary
@@ -40,71 +38,71 @@ type Past struct {
 	Vocabulary                  string
 }
 
-// Ask puts a question on record with a running first attempt and returns the
-// turn's number with the earlier turns of its conversation, oldest first; all
-// in one round trip and one transaction. It fails with ErrDuplicate if the
-// visitor's key is taken (see TurnByKey) or another question of the
-// conversation came first, with ErrNotFound if the conversation is not the
-// visitor's at this desk.
-func (s *Store) Ask(ctx context.Context, n NewTurn) (number int, past []Past, err error) {
-	if n.Begin {
-		_, err := s.pool.Exec(ctx, `
-			with c as (
-				insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
-				values ($2, $14, $3, $15, $16, $9, $9) returning id),
-			`+insertTurn+` 1 from c returning id)
-			`+insertAttempt, append(n.turnArguments(), n.DeskID, n.Channel, n.Title)...)
-		return 1, nil, known(err)
-	}
+// Past returns the earlier turns of a visitor's conversation at a desk, oldest
+// first and at most limit, and the number that its next turn will have. It
+// fails with ErrNotFound if there is no such conversation.
+func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor Visitor, limit int) (past []Past, next int, err error) {
 	rows, err := s.pool.Query(ctx, `
-		with c as (
-			update conversation set asked_at = $9 where id = $2 and desk = $14 and visitor = $3 returning id),
-		`+insertTurn+` (select coalesce(max(number), 0) + 1 from turn where conversation = c.id) from c returning id, number),
-		a as (`+insertAttempt+`)
-		select t.number, p.question, p.question_tokens, p.vocabulary, p.reply, p.memory_tokens
-		from t left join lateral (`+pastTurns+`) p on true`, append(n.turnArguments(), n.DeskID, n.Remember, 1<<30)...)
+		select (select coalesce(max(number), 0) + 1 from turn where conversation = c.id),
+			p.question, p.question_tokens, p.vocabulary, p.reply, p.memory_tokens
+		from conversation c left join lateral (`+pastTurns+`) p on true
+		where c.id = $1 and c.desk = $4 and c.visitor = $5`, conversation, 1<<30, limit, desk, visitor[:])
 	if err != nil {
-		return 0, nil, known(err)
+		return nil, 0, err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		if number, past, err = appendPast(rows, past); err != nil {
-			return 0, nil, err
+		if next, past, err = appendPast(rows, past); err != nil {
+			return nil, 0, err
 		}
 	}
-	if rows.Err() == nil && number == 0 {
-		return 0, nil, ErrNotFound
+	if rows.Err() == nil && next == 0 {
+		return nil, 0, ErrNotFound
 	}
 	slices.Reverse(past)
-	return number, past, known(rows.Err())
+	return past, next, rows.Err()
 }
 
-// The parts of Ask and AskAgain that put a turn and an attempt on record.
-const (
-	insertTurn = `t as (
-		insert into turn (id, conversation, visitor, key, question, question_tokens, vocabulary, given, asked_at, number)
-		select $1::uuid, c.id, $3::bytea, $4::text, $5::text, $6::int, $7::text, $8::jsonb, $9::timestamptz,`
-	insertAttempt = `
-		insert into attempt (turn, number, revision, model, state, instance, started_at)
-		select t.id, 1, $10::int, $11::text, 'running', $12::int, $13::timestamptz from t`
-	// pastTurns reads the turns before one, newest first. A turn counts with
-	// its newest attempt that has something to remember.
-	pastTurns = `
-		select e.question, e.question_tokens, e.vocabulary, b.reply, b.memory_tokens
-		from turn e join lateral (
-			select reply, memory_tokens from attempt
-			where turn = e.id and state in ('done', 'stopped') and reply <> ''
-			order by number desc limit 1) b on true
-		where e.conversation = $2 and e.number < $16
-		order by e.number desc limit $15`
-)
+// pastTurns reads the turns of conversation $1 before number $2, newest first,
+// at most $3. A turn counts with its newest attempt that has something to
+// remember.
+const pastTurns = `
+	select e.question, e.question_tokens, e.vocabulary, b.reply, b.memory_tokens
+	from turn e join lateral (
+		select reply, memory_tokens from attempt
+		where turn = e.id and state in ('done', 'stopped') and reply <> ''
+		order by number desc limit 1) b on true
+	where e.conversation = $1 and e.number < $2
+	order by e.number desc limit $3`
 
-// turnArguments are the parameters $1 to $13 of insertTurn and insertAttempt.
-func (n NewTurn) turnArguments() []any {
-	return []any{
-		n.ID, n.Conversation, n.Visitor[:], n.Key, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
-		n.Revision, n.Model, n.Instance, n.AskedAt,
+// Ask puts a question on record with a running first attempt, in one statement.
+// It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey) or
+// another question of the conversation came first, with ErrNotFound if the
+// conversation is not the visitor's at this desk.
+func (s *Store) Ask(ctx context.Context, n NewTurn) error {
+	conversation, arguments := `update conversation set asked_at = $10 where id = $2 and desk = $14 and visitor = $3 returning id`, []any{n.DeskID}
+	if n.Number == 1 {
+		conversation = `
+			insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
+			values ($2, $14, $3, $15, $16, $10, $10) returning id`
+		arguments = []any{n.DeskID, n.Channel, n.Title}
 	}
+	tag, err := s.pool.Exec(ctx, `
+		with c as (`+conversation+`),
+		t as (
+			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given, asked_at)
+			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb, $10::timestamptz from c
+			returning id)
+		insert into attempt (turn, number, revision, model, state, instance, started_at)
+		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10 from t`,
+		append([]any{
+			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Number, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
+			n.Revision, n.Model, n.Instance,
+		}, arguments...)...)
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrNotFound
+	}
+	return known(err)
 }
 
 // appendPast reads a row of a number and a past turn, which may be missing.
@@ -129,8 +127,7 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 		insert into attempt (turn, number, revision, model, state, instance, started_at)
 		select $1, max(number) + 1, $2, $3, 'running', $4, $5 from attempt where turn = $1
 		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at)
-	// The numbers of the parameters are those that pastTurns shares with Ask.
-	batch.Queue(strings.NewReplacer("$2", "$1", "$16", "$2", "$15", "$3").Replace(`select 0, p.* from (`+pastTurns+`) p`), t.Conversation, t.Number, remember)
+	batch.Queue(`select 0, p.* from (`+pastTurns+`) p`, t.Conversation, t.Number, remember)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
 		if closing := results.Close(); err == nil {

@@ -21,9 +21,9 @@ var ctx = context.Background()
 // question returns a new question at desk d of visitor v.
 func question(d store.Revision, v byte, text string) store.NewTurn {
 	return store.NewTurn{
-		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Begin: true, DeskID: d.DeskID, Revision: d.Number,
+		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Number: 1, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: store.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text, QuestionTokens: 3,
-		Vocabulary: "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(), Remember: 10,
+		Vocabulary: "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(),
 	}
 }
 
@@ -93,8 +93,8 @@ func TestAConversationIsRemembered(t *testing.T) {
 	s := storetest.Open(t)
 	d := publish(t, s, "x")
 	first := question(d, 1, "first")
-	if number, past, err := s.Ask(ctx, first); err != nil || number != 1 || past != nil {
-		t.Fatalf("asked: %d, %v, %v", number, past, err)
+	if err := s.Ask(ctx, first); err != nil {
+		t.Fatal(err)
 	}
 	conversation := first.Conversation
 	for i := 2; i <= 5; i++ {
@@ -102,10 +102,13 @@ func TestAConversationIsRemembered(t *testing.T) {
 			t.Fatal(err)
 		}
 		n := question(d, 1, fmt.Sprint("question ", i))
-		n.Conversation, n.Begin, n.Remember = conversation, false, 3
-		number, past, err := s.Ask(ctx, n)
+		n.Conversation, n.Number = conversation, i
+		past, number, err := s.Past(ctx, conversation, d.DeskID, store.Visitor{1}, 3)
 		if err != nil || number != i || len(past) != min(i-1, 3) {
 			t.Fatalf("turn %d: %d, %v, %v", i, number, past, err)
+		}
+		if err := s.Ask(ctx, n); err != nil {
+			t.Fatal(err)
 		}
 		if last := past[len(past)-1]; last.Reply != fmt.Sprint("reply ", i-1) || last.ReplyTokens != 5 || last.QuestionTokens != 3 || last.Vocabulary != "estimate" {
 			t.Errorf("turn %d remembers %+v", i, last)
@@ -125,7 +128,7 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	s := storetest.Open(t)
 	d := publish(t, s, "x")
 	first := question(d, 1, "first")
-	if _, _, err := s.Ask(ctx, first); err != nil {
+	if err := s.Ask(ctx, first); err != nil {
 		t.Fatal(err)
 	}
 	failed := end(first, "half a rep")
@@ -134,9 +137,12 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 		t.Fatal(err)
 	}
 	n := question(d, 1, "second")
-	n.Conversation, n.Begin = first.Conversation, false
-	if _, past, err := s.Ask(ctx, n); err != nil || len(past) != 0 {
+	n.Conversation, n.Number = first.Conversation, 2
+	if past, _, err := s.Past(ctx, first.Conversation, d.DeskID, store.Visitor{1}, 10); err != nil || len(past) != 0 {
 		t.Errorf("remembered %v, %v", past, err)
+	}
+	if err := s.Ask(ctx, n); err != nil {
+		t.Fatal(err)
 	}
 	// Made again, and well, it counts.
 	turn, err := s.Turn(ctx, first.ID, store.Visitor{1})
@@ -165,12 +171,12 @@ func TestTheSameKeyIsTheSameTurn(t *testing.T) {
 	s := storetest.Open(t)
 	d := publish(t, s, "x")
 	n := question(d, 1, "once")
-	if _, _, err := s.Ask(ctx, n); err != nil {
+	if err := s.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
 	again := question(d, 1, "once")
 	again.Key = n.Key
-	if _, _, err := s.Ask(ctx, again); !errors.Is(err, store.ErrDuplicate) {
+	if err := s.Ask(ctx, again); !errors.Is(err, store.ErrDuplicate) {
 		t.Errorf("got %v", err)
 	}
 	if turn, err := s.TurnByKey(ctx, n.Key, store.Visitor{1}); err != nil || turn.ID != n.ID {
@@ -179,9 +185,16 @@ func TestTheSameKeyIsTheSameTurn(t *testing.T) {
 	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, 10); err != nil || len(list) != 1 {
 		t.Errorf("a refused question left a conversation: %+v, %v", list, err)
 	}
+	for i, want := range []error{nil, store.ErrDuplicate} { // another question of the conversation came first
+		late := question(d, 1, "late")
+		late.Conversation, late.Number = n.Conversation, 2
+		if err := s.Ask(ctx, late); !errors.Is(err, want) {
+			t.Errorf("question %d of the same number: %v", i, err)
+		}
+	}
 	other := question(d, 2, "once")
 	other.Key = n.Key
-	if _, _, err := s.Ask(ctx, other); err != nil {
+	if err := s.Ask(ctx, other); err != nil {
 		t.Errorf("another visitor's key: %v", err)
 	}
 }
@@ -190,7 +203,7 @@ func TestNobodySeesAnothersConversation(t *testing.T) {
 	s := storetest.Open(t)
 	d := publish(t, s, "x")
 	n := question(d, 1, "mine")
-	if _, _, err := s.Ask(ctx, n); err != nil {
+	if err := s.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
 	if _, _, err := s.Conversation(ctx, n.Conversation, store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
@@ -200,9 +213,12 @@ func TestNobodySeesAnothersConversation(t *testing.T) {
 		t.Errorf("turn: %v", err)
 	}
 	intruder := question(d, 2, "yours?")
-	intruder.Conversation, intruder.Begin = n.Conversation, false
-	if _, _, err := s.Ask(ctx, intruder); !errors.Is(err, store.ErrNotFound) {
+	intruder.Conversation, intruder.Number = n.Conversation, 2
+	if err := s.Ask(ctx, intruder); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("asking in it: %v", err)
+	}
+	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{2}, 10); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("its past: %v", err)
 	}
 }
 
@@ -210,7 +226,7 @@ func TestKeepAddsAndReplaces(t *testing.T) {
 	s := storetest.Open(t)
 	d := publish(t, s, "x")
 	n := question(d, 1, "q")
-	if _, _, err := s.Ask(ctx, n); err != nil {
+	if err := s.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
 	for _, c := range []struct {
@@ -233,7 +249,7 @@ func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
 	dead, alive, own := question(d, 1, "a"), question(d, 1, "b"), question(d, 1, "c")
 	dead.Instance, alive.Instance, own.Instance = 100, 200, 300
 	for _, n := range []store.NewTurn{dead, alive, own} {
-		if _, _, err := s.Ask(ctx, n); err != nil {
+		if err := s.Ask(ctx, n); err != nil {
 			t.Fatal(err)
 		}
 	}
