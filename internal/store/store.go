@@ -36,7 +36,7 @@ type Store struct {
 }
 
 // Open connects to the database at url, brings its tables up to date and
-// returns the store. It waits for a database that is starting until ctx ends.
+// returns the store.
 func Open(ctx context.Context, url string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
@@ -56,6 +56,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("the database does not let us in (%s); check the address given with -database, and that PostgreSQL runs there", innermost(err))
 	}
 	if err := migrate(ctx, pool); err != nil {
 		pool.Close()
@@ -88,6 +92,28 @@ func (s *Store) Close() { s.pool.Close() }
 
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
+
+// innermost is the plain cause of an error of the driver, which repeats its
+// address for every try.
+func innermost(err error) string {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return pg.Message
+	}
+	for {
+		var inner error
+		switch e := err.(type) {
+		case interface{ Unwrap() []error }:
+			inner = e.Unwrap()[0]
+		default:
+			inner = errors.Unwrap(err)
+		}
+		if inner == nil {
+			return err.Error()
+		}
+		err = inner
+	}
+}
 
 // known turns the database's words for "no such row" and "there is one
 // already" into ours.
