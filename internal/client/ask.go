@@ -184,8 +184,7 @@ func (c *Client) follow(ctx context.Context, response *http.Response, f Follower
 				return Outcome{}, context.Cause(ctx)
 			case <-time.After(time.Second):
 			}
-			var gone *Unreachable
-			if response, err = c.events(ctx, turn, last); !errors.As(err, &gone) {
+			if response, err = c.events(ctx, turn, last); !passing(err) {
 				break
 			}
 		}
@@ -193,6 +192,13 @@ func (c *Client) follow(ctx context.Context, response *http.Response, f Follower
 			return Outcome{}, err
 		}
 	}
+}
+
+// passing tells whether trying again later may help.
+func passing(err error) bool {
+	var gone *Unreachable
+	var problem *Problem
+	return errors.As(err, &gone) || errors.As(err, &problem) && problem.Status >= 500
 }
 
 // read follows one stream; over is true if the reply has ended.

@@ -137,6 +137,21 @@ func (s *Service) sweep(ctx context.Context) error {
 	return err
 }
 
+// renew returns the lease if it holds, else a new one, or nil if the database
+// does not give one now.
+func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Instance {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	if lease != nil {
+		if lease.Alive(ctx) {
+			return lease
+		}
+		lease.Close(ctx)
+	}
+	lease, _ = s.Store.Register(ctx, s.instance)
+	return lease
+}
+
 // holdLease keeps this instance registered whatever happens to the database,
 // and sweeps from time to time.
 func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
@@ -153,13 +168,7 @@ func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
 			}
 			return
 		case <-check.C:
-			if lease != nil && lease.Alive(ctx) {
-				continue
-			}
-			if lease != nil {
-				lease.Close(ctx)
-			}
-			lease, _ = s.Store.Register(ctx, s.instance)
+			lease = s.renew(ctx, lease)
 		case <-sweep.C:
 			if err := s.sweep(ctx); err != nil && ctx.Err() == nil {
 				s.Log.Warn("looking for interrupted replies", "error", err)

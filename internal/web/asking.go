@@ -75,7 +75,7 @@ func (s *Server) answer(c fiber.Ctx, who store.Visitor, r *desk.Reply) error {
 		}
 		return s.sendTurn(c, who, r.Turn)
 	}
-	return follow(c, r, 0, &pageFormat{reply: r})
+	return follow(c, r, 0, &pageFormat{reply: r}, nil)
 }
 
 // events lets a page that lost its stream go on where it was.
@@ -88,7 +88,7 @@ func (s *Server) events(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), &pageFormat{reply: r})
+	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), &pageFormat{reply: r}, nil)
 }
 
 func (s *Server) stop(c fiber.Ctx) error {

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -135,7 +136,13 @@ func (s *Server) completions(c fiber.Ctx) error {
 	}
 	f := &completionFormat{id: "chatcmpl-" + r.Turn.String(), model: b.Model, created: r.StartedAt.Unix(), usage: b.StreamOptions.IncludeUsage}
 	if b.Stream {
-		return follow(c, r, 0, f)
+		// A program that hangs up wants no more, unless it said that it may
+		// ask again.
+		var left func()
+		if c.Get("Idempotency-Key") == "" {
+			left = func() { _ = s.Desks.Stop(context.Background(), who, r.Turn) }
+		}
+		return follow(c, r, 0, f, left)
 	}
 	if err := awaitSettled(c, r); err != nil {
 		return err

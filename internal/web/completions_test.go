@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
@@ -125,5 +126,33 @@ func TestRetryingARequestDoesNotAskTwice(t *testing.T) {
 	}
 	if n := b.Model.Requests() - before; n != 1 {
 		t.Errorf("the model was asked %d times", n)
+	}
+}
+
+// Whoever hangs up in the middle of a stream is not charged for the rest.
+func TestHangingUpStopsTheModel(t *testing.T) {
+	for _, key := range []string{"", "may-ask-again"} {
+		b := testbed.New(t, testbed.Options{})
+		b.Model.Set(testbed.Slow)
+		request, err := http.NewRequest("POST", b.Address+"/v1/chat/completions", strings.NewReader(`{"model":"helper","stream":true,"messages":[{"role":"user","content":"How do I light a smoker?"}]}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		request.Header.Set(authorization, bearer)
+		request.Header.Set("Idempotency-Key", key)
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := response.Body.Read(make([]byte, 300)); err != nil {
+			t.Fatal(err)
+		}
+		response.Body.Close()
+		stopped := func() bool { return b.Desks.Running() == 0 }
+		if key == "" {
+			testbed.Within(t, 3*time.Second, "the reply is stopped", stopped)
+		} else if time.Sleep(time.Second); stopped() {
+			t.Error("a reply that may be asked for again was stopped")
+		}
 	}
 }

@@ -27,12 +27,13 @@ type format interface {
 	end(b []byte, v desk.View) []byte
 }
 
-// follow answers with a reply as it grows, from an offset in bytes on.
-func follow(c fiber.Ctx, r *desk.Reply, from int, f format) error {
+// follow answers with a reply as it grows, from an offset in bytes on. left, if
+// not nil, is called when the reader goes away before the end.
+func follow(c fiber.Ctx, r *desk.Reply, from int, f format, left func()) error {
 	c.Set("Content-Type", "text/event-stream; charset=utf-8")
 	c.Set("Cache-Control", "no-store")
 	c.Set("X-Accel-Buffering", "no") // asks proxies not to hold the stream back
-	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, offset: from, timer: time.NewTimer(heartbeat)})
+	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, offset: from, timer: time.NewTimer(heartbeat), left: left})
 }
 
 // stream is the body of an answer that follows a reply. The server reads it
@@ -42,6 +43,7 @@ type stream struct {
 	reply    *desk.Reply
 	format   format
 	timer    *time.Timer
+	left     func()
 
 	begun     bool
 	over      bool
@@ -109,5 +111,8 @@ func (s *stream) gather() {
 func (s *stream) Close() error {
 	s.timer.Stop()
 	s.listener.Close()
+	if s.left != nil && !s.over {
+		s.left()
+	}
 	return nil
 }

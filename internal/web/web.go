@@ -42,6 +42,7 @@ type Server struct {
 
 const (
 	largestBody = 4 << 20
+	headerRoom  = 16 << 10 // for a request's headers; proxies add theirs
 	idleTimeout = 2 * time.Minute
 	readTimeout = time.Minute
 )
@@ -58,12 +59,13 @@ func New(o Options) (*Server, error) {
 		return nil, err
 	}
 	s.app = fiber.New(fiber.Config{
-		AppName:      "Juvalogos",
-		BodyLimit:    largestBody,
-		IdleTimeout:  idleTimeout,
-		ReadTimeout:  readTimeout,
-		Immutable:    true, // values of a request outlive it in replies on their way
-		ErrorHandler: s.problem,
+		AppName:        "Juvalogos",
+		BodyLimit:      largestBody,
+		ReadBufferSize: headerRoom,
+		IdleTimeout:    idleTimeout,
+		ReadTimeout:    readTimeout,
+		Immutable:      true, // values of a request outlive it in replies on their way
+		ErrorHandler:   s.problem,
 	})
 	s.routes(s.app.Group(o.BasePath))
 	return s, nil

@@ -6,13 +6,15 @@ export class Trouble extends Error {
     readonly code: string,
     readonly detail: string,
     readonly id = "",
+    /** Trying again later may help: the service is away or not quite itself. */
+    readonly passing = false,
   ) {
     super(detail);
   }
 }
 
 const unreachable = () =>
-  new Trouble("offline", "The service cannot be reached. Check your connection; your question is still in the box.");
+  new Trouble("offline", "The service cannot be reached. Check your connection; your question is still in the box.", "", true);
 
 /** Sends a request below the service's base path; a refusal becomes Trouble. */
 export async function request(path: string, init: RequestInit = {}): Promise<Response> {
@@ -29,6 +31,7 @@ export async function request(path: string, init: RequestInit = {}): Promise<Res
     problem.code ?? "unexpected",
     problem.detail ?? "Something went wrong on the way. Please try again.",
     problem.id,
+    response.status >= 500,
   );
 }
 

@@ -397,7 +397,8 @@ export interface paths {
          * @description The conversation lies with the caller: its messages are what is
          *     remembered. System messages are added to the desk's brief. Settings
          *     count where the desk file leaves them out; max_tokens can only shorten.
-         *     Retrying with the same Idempotency-Key does not ask twice.
+         *     Retrying with the same Idempotency-Key does not ask twice; without one,
+         *     hanging up in the middle of a stream stops the model.
          */
         post: operations["completions"];
         delete?: never;

@@ -38,7 +38,7 @@ export class Conversation {
       this.turns = (c.turns ?? []).map(Turn.recorded);
       this.shown++;
       for (const turn of this.turns) {
-        if (turn.running) void turn.follow(api.watch(turn.id, "")).catch((e) => turn.fail(e));
+        if (turn.running) void turn.follow(api.watch(turn.id, ""), undefined, false).catch((e) => turn.fail(e));
       }
     } catch (e) {
       if (this.id === id) this.problem = asTrouble(e);

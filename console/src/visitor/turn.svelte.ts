@@ -46,9 +46,9 @@ export class Turn {
   /**
    * Follows the reply to its end, through lost connections. begun is called
    * when the service has the question on record; troubles before that are
-   * thrown.
+   * thrown. asking is false if first only follows what was asked before.
    */
-  async follow(first: Promise<Response>, begun: (b: Schemas["Begin"]) => void = () => {}) {
+  async follow(first: Promise<Response>, begun: (b: Schemas["Begin"]) => void = () => {}, asking = true) {
     this.state = "waiting";
     this.problem = null;
     const slow = setTimeout(() => {
@@ -60,10 +60,11 @@ export class Turn {
         try {
           for await (const event of readEvents(await stream)) {
             wait = 500;
+            asking = false;
             if (this.#take(event, begun)) return;
           }
         } catch (e) {
-          if (!this.id || (e instanceof Trouble && e.code !== "offline")) throw e;
+          if (!this.id || asking || (e instanceof Trouble && !e.passing)) throw e;
         }
         if (!this.id) throw new Trouble("offline", "The connection was lost before the question arrived. Please ask again.");
         this.note = "The connection was lost. Trying again …";
@@ -71,6 +72,7 @@ export class Turn {
           setTimeout(resolve, wait);
           addEventListener("online", resolve, { once: true });
         });
+        asking = false;
         stream = api.watch(this.id, this.#lastEvent);
       }
     } finally {
