@@ -177,6 +177,13 @@ func (r *Reply) settle() {
 	r.wake()
 }
 
+// Settled reports whether the whole reply is on record.
+func (r *Reply) Settled() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.settled
+}
+
 // length is the number of bytes of text so far.
 func (r *Reply) length() int {
 	r.mu.Lock()

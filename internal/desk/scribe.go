@@ -28,7 +28,7 @@ type scribe struct {
 
 const (
 	// keepAfter and tick leave room for a slow write within the promised second.
-	keepAfter = 600 * time.Millisecond
+	keepAfter = 500 * time.Millisecond
 	tick      = 100 * time.Millisecond
 	keepLimit = 10 * time.Second
 	// mostKept bounds a statement; more replies take several.

@@ -77,7 +77,7 @@ func settledWithin(t *testing.T, r *Reply, limit time.Duration) {
 	l := r.Listen()
 	defer l.Close()
 	timeout := time.After(limit)
-	for !r.Since(0, nil).Settled {
+	for !r.Settled() {
 		select {
 		case <-l.Wake:
 		case <-timeout:

@@ -134,7 +134,7 @@ func (s *Server) turnAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
 func awaitSettled(c fiber.Ctx, r *desk.Reply) error {
 	l := r.Listen()
 	defer l.Close()
-	for !r.Since(1<<40, nil).Settled {
+	for !r.Settled() {
 		select {
 		case <-l.Wake:
 		case <-c.Done():
