@@ -153,11 +153,12 @@ func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Insta
 }
 
 // holdLease keeps this instance registered whatever happens to the database,
-// and sweeps from time to time.
+// and tidies up from time to time.
 func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
-	check, sweep := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second)
+	check, sweep, purge := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second), time.NewTicker(time.Hour)
 	defer check.Stop()
 	defer sweep.Stop()
+	defer purge.Stop()
 	for {
 		select {
 		case <-ctx.Done():
@@ -173,6 +174,8 @@ func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
 			if err := s.sweep(ctx); err != nil && ctx.Err() == nil {
 				s.Log.Warn("looking for interrupted replies", "error", err)
 			}
+		case <-purge.C:
+			s.purge(ctx)
 		}
 	}
 }

@@ -46,7 +46,7 @@ func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, vi
 		select (select coalesce(max(number), 0) + 1 from turn where conversation = c.id),
 			p.question, p.question_tokens, p.vocabulary, p.reply, p.memory_tokens
 		from conversation c left join lateral (`+pastTurns+`) p on true
-		where c.id = $1 and c.desk = $4 and c.visitor = $5`, conversation, 1<<30, limit, desk, visitor[:])
+		where c.id = $1 and c.desk = $4 and c.visitor = $5 and c.removed_at is null`, conversation, 1<<30, limit, desk, visitor[:])
 	if err != nil {
 		return nil, 0, err
 	}
@@ -64,16 +64,16 @@ func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, vi
 }
 
 // pastTurns reads the turns of conversation $1 before number $2, newest first,
-// at most $3. A turn counts with its newest attempt that has something to
-// remember.
+// at most $3. A turn counts with the chosen attempt, else the newest, that has
+// something to remember.
 const pastTurns = `
-	select e.question, e.question_tokens, e.vocabulary, b.reply, b.memory_tokens
-	from turn e join lateral (
+	select t.question, t.question_tokens, t.vocabulary, b.reply, b.memory_tokens
+	from turn t join lateral (
 		select reply, memory_tokens from attempt
-		where turn = e.id and state in ('done', 'stopped') and reply <> ''
-		order by number desc limit 1) b on true
-	where e.conversation = $1 and e.number < $2
-	order by e.number desc limit $3`
+		where turn = t.id and state in ('done', 'stopped') and reply <> ''
+		order by ` + whichCounts + ` limit 1) b on true
+	where t.conversation = $1 and t.number < $2
+	order by t.number desc limit $3`
 
 // Ask puts a question on record with a running first attempt, in one statement.
 // It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey) or
@@ -127,6 +127,7 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 		insert into attempt (turn, number, revision, model, state, instance, started_at)
 		select $1, max(number) + 1, $2, $3, 'running', $4, $5 from attempt where turn = $1
 		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at)
+	batch.Queue(`update turn set chosen = null where id = $1`, t.ID)
 	batch.Queue(`select 0, p.* from (`+pastTurns+`) p`, t.Conversation, t.Number, remember)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
@@ -136,6 +137,9 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 	}()
 	if err := results.QueryRow().Scan(&number, &given); err != nil {
 		return 0, nil, nil, known(err)
+	}
+	if _, err := results.Exec(); err != nil {
+		return 0, nil, nil, err
 	}
 	rows, err := results.Query()
 	if err != nil {

@@ -21,7 +21,8 @@ type Conversation struct {
 	Turns     int
 }
 
-// Turn is a question with its newest attempt.
+// Turn is a question with the attempt at its reply that counts: the chosen
+// one, else the newest.
 type Turn struct {
 	ID           uuid.UUID
 	Conversation uuid.UUID
@@ -29,6 +30,7 @@ type Turn struct {
 	Number       int
 	Question     string
 	AskedAt      time.Time
+	Attempts     int // how many there are
 	Attempt      Attempt
 }
 
@@ -68,7 +70,7 @@ func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor,
 	rows, err := s.pool.Query(ctx, `
 		select c.id, d.slug, c.title, c.started_at, c.asked_at, (select count(*) from turn where conversation = c.id)
 		from conversation c join desk d on d.id = c.desk
-		where c.visitor = $2 and d.slug = $1 and c.channel <> 'completions'
+		where c.visitor = $2 and d.slug = $1 and c.channel <> 'completions' and c.removed_at is null
 		order by c.asked_at desc limit $3`, slug, visitor[:], limit)
 	if err != nil {
 		return nil, err
@@ -86,7 +88,7 @@ func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor Visitor)
 	batch := &pgx.Batch{}
 	batch.Queue(`
 		select c.id, d.slug, c.title, c.started_at, c.asked_at, (select count(*) from turn where conversation = c.id)
-		from conversation c join desk d on d.id = c.desk where c.id = $1 and c.visitor = $2`, id, visitor[:])
+		from conversation c join desk d on d.id = c.desk where c.id = $1 and c.visitor = $2 and c.removed_at is null`, id, visitor[:])
 	batch.Queue(`select `+turnColumns+` from `+turnTables+` where t.conversation = $1 and t.visitor = $2 order by t.number`, id, visitor[:])
 	results := s.pool.SendBatch(ctx, batch)
 	defer results.Close()
@@ -106,7 +108,7 @@ func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor Visitor)
 	return c, turns, err
 }
 
-// Turn returns a visitor's turn with its newest attempt.
+// Turn returns a visitor's turn.
 func (s *Store) Turn(ctx context.Context, id uuid.UUID, visitor Visitor) (Turn, error) {
 	return s.oneTurn(ctx, `t.id = $1 and t.visitor = $2`, id, visitor[:])
 }
@@ -125,18 +127,78 @@ func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (Turn, e
 	return t, known(err)
 }
 
+// whichCounts puts the attempt that counts first: the one that turn t has
+// chosen, else the newest.
+const whichCounts = `(number = t.chosen) desc nulls last, number desc`
+
 const (
 	turnColumns = `t.id, t.conversation, d.slug, t.number, t.question, t.asked_at,
+		(select count(*) from attempt where turn = t.id),
 		a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
 		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at`
 	turnTables = `turn t join conversation c on c.id = t.conversation join desk d on d.id = c.desk
-		join lateral (select * from attempt where turn = t.id order by number desc limit 1) a on true`
+		join lateral (select * from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true`
 )
 
 func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
 	a := &t.Attempt
-	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Question, &t.AskedAt,
+	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Question, &t.AskedAt, &t.Attempts,
 		&a.Number, &a.Revision, &a.Model, &a.State, &a.Reply, &a.Finish, &a.Problem, &a.ProblemID,
 		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt)
 	return t, err
+}
+
+// Attempts returns all attempts at a visitor's turn, the first one first.
+func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) ([]Attempt, error) {
+	rows, err := s.pool.Query(ctx, `
+		select a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
+			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at
+		from attempt a join turn t on t.id = a.turn
+		where t.id = $1 and t.visitor = $2 order by a.number`, turn, visitor[:])
+	if err != nil {
+		return nil, err
+	}
+	attempts, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Attempt])
+	if err == nil && len(attempts) == 0 {
+		err = ErrNotFound
+	}
+	return attempts, err
+}
+
+// Choose makes one attempt at a visitor's turn the one that counts.
+func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int) error {
+	return s.one(ctx, `
+		update turn set chosen = $3 where id = $1 and visitor = $2
+		and exists (select from attempt where turn = $1 and number = $3)`, turn, visitor[:], attempt)
+}
+
+// Rename gives a visitor's conversation a title.
+func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor Visitor, title string) error {
+	return s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
+}
+
+// Remove takes a visitor's conversation away; Restore brings it back until
+// Purge has it.
+func (s *Store) Remove(ctx context.Context, id uuid.UUID, visitor Visitor, at time.Time) error {
+	return s.one(ctx, `update conversation set removed_at = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], at)
+}
+
+// Restore brings a removed conversation back.
+func (s *Store) Restore(ctx context.Context, id uuid.UUID, visitor Visitor) error {
+	return s.one(ctx, `update conversation set removed_at = null where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
+}
+
+// Purge deletes for good what was removed before a time.
+func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
+	tag, err := s.pool.Exec(ctx, `delete from conversation where removed_at < $1`, before)
+	return int(tag.RowsAffected()), err
+}
+
+// one runs a statement that must change a row; otherwise it is ErrNotFound.
+func (s *Store) one(ctx context.Context, statement string, arguments ...any) error {
+	tag, err := s.pool.Exec(ctx, statement, arguments...)
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrNotFound
+	}
+	return err
 }

@@ -298,3 +298,102 @@ func TestTokens(t *testing.T) {
 		t.Errorf("removed twice: %v", err)
 	}
 }
+
+func TestTheChosenAttemptCounts(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	n := question(d, 1, "q")
+	if err := s.Ask(ctx, n); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Keep(ctx, []store.Progress{end(n, "first")}); err != nil {
+		t.Fatal(err)
+	}
+	turn := func() store.Turn {
+		t.Helper()
+		turn, err := s.Turn(ctx, n.ID, store.Visitor{1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return turn
+	}
+	counts := func(attempt int, reply string) {
+		t.Helper()
+		past, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, 9)
+		if got := turn(); err != nil || got.Attempt.Number != attempt || len(past) != 1 || past[0].Reply != reply {
+			t.Errorf("attempt %d counts, remembered is %+v, %v", got.Attempt.Number, past, err)
+		}
+	}
+	again := func(number int, reply string) {
+		t.Helper()
+		if got, _, _, err := s.AskAgain(ctx, turn(), 1, "c/m", 7, time.Now(), 9); err != nil || got != number {
+			t.Fatalf("attempt %d, %v", got, err)
+		}
+		p := end(n, reply)
+		p.Number = number
+		if err := s.Keep(ctx, []store.Progress{p}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	again(2, "second")
+	counts(2, "second")
+	if err := s.Choose(ctx, n.ID, store.Visitor{1}, 1); err != nil {
+		t.Fatal(err)
+	}
+	counts(1, "first")
+	again(3, "third") // a new one counts at once
+	counts(3, "third")
+	if all, err := s.Attempts(ctx, n.ID, store.Visitor{1}); err != nil || len(all) != 3 || all[1].Reply != "second" || turn().Attempts != 3 {
+		t.Errorf("attempts %+v, %v", all, err)
+	}
+	for _, bad := range []error{s.Choose(ctx, n.ID, store.Visitor{1}, 4), s.Choose(ctx, n.ID, store.Visitor{2}, 1)} {
+		if !errors.Is(bad, store.ErrNotFound) {
+			t.Errorf("chosen: %v", bad)
+		}
+	}
+}
+
+func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	n := question(d, 1, "q")
+	if err := s.Ask(ctx, n); err != nil {
+		t.Fatal(err)
+	}
+	title := func() string {
+		t.Helper()
+		list, err := s.Conversations(ctx, "d", store.Visitor{1}, 9)
+		if err != nil || len(list) == 0 {
+			return ""
+		}
+		return list[0].Title
+	}
+	for _, c := range []struct {
+		do   func(store.Visitor) error
+		want string
+	}{
+		{func(v store.Visitor) error { return s.Rename(ctx, n.Conversation, v, "better") }, "better"},
+		{func(v store.Visitor) error { return s.Remove(ctx, n.Conversation, v, time.Now()) }, ""},
+		{func(v store.Visitor) error { return s.Restore(ctx, n.Conversation, v) }, "better"},
+		{func(v store.Visitor) error { return s.Remove(ctx, n.Conversation, v, time.Now()) }, ""},
+	} {
+		if err := c.do(store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("a stranger may: %v", err)
+		}
+		if err := c.do(store.Visitor{1}); err != nil || title() != c.want {
+			t.Errorf("%q, %v, want %q", title(), err, c.want)
+		}
+	}
+	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, 9); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("asking in a removed conversation: %v", err)
+	}
+	if n, err := s.Purge(ctx, time.Now().Add(-time.Hour)); n != 0 || err != nil {
+		t.Errorf("purged %d too early, %v", n, err)
+	}
+	if n, err := s.Purge(ctx, time.Now().Add(time.Hour)); n != 1 || err != nil {
+		t.Errorf("purged %d, %v", n, err)
+	}
+	if err := s.Restore(ctx, n.Conversation, store.Visitor{1}); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("restored after the purge: %v", err)
+	}
+}

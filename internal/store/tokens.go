@@ -42,9 +42,5 @@ func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 // RemoveToken makes a token worthless. It fails with ErrNotFound if there is
 // none of that name.
 func (s *Store) RemoveToken(ctx context.Context, name string) error {
-	tag, err := s.pool.Exec(ctx, `delete from api_token where name = $1`, name)
-	if err == nil && tag.RowsAffected() == 0 {
-		return ErrNotFound
-	}
-	return err
+	return s.one(ctx, `delete from api_token where name = $1`, name)
 }

@@ -36,6 +36,7 @@ type (
 		Question     string      `json:"question"`
 		AskedAt      time.Time   `json:"asked_at"`
 		Attempt      int         `json:"attempt"`
+		Attempts     int         `json:"attempts"`
 		Model        string      `json:"model"`
 		Reply        string      `json:"reply"`
 		Outcome      outcomeBody `json:"outcome"`
@@ -91,24 +92,24 @@ func (s *Server) conversations(c fiber.Ctx) error {
 }
 
 func (s *Server) conversation(c fiber.Ctx) error {
-	who, err := s.visitor(c)
+	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
-	}
-	id, err := uuid.Parse(c.Params("id"))
-	if err != nil {
-		return &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
 	}
 	conversation, turns, err := s.Desks.Conversation(c, who, id)
 	if err != nil {
 		return err
 	}
-	b := conversationOf(conversation)
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(withTurns(conversation, turns))
+}
+
+func withTurns(c store.Conversation, turns []store.Turn) conversationBody {
+	b := conversationOf(c)
 	for _, t := range turns {
 		b.Turns = append(b.Turns, turnOf(t))
 	}
-	c.Set("Cache-Control", "no-store")
-	return c.JSON(b)
+	return b
 }
 
 func conversationOf(c store.Conversation) conversationBody {
@@ -118,7 +119,7 @@ func conversationOf(c store.Conversation) conversationBody {
 func turnOf(t store.Turn) turnBody {
 	return turnBody{
 		ID: t.ID, Conversation: t.Conversation, Number: t.Number, Question: t.Question, AskedAt: t.AskedAt,
-		Attempt: t.Attempt.Number, Model: t.Attempt.Model, Reply: t.Attempt.Reply,
+		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply,
 		Outcome: outcomeOf(desk.EndOf(t.Attempt), t.Attempt.StartedAt),
 	}
 }

@@ -178,6 +178,67 @@ func TestATokenIsSeenAsSoonAsTheModelSaysIt(t *testing.T) {
 	}
 }
 
+func TestKeepingConversations(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	alice, bob := visitor(t), visitor(t)
+	var turn client.Turn
+	_, body := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`, "Accept", "application/json")
+	if err := json.Unmarshal([]byte(body), &turn); err != nil {
+		t.Fatal(err)
+	}
+	conversation, turnPath := "/api/conversations/"+turn.Conversation, "/api/turns/"+turn.ID
+	call(t, alice, "POST", b.Address+turnPath+"/attempts", "", "Accept", "application/json")
+	for _, c := range []struct {
+		who                *http.Client
+		method, path, body string
+		status             int
+		holds              string
+	}{
+		{alice, "GET", turnPath + "/attempts", "", 200, `"number":2`},
+		{bob, "GET", turnPath + "/attempts", "", 404, ""},
+		{alice, "POST", turnPath + "/choose", `{"attempt":1}`, 200, `"attempt":1,"attempts":2`},
+		{alice, "POST", turnPath + "/choose", `{"attempt":7}`, 404, ""},
+		{bob, "POST", turnPath + "/choose", `{"attempt":1}`, 404, ""},
+		{bob, "PATCH", conversation, `{"title":"mine now"}`, 404, ""},
+		{alice, "PATCH", conversation, `{"title":" Of   smoke "}`, 204, ""},
+		{alice, "PATCH", conversation, `{"title":" "}`, 422, "up to 120 characters"},
+		{alice, "PATCH", conversation, `{"title":"` + strings.Repeat("x", 121) + `"}`, 422, "up to 120 characters"},
+		{alice, "GET", conversation + "/export", "", 200, "# Of smoke\n\n*The Helper, "},
+		{alice, "GET", conversation + "/export?as=markdown", "", 200, "## 1. How do I light a smoker?\n\nLight it"},
+		{alice, "GET", conversation + "/export?as=json", "", 200, `"title":"Of smoke"`},
+		{alice, "GET", conversation + "/export?as=pdf", "", 422, "markdown or json"},
+		{bob, "GET", conversation + "/export", "", 404, ""},
+		{bob, "DELETE", conversation, "", 404, ""},
+		{alice, "DELETE", conversation, "", 204, ""},
+		{alice, "GET", conversation, "", 404, ""},
+		{alice, "GET", "/api/at/helper/conversations", "", 200, `[]`},
+		{bob, "POST", conversation + "/restore", "", 404, ""},
+		{alice, "POST", conversation + "/restore", "", 204, ""},
+		{alice, "GET", conversation, "", 200, "Of smoke"},
+	} {
+		response, body := call(t, c.who, c.method, b.Address+c.path, c.body)
+		if response.StatusCode != c.status || !strings.Contains(body, c.holds) {
+			t.Errorf("%s %s %s: %d %s", c.method, c.path, c.body, response.StatusCode, body)
+		}
+	}
+}
+
+// Removing a conversation stops what is being written in it.
+func TestRemovingStopsTheModel(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(testbed.Slow)
+	outcome, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "x"}, client.Follower{Begin: func(begun client.Begin) {
+		request, _ := http.NewRequest("DELETE", b.Address+"/api/conversations/"+begun.Conversation, nil)
+		request.Header.Set("Authorization", "Bearer "+testbed.Token)
+		if _, err := http.DefaultClient.Do(request); err != nil {
+			t.Error(err)
+		}
+	}})
+	if err != nil || outcome.State != "stopped" {
+		t.Errorf("%+v, %v", outcome, err)
+	}
+}
+
 func TestAskingForJSON(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	response, body := call(t, visitor(t), "POST", b.Address+"/api/at/helper/questions", `{"question":"hello"}`, "Accept", "application/json")

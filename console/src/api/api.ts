@@ -68,3 +68,24 @@ export function watch(turn: string, after: string): Promise<Response> {
 export async function stop(turn: string): Promise<void> {
   await request(`/api/turns/${turn}/stop`, { method: "POST" });
 }
+
+/** Makes one attempt the one that is shown and remembered. */
+export async function choose(turn: string, attempt: number): Promise<Schemas["Turn"]> {
+  return (await send("POST", `/api/turns/${turn}/choose`, { attempt })).json();
+}
+
+export async function rename(conversation: string, title: string): Promise<void> {
+  await send("PATCH", `/api/conversations/${conversation}`, { title });
+}
+
+export async function remove(conversation: string): Promise<void> {
+  await request(`/api/conversations/${conversation}`, { method: "DELETE" });
+}
+
+/** Brings a removed conversation back. */
+export async function restore(conversation: string): Promise<void> {
+  await request(`/api/conversations/${conversation}/restore`, { method: "POST" });
+}
+
+const send = (method: string, path: string, body: unknown) =>
+  request(path, { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });

@@ -159,6 +159,46 @@ export interface paths {
         get: operations["conversation"];
         put?: never;
         post?: never;
+        /** Remove a conversation; it can be restored for 30 days */
+        delete: operations["remove"];
+        options?: never;
+        head?: never;
+        /** Give a conversation a title */
+        patch: operations["rename"];
+        trace?: never;
+    };
+    "/api/conversations/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a removed conversation back */
+        post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conversations/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** The conversation as a file */
+        get: operations["export"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -231,10 +271,30 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** All attempts at a turn, the first one first */
+        get: operations["attempts"];
         put?: never;
         /** Make the reply again; answers like asking */
         post: operations["again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/turns/{id}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make one attempt the one that is shown and remembered */
+        post: operations["choose"];
         delete?: never;
         options?: never;
         head?: never;
@@ -457,11 +517,19 @@ export interface components {
             question: string;
             /** Format: date-time */
             asked_at: string;
-            /** @description The newest attempt; they count from 1. */
+            /** @description The attempt that counts, from 1: the chosen one, else the newest. */
             attempt: number;
+            /** @description How many there are. */
+            attempts: number;
             /** @description connection/model */
             model: string;
             /** @description Markdown */
+            reply: string;
+            outcome: components["schemas"]["Outcome"];
+        };
+        Attempt: {
+            number: number;
+            model: string;
             reply: string;
             outcome: components["schemas"]["Outcome"];
         };
@@ -858,6 +926,101 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    title: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    export: {
+        parameters: {
+            query?: {
+                as?: "markdown" | "json";
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
+                    "application/json": components["schemas"]["Conversation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     turn: {
         parameters: {
             query?: never;
@@ -928,6 +1091,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    attempts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The attempts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        attempts: components["schemas"]["Attempt"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     again: {
         parameters: {
             query?: never;
@@ -940,6 +1128,35 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["Reply"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    choose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    attempt: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The turn */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turn"];
+                };
+            };
             default: components["responses"]["Problem"];
         };
     };

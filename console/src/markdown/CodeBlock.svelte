@@ -1,4 +1,6 @@
 <script lang="ts">
+  import CopyButton from "../CopyButton.svelte";
+
   let { source, language, whole }: { source: string; language: string; whole: boolean } = $props();
 
   let marked = $state<string | null>(null);
@@ -14,7 +16,16 @@
   });
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-<pre tabindex="0" aria-label={language ? `Code, ${language}` : "Code"} role="region"><code
-    >{#if marked !== null}{@html marked}{:else}{source}{/if}</code
-  ></pre>
+<div class="code group relative">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <pre tabindex="0" aria-label={language ? `Code, ${language}` : "Code"} role="region"><code
+      >{#if marked !== null}{@html marked}{:else}{source}{/if}</code
+    ></pre>
+  {#if whole}
+    <CopyButton
+      text={source}
+      label="Copy the code"
+      class="absolute top-1 right-1 rounded bg-leaf px-2 font-sans text-xs text-faded opacity-0 transition-opacity group-focus-within:opacity-100 group-hover:opacity-100 pointer-coarse:opacity-100 print:hidden"
+    />
+  {/if}
+</div>

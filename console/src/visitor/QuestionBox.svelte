@@ -2,16 +2,25 @@
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
   import Square from "@lucide/svelte/icons/square";
   import { onMount } from "svelte";
+  import { given } from "../given";
 
   let {
     running,
+    last,
     ask,
     stop,
     deskTitle,
-  }: { running: boolean; ask: (question: string) => void; stop: () => void; deskTitle: string } = $props();
+  }: { running: boolean; last: string; ask: (question: string) => void; stop: () => void; deskTitle: string } = $props();
 
-  let text = $state("");
+  // A draft survives a reload; every tab has its own.
+  const draft = `juvalogos-draft:${given.slug}`;
+  let text = $state(sessionStorage.getItem(draft) ?? "");
   let area: HTMLTextAreaElement;
+
+  $effect(() => {
+    if (text) sessionStorage.setItem(draft, text);
+    else sessionStorage.removeItem(draft);
+  });
 
   onMount(focus);
 
@@ -36,6 +45,11 @@
   let swallow = false; // the line break of the Enter that asked
 
   function keydown(e: KeyboardEvent) {
+    if (e.key === "ArrowUp" && !text && last) {
+      e.preventDefault();
+      text = last;
+      return;
+    }
     swallow = e.key === "Enter" && !e.shiftKey && !e.isComposing;
     if (!swallow) return;
     e.preventDefault();
@@ -79,5 +93,5 @@
   {/if}
 </form>
 <p class="mt-1.5 text-[0.78rem] text-faded pointer-coarse:hidden">
-  {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line.{/if}
+  {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line{#if last}, <kbd>↑</kbd> brings back your last question{/if}.{/if}
 </p>

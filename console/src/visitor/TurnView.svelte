@@ -1,10 +1,19 @@
 <script lang="ts">
+  import ChevronLeft from "@lucide/svelte/icons/chevron-left";
+  import ChevronRight from "@lucide/svelte/icons/chevron-right";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
+  import CopyButton from "../CopyButton.svelte";
   import Markdown from "../markdown/Markdown.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
 
-  let { turn, number, last, again }: { turn: Turn; number: number; last: boolean; again: () => void } = $props();
+  let {
+    turn,
+    number,
+    last,
+    again,
+    choose,
+  }: { turn: Turn; number: number; last: boolean; again: () => void; choose: (attempt: number) => void } = $props();
 
   /** In characters: a longer question is folded. */
   const longQuestion = 420;
@@ -48,11 +57,27 @@
       {#if turn.cutShort}<p class="mt-1">The reply reached the longest length this desk allows. You can ask it to go on.</p>{/if}
     {:else if turn.state === "stopped"}
       <p>You stopped this reply.</p>
-      {#if last}
-        <button class="mt-1.5 inline-flex items-center gap-1.5 text-accent underline underline-offset-4" onclick={again}>
-          <RotateCcw size={13} aria-hidden="true" /> Make it again
+    {/if}
+    {#if !turn.running}
+      <div class="mt-1 flex flex-wrap items-center gap-x-4 print:hidden">
+        {#if turn.text}<CopyButton text={turn.text} label="Copy the reply" />{/if}
+        {#if last && !turn.problem}
+          <button class="inline-flex min-h-7 items-center gap-1.5 hover:text-accent" onclick={again}>
+            <RotateCcw size={13} aria-hidden="true" /> Make it again
+          </button>
+        {/if}
+      </div>
+    {/if}
+    {#if turn.attempts > 1 && !turn.running}
+      <div class="-ml-1.5 flex items-center gap-1 print:hidden">
+        <button class="icon !size-7" aria-label="The attempt before" disabled={turn.attempt === 1} onclick={() => choose(turn.attempt - 1)}>
+          <ChevronLeft size={15} class={turn.attempt === 1 ? "opacity-40" : ""} aria-hidden="true" />
         </button>
-      {/if}
+        <span class="tabular-nums">{turn.attempt} of {turn.attempts}</span>
+        <button class="icon !size-7" aria-label="The next attempt" disabled={turn.attempt === turn.attempts} onclick={() => choose(turn.attempt + 1)}>
+          <ChevronRight size={15} class={turn.attempt === turn.attempts ? "opacity-40" : ""} aria-hidden="true" />
+        </button>
+      </div>
     {/if}
   </div>
 </article>

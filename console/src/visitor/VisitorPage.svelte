@@ -8,6 +8,7 @@
   import { tick } from "svelte";
   import { given } from "../given";
   import { theme, turnTheme } from "../theme.svelte";
+  import ConversationMenu from "./ConversationMenu.svelte";
   import Contents from "./Contents.svelte";
   import { Conversation } from "./conversation.svelte";
   import Drawer from "./Drawer.svelte";
@@ -28,6 +29,14 @@
   const blank = $derived(!conversation?.turns.length && !conversation?.loading && !conversation?.id);
   const themes = { auto: "as the system", light: "light", dark: "dark" };
   const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
+
+  // The offer to bring back what was removed does not stay for ever.
+  $effect(() => {
+    const removed = conversation?.removed;
+    if (!removed) return;
+    const timer = setTimeout(() => (conversation!.removed = null), 15_000);
+    return () => clearTimeout(timer);
+  });
 
   $effect(() => {
     if (desk) document.title = conversation?.title ? `${conversation.title} · ${desk.title}` : desk.title;
@@ -81,7 +90,7 @@
   <NoDesk problem={given.problem} />
 {:else}
   <div class="mx-auto flex min-h-dvh max-w-[84rem] flex-col">
-    <header class={["sticky top-0 z-20 flex h-13 items-center gap-1 border-b bg-paper px-3 sm:px-5", blank ? "border-transparent" : "border-rule"]}>
+    <header class={["print:hidden sticky top-0 z-20 flex h-13 items-center gap-1 border-b bg-paper px-3 sm:px-5", blank ? "border-transparent" : "border-rule"]}>
       <button class="icon wide:hidden" aria-label="Earlier conversations" onclick={() => (drawerOpen = true)}>
         <Menu size={20} aria-hidden="true" />
       </button>
@@ -91,6 +100,7 @@
       <button class="icon" title="Theme: {themes[theme.choice]}" aria-label="Theme: {themes[theme.choice]}. Change it." onclick={turnTheme}>
         <ThemeIcon size={18} aria-hidden="true" />
       </button>
+      {#if conversation.id && !blank}<ConversationMenu {conversation} remove={() => void conversation.remove()} />{/if}
       {#if !blank}
         <button class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf" onclick={() => open("")}>
           <Plus size={16} aria-hidden="true" /> <span>New<span class="hidden sm:inline">&nbsp;conversation</span></span>
@@ -99,7 +109,7 @@
     </header>
 
     <div class="flex flex-1">
-      <aside class="sticky top-13 hidden h-[calc(100dvh-3.25rem)] w-60 shrink-0 overflow-y-auto border-r border-rule py-6 pr-3 pl-5 wide:block">
+      <aside class="print:!hidden sticky top-13 hidden h-[calc(100dvh-3.25rem)] w-60 shrink-0 overflow-y-auto border-r border-rule py-6 pr-3 pl-5 wide:block">
         <Contents {conversation} {open} />
       </aside>
 
@@ -108,9 +118,9 @@
           {#if blank}
             <Welcome {desk} {ask} />
           {:else}
-            <h1 class="sr-only">{conversation.title || desk.title}</h1>
+            <h1 class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-2xl print:font-semibold">{conversation.title || desk.title}</h1>
             {#each conversation.turns as turn, i (turn)}
-              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => again(turn)} />
+              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => again(turn)} choose={(n) => conversation.choose(turn, n)} />
             {/each}
             {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
           {/if}
@@ -119,7 +129,7 @@
           {/if}
         </div>
 
-        <div class="sticky bottom-0 z-10 bg-paper pt-2 pb-3">
+        <div class="print:hidden sticky bottom-0 z-10 bg-paper pt-2 pb-3">
           {#if !end.stuck && !blank && !end.whole}
             <div class="measure relative">
               <button
@@ -130,8 +140,14 @@
               </button>
             </div>
           {/if}
+          {#if conversation.removed}
+            <div class="measure mb-2 flex items-center justify-between rounded border border-rule bg-leaf py-1.5 pr-1.5 pl-4 text-sm" role="status">
+              <span class="min-w-0 truncate">Removed “{conversation.removed.title}”</span>
+              <button class="min-h-8 shrink-0 rounded px-3 font-semibold text-accent hover:bg-paper" onclick={() => conversation.restore()}>Undo</button>
+            </div>
+          {/if}
           <div class="measure">
-            <QuestionBox bind:this={box} running={!!conversation.running} {ask} stop={() => conversation.stop()} deskTitle={desk.title} />
+            <QuestionBox bind:this={box} running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title} />
           </div>
         </div>
       </main>

@@ -12,6 +12,8 @@ export class Conversation {
   /** Why the conversation cannot be shown or the question not be asked. */
   problem = $state<Schemas["Trouble"] | null>(null);
   loading = $state(false);
+  /** What was removed last, as long as the page offers to bring it back. */
+  removed = $state<{ id: string; title: string } | null>(null);
   /** Counts the conversations that were opened and have turns. */
   shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
@@ -85,6 +87,52 @@ export class Conversation {
       await turn.follow(api.makeAgain(turn.id));
     } catch (e) {
       turn.fail(e);
+    }
+  }
+
+  async choose(turn: Turn, attempt: number) {
+    try {
+      await turn.choose(attempt);
+    } catch (e) {
+      this.problem = asTrouble(e);
+    }
+  }
+
+  /** Gives the conversation a title; false if it was not taken. */
+  async rename(title: string): Promise<boolean> {
+    try {
+      await api.rename(this.id, title);
+    } catch (e) {
+      this.problem = asTrouble(e);
+      return false;
+    }
+    this.title = title;
+    void this.refresh();
+    return true;
+  }
+
+  /** Removes the conversation on the page; removed can be brought back. */
+  async remove() {
+    try {
+      await api.remove(this.id);
+    } catch (e) {
+      this.problem = asTrouble(e);
+      return;
+    }
+    this.removed = { id: this.id, title: this.title };
+    await this.open("", true);
+    void this.refresh();
+  }
+
+  async restore() {
+    const { id } = this.removed!;
+    this.removed = null;
+    try {
+      await api.restore(id);
+      await this.open(id, true);
+      void this.refresh();
+    } catch (e) {
+      this.problem = asTrouble(e);
     }
   }
 

@@ -18,12 +18,14 @@ export class Turn {
   problem = $state<Schemas["Trouble"] | null>(null);
   seconds = $state(0);
   cutShort = $state(false);
+  /** The attempt that is shown, from 1, and how many there are. */
+  attempt = $state(1);
+  attempts = $state(1);
   /** What the reader is told while the reply is on its way. */
   note = $state("");
   readonly running = $derived(this.state === "waiting" || this.state === "writing");
 
   #lastEvent = "";
-  #attempt = 0;
   #pending = "";
   #frame = 0;
   #stopping = false;
@@ -37,10 +39,21 @@ export class Turn {
     const turn = new Turn(t.question);
     turn.id = t.id;
     turn.number = t.number;
-    turn.text = t.reply;
-    if (t.outcome.state === "running") turn.state = t.reply ? "writing" : "waiting";
-    else turn.#end(t.outcome);
+    turn.#show(t);
     return turn;
+  }
+
+  /** Shows another attempt, which then counts. */
+  async choose(attempt: number) {
+    this.#show(await api.choose(this.id, attempt));
+  }
+
+  #show(t: Schemas["Turn"]) {
+    this.text = t.reply;
+    this.attempt = t.attempt;
+    this.attempts = t.attempts;
+    if (t.outcome.state === "running") this.state = t.reply ? "writing" : "waiting";
+    else this.#end(t.outcome);
   }
 
   /**
@@ -121,8 +134,9 @@ export class Turn {
     this.id = b.turn;
     this.number = b.number;
     this.note = "";
-    if (b.from === 0 || b.attempt !== this.#attempt) this.#flush("");
-    this.#attempt = b.attempt;
+    if (b.from === 0 || b.attempt !== this.attempt) this.#flush("");
+    this.attempt = b.attempt;
+    this.attempts = Math.max(this.attempts, b.attempt);
     if (first) begun(b);
     if (this.#stopping) void api.stop(this.id);
   }

@@ -1,0 +1,122 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"juvalogos/internal/browser"
+	"juvalogos/internal/testbed"
+	"juvalogos/standin/modelserver"
+)
+
+func TestAttemptsCanBeCompared(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 5})
+	p.ask("How do I light a smoker?")
+	p.settled()
+	b.Model.Set(testbed.Fast)
+	p.click("Make it again")
+	p.shows("article", "2 of 2")
+	p.shows("article .prose", "cool and white")
+	p.accessible("two attempts")
+	p.click("The attempt before")
+	p.shows("article", "1 of 2")
+	if got := p.text("article .prose"); strings.Contains(got, "white") {
+		t.Errorf("the first attempt is %q", got)
+	}
+	// The one that is shown counts, also after a reload.
+	p.do(chromedp.Reload())
+	p.shows("article", "1 of 2")
+	p.click("The next attempt")
+	p.shows("article .prose", "cool and white")
+	// Only the last turn can be made again.
+	p.ask("hello")
+	p.settled()
+	if n := run[int](p, `[...document.querySelectorAll("article button")].filter(b => b.innerText.includes("Make it again")).length`); n != 1 {
+		t.Errorf("%d turns can be made again", n)
+	}
+}
+
+func TestCopying(t *testing.T) {
+	b := newBed(t)
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1))); err != nil {
+		t.Fatal(err)
+	}
+	p := openPage(t, browser.Desk, b.Address)
+	// A headless browser keeps its clipboard to itself: note what goes there.
+	run[any](p, `navigator.clipboard.writeText = text => { window.copied = text; return Promise.resolve() }; null`)
+	p.ask("How much do I feed my bees for the winter?")
+	p.settled()
+	clipboard := func() string { return run[string](p, "window.copied") }
+	p.do(chromedp.Click(browser.Button("Copy the reply")))
+	p.shows("article", "Copied")
+	if got := clipboard(); !strings.Contains(got, "**18 to 20 kg**") || !strings.Contains(got, "```python") {
+		t.Errorf("copied %q", got)
+	}
+	run[any](p, `document.querySelector(".code button").click(), null`)
+	p.shows(".code", "Copied")
+	if got := clipboard(); !strings.HasPrefix(got, "def syrup(") || strings.Contains(got, "```") {
+		t.Errorf("copied %q", got)
+	}
+}
+
+func TestTheBoxRemembers(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	box := func() string { return run[string](p, `document.querySelector("textarea").value`) }
+	p.do(chromedp.SendKeys(browser.Question, "half a quest"), chromedp.Reload(), chromedp.WaitReady(browser.Question))
+	if got := box(); got != "half a quest" {
+		t.Errorf("after a reload the box holds %q", got)
+	}
+	p.ask("ion")
+	p.settled()
+	p.do(chromedp.Reload(), chromedp.WaitReady(browser.Question))
+	p.shows("article", "half a question")
+	if got := box(); got != "" {
+		t.Errorf("what was asked is still in the box: %q", got)
+	}
+	p.do(chromedp.SendKeys(browser.Question, kb.ArrowUp))
+	if got := box(); got != "half a question" {
+		t.Errorf("Up brings back %q", got)
+	}
+}
+
+func TestKeepingAConversation(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("How do I light a smoker?")
+	p.settled()
+	p.click("This conversation")
+	p.shows("[role=menu]", "Save as Markdown")
+	p.accessible("the menu of a conversation")
+	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Rename']`)), chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
+	p.accessible("the dialog for its name")
+	run[any](p, `document.querySelector("[role=dialog] input").select(), null`)
+	p.do(chromedp.SendKeys(chromedp.CSS("[role=dialog] input"), "Of smoke\r"))
+	p.do(chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
+	p.shows("nav", "Of smoke")
+	address := run[string](p, "location.pathname")
+
+	p.click("This conversation")
+	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Remove']`)))
+	p.shows("main", "Removed “Of smoke”")
+	p.shows("main", "Begin with one of these")
+	p.shows("nav", "What you ask here will be listed")
+	p.accessible("a removed conversation")
+	p.click("Undo")
+	p.shows("article .prose", "Light it at the bottom")
+	p.shows("nav", "Of smoke")
+	if got := run[string](p, "location.pathname"); got != address {
+		t.Errorf("it is back at %s, it was at %s", got, address)
+	}
+
+	// Saved as a file it is whole.
+	script := `fetch("/api/conversations/" + location.pathname.split("/").pop() + "/export?as=markdown").then(r => r.text())`
+	if got := run[string](p, script); !strings.HasPrefix(got, "# Of smoke\n") || !strings.Contains(got, "## 1. How do I light a smoker?\n\nLight it at the bottom") {
+		t.Errorf("saved %q", got)
+	}
+}

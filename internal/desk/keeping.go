@@ -1,0 +1,98 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/store"
+)
+
+// What visitors do with conversations they had.
+
+// keepRemoved is how long a removed conversation can be brought back.
+const keepRemoved = 30 * 24 * time.Hour
+
+// longestName is in characters, for a title that a visitor gives.
+const longestName = 120
+
+// Attempts returns all attempts at a visitor's turn, the first one first.
+func (s *Service) Attempts(ctx context.Context, visitor store.Visitor, turn uuid.UUID) ([]store.Attempt, error) {
+	attempts, err := s.Store.Attempts(ctx, turn, visitor)
+	return attempts, s.found(NoTurn, err)
+}
+
+// Choose makes one attempt the one that counts: it is shown and remembered.
+func (s *Service) Choose(ctx context.Context, visitor store.Visitor, turn uuid.UUID, attempt int) error {
+	if s.liveReply(visitor, turn) != nil {
+		return &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
+	}
+	return s.found(NoTurn, s.Store.Choose(ctx, turn, visitor, attempt))
+}
+
+// Rename gives a visitor's conversation a title.
+func (s *Service) Rename(ctx context.Context, visitor store.Visitor, id uuid.UUID, title string) error {
+	title = strings.Join(strings.Fields(string(clean([]byte(title)))), " ")
+	if n := utf8.RuneCountInString(title); n == 0 || n > longestName {
+		return &Problem{Code: Invalid, Sentence: fmt.Sprintf("Give the conversation a name of up to %d characters.", longestName)}
+	}
+	return s.found(NoConversation, s.Store.Rename(ctx, id, visitor, title))
+}
+
+// Remove takes a visitor's conversation away and stops a reply that is being
+// made in it. Restore brings it back for 30 days.
+func (s *Service) Remove(ctx context.Context, visitor store.Visitor, id uuid.UUID) error {
+	if err := s.Store.Remove(ctx, id, visitor, s.Now()); err != nil {
+		return s.found(NoConversation, err)
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if r := s.busy[id]; r != nil {
+		r.cancel(errStopped)
+	}
+	return nil
+}
+
+// Restore brings a removed conversation back.
+func (s *Service) Restore(ctx context.Context, visitor store.Visitor, id uuid.UUID) error {
+	return s.found(NoConversation, s.Store.Restore(ctx, id, visitor))
+}
+
+// found turns the store's errors into Problems; nil stays nil.
+func (s *Service) found(code Code, err error) error {
+	if err == nil {
+		return nil
+	}
+	return s.notFound(code, err)
+}
+
+// purge deletes for good what was removed long ago.
+func (s *Service) purge(ctx context.Context) {
+	n, err := s.Store.Purge(ctx, s.Now().Add(-keepRemoved))
+	switch {
+	case err != nil && !errors.Is(err, context.Canceled):
+		s.Log.Warn("deleting removed conversations", "error", err)
+	case n > 0:
+		s.Log.Info("removed conversations are deleted for good", "conversations", n)
+	}
+}
+
+// Markdown writes a conversation as a document.
+func Markdown(deskTitle string, c store.Conversation, turns []store.Turn) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# %s\n\n*%s, %s*\n", c.Title, deskTitle, c.StartedAt.UTC().Format("2 January 2006, 15:04 UTC"))
+	for _, t := range turns {
+		fmt.Fprintf(&b, "\n## %d. %s\n\n%s\n", t.Number, strings.Join(strings.Fields(t.Question), " "), strings.TrimSpace(t.Attempt.Reply))
+		if p := EndOf(t.Attempt).Problem; p != "" {
+			fmt.Fprintf(&b, "\n> %s\n", Sentence(p))
+		} else if t.Attempt.State == store.Stopped {
+			b.WriteString("\n> This reply was stopped.\n")
+		}
+	}
+	return b.String()
+}

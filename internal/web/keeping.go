@@ -1,0 +1,133 @@
+package web
+
+import (
+	"fmt"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/google/uuid"
+
+	"juvalogos/internal/desk"
+	"juvalogos/internal/store"
+)
+
+// What visitors do with conversations they had.
+
+type attemptBody struct {
+	Number  int         `json:"number"`
+	Model   string      `json:"model"`
+	Reply   string      `json:"reply"`
+	Outcome outcomeBody `json:"outcome"`
+}
+
+func (s *Server) attempts(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	list, err := s.Desks.Attempts(c, who, id)
+	if err != nil {
+		return err
+	}
+	bodies := make([]attemptBody, len(list))
+	for i, a := range list {
+		bodies[i] = attemptBody{a.Number, a.Model, a.Reply, outcomeOf(desk.EndOf(a), a.StartedAt)}
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(fiber.Map{"attempts": bodies})
+}
+
+func (s *Server) choose(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	var b struct {
+		Attempt int `json:"attempt"`
+	}
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if err := s.Desks.Choose(c, who, id, b.Attempt); err != nil {
+		return err
+	}
+	return s.sendTurn(c, who, id)
+}
+
+func (s *Server) rename(c fiber.Ctx) error {
+	who, id, err := s.conversationAsked(c)
+	if err != nil {
+		return err
+	}
+	var b struct {
+		Title string `json:"title"`
+	}
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if err := s.Desks.Rename(c, who, id, b.Title); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *Server) remove(c fiber.Ctx) error {
+	who, id, err := s.conversationAsked(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Desks.Remove(c, who, id); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *Server) restore(c fiber.Ctx) error {
+	who, id, err := s.conversationAsked(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Desks.Restore(c, who, id); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// export answers with the conversation as a file: ?as=markdown or ?as=json.
+func (s *Server) export(c fiber.Ctx) error {
+	who, id, err := s.conversationAsked(c)
+	if err != nil {
+		return err
+	}
+	conversation, turns, err := s.Desks.Conversation(c, who, id)
+	if err != nil {
+		return err
+	}
+	face, err := s.Desks.Face(c, conversation.Slug)
+	if err != nil {
+		return err
+	}
+	name := conversation.Slug + "-" + conversation.StartedAt.UTC().Format("2006-01-02")
+	switch as := c.Query("as", "markdown"); as {
+	case "markdown":
+		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".md"))
+		c.Set("Content-Type", "text/markdown; charset=utf-8")
+		return c.SendString(desk.Markdown(face.Title, conversation, turns))
+	case "json":
+		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".json"))
+		return c.JSON(withTurns(conversation, turns))
+	default:
+		return invalid(fmt.Sprintf("A conversation can be saved as markdown or json, not as %q.", as))
+	}
+}
+
+func (s *Server) conversationAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
+	who, err := s.visitor(c)
+	if err != nil {
+		return who, uuid.Nil, err
+	}
+	id, err := uuid.Parse(c.Params("id"))
+	if err != nil {
+		err = &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
+	}
+	return who, id, err
+}
