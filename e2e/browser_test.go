@@ -361,11 +361,11 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 	p.do(chromedp.WaitReady(chromedp.CSS(".prose .hljs-keyword")))
 	for script, want := range map[string]int{
 		`window.hit ?? 0`: 0,
-		`document.querySelectorAll(".prose :is(script, img, iframe, form, button, style, svg)").length`: 0,
-		`document.querySelectorAll(".prose a[href^=javascript], .prose [onclick]").length`:              0,
-		`document.querySelectorAll(".prose a[href][target=_blank][rel~=noopener]").length`:              2,
-		`document.querySelectorAll(".prose :is(h3, table td code, li [role=img])").length`:              3,
-		`document.querySelectorAll(".prose :is(h1, h2)").length`:                                        0,
+		`document.querySelectorAll(".prose :is(script, img, iframe, form, button, style, svg):not(.code > button, .code > button *)").length`: 0,
+		`document.querySelectorAll(".prose a[href^=javascript], .prose [onclick]").length`:                                                    0,
+		`document.querySelectorAll(".prose a[href][target=_blank][rel~=noopener]").length`:                                                    2,
+		`document.querySelectorAll(".prose :is(h3, table td code, li [role=img])").length`:                                                    3,
+		`document.querySelectorAll(".prose :is(h1, h2)").length`:                                                                              0,
 	} {
 		if got := run[int](p, script); got != want {
 			t.Errorf("%s is %d, want %d", script, got, want)
