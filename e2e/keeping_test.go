@@ -120,3 +120,35 @@ func TestKeepingAConversation(t *testing.T) {
 		t.Errorf("saved %q", got)
 	}
 }
+
+func TestSharingAConversation(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("How do I light a smoker?")
+	p.settled()
+	menu := func(item string) {
+		t.Helper()
+		p.click("This conversation")
+		p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='` + item + `']`)))
+	}
+	menu("Share by a link")
+	p.click("Make a link")
+	p.do(chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
+	p.accessible("the dialog for sharing")
+	link := run[string](p, `document.querySelector("[role=dialog] input").value`)
+
+	// Another person reads it, on a phone, and cannot change it.
+	q := openPage(t, browser.Phone, b.Address)
+	q.visit(strings.TrimPrefix(link, b.Address))
+	q.shows("article .prose", "Light it at the bottom")
+	q.shows("main", "Somebody shared this conversation with you.")
+	if got := q.text("main button"); strings.Contains(got, "again") || strings.Contains(got, "Ask") {
+		t.Errorf("a reader has %q", got)
+	}
+	q.accessible("a shared conversation")
+
+	p.click("Withdraw the link")
+	p.do(chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
+	q.do(chromedp.Reload())
+	q.shows("main", "This conversation is not shared, or not any more.")
+}

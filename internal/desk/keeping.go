@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"strings"
@@ -42,6 +43,24 @@ func (s *Service) Rename(ctx context.Context, visitor store.Visitor, id uuid.UUI
 		return &Problem{Code: Invalid, Sentence: fmt.Sprintf("Give the conversation a name of up to %d characters.", longestName)}
 	}
 	return s.found(NoConversation, s.Store.Rename(ctx, id, visitor, title))
+}
+
+// Share makes a visitor's conversation readable, as it is at any time, to
+// whoever has a link that cannot be guessed, and returns the link's end.
+func (s *Service) Share(ctx context.Context, visitor store.Visitor, id uuid.UUID) (string, error) {
+	share, err := s.Store.Share(ctx, id, visitor, strings.ToLower(rand.Text()))
+	return share, s.found(NoConversation, err)
+}
+
+// Unshare withdraws the link.
+func (s *Service) Unshare(ctx context.Context, visitor store.Visitor, id uuid.UUID) error {
+	return s.found(NoConversation, s.Store.Unshare(ctx, id, visitor))
+}
+
+// Shared returns a conversation by the end of its link.
+func (s *Service) Shared(ctx context.Context, share string) (store.Conversation, []store.Turn, error) {
+	c, turns, err := s.Store.Shared(ctx, share)
+	return c, turns, s.found(NotShared, err)
 }
 
 // Remove takes a visitor's conversation away and stops a reply that is being

@@ -17,6 +17,7 @@ const (
 	NoDesk         Code = "no-such-desk"
 	NoConversation Code = "no-such-conversation"
 	NoTurn         Code = "no-such-turn"
+	NotShared      Code = "not-shared"
 	Empty          Code = "empty-question"
 	QuestionLong   Code = "question-too-long"
 	StillWriting   Code = "still-writing"
@@ -52,6 +53,7 @@ var sentences = map[Code]string{
 	NoDesk:                    "There is no desk at this address. Check the link, or ask the person who gave it to you.",
 	NoConversation:            "This conversation is not here. It may belong to another browser, or have been removed. You can start a new one.",
 	NoTurn:                    "This question is not here. It may belong to another browser.",
+	NotShared:                 "This conversation is not shared, or not any more. Ask the person who sent you the link.",
 	Empty:                     "Please write a question first.",
 	StillWriting:              "The last reply is still being written. Wait for it, or stop it first.",
 	NotSetUp:                  "This desk is not set up correctly at the moment. The person who runs it can put it right.",

@@ -121,7 +121,7 @@ func (s *Service) Face(ctx context.Context, slug string) (deskfile.File, error) 
 	case errors.Is(err, store.ErrNotFound):
 		return deskfile.File{}, &Problem{Code: NoDesk, Sentence: Sentence(NoDesk)}
 	case err != nil:
-		return deskfile.File{}, problem(NoRecords, err)
+		return deskfile.File{}, s.logged("show a desk", problem(NoRecords, err))
 	}
 	return deskfile.Read(slug, []byte(r.File))
 }

@@ -18,6 +18,7 @@ type Conversation struct {
 	Title     string
 	StartedAt time.Time
 	AskedAt   time.Time // the last question
+	Share     string    // what its shared link ends with; empty if it is not shared
 	Turns     int
 }
 
@@ -68,7 +69,7 @@ type Attempt struct {
 // at most limit.
 func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor, limit int) ([]Conversation, error) {
 	rows, err := s.pool.Query(ctx, `
-		select c.id, d.slug, c.title, c.started_at, c.asked_at, (select count(*) from turn where conversation = c.id)
+		select `+conversationColumns+`
 		from conversation c join desk d on d.id = c.desk
 		where c.visitor = $2 and d.slug = $1 and c.channel <> 'completions' and c.removed_at is null
 		order by c.asked_at desc limit $3`, slug, visitor[:], limit)
@@ -78,18 +79,27 @@ func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor,
 	return pgx.CollectRows(rows, scanConversation)
 }
 
+const conversationColumns = `c.id, d.slug, c.title, c.started_at, c.asked_at, coalesce(c.share, ''), (select count(*) from turn where conversation = c.id)`
+
 func scanConversation(row pgx.CollectableRow) (c Conversation, err error) {
-	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.StartedAt, &c.AskedAt, &c.Turns)
+	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.StartedAt, &c.AskedAt, &c.Share, &c.Turns)
 	return c, err
 }
 
 // Conversation returns a visitor's conversation with its turns in order.
 func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor Visitor) (Conversation, []Turn, error) {
+	return s.conversation(ctx, `c.id = $1 and c.visitor = $2`, id, visitor[:])
+}
+
+// Shared returns the conversation whose shared link ends with share.
+func (s *Store) Shared(ctx context.Context, share string) (Conversation, []Turn, error) {
+	return s.conversation(ctx, `c.share = $1`, share)
+}
+
+func (s *Store) conversation(ctx context.Context, where string, arguments ...any) (Conversation, []Turn, error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`
-		select c.id, d.slug, c.title, c.started_at, c.asked_at, (select count(*) from turn where conversation = c.id)
-		from conversation c join desk d on d.id = c.desk where c.id = $1 and c.visitor = $2 and c.removed_at is null`, id, visitor[:])
-	batch.Queue(`select `+turnColumns+` from `+turnTables+` where t.conversation = $1 and t.visitor = $2 order by t.number`, id, visitor[:])
+	batch.Queue(`select `+conversationColumns+` from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
+	batch.Queue(`select `+turnColumns+` from `+turnTables+` where `+where+` and c.removed_at is null order by t.number`, arguments...)
 	results := s.pool.SendBatch(ctx, batch)
 	defer results.Close()
 	rows, err := results.Query()
@@ -175,6 +185,20 @@ func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, att
 // Rename gives a visitor's conversation a title.
 func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor Visitor, title string) error {
 	return s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
+}
+
+// Share gives a visitor's conversation the end of a link, unless it has one
+// already, and returns the one it has.
+func (s *Store) Share(ctx context.Context, id uuid.UUID, visitor Visitor, share string) (string, error) {
+	err := s.pool.QueryRow(ctx, `
+		update conversation set share = coalesce(share, $3) where id = $1 and visitor = $2 and removed_at is null
+		returning share`, id, visitor[:], share).Scan(&share)
+	return share, known(err)
+}
+
+// Unshare withdraws the link of a visitor's conversation.
+func (s *Store) Unshare(ctx context.Context, id uuid.UUID, visitor Visitor) error {
+	return s.one(ctx, `update conversation set share = null where id = $1 and visitor = $2`, id, visitor[:])
 }
 
 // Remove takes a visitor's conversation away; Restore brings it back until

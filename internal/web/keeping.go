@@ -92,6 +92,42 @@ func (s *Server) restore(c fiber.Ctx) error {
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
+// share makes the conversation readable by a link and answers with its path.
+func (s *Server) share(c fiber.Ctx) error {
+	who, id, err := s.conversationAsked(c)
+	if err != nil {
+		return err
+	}
+	share, err := s.Desks.Share(c, who, id)
+	if err != nil {
+		return err
+	}
+	return c.JSON(fiber.Map{"page": s.sharePath(share)})
+}
+
+func (s *Server) sharePath(share string) string { return s.BasePath + "/shared/" + share }
+
+func (s *Server) unshare(c fiber.Ctx) error {
+	who, id, err := s.conversationAsked(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Desks.Unshare(c, who, id); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// shared answers anyone who has the link.
+func (s *Server) shared(c fiber.Ctx) error {
+	conversation, turns, err := s.Desks.Shared(c, c.Params("share"))
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(s.withTurns(conversation, turns))
+}
+
 // export answers with the conversation as a file: ?as=markdown or ?as=json.
 func (s *Server) export(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
@@ -114,7 +150,7 @@ func (s *Server) export(c fiber.Ctx) error {
 		return c.SendString(desk.Markdown(face.Title, conversation, turns))
 	case "json":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".json"))
-		return c.JSON(withTurns(conversation, turns))
+		return c.JSON(s.withTurns(conversation, turns))
 	default:
 		return invalid(fmt.Sprintf("A conversation can be saved as markdown or json, not as %q.", as))
 	}

@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"html"
 	"io/fs"
@@ -12,8 +11,6 @@ import (
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
-
-	"juvalogos/internal/desk"
 )
 
 // pages are the built console's files: the one HTML document, which is filled
@@ -46,36 +43,61 @@ func loadPages(console fs.FS, basePath string) (*pages, error) {
 const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
 	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-ancestors 'self'; base-uri 'self'"
 
-// page answers with the document, the desk's face already in it, so that the
-// page can show itself without asking again.
+// givenBody is what the document holds for the page that it becomes.
+type givenBody struct {
+	Base    string       `json:"base"`
+	Slug    string       `json:"slug"`
+	Shared  string       `json:"shared"`
+	Desk    *faceBody    `json:"desk"`
+	Problem *troubleBody `json:"problem"`
+}
+
+// page answers with a desk's document, its face already in it, so that the page
+// can show itself without asking again.
 func (s *Server) page(c fiber.Ctx) error {
-	status := fiber.StatusOK
-	data := struct {
-		Base    string       `json:"base"`
-		Slug    string       `json:"slug"`
-		Desk    *faceBody    `json:"desk"`
-		Problem *troubleBody `json:"problem"`
-	}{Base: s.BasePath, Slug: c.Params("slug")}
-	title, purpose := "Juvalogos", "Ask at a desk."
-	if data.Slug != "" {
-		f, err := s.Desks.Face(c, data.Slug)
-		if err == nil {
-			face := faceOf(f)
-			data.Desk = &face
-			title, purpose = f.Title, f.Purpose
-		} else {
-			b := s.describe(c, err)
-			status, data.Problem = b.Status, &troubleBody{b.Code, b.Detail, b.ID}
-			var p *desk.Problem
-			if errors.As(err, &p) && p.Cause != nil {
-				s.Log.Error("problem", "path", c.Path(), "code", p.Code, "id", p.ID, "error", p.Cause)
-			}
-		}
+	if c.Params("slug") != "" {
 		if _, err := s.visitor(c); err != nil {
 			return err
 		}
 	}
-	filling, err := json.Marshal(data) // escapes < and >, so it may stand in HTML
+	return s.document(c, givenBody{Slug: c.Params("slug")})
+}
+
+// sharedPage answers with the document of a shared conversation.
+func (s *Server) sharedPage(c fiber.Ctx) error {
+	c.Set("X-Robots-Tag", "noindex")
+	given := givenBody{Shared: c.Params("share")}
+	conversation, _, err := s.Desks.Shared(c, given.Shared)
+	if err != nil {
+		given.Problem = s.trouble(c, err)
+	}
+	given.Slug = conversation.Slug
+	return s.document(c, given)
+}
+
+// trouble describes an error in the page's own shape; the answer gets its
+// status.
+func (s *Server) trouble(c fiber.Ctx, err error) *troubleBody {
+	b := s.describe(c, err)
+	c.Status(b.Status)
+	return &troubleBody{b.Code, b.Detail, b.ID}
+}
+
+// document fills the console's document in.
+func (s *Server) document(c fiber.Ctx, given givenBody) error {
+	given.Base = s.BasePath
+	title, purpose := "Juvalogos", "Ask at a desk."
+	if given.Slug != "" {
+		f, err := s.Desks.Face(c, given.Slug)
+		if err == nil {
+			face := faceOf(f)
+			given.Desk = &face
+			title, purpose = f.Title, f.Purpose
+		} else {
+			given.Problem = s.trouble(c, err)
+		}
+	}
+	filling, err := json.Marshal(given) // escapes < and >, so it may stand in HTML
 	if err != nil {
 		return err
 	}
@@ -87,7 +109,7 @@ func (s *Server) page(c fiber.Ctx) error {
 	c.Set("Content-Type", "text/html; charset=utf-8")
 	c.Set("Cache-Control", "no-store")
 	c.Set("Content-Security-Policy", securityPolicy)
-	return c.Status(status).Send(b.Bytes())
+	return c.Send(b.Bytes())
 }
 
 // asset answers with a built file, compressed if the browser takes that.

@@ -27,6 +27,7 @@ type (
 		StartedAt time.Time  `json:"started_at"`
 		AskedAt   time.Time  `json:"asked_at"`
 		Questions int        `json:"questions"`
+		Shared    string     `json:"shared,omitempty"`
 		Turns     []turnBody `json:"turns,omitempty"`
 	}
 	turnBody struct {
@@ -101,11 +102,14 @@ func (s *Server) conversation(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(withTurns(conversation, turns))
+	return c.JSON(s.withTurns(conversation, turns))
 }
 
-func withTurns(c store.Conversation, turns []store.Turn) conversationBody {
+func (s *Server) withTurns(c store.Conversation, turns []store.Turn) conversationBody {
 	b := conversationOf(c)
+	if c.Share != "" {
+		b.Shared = s.sharePath(c.Share)
+	}
 	for _, t := range turns {
 		b.Turns = append(b.Turns, turnOf(t))
 	}

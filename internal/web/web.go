@@ -78,6 +78,7 @@ func (s *Server) routes(root fiber.Router) {
 	root.Get("/", s.page)
 	root.Get("/at/:slug", s.page)
 	root.Get("/at/:slug/:conversation", s.page)
+	root.Get("/shared/:share", s.sharedPage)
 	root.Get("/assets/*", s.asset)
 
 	api := root.Group("/api")
@@ -93,6 +94,9 @@ func (s *Server) routes(root fiber.Router) {
 	api.Delete("/conversations/:id", s.remove)
 	api.Post("/conversations/:id/restore", s.restore)
 	api.Get("/conversations/:id/export", s.export)
+	api.Post("/conversations/:id/share", s.share)
+	api.Delete("/conversations/:id/share", s.unshare)
+	api.Get("/shared/:share", s.shared)
 	api.Get("/turns/:id", s.turn)
 	api.Get("/turns/:id/events", s.events)
 	api.Post("/turns/:id/stop", s.stop)

@@ -208,6 +208,8 @@ func TestKeepingConversations(t *testing.T) {
 		{alice, "GET", conversation + "/export?as=json", "", 200, `"title":"Of smoke"`},
 		{alice, "GET", conversation + "/export?as=pdf", "", 422, "markdown or json"},
 		{bob, "GET", conversation + "/export", "", 404, ""},
+		{bob, "POST", conversation + "/share", "", 404, ""},
+		{bob, "GET", "/api/shared/guess", "", 404, "not-shared"},
 		{bob, "DELETE", conversation, "", 404, ""},
 		{alice, "DELETE", conversation, "", 204, ""},
 		{alice, "GET", conversation, "", 404, ""},
@@ -220,6 +222,50 @@ func TestKeepingConversations(t *testing.T) {
 		if response.StatusCode != c.status || !strings.Contains(body, c.holds) {
 			t.Errorf("%s %s %s: %d %s", c.method, c.path, c.body, response.StatusCode, body)
 		}
+	}
+}
+
+func TestSharingByALinkThatCanBeWithdrawn(t *testing.T) {
+	b := testbed.New(t, testbed.Options{BasePath: "/ask"})
+	alice, bob := visitor(t), visitor(t)
+	var turn client.Turn
+	_, body := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`, "Accept", "application/json")
+	if err := json.Unmarshal([]byte(body), &turn); err != nil {
+		t.Fatal(err)
+	}
+	share := func() string {
+		t.Helper()
+		var s struct{ Page string }
+		_, body := call(t, alice, "POST", b.Address+"/api/conversations/"+turn.Conversation+"/share", "")
+		if err := json.Unmarshal([]byte(body), &s); err != nil || !strings.HasPrefix(s.Page, "/ask/shared/") || len(s.Page) < 36 {
+			t.Fatalf("%s, %v", body, err)
+		}
+		return strings.TrimPrefix(s.Page, "/ask")
+	}
+	link := share()
+	if again := share(); again != link {
+		t.Errorf("shared twice it has two links: %s and %s", link, again)
+	}
+	if response, body := call(t, bob, "GET", b.Address+"/api"+link, ""); response.StatusCode != 200 || !strings.Contains(body, "Light it at the bottom") {
+		t.Errorf("%d %s", response.StatusCode, body)
+	}
+	if response, page := call(t, bob, "GET", b.Address+link, ""); response.StatusCode != 200 || response.Header.Get("X-Robots-Tag") != "noindex" || !strings.Contains(page, `"slug":"helper"`) {
+		t.Errorf("%d %s", response.StatusCode, page)
+	}
+	// Reading is all that the link allows.
+	if response, _ := call(t, bob, "POST", b.Address+"/api/turns/"+turn.ID+"/attempts", ""); response.StatusCode != 404 {
+		t.Errorf("a reader may make it again: %d", response.StatusCode)
+	}
+	if response, _ := call(t, alice, "DELETE", b.Address+"/api/conversations/"+turn.Conversation+"/share", ""); response.StatusCode != 204 {
+		t.Errorf("withdrawn: %d", response.StatusCode)
+	}
+	for _, path := range []string{"/api" + link, link} {
+		if response, body := call(t, bob, "GET", b.Address+path, ""); response.StatusCode != 404 || !strings.Contains(body, "not any more") {
+			t.Errorf("%s after it was withdrawn: %d %s", path, response.StatusCode, body)
+		}
+	}
+	if next := share(); next == link {
+		t.Error("a withdrawn link is given again")
 	}
 }
 

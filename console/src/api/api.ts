@@ -45,6 +45,11 @@ export async function readConversation(id: string): Promise<Schemas["Conversatio
   return (await request(`/api/conversations/${id}`)).json();
 }
 
+/** Reads the shared conversation that this page is for. */
+export async function readShared(): Promise<Schemas["Conversation"]> {
+  return (await request(`/api/shared/${encodeURIComponent(given.shared)}`)).json();
+}
+
 /** Asks; the response is the reply's event stream. */
 export function ask(question: string, conversation: string, key: string): Promise<Response> {
   return request(`${at()}/questions`, {
@@ -80,6 +85,16 @@ export async function rename(conversation: string, title: string): Promise<void>
 
 export async function remove(conversation: string): Promise<void> {
   await request(`/api/conversations/${conversation}`, { method: "DELETE" });
+}
+
+/** Makes a conversation readable by a link; returns its path. */
+export async function share(conversation: string): Promise<string> {
+  return (await (await request(`/api/conversations/${conversation}/share`, { method: "POST" })).json()).page;
+}
+
+/** Withdraws the link. */
+export async function unshare(conversation: string): Promise<void> {
+  await request(`/api/conversations/${conversation}/share`, { method: "DELETE" });
 }
 
 /** Brings a removed conversation back. */

@@ -186,6 +186,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conversations/{id}/share": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a conversation readable to whoever has its link */
+        post: operations["share"];
+        /** Withdraw the link */
+        delete: operations["unshare"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shared/{share}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: string;
+            };
+            cookie?: never;
+        };
+        /** A shared conversation, to whoever has its link */
+        get: operations["shared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conversations/{id}/export": {
         parameters: {
             query?: never;
@@ -504,6 +543,8 @@ export interface components {
              */
             asked_at: string;
             questions: number;
+            /** @description Path of the page where it can be read; missing if it is not shared. */
+            shared?: string;
             /** @description With a single conversation only. */
             turns?: components["schemas"]["Turn"][];
         };
@@ -579,6 +620,8 @@ export interface components {
         Given: {
             base: string;
             slug: string;
+            /** @description What a shared conversation's link ends with; empty on other pages. */
+            shared: string;
             desk: components["schemas"]["Face"] | null;
             problem: components["schemas"]["Trouble"] | null;
         };
@@ -991,6 +1034,75 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    share: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Where it can be read */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        page: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    unshare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The conversation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversation"];
+                };
             };
             default: components["responses"]["Problem"];
         };

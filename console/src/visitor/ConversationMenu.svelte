@@ -2,11 +2,13 @@
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
   import { Dialog, DropdownMenu } from "bits-ui";
   import { given } from "../given";
+  import ShareDialog from "./ShareDialog.svelte";
   import type { Conversation } from "./conversation.svelte";
 
   let { conversation, remove }: { conversation: Conversation; remove: () => void } = $props();
 
   let renaming = $state(false);
+  let sharing = $state(false);
   let title = $state("");
 
   const item = "flex min-h-9 cursor-pointer items-center rounded px-3 text-sm no-underline outline-none data-highlighted:bg-leaf";
@@ -24,6 +26,7 @@
   <DropdownMenu.Portal disabled>
     <DropdownMenu.Content align="end" sideOffset={4} class="z-30 min-w-52 rounded-md border border-rule bg-paper p-1 shadow-lg">
       <DropdownMenu.Item class={item} onSelect={() => ((title = conversation.title), (renaming = true))}>Rename</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={() => (sharing = true)}>Share by a link</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => location.assign(file("markdown"))}>Save as Markdown</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => location.assign(file("json"))}>Save as JSON</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => setTimeout(print, 200)}>Print</DropdownMenu.Item>
@@ -51,3 +54,5 @@
     </Dialog.Content>
   </Dialog.Portal>
 </Dialog.Root>
+
+<ShareDialog bind:open={sharing} {conversation} />

@@ -10,10 +10,10 @@
   let {
     turn,
     number,
-    last,
+    last = false,
     again,
     choose,
-  }: { turn: Turn; number: number; last: boolean; again: () => void; choose: (attempt: number) => void } = $props();
+  }: { turn: Turn; number: number; last?: boolean; again?: () => void; choose?: (attempt: number) => void } = $props();
 
   /** In characters: a longer question is folded. */
   const longQuestion = 420;
@@ -61,14 +61,14 @@
     {#if !turn.running}
       <div class="mt-1 flex flex-wrap items-center gap-x-4 print:hidden">
         {#if turn.text}<CopyButton text={turn.text} label="Copy the reply" />{/if}
-        {#if last && !turn.problem}
+        {#if last && again && !turn.problem}
           <button class="inline-flex min-h-7 items-center gap-1.5 hover:text-accent" onclick={again}>
             <RotateCcw size={13} aria-hidden="true" /> Make it again
           </button>
         {/if}
       </div>
     {/if}
-    {#if turn.attempts > 1 && !turn.running}
+    {#if choose && turn.attempts > 1 && !turn.running}
       <div class="-ml-1.5 flex items-center gap-1 print:hidden">
         <button class="icon !size-7" aria-label="The attempt before" disabled={turn.attempt === 1} onclick={() => choose(turn.attempt - 1)}>
           <ChevronLeft size={15} class={turn.attempt === 1 ? "opacity-40" : ""} aria-hidden="true" />

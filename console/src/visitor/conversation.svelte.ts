@@ -8,6 +8,8 @@ export class Conversation {
   id = $state("");
   title = $state("");
   turns = $state<Turn[]>([]);
+  /** The path of the page where whoever has the link can read it; or "". */
+  shared = $state("");
   earlier = $state<Schemas["Conversation"][]>([]);
   /** Why the conversation cannot be shown or the question not be asked. */
   problem = $state<Schemas["Trouble"] | null>(null);
@@ -28,7 +30,7 @@ export class Conversation {
   async open(id: string, push = false) {
     if (push) history.pushState(null, "", pathOf(id));
     this.id = id;
-    this.title = "";
+    this.title = this.shared = "";
     this.turns = [];
     this.problem = null;
     if (!id) return;
@@ -37,6 +39,7 @@ export class Conversation {
       const c = await api.readConversation(id);
       if (this.id !== id) return;
       this.title = c.title;
+      this.shared = c.shared ?? "";
       this.turns = (c.turns ?? []).map(Turn.recorded);
       this.shown++;
       for (const turn of this.turns) {
@@ -90,49 +93,56 @@ export class Conversation {
     }
   }
 
-  async choose(turn: Turn, attempt: number) {
-    try {
-      await turn.choose(attempt);
-    } catch (e) {
-      this.problem = asTrouble(e);
-    }
+  choose(turn: Turn, attempt: number): Promise<boolean> {
+    return this.#change(() => turn.choose(attempt));
   }
 
   /** Gives the conversation a title; false if it was not taken. */
-  async rename(title: string): Promise<boolean> {
-    try {
+  rename(title: string): Promise<boolean> {
+    return this.#change(async () => {
       await api.rename(this.id, title);
+      this.title = title;
+    });
+  }
+
+  share(): Promise<boolean> {
+    return this.#change(async () => void (this.shared = await api.share(this.id)));
+  }
+
+  unshare(): Promise<boolean> {
+    return this.#change(async () => {
+      await api.unshare(this.id);
+      this.shared = "";
+    });
+  }
+
+  /** Removes the conversation on the page; restore brings it back. */
+  remove(): Promise<boolean> {
+    return this.#change(async () => {
+      await api.remove(this.id);
+      this.removed = { id: this.id, title: this.title };
+      await this.open("", true);
+    });
+  }
+
+  restore(): Promise<boolean> {
+    const { id } = this.removed!;
+    this.removed = null;
+    return this.#change(async () => {
+      await api.restore(id);
+      await this.open(id, true);
+    });
+  }
+
+  /** Does something to a conversation; if it fails, problem says why. */
+  async #change(what: () => Promise<void>): Promise<boolean> {
+    try {
+      await what();
+      void this.refresh();
+      return true;
     } catch (e) {
       this.problem = asTrouble(e);
       return false;
-    }
-    this.title = title;
-    void this.refresh();
-    return true;
-  }
-
-  /** Removes the conversation on the page; removed can be brought back. */
-  async remove() {
-    try {
-      await api.remove(this.id);
-    } catch (e) {
-      this.problem = asTrouble(e);
-      return;
-    }
-    this.removed = { id: this.id, title: this.title };
-    await this.open("", true);
-    void this.refresh();
-  }
-
-  async restore() {
-    const { id } = this.removed!;
-    this.removed = null;
-    try {
-      await api.restore(id);
-      await this.open(id, true);
-      void this.refresh();
-    } catch (e) {
-      this.problem = asTrouble(e);
     }
   }
 
