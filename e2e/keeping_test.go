@@ -85,6 +85,29 @@ func TestTheBoxRemembers(t *testing.T) {
 	}
 }
 
+func TestTakingBack(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("My name is Ottoline.")
+	p.settled()
+	p.ask("What is my nmae?")
+	p.settled()
+	p.click("Take it back")
+	p.do(chromedp.WaitNotPresent(chromedp.CSS("article:nth-of-type(2)")))
+	if got := run[string](p, `document.querySelector("textarea").value`); got != "What is my nmae?" {
+		t.Errorf("the box holds %q", got)
+	}
+	run[any](p, `document.querySelector("textarea").select(), null`)
+	p.ask("What is my name?")
+	p.shows("article:last-of-type .prose", "Your name is Ottoline")
+	p.settled()
+	p.click("Take it back")
+	p.do(chromedp.WaitNotPresent(chromedp.CSS("article:nth-of-type(2)")))
+	p.click("Take it back")
+	p.shows("main", "Begin with one of these")
+	p.shows("nav", "What you ask here will be listed")
+}
+
 func TestKeepingAConversation(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)

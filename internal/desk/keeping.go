@@ -36,6 +36,17 @@ func (s *Service) Choose(ctx context.Context, visitor store.Visitor, turn uuid.U
 	return s.found(NoTurn, s.Store.Choose(ctx, turn, visitor, attempt))
 }
 
+// TakeBack deletes the last turn of a visitor's conversation and returns its
+// question, with the number of turns that remain; with the last one the
+// conversation goes too.
+func (s *Service) TakeBack(ctx context.Context, visitor store.Visitor, turn uuid.UUID) (question string, left int, err error) {
+	if s.liveReply(visitor, turn) != nil {
+		return "", 0, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
+	}
+	question, left, err = s.Store.TakeBack(ctx, turn, visitor)
+	return question, left, s.found(NoTurn, err)
+}
+
 // Rename gives a visitor's conversation a title.
 func (s *Service) Rename(ctx context.Context, visitor store.Visitor, id uuid.UUID, title string) error {
 	title = strings.Join(strings.Fields(string(clean([]byte(title)))), " ")

@@ -182,6 +182,28 @@ func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, att
 		and exists (select from attempt where turn = $1 and number = $3)`, turn, visitor[:], attempt)
 }
 
+// TakeBack deletes the last turn of a visitor's conversation, and the
+// conversation with its only turn. left is how many turns remain. It fails with
+// ErrNotFound if the turn is not the visitor's or not the last.
+func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor Visitor) (question string, left int, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var conversation uuid.UUID
+		row := tx.QueryRow(ctx, `
+			delete from turn t where id = $1 and visitor = $2
+			and number = (select max(number) from turn where conversation = t.conversation)
+			returning question, conversation, number - 1`, turn, visitor[:])
+		if err := row.Scan(&question, &conversation, &left); err != nil {
+			return known(err)
+		}
+		if left > 0 {
+			return nil
+		}
+		_, err := tx.Exec(ctx, `delete from conversation where id = $1`, conversation)
+		return err
+	})
+	return question, left, err
+}
+
 // Rename gives a visitor's conversation a title.
 func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor Visitor, title string) error {
 	return s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)

@@ -53,6 +53,20 @@ func (s *Server) choose(c fiber.Ctx) error {
 	return s.sendTurn(c, who, id)
 }
 
+// takeBack deletes a conversation's last turn and answers with its question, so
+// that it can be asked in other words.
+func (s *Server) takeBack(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	question, left, err := s.Desks.TakeBack(c, who, id)
+	if err != nil {
+		return err
+	}
+	return c.JSON(fiber.Map{"question": question, "left": left})
+}
+
 func (s *Server) rename(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {

@@ -98,6 +98,7 @@ func (s *Server) routes(root fiber.Router) {
 	api.Delete("/conversations/:id/share", s.unshare)
 	api.Get("/shared/:share", s.shared)
 	api.Get("/turns/:id", s.turn)
+	api.Delete("/turns/:id", s.takeBack)
 	api.Get("/turns/:id/events", s.events)
 	api.Post("/turns/:id/stop", s.stop)
 	api.Get("/turns/:id/attempts", s.attempts)

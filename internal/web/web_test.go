@@ -225,6 +225,45 @@ func TestKeepingConversations(t *testing.T) {
 	}
 }
 
+func TestTakingBack(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	alice, bob := visitor(t), visitor(t)
+	ask := func(body string) (turn client.Turn) {
+		t.Helper()
+		_, text := call(t, alice, "POST", b.Address+"/api/at/helper/questions", body, "Accept", "application/json")
+		if err := json.Unmarshal([]byte(text), &turn); err != nil {
+			t.Fatal(err)
+		}
+		return turn
+	}
+	first := ask(`{"question":"My name is Ottoline."}`)
+	second := ask(`{"question":"My name is Edith.","conversation":"` + first.Conversation + `"}`)
+	for _, c := range []struct {
+		who    *http.Client
+		turn   client.Turn
+		status int
+		holds  string
+	}{
+		{bob, second, 404, ""}, {alice, first, 404, "no-such-turn"}, // not theirs, not the last
+		{alice, second, 200, `"left":1,"question":"My name is Edith."`}, {alice, second, 404, ""},
+	} {
+		if response, body := call(t, c.who, "DELETE", b.Address+"/api/turns/"+c.turn.ID, ""); response.StatusCode != c.status || !strings.Contains(body, c.holds) {
+			t.Errorf("taking back %q: %d %s", c.turn.Question, response.StatusCode, body)
+		}
+	}
+	if third := ask(`{"question":"What is my name?","conversation":"` + first.Conversation + `"}`); third.Number != 2 || !strings.Contains(third.Reply, "Ottoline") {
+		t.Errorf("what was taken back is remembered: %+v", third)
+	} else {
+		call(t, alice, "DELETE", b.Address+"/api/turns/"+third.ID, "")
+	}
+	if _, body := call(t, alice, "DELETE", b.Address+"/api/turns/"+first.ID, ""); !strings.Contains(body, `"left":0`) {
+		t.Errorf("the only turn: %s", body)
+	}
+	if _, body := call(t, alice, "GET", b.Address+"/api/at/helper/conversations", ""); !strings.Contains(body, "[]") {
+		t.Errorf("the conversation is still there: %s", body)
+	}
+}
+
 func TestSharingByALinkThatCanBeWithdrawn(t *testing.T) {
 	b := testbed.New(t, testbed.Options{BasePath: "/ask"})
 	alice, bob := visitor(t), visitor(t)

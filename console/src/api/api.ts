@@ -74,6 +74,11 @@ export async function stop(turn: string): Promise<void> {
   await request(`/api/turns/${turn}/stop`, { method: "POST" });
 }
 
+/** Deletes a conversation's last turn; answers with its question. */
+export async function takeBack(turn: string): Promise<{ question: string; left: number }> {
+  return (await request(`/api/turns/${turn}`, { method: "DELETE" })).json();
+}
+
 /** Makes one attempt the one that is shown and remembered. */
 export async function choose(turn: string, attempt: number): Promise<Schemas["Turn"]> {
   return (await send("POST", `/api/turns/${turn}/choose`, { attempt })).json();

@@ -257,7 +257,8 @@ export interface paths {
         get: operations["turn"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Delete a conversation's last turn; with its only turn the conversation goes too */
+        delete: operations["takeBack"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1151,6 +1152,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Turn"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The question, to be asked in other words */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        question: string;
+                        /** @description How many turns remain. */
+                        left: number;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -2,6 +2,7 @@
   import ChevronLeft from "@lucide/svelte/icons/chevron-left";
   import ChevronRight from "@lucide/svelte/icons/chevron-right";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
+  import Undo2 from "@lucide/svelte/icons/undo-2";
   import CopyButton from "../CopyButton.svelte";
   import Markdown from "../markdown/Markdown.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -12,8 +13,16 @@
     number,
     last = false,
     again,
+    takeBack,
     choose,
-  }: { turn: Turn; number: number; last?: boolean; again?: () => void; choose?: (attempt: number) => void } = $props();
+  }: {
+    turn: Turn;
+    number: number;
+    last?: boolean;
+    again?: () => void;
+    takeBack?: () => void;
+    choose?: (attempt: number) => void;
+  } = $props();
 
   /** In characters: a longer question is folded. */
   const longQuestion = 420;
@@ -64,6 +73,11 @@
         {#if last && again && !turn.problem}
           <button class="inline-flex min-h-7 items-center gap-1.5 hover:text-accent" onclick={again}>
             <RotateCcw size={13} aria-hidden="true" /> Make it again
+          </button>
+        {/if}
+        {#if last && takeBack}
+          <button class="inline-flex min-h-7 items-center gap-1.5 hover:text-accent" onclick={takeBack}>
+            <Undo2 size={13} aria-hidden="true" /> Take it back
           </button>
         {/if}
       </div>

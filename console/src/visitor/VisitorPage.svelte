@@ -60,6 +60,11 @@
     void conversation!.again(turn);
   }
 
+  async function takeBack(turn: Turn) {
+    const question = await conversation!.takeBack(turn);
+    if (question) box?.giveBack(question);
+  }
+
   async function open(id: string) {
     drawerOpen = false;
     end.stuck = false;
@@ -120,7 +125,7 @@
           {:else}
             <h1 class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-2xl print:font-semibold">{conversation.title || desk.title}</h1>
             {#each conversation.turns as turn, i (turn)}
-              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => again(turn)} choose={(n) => conversation.choose(turn, n)} />
+              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => again(turn)} takeBack={() => takeBack(turn)} choose={(n) => conversation.choose(turn, n)} />
             {/each}
             {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
           {/if}

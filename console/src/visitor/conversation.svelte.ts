@@ -97,6 +97,18 @@ export class Conversation {
     return this.#change(() => turn.choose(attempt));
   }
 
+  /** Takes the last turn back and returns its question, "" if it could not. */
+  async takeBack(turn: Turn): Promise<string> {
+    let question = "";
+    await this.#change(async () => {
+      const taken = await api.takeBack(turn.id);
+      question = taken.question;
+      if (taken.left) this.turns = this.turns.filter((t) => t !== turn);
+      else await this.open("", true);
+    });
+    return question;
+  }
+
   /** Gives the conversation a title; false if it was not taken. */
   rename(title: string): Promise<boolean> {
     return this.#change(async () => {
