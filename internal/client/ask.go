@@ -166,16 +166,16 @@ func (c *Client) events(ctx context.Context, turn, last string) (*http.Response,
 }
 
 func (c *Client) follow(ctx context.Context, response *http.Response, f Follower) (Outcome, error) {
-	var turn, last string
+	var at position
 	for try := 0; ; {
-		outcome, over, err := read(response, f, &turn, &last)
+		outcome, over, err := at.read(response, f)
 		if over {
 			return outcome, err
 		}
 		if ctx.Err() != nil {
 			return Outcome{}, context.Cause(ctx)
 		}
-		if turn == "" || try == reconnects {
+		if at.turn == "" || try == reconnects {
 			return Outcome{}, fmt.Errorf("the connection to %s was lost; the reply goes on there: %w", c.Address, err)
 		}
 		for ; try < reconnects; try++ {
@@ -184,7 +184,7 @@ func (c *Client) follow(ctx context.Context, response *http.Response, f Follower
 				return Outcome{}, context.Cause(ctx)
 			case <-time.After(time.Second):
 			}
-			if response, err = c.events(ctx, turn, last); !passing(err) {
+			if response, err = c.events(ctx, at.turn, at.last); !passing(err) {
 				break
 			}
 		}
@@ -201,8 +201,17 @@ func passing(err error) bool {
 	return errors.As(err, &gone) || errors.As(err, &problem) && problem.Status >= 500
 }
 
-// read follows one stream; over is true if the reply has ended.
-func read(response *http.Response, f Follower, turn, last *string) (outcome Outcome, over bool, err error) {
+// position is how far a reader has come.
+type position struct {
+	turn  string
+	last  string // id of the last event
+	heard int    // bytes of the reply that were handed on
+	next  int    // where in the reply the next text stands
+}
+
+// read follows one stream; over is true if the reply has ended. Text that was
+// handed on before the stream was taken up again is left out.
+func (p *position) read(response *http.Response, f Follower) (outcome Outcome, over bool, err error) {
 	defer response.Body.Close()
 	events := sse.NewReader(response.Body)
 	for {
@@ -214,7 +223,7 @@ func read(response *http.Response, f Follower, turn, last *string) (outcome Outc
 			return outcome, false, err
 		}
 		if len(e.ID) > 0 {
-			*last = string(e.ID)
+			p.last = string(e.ID)
 		}
 		switch string(e.Name) {
 		case "begin":
@@ -222,17 +231,20 @@ func read(response *http.Response, f Follower, turn, last *string) (outcome Outc
 			if err := json.Unmarshal(e.Data, &b); err != nil {
 				return outcome, true, err
 			}
-			if *turn == "" && f.Begin != nil {
+			if p.turn == "" && f.Begin != nil {
 				f.Begin(b)
 			}
-			*turn = b.Turn
+			p.turn, p.next = b.Turn, b.From
 		case "text":
 			var t struct{ Text string }
 			if err := json.Unmarshal(e.Data, &t); err != nil {
 				return outcome, true, err
 			}
-			if f.Text != nil {
-				f.Text(t.Text)
+			known := min(max(0, p.heard-p.next), len(t.Text))
+			p.next += len(t.Text)
+			p.heard = max(p.heard, p.next)
+			if f.Text != nil && known < len(t.Text) {
+				f.Text(t.Text[known:])
 			}
 		case "notice":
 			var n Notice

@@ -223,6 +223,7 @@ func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, 
 		if err != nil {
 			return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 		}
+		s.keys.add(q.Visitor, q.Key, t.ID)
 		return s.Watch(ctx, q.Visitor, t.ID)
 	}
 	return nil, s.logged("ask", problem(NoRecords, err))

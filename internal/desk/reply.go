@@ -194,16 +194,12 @@ func (r *Reply) length() int {
 // recorded makes a Reply of a turn on record that no longer grows.
 func recorded(t store.Turn) *Reply {
 	a := t.Attempt
-	r := &Reply{
+	return &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number, Attempt: a.Number,
 		Question: t.Question, Model: a.Model, StartedAt: a.StartedAt,
 		text: []byte(a.Reply), over: true, settled: true,
 		end: EndOf(a),
 	}
-	if a.FirstAt != nil {
-		r.firstAt = *a.FirstAt
-	}
-	return r
 }
 
 // EndOf is how an attempt on record ended.

@@ -14,7 +14,7 @@ export class Trouble extends Error {
 }
 
 const unreachable = () =>
-  new Trouble("offline", "The service cannot be reached. Check your connection; your question is still in the box.", "", true);
+  new Trouble("offline", "The service cannot be reached. Check your connection and try again.", "", true);
 
 /** Sends a request below the service's base path; a refusal becomes Trouble. */
 export async function request(path: string, init: RequestInit = {}): Promise<Response> {

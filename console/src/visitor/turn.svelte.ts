@@ -81,10 +81,7 @@ export class Turn {
         }
         if (!this.id) throw new Trouble("offline", "The connection was lost before the question arrived. Please ask again.");
         this.note = "The connection was lost. Trying again …";
-        await new Promise((resolve) => {
-          setTimeout(resolve, wait);
-          addEventListener("online", resolve, { once: true });
-        });
+        await online(wait);
         asking = false;
         stream = api.watch(this.id, this.#lastEvent);
       }
@@ -163,6 +160,19 @@ export class Turn {
     this.#stopping = false;
     if (o.state !== "running") this.state = o.state;
   }
+}
+
+/** Waits for a time in ms, or until the browser is online again. */
+function online(wait: number): Promise<void> {
+  return new Promise((resolve) => {
+    const done = () => {
+      clearTimeout(timer);
+      removeEventListener("online", done);
+      resolve();
+    };
+    const timer = setTimeout(done, wait);
+    addEventListener("online", done);
+  });
 }
 
 const notices: Record<Schemas["Notice"]["kind"], (seconds: number) => string> = {
