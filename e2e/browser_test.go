@@ -288,7 +288,7 @@ func TestTheServiceIsKilledWhileThePageIsOpen(t *testing.T) {
 	p.ask("How do I light a smoker?")
 	p.shows("article .prose", "Light it at the bottom")
 	seen := p.text("article .prose")
-	time.Sleep(1200 * time.Millisecond) // by now what was seen is on record
+	time.Sleep(2 * time.Second) // by now what was seen is on record
 	s.kill()
 	p.shows("article", "The connection was lost. Trying again")
 	p.ask("a second question, meanwhile") // must not be lost: one reply at a time, so it stays in the box
@@ -315,7 +315,7 @@ func TestScrollingLetsGo(t *testing.T) {
 	time.Sleep(1100 * time.Millisecond) // desks are read anew every second
 	p.ask("How do I light a smoker?")
 	atEnd := `innerHeight + scrollY > document.documentElement.scrollHeight - 5`
-	testbed.Within(t, 15*time.Second, "the page is longer than the window", func() bool {
+	testbed.Within(t, 30*time.Second, "the page is longer than the window", func() bool {
 		return run[bool](p, `document.documentElement.scrollHeight > 2 * innerHeight`)
 	})
 	if !run[bool](p, atEnd) {

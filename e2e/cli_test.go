@@ -115,7 +115,7 @@ func TestAskIsInterrupted(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 5*time.Second, "some text", func() bool { return len(out.String()) > 20 })
+	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(out.String()) > 20 })
 	if err := cmd.Process.Signal(os.Interrupt); err != nil {
 		t.Fatal(err)
 	}
@@ -123,7 +123,7 @@ func TestAskIsInterrupted(t *testing.T) {
 	if code := cmd.ProcessState.ExitCode(); code != 130 {
 		t.Errorf("exit code %d", code)
 	}
-	testbed.Within(t, 5*time.Second, "the reply is stopped", func() bool { return p.newest(t).Outcome.State == "stopped" })
+	testbed.Within(t, 30*time.Second, "the reply is stopped", func() bool { return p.newest(t).Outcome.State == "stopped" })
 }
 
 // newest is the newest turn of the command line's conversations.
@@ -153,7 +153,7 @@ func TestConversingOnATerminal(t *testing.T) {
 	go func() { _, _ = io.Copy(screen, terminal) }()
 	shows := func(text string) {
 		t.Helper()
-		testbed.Within(t, 10*time.Second, "the terminal shows "+text+"\n"+screen.String(), func() bool { return strings.Contains(screen.String(), text) })
+		testbed.Within(t, 30*time.Second, "the terminal shows "+text+"\n"+screen.String(), func() bool { return strings.Contains(screen.String(), text) })
 	}
 	type_ := func(keys string) {
 		t.Helper()

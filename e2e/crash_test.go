@@ -55,7 +55,7 @@ func TestTheServiceIsKilledInTheMiddleOfAReply(t *testing.T) {
 	a := askInBackground(p.client, "How do I light a smoker?")
 	begun := <-a.begun
 	seen := a.read(t, 150)
-	time.Sleep(time.Second) // by now what was seen must be on record
+	time.Sleep(2 * time.Second) // by now what was seen must be on record
 	database := p.postmaster()
 	p.kill()
 	p.start()
@@ -123,7 +123,7 @@ func TestAnInterruptStopsEverythingAndLosesNothing(t *testing.T) {
 	a.read(t, 20)
 	began := time.Now()
 	database := p.postmaster()
-	p.stop() // within the grace of two seconds the reply may finish
+	p.stop() // within the grace the reply may finish
 	if syscall.Kill(database, 0) == nil {
 		t.Error("the database runs on")
 	}
@@ -194,14 +194,14 @@ func TestTheConnectionFileIsTakenUpWhileRunning(t *testing.T) {
 	if err := os.WriteFile(path, append(text, "      - {name: heather-2, context: 8192}\n"...), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 6*time.Second, "two models", func() bool {
+	testbed.Within(t, 30*time.Second, "two models", func() bool {
 		list, err := p.client.Models(ctx)
 		return err == nil && len(list) == 2
 	})
 	if err := os.WriteFile(path, []byte("connections: soon"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 6*time.Second, "a word in the log", func() bool { return strings.Contains(p.out.String(), "the last good one stays in use") })
+	testbed.Within(t, 30*time.Second, "a word in the log", func() bool { return strings.Contains(p.out.String(), "the last good one stays in use") })
 	if list, err := p.client.Models(ctx); err != nil || len(list) != 2 {
 		t.Errorf("%+v, %v", list, err)
 	}

@@ -107,7 +107,7 @@ func startProcess(t *testing.T, more ...string) *process {
 	}
 	listen := freePort(t)
 	p.address = "http://" + listen
-	p.args = append([]string{"start", "-data", p.data, "-listen", listen, "-connections", connections, "-grace", "2s"}, more...)
+	p.args = append([]string{"start", "-data", p.data, "-listen", listen, "-connections", connections, "-grace", "5s"}, more...)
 	p.start()
 	t.Cleanup(p.stop)
 	if _, err := p.client.Publish(ctx, "helper.yaml", []byte(testbed.Desk)); err != nil {

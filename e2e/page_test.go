@@ -44,7 +44,7 @@ func openPage(t *testing.T, w browser.Window, address string) *page {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tab, cancelTime := context.WithTimeout(tab, time.Minute)
+	tab, cancelTime := context.WithTimeout(tab, 3*time.Minute)
 	t.Cleanup(func() { cancelTime(); cancel() })
 	p := &page{t, tab, address}
 	p.visit("/at/helper")
@@ -102,7 +102,7 @@ func (p *page) text(selector string) string {
 // shows waits until the elements hold a text.
 func (p *page) shows(selector, text string) {
 	p.t.Helper()
-	for began := time.Now(); time.Since(began) < 15*time.Second; time.Sleep(20 * time.Millisecond) {
+	for began := time.Now(); time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
 		if strings.Contains(p.text(selector), text) {
 			return
 		}

@@ -190,7 +190,7 @@ func TestStop(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.Slow)
 	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
-	testbed.Within(t, 3*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
+	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
 	if err := b.Desks.Stop(ctx, store.Visitor{2}, r.Turn); code(err) != desk.NoTurn {
 		t.Errorf("a stranger stops it: %v", err)
 	}
@@ -293,7 +293,7 @@ func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.Slow)
 	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
-	testbed.Within(t, 3*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
+	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
 	limit, cancel := context.WithTimeout(ctx, 50*time.Millisecond)
 	defer cancel()
 	b.Desks.Close(limit)
@@ -338,7 +338,7 @@ func TestTheDatabaseAway(t *testing.T) {
 	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
 	sql(`alter database ` + name + ` allow_connections false`)
 	sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = '` + name + `'`)
-	testbed.Within(t, 10*time.Second, "a notice that it is not saved", func() bool { return r.Since(0, nil).Notice.Kind == "unsaved" })
+	testbed.Within(t, 30*time.Second, "a notice that it is not saved", func() bool { return r.Since(0, nil).Notice.Kind == "unsaved" })
 	if _, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Channel: "page", Visitor: alice, Text: "and now?"}); code(err) != desk.NoRecords {
 		t.Errorf("asking without a database: %v", err)
 	}

@@ -129,7 +129,7 @@ func modelsAt(url string, patience time.Duration) models.File {
 
 // ServeModelsFrom puts another server in the simulated one's place; desks that
 // are open follow within a second.
-func (b *Bed) ServeModelsFrom(url string) { b.Desks.Models.Replace(modelsAt(url, time.Second)) }
+func (b *Bed) ServeModelsFrom(url string) { b.Desks.Models.Replace(modelsAt(url, time.Minute)) }
 
 // Fast makes the simulated model answer at once, Slow word by word.
 var (

@@ -150,7 +150,7 @@ func TestHangingUpStopsTheModel(t *testing.T) {
 		response.Body.Close()
 		stopped := func() bool { return b.Desks.Running() == 0 }
 		if key == "" {
-			testbed.Within(t, 3*time.Second, "the reply is stopped", stopped)
+			testbed.Within(t, 30*time.Second, "the reply is stopped", stopped)
 		} else if time.Sleep(time.Second); stopped() {
 			t.Error("a reply that may be asked for again was stopped")
 		}
