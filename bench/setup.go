@@ -98,7 +98,7 @@ func (s *setup) start() (err error) {
 			end(s.service)
 		}
 	}
-	if _, err := s.client.Publish(context.Background(), "bench.yaml", []byte(deskFile)); err != nil {
+	if _, err := s.client.Publish(context.Background(), "bench.yaml", []byte(deskFile), ""); err != nil {
 		return err
 	}
 	return s.await(proxy + "/")

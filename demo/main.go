@@ -173,7 +173,7 @@ func publish(ctx context.Context, c *client.Client) error {
 		if err != nil {
 			return err
 		}
-		if _, err := c.Publish(ctx, f.Name(), text); err != nil {
+		if _, err := c.Publish(ctx, f.Name(), text, ""); err != nil {
 			return err
 		}
 	}

@@ -309,7 +309,7 @@ func TestScrollingLetsGo(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(250.0), Tokens: 3000})
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "max_tokens: 900", "max_tokens: 3000", 1))); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "max_tokens: 900", "max_tokens: 3000", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	time.Sleep(1100 * time.Millisecond) // desks are read anew every second
@@ -378,7 +378,7 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 func TestNoLayoutJumps(t *testing.T) {
 	b := newBed(t)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(120.0)})
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1))); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	time.Sleep(1100 * time.Millisecond)

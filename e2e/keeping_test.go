@@ -43,7 +43,7 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 
 func TestCopying(t *testing.T) {
 	b := newBed(t)
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1))); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Desk, b.Address)

@@ -110,7 +110,7 @@ func startProcess(t *testing.T, more ...string) *process {
 	p.args = append([]string{"start", "-data", p.data, "-listen", listen, "-connections", connections, "-grace", "5s"}, more...)
 	p.start()
 	t.Cleanup(p.stop)
-	if _, err := p.client.Publish(ctx, "helper.yaml", []byte(testbed.Desk)); err != nil {
+	if _, err := p.client.Publish(ctx, "helper.yaml", []byte(testbed.Desk), ""); err != nil {
 		t.Fatal(err)
 	}
 	return p

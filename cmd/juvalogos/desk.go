@@ -8,14 +8,22 @@ import (
 	"text/tabwriter"
 	"time"
 
+	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
 )
 
 var deskCommands = []command{
 	{"check", "check desk files without publishing them", deskCheck},
 	{"publish", "publish desk files", deskPublish},
-	{"list", "list the published desks", deskList},
+	{"list", "list the desks", deskList},
 	{"show", "show a desk, its file and its revisions", deskShow},
+	{"revisions", "list a desk's revisions", deskRevisions},
+	{"compare", "show what changed between two revisions", deskCompare},
+	{"return", "go back to an earlier revision", deskReturn},
+	{"withdraw", "close a desk to visitors", deskWithdraw},
+	{"duplicate", "make a draft of a desk at another address", deskDuplicate},
+	{"export", "write a desk with all its revisions to one file", deskExport},
+	{"import", "bring back an exported desk", deskImport},
 }
 
 func deskCheck(args []string) error {
@@ -81,8 +89,9 @@ func eachFile(names []string, do func(name string, text []byte) error) error {
 func deskPublish(args []string) error {
 	f := newFlags("desk publish [flags] FILE...",
 		"Checks desk files and publishes each as a new revision of its desk. A file that is\npublished already makes no new revision.",
-		"juvalogos desk publish hive-helper.yaml")
+		"juvalogos desk publish -note \"kinder to beginners\" hive-helper.yaml")
 	connect := reach(f)
+	note := f.String("note", "", "what is new, in a few words")
 	if err := parse(f, args); err != nil {
 		return err
 	}
@@ -91,17 +100,17 @@ func deskPublish(args []string) error {
 		return err
 	}
 	return eachFile(f.Args(), func(name string, text []byte) error {
-		d, err := c.Publish(context.Background(), name, text)
+		d, err := c.Publish(context.Background(), name, text, *note)
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%s: revision %d of %s, at %s/at/%s\n", name, d.Published.Number, d.Slug, c.Address, d.Slug)
+		fmt.Printf("%s: revision %d of %s, at %s/at/%s\n", name, d.Published, d.Slug, c.Address, d.Slug)
 		return nil
 	})
 }
 
 func deskList(args []string) error {
-	f := newFlags("desk list [flags]", "Lists the published desks.", "juvalogos desk list")
+	f := newFlags("desk list [flags]", "Lists the desks: what is published, and how they are used.", "juvalogos desk list")
 	connect := reach(f)
 	asJSON := f.Bool("json", false, "print JSON")
 	if err := parse(f, args); err != nil {
@@ -123,19 +132,35 @@ func deskList(args []string) error {
 		return nil
 	}
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "DESK\tTITLE\tMODEL\tREVISION\tQUESTIONS TODAY\tLAST ASKED")
+	fmt.Fprintln(w, "DESK\tTITLE\tMODEL\tSTATE\tQUESTIONS TODAY\tHELPED\tLAST ASKED")
 	for _, d := range desks {
-		last := "never"
+		last, helped := "never", "-"
 		if d.LastAsked != nil {
 			last = d.LastAsked.Local().Format(time.DateTime)
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%d\t%s\n", d.Slug, d.Title, d.Model, d.Published.Number, d.QuestionsToday, last)
+		if d.Judged > 0 {
+			helped = fmt.Sprintf("%d of %d", d.Helped, d.Judged)
+		}
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d\t%s\t%s\n", d.Slug, d.Title, d.Model, stateOf(d), d.QuestionsToday, helped, last)
 	}
 	return w.Flush()
 }
 
+// stateOf tells what visitors find at a desk.
+func stateOf(d client.Desk) string {
+	switch {
+	case d.Published > 0 && d.Draft != nil:
+		return fmt.Sprintf("revision %d, draft", d.Published)
+	case d.Published > 0:
+		return fmt.Sprintf("revision %d", d.Published)
+	case d.Newest > 0:
+		return "withdrawn"
+	}
+	return "draft"
+}
+
 func deskShow(args []string) error {
-	f := newFlags("desk show [flags] SLUG", "Shows a desk: its file as published, and its revisions.", "juvalogos desk show hive-helper")
+	f := newFlags("desk show [flags] SLUG", "Shows a desk: its revisions, and its file as published.", "juvalogos desk show hive-helper")
 	connect := reach(f)
 	asJSON := f.Bool("json", false, "print JSON")
 	if err := parse(f, args); err != nil {
@@ -157,12 +182,19 @@ func deskShow(args []string) error {
 	}
 	fmt.Printf("# %s, at %s/at/%s\n", d.Title, c.Address, d.Slug)
 	for _, r := range d.Revisions {
-		mark := ""
-		if r.Number == d.Published.Number {
-			mark = ", published"
-		}
-		fmt.Printf("# revision %d, %s, by %s%s\n", r.Number, r.MadeAt.Local().Format(time.DateTime), r.MadeBy, mark)
+		fmt.Println("# " + lineOf(r, d.Published))
 	}
 	fmt.Printf("\n%s", d.File)
 	return nil
+}
+
+func lineOf(r client.Revision, published int) string {
+	line := fmt.Sprintf("revision %d, %s, by %s", r.Number, r.MadeAt.Local().Format(time.DateTime), r.MadeBy)
+	if r.Number == published {
+		line += ", published"
+	}
+	if r.Note != "" {
+		line += ": " + r.Note
+	}
+	return line
 }

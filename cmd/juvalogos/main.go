@@ -47,9 +47,11 @@ type command struct {
 var commands = []command{
 	{"start", "run the service", start},
 	{"ask", "ask at a desk, or converse", ask},
-	{"desk", "check, publish, list and show desks", group("desk", deskCommands)},
+	{"desk", "check, publish, compare, withdraw, export desks, ...", group("desk", deskCommands)},
+	{"conversation", "list, show, export and remove conversations", group("conversation", conversationCommands)},
 	{"model", "list and probe models", group("model", modelCommands)},
 	{"token", "add, list and remove API tokens", group("token", tokenCommands)},
+	{"login", "sign in to a service and remember the way to it", login},
 	{"version", "print the version", func([]string) error { fmt.Println("juvalogos", version); return nil }},
 }
 
@@ -98,7 +100,7 @@ func printCommands(w io.Writer, path string, members []command) {
 	}
 	fmt.Fprintf(w, "Usage: %s COMMAND [flags]\n\n", path)
 	for _, c := range members {
-		fmt.Fprintf(w, "  %-10s %s\n", c.name, c.summary)
+		fmt.Fprintf(w, "  %-13s %s\n", c.name, c.summary)
 	}
 	fmt.Fprintf(w, "\n\"%s COMMAND -h\" explains a command, with an example.\n", path)
 	if path == "juvalogos" {

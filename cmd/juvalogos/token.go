@@ -4,8 +4,11 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"strings"
 	"text/tabwriter"
 	"time"
+
+	"juvalogos/internal/client"
 )
 
 var tokenCommands = []command{
@@ -16,9 +19,12 @@ var tokenCommands = []command{
 
 func tokenAdd(args []string) error {
 	f := newFlags("token add [flags] NAME",
-		"Makes an API token for a program and prints it. It is shown this once; only its hash is kept.",
-		"juvalogos token add newsletter-script")
+		"Makes an API token for a program and prints it. It is shown this once; only its hash is kept.\n"+
+			"Scopes: ask (at desks), read (desks, models, conversations), publish (change desks), manage (tokens, connections).",
+		"juvalogos token add -scopes ask -days 30 newsletter-script")
 	connect := reach(f)
+	scopes := f.String("scopes", "", "what the token is good for, with commas between; all if left out")
+	days := f.Int("days", 0, "how many days it lasts; 0 for ever")
 	if err := parse(f, args); err != nil {
 		return err
 	}
@@ -29,7 +35,14 @@ func tokenAdd(args []string) error {
 	if err != nil {
 		return err
 	}
-	t, err := c.AddToken(context.Background(), f.Arg(0))
+	t := client.Token{Name: f.Arg(0)}
+	if *scopes != "" {
+		t.Scopes = strings.Split(*scopes, ",")
+	}
+	if *days > 0 {
+		t.ExpiresAt = new(time.Now().AddDate(0, 0, *days))
+	}
+	t, err = c.AddToken(context.Background(), t)
 	if err != nil {
 		return err
 	}
@@ -56,9 +69,15 @@ func tokenList(args []string) error {
 		return printJSON(list)
 	}
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "NAME\tMADE")
+	fmt.Fprintln(w, "NAME\tGOOD FOR\tMADE\tLAST USED\tEXPIRES")
+	day := func(t *time.Time) string {
+		if t == nil {
+			return "never"
+		}
+		return t.Local().Format(time.DateTime)
+	}
 	for _, t := range list {
-		fmt.Fprintf(w, "%s\t%s\n", t.Name, t.MadeAt.Local().Format(time.DateTime))
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", t.Name, strings.Join(t.Scopes, ","), t.MadeAt.Local().Format(time.DateTime), day(t.UsedAt), day(t.ExpiresAt))
 	}
 	return w.Flush()
 }

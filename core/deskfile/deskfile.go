@@ -3,21 +3,27 @@
 package deskfile
 
 import (
+	"regexp"
+
 	"juvalogos/core/yamlfile"
 )
 
 // File is a desk file as its maker wrote it. Zero values mean what the about
 // tags say; Memory and Sampling are completed by Read.
 type File struct {
-	Slug     string   `yaml:"slug" json:"slug" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens, like hive-helper" about:"The last part of the desk's address: small letters, digits, hyphens." example:"hive-helper"`
-	Title    string   `yaml:"title" json:"title" need:"yes" most:"80" about:"The name that visitors read at the top of the page."`
-	Purpose  string   `yaml:"purpose" json:"purpose" need:"yes" most:"400" about:"One or two sentences that tell a visitor what this desk answers."`
-	Recipe   string   `yaml:"recipe" json:"recipe" choices:"converse" about:"How a reply is made. converse (the default): a conversation with memory."`
-	Model    string   `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
-	Brief    string   `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
-	Openers  []string `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
-	Sampling Sampling `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
-	Memory   Memory   `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
+	Slug      string    `yaml:"slug" json:"slug" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens, like hive-helper" about:"The last part of the desk's address: small letters, digits, hyphens." example:"hive-helper"`
+	Title     string    `yaml:"title" json:"title" need:"yes" most:"80" about:"The name that visitors read at the top of the page."`
+	Purpose   string    `yaml:"purpose" json:"purpose" need:"yes" most:"400" about:"One or two sentences that tell a visitor what this desk answers."`
+	Recipe    string    `yaml:"recipe" json:"recipe" choices:"converse" about:"How a reply is made. converse (the default): a conversation with memory."`
+	Model     string    `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
+	Brief     string    `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
+	Openers   []string  `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
+	GoodFor   []string  `yaml:"good_for" json:"good_for,omitempty" most:"8" about:"What this desk does well, in a few words each. Visitors read it under “What this desk can do”."`
+	NotFor    []string  `yaml:"not_for" json:"not_for,omitempty" most:"8" about:"What visitors should not use this desk for, in a few words each."`
+	Knowledge Knowledge `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
+	Choices   Choices   `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
+	Sampling  Sampling  `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
+	Memory    Memory    `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
 }
 
 // Sampling holds the settings sent with each question. Nil means: not sent.
@@ -29,10 +35,17 @@ type Sampling struct {
 	Seed        *int     `yaml:"seed" json:"seed,omitempty" about:"Makes replies repeatable on servers that support it."`
 }
 
+// Knowledge tells visitors how far what the desk says can be relied on.
+type Knowledge struct {
+	Until   string   `yaml:"until" json:"until,omitempty" most:"60" about:"The model knows nothing of what happened after this." example:"June 2026"`
+	Sources []string `yaml:"sources" json:"sources,omitempty" most:"8" about:"What else it knows, with its date." example:"the members' handbook, as of October 2026"`
+}
+
 // Memory bounds what is remembered.
 type Memory struct {
-	Turns  *int `yaml:"turns" json:"turns" least:"0" most:"1000" about:"The most earlier turns that are remembered; 40 if left out, 0 for none."`
-	Tokens *int `yaml:"tokens" json:"tokens" least:"0" most:"10000000" about:"The most tokens that earlier turns may take; 4000 if left out. The model's context length is kept in any case."`
+	Turns   *int `yaml:"turns" json:"turns" least:"0" most:"1000" about:"The most earlier turns that are remembered; 40 if left out, 0 for none."`
+	Tokens  *int `yaml:"tokens" json:"tokens" least:"0" most:"10000000" about:"The most tokens that earlier turns may take; 4000 if left out. The model's context length is kept in any case."`
+	Summary *int `yaml:"summary" json:"summary" least:"0" most:"100000" about:"The most tokens of the summary that the model makes of turns that no longer fit; 400 if left out, 0 for none."`
 }
 
 // Defaults of what a desk file leaves out.
@@ -41,6 +54,7 @@ const (
 	DefaultMaxTokens    = 1024
 	DefaultMemoryTurns  = 40
 	DefaultMemoryTokens = 4000
+	DefaultSummary      = 400
 )
 
 // Read reads and checks a desk file and completes what it leaves out. name is
@@ -62,8 +76,18 @@ func Read(name string, src []byte) (File, error) {
 	if f.Memory.Tokens == nil {
 		f.Memory.Tokens = new(DefaultMemoryTokens)
 	}
+	if f.Memory.Summary == nil {
+		f.Memory.Summary = new(DefaultSummary)
+	}
 	return f, nil
 }
 
 // Schema returns the JSON Schema of desk files.
 func Schema() map[string]any { return yamlfile.Schema("A Juvalogos desk file", File{}) }
+
+var slugPattern = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
+// ValidSlug reports whether slug can be a desk's address.
+func ValidSlug(slug string) bool {
+	return len(slug) <= 60 && slugPattern.MatchString(slug)
+}

@@ -67,30 +67,64 @@ func (e *TooLong) Error() string {
 	return fmt.Sprintf("the question has about %d tokens, and at most %d fit", e.Tokens, e.Room)
 }
 
-// Room returns how many tokens are left for remembered exchanges once brief,
-// question and the reply have their place in a context of the given length.
-// It fails with *TooLong if the question leaves less than nothing.
-func Room(context, reply int, brief, question Piece) (int, error) {
-	room := context - reply - PerPrompt - PerMessage
-	if brief.Text != "" {
-		room -= brief.Tokens + PerMessage
+// Standing is what stands at the head of every prompt, in one message: the
+// brief, and a summary of what is no longer remembered word for word. Either
+// may be empty.
+type Standing struct {
+	Brief, Summary Piece
+}
+
+// summaryHead introduces the summary.
+const summaryHead = "What was said earlier in this conversation, in short:\n"
+
+// summaryHeadTokens is never less than what summaryHead and the empty line
+// before it take.
+const summaryHeadTokens = 32
+
+func (s Standing) text() string {
+	switch {
+	case s.Summary.Text == "":
+		return s.Brief.Text
+	case s.Brief.Text == "":
+		return summaryHead + s.Summary.Text
 	}
+	return s.Brief.Text + "\n\n" + summaryHead + s.Summary.Text
+}
+
+// Cost is what the message takes in a prompt, the tokens around it included.
+func (s Standing) Cost() int {
+	if s.Brief.Text == "" && s.Summary.Text == "" {
+		return 0
+	}
+	cost := s.Brief.Tokens + PerMessage
+	if s.Summary.Text != "" {
+		cost += s.Summary.Tokens + summaryHeadTokens
+	}
+	return cost
+}
+
+// Room returns how many tokens are left for remembered exchanges once what
+// stands at the head, the question and the reply have their place in a context
+// of the given length. It fails with *TooLong if the question leaves less than
+// nothing.
+func Room(context, reply int, standing Standing, question Piece) (int, error) {
+	room := context - reply - PerPrompt - PerMessage - standing.Cost()
 	if question.Tokens > room {
 		return 0, &TooLong{Tokens: question.Tokens, Room: max(0, room)}
 	}
 	return room - question.Tokens, nil
 }
 
-// Compose lays out the brief, the exchanges in their order and the question.
-func Compose(brief Piece, past []Exchange, question Piece) Prompt {
+// Compose lays out what stands at the head, the exchanges in their order and
+// the question.
+func Compose(standing Standing, past []Exchange, question Piece) Prompt {
 	p := Prompt{
 		Messages:   make([]Message, 0, 2+2*len(past)),
-		Tokens:     PerPrompt + question.Tokens + PerMessage,
+		Tokens:     PerPrompt + question.Tokens + PerMessage + standing.Cost(),
 		Remembered: len(past),
 	}
-	if brief.Text != "" {
-		p.Messages = append(p.Messages, Message{System, brief.Text})
-		p.Tokens += brief.Tokens + PerMessage
+	if text := standing.text(); text != "" {
+		p.Messages = append(p.Messages, Message{System, text})
 	}
 	for _, e := range past {
 		p.Messages = append(p.Messages, Message{User, e.Question.Text}, Message{Assistant, e.Reply.Text})

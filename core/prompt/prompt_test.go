@@ -8,7 +8,7 @@ import (
 
 func TestComposeCountsWhatItLaysOut(t *testing.T) {
 	past := []Exchange{{Piece{"q1", 5}, Piece{"r1", 7}}, {Piece{"q2", 2}, Piece{"r2", 3}}}
-	p := Compose(Piece{"be kind", 10}, past, Piece{"q3", 4})
+	p := Compose(Standing{Brief: Piece{"be kind", 10}}, past, Piece{"q3", 4})
 	var got []string
 	for _, m := range p.Messages {
 		got = append(got, string(m.Role)+" "+m.Text)
@@ -21,8 +21,22 @@ func TestComposeCountsWhatItLaysOut(t *testing.T) {
 	if p.Tokens != 3+6*4+10+5+7+2+3+4 || p.Remembered != 2 {
 		t.Errorf("counted %d, remembered %d", p.Tokens, p.Remembered)
 	}
-	if p := Compose(Piece{}, nil, Piece{"q", 1}); len(p.Messages) != 1 || p.Tokens != 8 {
+	if p := Compose(Standing{}, nil, Piece{"q", 1}); len(p.Messages) != 1 || p.Tokens != 8 {
 		t.Errorf("without a brief: %+v", p)
+	}
+}
+
+func TestASummaryStandsBehindTheBriefAndIsCounted(t *testing.T) {
+	summary := "The user is called Ada and keeps bees at Larch Hollow."
+	for _, brief := range []string{"", "Be kind."} {
+		s := Standing{Brief: Measure(Estimate{}, brief), Summary: Measure(Estimate{}, summary)}
+		p := Compose(s, nil, Piece{"q", 1})
+		if len(p.Messages) != 2 || p.Messages[0].Role != System || !strings.HasPrefix(p.Messages[0].Text, brief) || !strings.HasSuffix(p.Messages[0].Text, summary) {
+			t.Errorf("laid out %+v", p.Messages)
+		}
+		if real := (Estimate{}).Count(p.Messages[0].Text) + PerMessage; s.Cost() < real {
+			t.Errorf("counted %d for a message of %d tokens", s.Cost(), real)
+		}
 	}
 }
 
@@ -36,16 +50,16 @@ func TestRoom(t *testing.T) {
 		if c.brief > 0 {
 			brief.Text = "b"
 		}
-		if got, err := Room(c.context, c.reply, brief, Piece{"q", c.question}); err != nil || got != c.want {
+		if got, err := Room(c.context, c.reply, Standing{Brief: brief}, Piece{"q", c.question}); err != nil || got != c.want {
 			t.Errorf("Room(%+v) = %d, %v", c, got, err)
 		}
 	}
-	_, err := Room(1000, 200, Piece{}, Piece{"q", 794})
+	_, err := Room(1000, 200, Standing{}, Piece{"q", 794})
 	var long *TooLong
 	if !errors.As(err, &long) || long.Tokens != 794 || long.Room != 793 {
 		t.Errorf("got %v", err)
 	}
-	if _, err := Room(100, 200, Piece{}, Piece{"q", 1}); !errors.As(err, &long) || long.Room != 0 {
+	if _, err := Room(100, 200, Standing{}, Piece{"q", 1}); !errors.As(err, &long) || long.Room != 0 {
 		t.Errorf("no room at all: got %v", err)
 	}
 }

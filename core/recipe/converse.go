@@ -11,6 +11,7 @@ import (
 // of the model that answers.
 type Converse struct {
 	Brief    prompt.Piece
+	Summary  prompt.Piece      // of what came before Past; empty if nothing did
 	Past     []prompt.Exchange // oldest first
 	Question prompt.Piece
 	Memory   memory.Limits
@@ -18,13 +19,17 @@ type Converse struct {
 	Reply    int // the longest reply
 }
 
-// Prompt composes the prompt: the brief always, the newest exchanges that fit,
-// the question. It is never longer than Context less Reply; a question that
-// cannot fit is *prompt.TooLong.
+// Prompt composes the prompt: the brief always, the summary if there is room,
+// the newest exchanges that fit, the question. It is never longer than Context
+// less Reply; a question that cannot fit is *prompt.TooLong.
 func (c Converse) Prompt() (prompt.Prompt, error) {
-	room, err := prompt.Room(c.Context, c.Reply, c.Brief, c.Question)
+	standing := prompt.Standing{Brief: c.Brief, Summary: c.Summary}
+	room, err := prompt.Room(c.Context, c.Reply, standing, c.Question)
 	if err != nil {
-		return prompt.Prompt{}, err
+		standing.Summary = prompt.Piece{}
+		if room, err = prompt.Room(c.Context, c.Reply, standing, c.Question); err != nil {
+			return prompt.Prompt{}, err
+		}
 	}
-	return prompt.Compose(c.Brief, memory.Recall(c.Past, c.Memory, room), c.Question), nil
+	return prompt.Compose(standing, memory.Recall(c.Past, c.Memory, room), c.Question), nil
 }

@@ -28,7 +28,7 @@ func fieldsOf(t reflect.Type) []field {
 	var fs []field
 	for i := range t.NumField() {
 		sf := t.Field(i)
-		key := sf.Tag.Get("yaml")
+		key, _, _ := strings.Cut(sf.Tag.Get("yaml"), ",") // options are the marshaller's
 		if key == "" || key == "-" {
 			continue
 		}

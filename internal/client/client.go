@@ -124,3 +124,13 @@ func (c *Client) receive(ctx context.Context, method, path, contentType string, 
 	}
 	return nil
 }
+
+// file returns an answer as it is.
+func (c *Client) file(ctx context.Context, path string) ([]byte, error) {
+	response, err := c.send(ctx, http.MethodGet, path, "", nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	return io.ReadAll(response.Body)
+}

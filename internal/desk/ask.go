@@ -21,9 +21,15 @@ import (
 type Question struct {
 	Slug         string
 	Conversation uuid.UUID // zero: begin one
-	Visitor      store.Visitor
-	Channel      string // page, api or completions
-	Text         string
+	// Instead is a turn of the conversation beside which the question begins a
+	// branch: it is asked as if that one had never been. Zero: the question
+	// goes on from the end.
+	Instead uuid.UUID
+	Visitor store.Visitor
+	Channel string // page, preview, api or completions
+	Text    string
+	// Choice is what the visitor has chosen of what the desk lets them change.
+	Choice deskfile.Choice
 	// Key makes asking twice harmless: the same key is the same turn. Empty
 	// means a new one.
 	Key string
@@ -56,6 +62,9 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	if err != nil {
 		return nil, s.logged("ask", err)
 	}
+	if d, err = s.chosen(d, q.Choice); err != nil {
+		return nil, s.logged("ask", err)
+	}
 	question := prompt.Measure(d.counter, q.Text)
 	if err := d.fits(question, q.Given); err != nil {
 		return nil, err
@@ -65,15 +74,15 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	} else if turn, ok := s.keys.turn(q.Visitor, q.Key); ok {
 		return s.Watch(ctx, q.Visitor, turn)
 	}
-	past, number, err := s.past(ctx, q, d)
+	past, place, err := s.past(ctx, q, d)
 	if err != nil {
 		return nil, err
 	}
 	r := &Reply{
-		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, TurnNumber: number, Attempt: 1,
+		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, TurnNumber: place.Number, Attempt: 1,
 		Question: q.Text, Model: d.Entry.Path(), StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
 	}
-	if number == 1 {
+	if place.New {
 		r.Conversation = uuid.Must(uuid.NewV7())
 		r.Title = titleOf(q.Text)
 	}
@@ -89,10 +98,10 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	// the reply before that is done, and if it fails the model is stopped.
 	s.begin(r, d, question, past, q.Given)
 	err = s.Store.Ask(ctx, store.NewTurn{
-		ID: r.Turn, Conversation: r.Conversation, Number: number, DeskID: d.DeskID, Revision: d.Number,
+		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.counter.Vocabulary(), Given: given,
-		Model: r.Model, Instance: s.instance, AskedAt: r.StartedAt,
+		Choice: encodeChoice(q.Choice), Model: r.Model, Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {
 		s.abandon(r)
@@ -102,26 +111,38 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	return r, nil
 }
 
-// past returns what a question's conversation holds and the number of its next
+// past returns what a question's conversation holds and the place of its next
 // turn.
-func (s *Service) past(ctx context.Context, q Question, d *Desk) ([]store.Past, int, error) {
+func (s *Service) past(ctx context.Context, q Question, d *Desk) (store.Past, store.Place, error) {
 	if q.Conversation == uuid.Nil {
-		return nil, 1, nil
+		return store.Past{}, store.Place{Number: 1, New: true}, nil
 	}
-	past, number, err := s.Store.Past(ctx, q.Conversation, d.DeskID, q.Visitor, *d.Settings.Memory.Turns)
+	var instead *uuid.UUID
+	if q.Instead != uuid.Nil {
+		instead = &q.Instead
+	}
+	past, place, err := s.Store.Past(ctx, q.Conversation, d.DeskID, q.Visitor, instead, d.recalled())
 	if err != nil {
-		return nil, 0, s.notFound(NoConversation, err)
+		return past, place, s.notFound(NoConversation, err)
 	}
-	return past, number, nil
+	return past, place, nil
 }
 
-// Again makes another attempt at a turn whose last one is over.
-func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UUID) (*Reply, error) {
+// Again makes another attempt at a turn whose last one is over. preview has it
+// made by the desk's draft.
+func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UUID, choice deskfile.Choice, preview bool) (*Reply, error) {
 	t, err := s.Store.Turn(ctx, turn, visitor)
 	if err != nil {
 		return nil, s.notFound(NoTurn, err)
 	}
-	d, err := s.Open(ctx, t.Slug)
+	slug := t.Slug
+	if preview {
+		slug = DraftMark + slug
+	}
+	d, err := s.Open(ctx, slug)
+	if err == nil {
+		d, err = s.chosen(d, choice)
+	}
 	if err != nil {
 		return nil, s.logged("make again", err)
 	}
@@ -132,7 +153,7 @@ func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UU
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
-	number, given, past, err := s.Store.AskAgain(ctx, t, d.Number, r.Model, s.instance, r.StartedAt, *d.Settings.Memory.Turns)
+	number, given, past, err := s.Store.AskAgain(ctx, t, d.Number, r.Model, encodeChoice(choice), s.instance, r.StartedAt, d.recalled())
 	if err != nil {
 		s.abandon(r)
 		return nil, s.logged("make again", problem(NoRecords, err))
@@ -215,18 +236,17 @@ func (s *Service) abandon(r *Reply) {
 
 // notAsked finds out why a question could not be put on record.
 func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, error) {
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		return nil, &Problem{Code: NoConversation, Sentence: Sentence(NoConversation)}
-	case errors.Is(err, store.ErrDuplicate):
-		t, err := s.Store.TurnByKey(ctx, q.Key, q.Visitor)
-		if err != nil {
-			return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
-		}
+	if !errors.Is(err, store.ErrNotFound) && !errors.Is(err, store.ErrDuplicate) {
+		return nil, s.logged("ask", problem(NoRecords, err))
+	}
+	if t, err := s.Store.TurnByKey(ctx, q.Key, q.Visitor); err == nil {
 		s.keys.add(q.Visitor, q.Key, t.ID)
 		return s.Watch(ctx, q.Visitor, t.ID)
 	}
-	return nil, s.logged("ask", problem(NoRecords, err))
+	if _, _, err := s.Store.Conversation(ctx, q.Conversation, q.Visitor); err != nil {
+		return nil, s.notFound(NoConversation, err)
+	}
+	return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)} // another question came first
 }
 
 func (s *Service) notFound(code Code, err error) error {
@@ -248,7 +268,7 @@ func (s *Service) logged(doing string, err error) error {
 // fits refuses a question that is too long whatever is forgotten.
 func (d *Desk) fits(question prompt.Piece, g *Given) error {
 	sampling := d.sampling(g)
-	_, err := prompt.Room(d.Entry.Context, sampling.MaxTokens, d.briefWith(g), question)
+	_, err := prompt.Room(d.Entry.Context, sampling.MaxTokens, prompt.Standing{Brief: d.briefWith(g)}, question)
 	var long *prompt.TooLong
 	if errors.As(err, &long) {
 		return tooLong(long)
@@ -269,10 +289,9 @@ func tooLong(e *prompt.TooLong) *Problem {
 }
 
 // prompt runs the recipe's arithmetic.
-func (d *Desk) prompt(question prompt.Piece, past []store.Past, g *Given) (prompt.Prompt, error) {
+func (d *Desk) prompt(question prompt.Piece, past store.Past, g *Given) (prompt.Prompt, error) {
 	c := recipe.Converse{
-		Brief: d.briefWith(g), Question: question,
-		Memory:  memory.Limits{Turns: *d.Settings.Memory.Turns, Tokens: *d.Settings.Memory.Tokens},
+		Brief: d.briefWith(g), Question: question, Memory: d.limits(),
 		Context: d.Entry.Context, Reply: d.sampling(g).MaxTokens,
 	}
 	if g != nil {
@@ -286,15 +305,9 @@ func (d *Desk) prompt(question prompt.Piece, past []store.Past, g *Given) (promp
 		}
 		return c.Prompt()
 	}
-	for _, p := range past {
-		e := prompt.Exchange{
-			Question: prompt.Piece{Text: p.Question, Tokens: p.QuestionTokens},
-			Reply:    prompt.Piece{Text: p.Reply, Tokens: p.ReplyTokens},
-		}
-		if p.Vocabulary != d.counter.Vocabulary() {
-			e.Question, e.Reply = prompt.Measure(d.counter, p.Question), prompt.Measure(d.counter, p.Reply)
-		}
-		c.Past = append(c.Past, e)
+	c.Summary = d.summary(past)
+	for _, p := range d.uncovered(past) {
+		c.Past = append(c.Past, d.exchange(p))
 	}
 	return c.Prompt()
 }
@@ -329,6 +342,18 @@ func (d *Desk) sampling(g *Given) deskfile.Sampling {
 		own.MaxTokens = min(own.MaxTokens, n)
 	}
 	return own
+}
+
+// encodeChoice returns nil for what is as the desk is set.
+func encodeChoice(c deskfile.Choice) json.RawMessage {
+	if c == (deskfile.Choice{}) {
+		return nil
+	}
+	text, err := json.Marshal(c)
+	if err != nil {
+		return nil // cannot happen: four texts always marshal
+	}
+	return text
 }
 
 func encodeGiven(g *Given) (json.RawMessage, error) {

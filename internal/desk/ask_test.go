@@ -12,6 +12,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/store"
@@ -110,7 +111,7 @@ func TestMemoryIsCountedInTheModelsVocabulary(t *testing.T) {
 		reply := settled(t, first).Text
 		room := prompt.Exchange{Question: prompt.Measure(counter, fact), Reply: prompt.Measure(counter, string(reply))}.Cost() - missing
 		file := strings.NewReplacer("model: thyme-mini", "model: heather-2", "tokens: 2000", fmt.Sprint("tokens: ", room)).Replace(testbed.Desk)
-		if _, _, err := b.Desks.Publish(ctx, "d.yaml", []byte(file), "me"); err != nil {
+		if _, _, err := b.Desks.Publish(ctx, "d.yaml", []byte(file), "", "me"); err != nil {
 			t.Fatal(err)
 		}
 		second := ask(t, b, desk.Question{Text: "What did I ask you to remember?", Conversation: first.Conversation})
@@ -142,7 +143,7 @@ func TestQuestionsThatAreRefused(t *testing.T) {
 	if !errors.As(err, &p) || !strings.Contains(p.Sentence, "please shorten it to about") {
 		t.Errorf("got %v", err)
 	}
-	if list, err := b.Store.Conversations(ctx, "helper", store.Visitor{}, 10); err != nil || len(list) != 0 {
+	if list, err := b.Store.Conversations(ctx, "helper", store.Visitor{}, store.Page{Limit: 10}); err != nil || len(list) != 0 {
 		t.Errorf("refused questions left %v, %v", list, err)
 	}
 }
@@ -163,7 +164,7 @@ func TestAskingTwiceWithOneKeyIsOneTurn(t *testing.T) {
 			t.Fatalf("turns %v", turns)
 		}
 	}
-	if list, err := b.Store.Conversations(ctx, "helper", alice, 10); err != nil || len(list) != 1 {
+	if list, err := b.Store.Conversations(ctx, "helper", alice, store.Page{Limit: 10}); err != nil || len(list) != 1 {
 		t.Errorf("%d conversations, %v", len(list), err)
 	}
 	if n := b.Model.Requests(); n > 1 {
@@ -243,7 +244,7 @@ func TestFaultsOfTheModel(t *testing.T) {
 			}
 			// It can be made again, as another attempt at the same turn.
 			b.Model.Set(testbed.Fast)
-			again, err := b.Desks.Again(ctx, alice, r.Turn)
+			again, err := b.Desks.Again(ctx, alice, r.Turn, deskfile.Choice{}, false)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -307,7 +308,7 @@ func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
 func TestCheckHoldsADeskAgainstItsModel(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	for _, c := range []struct{ from, to, want string }{
-		{"model: thyme-mini", "model: tyme-mini", `d.yaml:4:1: model: unknown model "tyme-mini"; did you mean "thyme-mini"?`},
+		{"model: thyme-mini", "model: tyme-mini", `d.yaml:4:8: model: unknown model "tyme-mini"; did you mean "thyme-mini"?`},
 		{"model: thyme-mini", "model: clover-embed", "does not chat"},
 		{"max_tokens: 900", "max_tokens: 4090", "leave no room for a question in the 4096 tokens"},
 	} {

@@ -36,24 +36,56 @@ func (s *Service) Choose(ctx context.Context, visitor store.Visitor, turn uuid.U
 	return s.found(NoTurn, s.Store.Choose(ctx, turn, visitor, attempt))
 }
 
-// TakeBack deletes the last turn of a visitor's conversation and returns its
+// TakeBack takes back the last turn of a visitor's conversation and returns its
 // question, with the number of turns that remain; with the last one the
-// conversation goes too.
+// conversation goes too. Show brings it back for 30 days.
 func (s *Service) TakeBack(ctx context.Context, visitor store.Visitor, turn uuid.UUID) (question string, left int, err error) {
 	if s.liveReply(visitor, turn) != nil {
 		return "", 0, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
-	question, left, err = s.Store.TakeBack(ctx, turn, visitor)
+	question, left, err = s.Store.TakeBack(ctx, turn, visitor, s.Now())
 	return question, left, s.found(NoTurn, err)
+}
+
+// Show leads the conversation through a turn: another branch, or one that was
+// taken back.
+func (s *Service) Show(ctx context.Context, visitor store.Visitor, turn uuid.UUID) error {
+	t, err := s.Store.Turn(ctx, turn, visitor)
+	if err != nil {
+		return s.found(NoTurn, err)
+	}
+	s.mu.Lock()
+	busy := s.busy[t.Conversation] != nil
+	s.mu.Unlock()
+	if busy {
+		return &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
+	}
+	return s.found(NoTurn, s.Store.Show(ctx, turn, visitor))
 }
 
 // Rename gives a visitor's conversation a title.
 func (s *Service) Rename(ctx context.Context, visitor store.Visitor, id uuid.UUID, title string) error {
-	title = strings.Join(strings.Fields(string(clean([]byte(title)))), " ")
+	title = tidy(title, 0)
 	if n := utf8.RuneCountInString(title); n == 0 || n > longestName {
 		return &Problem{Code: Invalid, Sentence: fmt.Sprintf("Give the conversation a name of up to %d characters.", longestName)}
 	}
 	return s.found(NoConversation, s.Store.Rename(ctx, id, visitor, title))
+}
+
+// tidy makes one line of what somebody typed, of at most so many characters; 0
+// is any number.
+func tidy(text string, most int) string {
+	text = strings.Join(strings.Fields(string(clean([]byte(text)))), " ")
+	if runes := []rune(text); most > 0 && len(runes) > most {
+		text = string(runes[:most])
+	}
+	return text
+}
+
+// Judge notes whether an attempt at a visitor's turn helped; nil takes the
+// verdict back.
+func (s *Service) Judge(ctx context.Context, visitor store.Visitor, turn uuid.UUID, attempt int, helped *bool) error {
+	return s.found(NoTurn, s.Store.Judge(ctx, turn, visitor, attempt, helped))
 }
 
 // Share makes a visitor's conversation readable, as it is at any time, to

@@ -16,7 +16,7 @@ var (
 )
 
 // begin makes the reply in the background. reserve has made room for it.
-func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past []store.Past, g *Given) {
+func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past store.Past, g *Given) {
 	ctx, cancel := context.WithCancelCause(s.makeCtx)
 	s.mu.Lock()
 	r.cancel = cancel
@@ -27,6 +27,9 @@ func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past []store.P
 		end.At = s.Now()
 		r.finish(end)
 		s.scribe.ended()
+		if g == nil && (end.State == store.Done || end.State == store.Stopped) {
+			s.foldIfDue(d, r, question, past, end.memoryTokens)
+		}
 	}()
 }
 
@@ -37,11 +40,19 @@ func (s *Service) keep(r *Reply) {
 }
 
 // make asks the desk's model and fills the reply.
-func (s *Service) make(ctx context.Context, r *Reply, d *Desk, question prompt.Piece, past []store.Past, g *Given) End {
+func (s *Service) make(ctx context.Context, r *Reply, d *Desk, question prompt.Piece, past store.Past, g *Given) End {
 	p, err := d.prompt(question, past, g)
 	if err != nil {
 		return s.ended(ctx, r, d, p, models.Result{}, tooLongOr(err))
 	}
+	leave, err := d.Entry.Enter(ctx, func(w models.Wait) {
+		r.tell(Notice{Kind: "in-line", Place: w.Place, Seconds: w.About.Seconds()})
+	})
+	if err != nil {
+		return s.ended(ctx, r, d, p, models.Result{}, err)
+	}
+	defer leave()
+	r.tellAgain()
 	request := models.Request{Messages: p.Messages, Sampling: d.sampling(g)}
 	result, err := s.Retry.Do(ctx, func(started *bool) (models.Result, error) {
 		return d.Entry.Generate(ctx, request, func(text []byte) {
@@ -50,6 +61,10 @@ func (s *Service) make(ctx context.Context, r *Reply, d *Desk, question prompt.P
 		})
 	}, func(failure *models.Error, wait time.Duration) {
 		s.Log.Warn("asking the model again", "turn", r.Turn, "wait", wait, "error", failure)
+		if failure.Kind == models.Waking {
+			r.tell(Notice{Kind: "waking"})
+			return
+		}
 		r.tell(Notice{Kind: "retrying", Seconds: wait.Seconds()})
 	})
 	return s.ended(ctx, r, d, p, result, err)
@@ -89,6 +104,10 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, p prompt.Prompt,
 	default:
 		problem := explain(err)
 		end.State, end.Problem, end.ProblemID = store.Failed, problem.Code, problem.ID
+		var failure *models.Error
+		if errors.As(err, &failure) {
+			end.RetryAfter = failure.RetryAfter
+		}
 		s.Log.Error("reply failed", "desk", d.Slug, "revision", d.Number, "turn", r.Turn, "code", problem.Code, "id", problem.ID, "error", err)
 	}
 	if end.State == store.Done {

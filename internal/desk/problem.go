@@ -26,6 +26,9 @@ const (
 	Closing        Code = "closing"
 	Interruption   Code = "interrupted"
 	Invalid        Code = "invalid"
+	NotOffered     Code = "not-offered"
+	Taken          Code = "exists-already"
+	NoConnection   Code = "no-such-connection"
 	Unexpected     Code = "unexpected"
 )
 
@@ -67,6 +70,7 @@ var sentences = map[Code]string{
 	Code(models.Refused):      "The model would not take this question. Try putting it another way.",
 	Code(models.Unreachable):  "The model cannot be reached at the moment. Your question is kept; try again in a little while.",
 	Code(models.Busy):         "The model has too many questions at the moment. Your question is kept; try again in a minute.",
+	Code(models.Waking):       "The model is still waking up. Your question is kept; try again in a minute or two.",
 	Code(models.ServerFailed): "The model is having trouble at the moment. Your question is kept; try again in a little while.",
 	Code(models.TooLong):      "This was more than the model can take in at once. Try a shorter question, or start a new conversation.",
 	Code(models.CutOff):       "The reply broke off: the connection to the model was lost. You can have it made again.",

@@ -30,84 +30,150 @@ func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
 	return CheckFile(name, text, s.Models)
 }
 
-// CheckFile is Check without a service. With nil for models the desk's model
-// is not looked up.
+// CheckFile is Check without a service. With nil for models the desk's models
+// are not looked up.
 func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.File, error) {
 	f, err := deskfile.Read(name, text)
 	if err != nil || registry == nil {
 		return f, err
 	}
-	say := func(format string, args ...any) error {
-		return yamlfile.Problems{{File: name, Line: lineOf(text, "model"), Column: 1, Message: fmt.Sprintf(format, args...)}}
+	var problems yamlfile.Problems
+	say := func(model, format string, args ...any) {
+		at := yamlfile.Locate(text, model)
+		problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column, Message: fmt.Sprintf(format, args...)})
 	}
-	entry, err := registry.Find(f.Model)
-	switch {
-	case err != nil:
-		return f, say("model: %v", err)
-	case !entry.Able("chat"):
-		return f, say("model: %q does not chat; the connection file gives it only: %s", f.Model, strings.Join(entry.Can, ", "))
+	check := func(model, place string) {
+		entry, err := registry.Find(model)
+		switch {
+		case err != nil:
+			say(place, "model: %v", err)
+			return
+		case !entry.Able("chat"):
+			say(place, "model: %q does not chat; the connection file gives it only: %s", model, strings.Join(entry.Can, ", "))
+			return
+		}
+		counter, err := entry.Counter()
+		if err != nil {
+			say(place, "model: %v", err)
+			return
+		}
+		standing := prompt.Standing{Brief: prompt.Measure(counter, f.Brief)}
+		if _, err := prompt.Room(entry.Context, f.Sampling.MaxTokens, standing, prompt.Piece{Tokens: 64}); err != nil {
+			say(place, "model: brief and longest reply leave no room for a question in the %d tokens of %q; shorten the brief or lower sampling: max_tokens", entry.Context, model)
+		}
 	}
-	counter, err := entry.Counter()
-	if err != nil {
-		return f, err
+	check(f.Model, "model")
+	for i, m := range f.Choices.Models {
+		check(m.Model, fmt.Sprintf("choices.models.%d.model", i))
 	}
-	if _, err := prompt.Room(entry.Context, f.Sampling.MaxTokens, prompt.Measure(counter, f.Brief), prompt.Piece{Tokens: 64}); err != nil {
-		return f, say("model: brief and longest reply leave no room for a question in the %d tokens of %q; shorten the brief or lower sampling: max_tokens", entry.Context, f.Model)
+	if problems != nil {
+		return f, problems
 	}
 	return f, nil
 }
 
-// lineOf finds the line of a top-level key, from 1.
-func lineOf(text []byte, key string) int {
-	for i, line := range strings.Split(string(text), "\n") {
-		if strings.HasPrefix(line, key+":") {
-			return i + 1
-		}
-	}
-	return 1
-}
-
 // Publish checks a desk file and makes it the published revision of its desk.
 // fresh is false if it was that already.
-func (s *Service) Publish(ctx context.Context, name string, text []byte, by string) (r store.Revision, fresh bool, err error) {
+func (s *Service) Publish(ctx context.Context, name string, text []byte, note, by string) (r store.Revision, fresh bool, err error) {
 	f, err := s.Check(name, text)
 	if err != nil {
 		return store.Revision{}, false, err
 	}
-	r, fresh, err = s.Store.Publish(ctx, f.Slug, string(text), by)
+	r, fresh, err = s.Store.Publish(ctx, f.Slug, string(text), tidy(note, longestNote), by)
 	if err != nil {
 		return r, false, err
 	}
-	s.cache.forget(f.Slug)
+	s.forget(f.Slug)
 	s.Log.Info("desk published", "desk", r.Slug, "revision", r.Number, "new", fresh, "by", by)
 	return r, fresh, nil
 }
+
+// DraftMark before a slug means the desk's draft as it is at any time, or the
+// published desk where there is no draft. Whoever passes it on must have made
+// sure that a maker asks.
+const DraftMark = "~"
 
 // Open returns the desk at a slug as published now, or up to a second ago.
 func (s *Service) Open(ctx context.Context, slug string) (*Desk, error) {
 	if d := s.cache.get(slug, s.Now()); d != nil {
 		return d, nil
 	}
-	r, err := s.Store.Published(ctx, slug)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		return nil, &Problem{Code: NoDesk, Sentence: Sentence(NoDesk)}
-	case err != nil:
-		return nil, problem(NoRecords, err)
+	r, err := s.revision(ctx, slug)
+	if err != nil {
+		return nil, err
 	}
 	d := &Desk{Revision: r}
-	if d.Settings, err = deskfile.Read(slug, []byte(r.File)); err != nil {
+	if d.Settings, err = deskfile.Read(slug, []byte(r.File)); err == nil {
+		d, err = s.equip(d)
+	}
+	if err != nil {
 		return nil, problem(NotSetUp, err)
 	}
-	if d.Entry, err = s.Models.Find(d.Settings.Model); err != nil {
-		return nil, problem(NotSetUp, err)
-	}
-	if d.counter, err = d.Entry.Counter(); err != nil {
-		return nil, problem(NotSetUp, err)
-	}
-	d.brief = prompt.Measure(d.counter, strings.TrimSpace(d.Settings.Brief))
 	s.cache.put(slug, d, s.Now())
 	return d, nil
+}
+
+// equip finds what the desk's settings name.
+func (s *Service) equip(d *Desk) (*Desk, error) {
+	var err error
+	if d.Entry, err = s.Models.Find(d.Settings.Model); err != nil {
+		return nil, err
+	}
+	if d.counter, err = d.Entry.Counter(); err != nil {
+		return nil, err
+	}
+	d.brief = prompt.Measure(d.counter, strings.TrimSpace(d.Settings.Brief))
+	return d, nil
+}
+
+// chosen returns the desk as a visitor has chosen it.
+func (s *Service) chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
+	if c == (deskfile.Choice{}) {
+		return d, nil
+	}
+	settings, err := d.Settings.With(c)
+	var not *deskfile.NotOffered
+	if errors.As(err, &not) {
+		return nil, &Problem{Code: NotOffered, Sentence: fmt.Sprintf("This desk does not offer the %s “%s” any more. Your settings were put back; please ask again.", not.What, not.Value)}
+	}
+	if err == nil {
+		d, err = s.equip(&Desk{Revision: d.Revision, Settings: settings})
+	}
+	if err != nil {
+		return nil, problem(NotSetUp, err)
+	}
+	return d, nil
+}
+
+// revision returns what is published at a slug, or with DraftMark the draft as
+// revision 0.
+func (s *Service) revision(ctx context.Context, slug string) (store.Revision, error) {
+	slug, wantsDraft := strings.CutPrefix(slug, DraftMark)
+	if wantsDraft {
+		draft, err := s.Store.Draft(ctx, slug)
+		if err == nil && draft.Good != "" {
+			return store.Revision{DeskID: draft.DeskID, Slug: slug, File: draft.Good, MadeBy: draft.ChangedBy, MadeAt: draft.ChangedAt}, nil
+		}
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return store.Revision{}, problem(NoRecords, err)
+		}
+	}
+	r, err := s.Store.Published(ctx, slug)
+	switch {
+	case errors.Is(err, store.ErrNotFound) && wantsDraft:
+		return r, &Problem{Code: NoDesk, Sentence: "There is nothing to show yet: the file has mistakes."}
+	case errors.Is(err, store.ErrNotFound):
+		return r, &Problem{Code: NoDesk, Sentence: Sentence(NoDesk)}
+	case err != nil:
+		return r, problem(NoRecords, err)
+	}
+	return r, nil
+}
+
+// forget has the desk read anew.
+func (s *Service) forget(slug string) {
+	s.cache.forget(slug)
+	s.cache.forget(DraftMark + slug)
 }
 
 // Face returns what a visitor may know of the desk. It works without the
@@ -116,12 +182,9 @@ func (s *Service) Face(ctx context.Context, slug string) (deskfile.File, error) 
 	if d := s.cache.get(slug, s.Now()); d != nil {
 		return d.Settings, nil
 	}
-	r, err := s.Store.Published(ctx, slug)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		return deskfile.File{}, &Problem{Code: NoDesk, Sentence: Sentence(NoDesk)}
-	case err != nil:
-		return deskfile.File{}, s.logged("show a desk", problem(NoRecords, err))
+	r, err := s.revision(ctx, slug)
+	if err != nil {
+		return deskfile.File{}, s.logged("show a desk", err)
 	}
 	return deskfile.Read(slug, []byte(r.File))
 }

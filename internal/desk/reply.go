@@ -52,12 +52,19 @@ type End struct {
 	ProblemID                               string
 	PromptTokens, ReplyTokens, memoryTokens int
 	At                                      time.Time
+	// RetryAfter is how long the model asks to be left alone; not on record.
+	RetryAfter time.Duration
 }
 
 // Notice tells what a reply is waiting for.
 type Notice struct {
-	Kind    string // retrying, unsaved, saved
+	// Kind is retrying, waking, in-line, writing (after in-line), unsaved or
+	// saved.
+	Kind string
+	// Seconds is when the model is asked again, or about how long the line
+	// will take; 0 if that is not known.
 	Seconds float64
+	Place   int // in line; 1 is next
 }
 
 // Listener is woken when its reply has grown or changed.
@@ -146,6 +153,16 @@ func (r *Reply) tell(n Notice) {
 	r.notice = n
 	r.noticeSeq++
 	r.wake()
+}
+
+// tellAgain says that the waiting in line is over, if there was any.
+func (r *Reply) tellAgain() {
+	r.mu.Lock()
+	inLine := r.notice.Kind == "in-line"
+	r.mu.Unlock()
+	if inLine {
+		r.tell(Notice{Kind: "writing"})
+	}
 }
 
 // wake tells every listener, without waiting and without allocating. The

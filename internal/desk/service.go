@@ -20,6 +20,7 @@ import (
 
 	"juvalogos/internal/models"
 	"juvalogos/internal/store"
+	"juvalogos/internal/vault"
 )
 
 // Options are what a Service is made of.
@@ -29,6 +30,8 @@ type Options struct {
 	Log    *slog.Logger
 	// Retry says how models are asked again; zero means models.DefaultRetry.
 	Retry models.Retry
+	// Vault keeps the keys that are typed in; nil refuses them.
+	Vault *vault.Vault
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
 }
@@ -51,7 +54,11 @@ type Service struct {
 	closing bool
 	live    map[uuid.UUID]*Reply // by turn
 	busy    map[uuid.UUID]*Reply // by conversation
+	folding map[uuid.UUID]bool   // conversations whose summary is being made
 	keys    *keyring
+
+	stored connectionsSeen
+	folder folderState
 }
 
 var errShutdown = errors.New("the service is stopping")
@@ -70,6 +77,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 		instance: randomInstance(),
 		live:     map[uuid.UUID]*Reply{},
 		busy:     map[uuid.UUID]*Reply{},
+		folding:  map[uuid.UUID]bool{},
 		keys:     newKeyring(),
 	}
 	lease, err := o.Store.Register(ctx, s.instance)
@@ -77,6 +85,10 @@ func New(ctx context.Context, o Options) (*Service, error) {
 		return nil, err
 	}
 	if err := s.sweep(ctx); err != nil {
+		lease.Close(ctx)
+		return nil, err
+	}
+	if err := s.takeUpConnections(ctx); err != nil {
 		lease.Close(ctx)
 		return nil, err
 	}
@@ -155,10 +167,11 @@ func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Insta
 // holdLease keeps this instance registered whatever happens to the database,
 // and tidies up from time to time.
 func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
-	check, sweep, purge := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second), time.NewTicker(time.Hour)
+	check, sweep, purge, index := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second), time.NewTicker(time.Hour), time.NewTicker(indexEvery)
 	defer check.Stop()
 	defer sweep.Stop()
 	defer purge.Stop()
+	defer index.Stop()
 	for {
 		select {
 		case <-ctx.Done():
@@ -170,12 +183,17 @@ func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
 			return
 		case <-check.C:
 			lease = s.renew(ctx, lease)
+			if err := s.takeUpConnections(ctx); err != nil && ctx.Err() == nil {
+				s.Log.Warn("reading the connections", "error", err)
+			}
 		case <-sweep.C:
 			if err := s.sweep(ctx); err != nil && ctx.Err() == nil {
 				s.Log.Warn("looking for interrupted replies", "error", err)
 			}
 		case <-purge.C:
 			s.purge(ctx)
+		case <-index.C:
+			s.index(ctx)
 		}
 	}
 }

@@ -2,7 +2,6 @@ package desk
 
 import (
 	"context"
-	"time"
 
 	"github.com/google/uuid"
 
@@ -97,20 +96,20 @@ func (s *Service) Conversation(ctx context.Context, visitor store.Visitor, id uu
 	return c, turns, nil
 }
 
-// Conversations lists a visitor's conversations at a desk, the newest first.
-func (s *Service) Conversations(ctx context.Context, visitor store.Visitor, slug string) ([]store.Conversation, error) {
-	list, err := s.Store.Conversations(ctx, slug, visitor, mostListed)
+// Conversations lists a visitor's conversations at a desk.
+func (s *Service) Conversations(ctx context.Context, visitor store.Visitor, slug string, page store.Page) ([]store.Conversation, error) {
+	page.Limit = pageLimit(page.Limit)
+	list, err := s.Store.Conversations(ctx, slug, visitor, page)
 	if err != nil {
 		return nil, s.logged("list conversations", problem(NoRecords, err))
 	}
 	return list, nil
 }
 
-const mostListed = 200
-
-// Desks lists the published desks with today's figures.
-func (s *Service) Desks(ctx context.Context) ([]store.DeskSummary, error) {
-	now := s.Now()
-	midnight := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
-	return s.Store.Desks(ctx, midnight)
+func pageLimit(asked int) int {
+	const usual, most = 100, 200
+	if asked <= 0 {
+		return usual
+	}
+	return min(asked, most)
 }

@@ -24,21 +24,40 @@ type File struct {
 
 // Connection is a place where models live.
 type Connection struct {
-	Name     string        `yaml:"name" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"A name of your choice."`
-	Protocol string        `yaml:"protocol" choices:"chat-completions" about:"How the server is spoken to. chat-completions (the default): the HTTP protocol that most model servers speak."`
-	Address  string        `yaml:"address" need:"yes" most:"500" about:"The base address, the part before /chat/completions." example:"http://127.0.0.1:8000/v1"`
-	Key      string        `yaml:"key" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
-	Patience time.Duration `yaml:"patience" about:"How long to wait for the next word before giving up; 60s if left out."`
-	Models   []Model       `yaml:"models" need:"yes" least:"1" about:"The models there that desks may use."`
+	Name     string        `yaml:"name" json:"name" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"A name of your choice."`
+	Protocol string        `yaml:"protocol,omitempty" json:"protocol,omitempty" choices:"chat-completions" about:"How the server is spoken to. chat-completions (the default): the HTTP protocol that most model servers speak."`
+	Address  string        `yaml:"address" json:"address" need:"yes" most:"500" about:"The base address, the part before /chat/completions." example:"http://127.0.0.1:8000/v1"`
+	Key      string        `yaml:"key,omitempty" json:"key,omitempty" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
+	Patience time.Duration `yaml:"patience,omitempty" json:"patience,omitempty" about:"How long to wait for the next word before giving up; 60s if left out."`
+	AtOnce   int           `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"100000" about:"The most replies at once; more wait in line, in their order. Left out: any number."`
+	Models   []Model       `yaml:"models" json:"models" need:"yes" least:"1" about:"The models there that desks may use."`
+
+	typed *typedKey
 }
+
+// typedKey is a key that somebody typed in, instead of a reference to one.
+type typedKey struct {
+	key Secret
+	err error
+}
+
+// WithKey returns the connection with a key of its own. If err is not nil it
+// says why there is none.
+func (c Connection) WithKey(key Secret, err error) Connection {
+	c.typed = &typedKey{key, err}
+	return c
+}
+
+// Typed reports whether the connection has a key that was typed in.
+func (c Connection) Typed() bool { return c.typed != nil && c.typed.err == nil }
 
 // Model is a model as the connection file describes it.
 type Model struct {
 	Name       string   `yaml:"name" json:"name" need:"yes" most:"200" about:"The model's name, as the server knows it."`
-	Can        []string `yaml:"can" json:"can" choices:"chat,pictures,embeddings" about:"What it can do: chat, pictures, embeddings. Left out: chat."`
+	Can        []string `yaml:"can,omitempty" json:"can" choices:"chat,pictures,embeddings" about:"What it can do: chat, pictures, embeddings. Left out: chat."`
 	Context    int      `yaml:"context" json:"context" need:"yes" least:"256" most:"100000000" about:"The most tokens of prompt and reply together."`
-	Vocabulary string   `yaml:"vocabulary" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
-	Price      Price    `yaml:"price" json:"price" about:"What it costs, per million tokens, in your own currency."`
+	Vocabulary string   `yaml:"vocabulary,omitempty" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
+	Price      Price    `yaml:"price,omitempty" json:"price" about:"What it costs, per million tokens, in your own currency."`
 }
 
 // Price is per million tokens.
@@ -129,6 +148,9 @@ func (s Secret) Hide(text string) string {
 // key fetches what the connection's reference points to. The error says what
 // to do and holds no secret.
 func (c Connection) key() (Secret, error) {
+	if c.typed != nil {
+		return c.typed.key, c.typed.err
+	}
 	kind, place, _ := strings.Cut(c.Key, ":")
 	switch kind {
 	case "":

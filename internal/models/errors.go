@@ -16,6 +16,7 @@ const (
 	Unreachable  Kind = "unreachable"   // no connection
 	UnknownModel Kind = "unknown-model" // the server does not have it
 	Busy         Kind = "busy"          // 429
+	Waking       Kind = "waking"        // 503 and it says that the model is being loaded
 	ServerFailed Kind = "server-failed" // 5xx
 	TooLong      Kind = "too-long"      // over the context length
 	Refused      Kind = "refused"       // another 4xx
@@ -48,7 +49,7 @@ func (e *Error) Error() string {
 // MayPass reports whether asking again could help.
 func (e *Error) MayPass() bool {
 	switch e.Kind {
-	case Busy, ServerFailed, Unreachable, CutOff:
+	case Busy, Waking, ServerFailed, Unreachable, CutOff:
 		return true
 	}
 	return false
@@ -67,6 +68,8 @@ func (e *Error) Advice() string {
 		return e.Detail
 	case Busy:
 		return "the server is busy or the key is over its limit; try again later"
+	case Waking:
+		return "the server is still loading the model; try again in a minute"
 	case ServerFailed:
 		return fmt.Sprintf("the server failed with status %d; look into its log", e.Status)
 	case TooLong:

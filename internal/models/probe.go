@@ -103,6 +103,9 @@ func (r *Registry) Probe(ctx context.Context, name string) ([]Probe, error) {
 	probes := make([]Probe, len(entries))
 	for i, e := range entries {
 		probes[i] = e.Probe(ctx)
+		if probes[i].Works {
+			r.answered.Store(true)
+		}
 	}
 	return probes, nil
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
@@ -43,7 +44,12 @@ type Registry struct {
 	protocols map[string]Protocol
 
 	mu      sync.RWMutex
+	file    []Connection
+	stored  []Connection
 	entries []Entry
+	lines   map[string]*line // by connection; they outlive a new file
+
+	answered atomic.Bool
 }
 
 // Entry is one model with the way to it.
@@ -53,12 +59,13 @@ type Entry struct {
 	counter    func() (prompt.Counter, error)
 	client     Client
 	keyErr     error
+	line       *line
 }
 
 // Open makes a registry of a connection file. A key that is missing is no
 // error here: the other models work, and asking this one says what to do.
 func Open(f File, protocols map[string]Protocol) *Registry {
-	r := &Registry{protocols: protocols}
+	r := &Registry{protocols: protocols, lines: map[string]*line{}}
 	r.Replace(f)
 	return r
 }
@@ -66,17 +73,62 @@ func Open(f File, protocols map[string]Protocol) *Registry {
 // Replace takes a new connection file into use. Replies that are being made
 // end with what they began with.
 func (r *Registry) Replace(f File) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.file = f.Connections
+	r.rebuild()
+}
+
+// ReplaceStored takes the connections that stand beside the file's into use. A
+// name that the file has too is the file's.
+func (r *Registry) ReplaceStored(stored []Connection) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.stored = stored
+	r.rebuild()
+}
+
+// Connections lists the connection file's connections and those beside it.
+func (r *Registry) Connections() (file, stored []Connection) {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	return slices.Clone(r.file), slices.Clone(r.stored)
+}
+
+// rebuild makes the entries anew. The caller holds mu.
+func (r *Registry) rebuild() {
 	var entries []Entry
-	for _, c := range f.Connections {
+	seen := map[string]bool{}
+	for _, c := range slices.Concat(r.file, r.stored) {
+		if seen[c.Name] {
+			continue
+		}
+		seen[c.Name] = true
+		if r.lines[c.Name] == nil {
+			r.lines[c.Name] = newLine()
+		}
+		r.lines[c.Name].set(c.AtOnce)
 		key, err := c.key()
 		client := r.protocols[c.Protocol](c, key)
 		for _, m := range c.Models {
-			entries = append(entries, Entry{Model: m, Connection: c, counter: sync.OnceValues(m.Counter), client: client, keyErr: err})
+			entries = append(entries, Entry{Model: m, Connection: c, counter: sync.OnceValues(m.Counter), client: client, keyErr: err, line: r.lines[c.Name]})
 		}
 	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
 	r.entries = entries
+}
+
+// Look asks a server that is not in use yet which models it has. The error is
+// a maker's to read.
+func (r *Registry) Look(ctx context.Context, c Connection) ([]string, error) {
+	key, err := c.key()
+	if err != nil {
+		return nil, err
+	}
+	names, err := r.protocols[c.Protocol](c, key).Names(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s", key.Hide(err.Error()))
+	}
+	return names, nil
 }
 
 // All lists the models in the order of the file.
@@ -103,19 +155,29 @@ func (r *Registry) Find(name string) (Entry, error) {
 	case len(found) > 1:
 		return Entry{}, fmt.Errorf("several connections have a model %q; write %s", name, found[0].Path())
 	case len(names) == 0:
-		return Entry{}, fmt.Errorf("unknown model %q: there is no connection file; start the service with -connections FILE", name)
+		return Entry{}, fmt.Errorf("unknown model %q: there are no connections yet; add one in the console, or start the service with -connections FILE", name)
 	}
 	if n := yamlfile.Nearest(name, names); n != "" {
 		return Entry{}, fmt.Errorf("unknown model %q; did you mean %q?", name, n)
 	}
-	return Entry{}, fmt.Errorf("unknown model %q; the connection file has: %s", name, strings.Join(names, ", "))
+	return Entry{}, fmt.Errorf("unknown model %q; there are: %s", name, strings.Join(names, ", "))
 }
+
+// Answered reports whether a probe has shown since the start that a model
+// works.
+func (r *Registry) Answered() bool { return r.answered.Load() }
 
 // Path is connection/name, which no two models share.
 func (e Entry) Path() string { return e.Connection.Name + "/" + e.Name }
 
 // Counter counts in the model's vocabulary, which is loaded at the first use.
 func (e Entry) Counter() (prompt.Counter, error) { return e.counter() }
+
+// Enter waits until the connection has room for another request, and returns
+// how to give the room back. told hears of the place in line, if there is one.
+func (e Entry) Enter(ctx context.Context, told func(Wait)) (leave func(), err error) {
+	return e.line.enter(ctx, told)
+}
 
 // Generate asks the model once; r.Model is set here.
 func (e Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Result, error) {

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -9,6 +10,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -18,6 +20,7 @@ import (
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
+	"juvalogos/internal/vault"
 	"juvalogos/internal/web"
 )
 
@@ -34,11 +37,22 @@ func Protocols() map[string]models.Protocol {
 type Started struct {
 	Address string // of the service, with its base path
 	Config  string // the client's config file that was written
+	// FirstLink makes the owner's account; empty if there is one already.
+	FirstLink string
+	// Models is how many models there are.
+	Models int
+}
+
+// Told is what Run tells whoever started it.
+type Told struct {
+	Started func(Started)
+	// Folder hears of every desk file of the watched folder that is taken up.
+	Folder func(desk.FolderFile)
 }
 
 // Run runs a service until ctx ends, and then lets replies finish, for the
-// settings' grace at most. started is called once it answers.
-func Run(ctx context.Context, o Settings, console fs.FS, version string, log *slog.Logger, started func(Started)) error {
+// settings' grace at most.
+func Run(ctx context.Context, o Settings, console fs.FS, version string, log *slog.Logger, told Told) error {
 	registry, err := openModels(o.Connections)
 	if err != nil {
 		return err
@@ -68,16 +82,23 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	defer st.Close()
-	desks, err := desk.New(starting, desk.Options{Store: st, Models: registry, Log: log})
+	keys, err := vault.Open(os.Getenv("JUVALOGOS_MASTER"), masterKeyFile(o))
+	if err != nil {
+		return err
+	}
+	desks, err := desk.New(starting, desk.Options{Store: st, Models: registry, Log: log, Vault: keys})
 	if err != nil {
 		return err
 	}
 	server, err := web.New(web.Options{Desks: desks, Store: st, Log: log, Console: console, BasePath: o.BasePath, Version: version})
 	if err == nil {
-		address := "http://" + listener.Addr().String() + o.BasePath
-		var config string
-		if config, err = introduce(starting, st, o.Data, address); err == nil {
-			err = serve(ctx, o, desks, server, listener, registry, log, func() { started(Started{address, config}) })
+		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}
+		news.Config, err = introduce(starting, st, o.Data, news.Address)
+		if err == nil {
+			news.FirstLink, err = firstLink(starting, st, news.Address)
+		}
+		if err == nil {
+			err = serve(ctx, o, desks, server, listener, registry, log, told, news)
 		}
 	}
 	grace, cancel := context.WithTimeout(context.Background(), o.Grace)
@@ -92,7 +113,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Server, l net.Listener, registry *models.Registry, log *slog.Logger, started func()) error {
+func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Server, l net.Listener, registry *models.Registry, log *slog.Logger, told Told, news Started) error {
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	watching, stop := context.WithCancel(ctx)
@@ -100,11 +121,17 @@ func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Ser
 	if o.Connections != "" {
 		go watchConnections(watching, o.Connections, registry, log)
 	}
+	folder := make(chan error, 1)
+	if o.Desks != "" {
+		go func() { folder <- desks.WatchFolder(watching, o.Desks, told.Folder) }()
+	}
 	log.Info("juvalogos answers", "address", l.Addr().String(), "base_path", o.BasePath)
-	started()
+	told.Started(news)
 	select {
 	case err := <-failed:
 		return fmt.Errorf("serve: %w", err)
+	case err := <-folder:
+		return err
 	case <-ctx.Done():
 		log.Info("stopping", "running_replies", desks.Running())
 		return nil
@@ -173,6 +200,24 @@ func modified(path string) time.Time {
 	return info.ModTime()
 }
 
+func masterKeyFile(o Settings) string {
+	if o.MasterKey != "" {
+		return o.MasterKey
+	}
+	return filepath.Join(o.Data, "master.key")
+}
+
+// firstLink makes the one-time link for the owner's account, unless there is
+// an account. What makes it secret stands behind #, which browsers do not send
+// on. Every start makes the link anew.
+func firstLink(ctx context.Context, st *store.Store, address string) (string, error) {
+	if any, err := st.AnyAccount(ctx); any || err != nil {
+		return "", err
+	}
+	secret := strings.ToLower(rand.Text())
+	return address + "/console/welcome#" + secret, st.SetFirstLink(ctx, secret, time.Now())
+}
+
 // introduce makes sure that the command line on this machine can reach the
 // service: an owner's token in a config file that only its owner can read.
 func introduce(ctx context.Context, st *store.Store, data, address string) (string, error) {
@@ -181,11 +226,11 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 	if err != nil || c.Token == "" {
 		c = &client.Client{Token: web.NewTokenSecret()}
 	}
-	if _, err := st.TokenBySecret(ctx, c.Token); errors.Is(err, store.ErrNotFound) {
+	if _, err := st.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, store.ErrNotFound) {
 		if err := st.RemoveToken(ctx, "owner"); err != nil && !errors.Is(err, store.ErrNotFound) {
 			return "", err
 		}
-		if _, err := st.AddToken(ctx, "owner", c.Token); err != nil {
+		if _, err := st.AddToken(ctx, store.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {
 			return "", err
 		}
 	} else if err != nil {

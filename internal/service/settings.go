@@ -23,6 +23,8 @@ type Settings struct {
 	Data        string        `yaml:"data" about:"folder for everything that lasts"`
 	Database    string        `yaml:"database" about:"address of an existing PostgreSQL, like postgres://user@host/name; without it a private one runs in the data folder"`
 	Connections string        `yaml:"connections" about:"connection file: the model servers; changes are taken up while running"`
+	Desks       string        `yaml:"desks" about:"folder of desk files that is watched: a file is published whenever it is saved"`
+	MasterKey   string        `yaml:"master-key" about:"file with the master key that encrypts keys typed in at the console; made in the data folder if there is none. The key itself can be in the environment variable JUVALOGOS_MASTER"`
 	Grace       time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
 	LogFormat   string        `yaml:"log-format" choices:"text,json" about:"text or json"`
 	LogLevel    string        `yaml:"log-level" choices:"debug,info,warn,error" about:"debug, info, warn or error"`

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"time"
 
@@ -14,90 +15,149 @@ import (
 type NewTurn struct {
 	ID             uuid.UUID
 	Conversation   uuid.UUID
-	Number         int // 1 begins the conversation
+	Place          Place
 	DeskID         int64
 	Revision       int
 	Visitor        Visitor
-	Channel        string // page, api or completions; for a new conversation
+	Channel        string // page, preview, api or completions; for a new conversation
 	Title          string // for a new conversation
 	Key            string
 	Question       string
 	QuestionTokens int
 	Vocabulary     string
 	Given          json.RawMessage // or nil
+	Choice         json.RawMessage // or nil
 	Model          string
 	Instance       int32
 	AskedAt        time.Time
 }
 
-// Past is an earlier turn as memory needs it. Tokens are 0 where Vocabulary
-// differs from the one that asks: they must be counted anew.
-type Past struct {
+// Place is where in its conversation a turn stands.
+type Place struct {
+	Number int        // from 1, which may begin the conversation
+	Parent *uuid.UUID // the turn before; nil for the first
+	Leaf   *uuid.UUID // the end of the path that is shown now
+	New    bool       // the conversation is to be made
+}
+
+// PastTurn is an earlier turn as memory needs it.
+type PastTurn struct {
+	ID                          uuid.UUID
+	Number                      int
 	Question, Reply             string
 	QuestionTokens, ReplyTokens int
-	Vocabulary                  string
+	Vocabulary                  string // of both lengths
 }
 
-// Past returns the earlier turns of a visitor's conversation at a desk, oldest
-// first and at most limit, and the number that its next turn will have. It
-// fails with ErrNotFound if there is no such conversation.
-func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor Visitor, limit int) (past []Past, next int, err error) {
-	rows, err := s.pool.Query(ctx, `
-		select (select coalesce(max(number), 0) + 1 from turn where conversation = c.id),
-			p.question, p.question_tokens, p.vocabulary, p.reply, p.memory_tokens
-		from conversation c left join lateral (`+pastTurns+`) p on true
-		where c.id = $1 and c.desk = $4 and c.visitor = $5 and c.removed_at is null`, conversation, 1<<30, limit, desk, visitor[:])
-	if err != nil {
-		return nil, 0, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		if next, past, err = appendPast(rows, past); err != nil {
-			return nil, 0, err
-		}
-	}
-	if rows.Err() == nil && next == 0 {
-		return nil, 0, ErrNotFound
-	}
-	slices.Reverse(past)
-	return past, next, rows.Err()
+// Past is what a turn that is to be answered can remember.
+type Past struct {
+	Turns   []PastTurn // oldest first
+	Summary *Summary   // of what came before some of them; nil if there is none
 }
 
-// pastTurns reads the turns of conversation $1 before number $2, newest first,
-// at most $3. A turn counts with the chosen attempt, else the newest, that has
+// Summary says in short what the turns up to one said.
+type Summary struct {
+	Upto         uuid.UUID
+	Conversation uuid.UUID
+	Turns        int // how many it covers, from the first on
+	Text         string
+	Tokens       int
+	Vocabulary   string
+	Model        string
+	MadeAt       time.Time
+}
+
+// farthestBack is how many turns of a path are looked at for what is on it.
+const farthestBack = 1000
+
+// Past returns what came before a visitor's next question: the newest turns of
+// the path, at most limit, and the place that the next turn will have. With
+// instead not nil it is what came before that turn, whose place another
+// question is to take. It fails with ErrNotFound if there is no such
+// conversation or turn.
+func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor Visitor, instead *uuid.UUID, limit int) (past Past, at Place, err error) {
+	batch := &pgx.Batch{}
+	batch.Queue(`
+		select c.leaf, b.parent, coalesce((select number from turn where id = b.parent), 0) + 1
+		from conversation c, lateral (
+			select c.leaf as parent where $4::uuid is null
+			union all select t.parent from turn t where t.id = $4 and t.conversation = c.id) b
+		where c.id = $1 and c.desk = $2 and c.visitor = $3 and c.removed_at is null`, conversation, desk, visitor[:], instead)
+	before := `(select case when $2::uuid is null then leaf else (select parent from turn where id = $2) end from conversation where id = $1)`
+	queuePast(batch, before, limit, conversation, instead)
+	results := s.pool.SendBatch(ctx, batch)
+	defer results.Close()
+	if err := results.QueryRow().Scan(&at.Leaf, &at.Parent, &at.Number); err != nil {
+		return past, at, known(err)
+	}
+	past, err = readPast(results)
+	return past, at, err
+}
+
+// queuePast adds the two questions that readPast reads: for the newest turns
+// of the path that ends at before, an expression, and for the newest summary
+// on it. A turn counts with the chosen attempt, else the newest, that has
 // something to remember.
-const pastTurns = `
-	select t.question, t.question_tokens, t.vocabulary, b.reply, b.memory_tokens
-	from turn t join lateral (
-		select reply, memory_tokens from attempt
-		where turn = t.id and state in ('done', 'stopped') and reply <> ''
-		order by ` + whichCounts + ` limit 1) b on true
-	where t.conversation = $1 and t.number < $2
-	order by t.number desc limit $3`
+func queuePast(batch *pgx.Batch, before string, limit int, arguments ...any) {
+	batch.Queue(fmt.Sprintf(`
+		select t.id, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary
+		from path_to(%s, %d) p join turn t on t.id = p.id join lateral (
+			select reply, memory_tokens from attempt
+			where turn = t.id and state in ('done', 'stopped') and reply <> ''
+			order by `+whichCounts+` limit 1) b on true
+		order by p.back limit %d`, before, limit+spareTurns, limit), arguments...)
+	batch.Queue(fmt.Sprintf(`
+		select s.* from path_to(%s, %d) p join summary s on s.upto = p.id order by p.back limit 1`, before, farthestBack), arguments...)
+}
+
+// spareTurns allows for turns that have nothing to remember.
+const spareTurns = 20
+
+func readPast(results pgx.BatchResults) (past Past, err error) {
+	rows, err := results.Query()
+	if err != nil {
+		return past, err
+	}
+	if past.Turns, err = pgx.CollectRows(rows, pgx.RowToStructByPos[PastTurn]); err != nil {
+		return past, err
+	}
+	slices.Reverse(past.Turns)
+	if rows, err = results.Query(); err != nil {
+		return past, err
+	}
+	found, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Summary])
+	if len(found) > 0 {
+		past.Summary = &found[0]
+	}
+	return past, err
+}
 
 // Ask puts a question on record with a running first attempt, in one statement.
-// It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey) or
-// another question of the conversation came first, with ErrNotFound if the
-// conversation is not the visitor's at this desk.
+// It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey),
+// with ErrNotFound if the conversation is not the visitor's at this desk or
+// another question of it came first.
 func (s *Store) Ask(ctx context.Context, n NewTurn) error {
-	conversation, arguments := `update conversation set asked_at = $10 where id = $2 and desk = $14 and visitor = $3 returning id`, []any{n.DeskID}
-	if n.Number == 1 {
+	conversation := `
+		update conversation set asked_at = $10, leaf = $1
+		where id = $2 and desk = $16 and visitor = $3 and removed_at is null and leaf is not distinct from $17 returning id`
+	arguments := []any{n.DeskID, n.Place.Leaf}
+	if n.Place.New {
 		conversation = `
-			insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
-			values ($2, $14, $3, $15, $16, $10, $10) returning id`
+			insert into conversation (id, desk, visitor, channel, title, started_at, asked_at, leaf)
+			values ($2, $16, $3, $17, $18, $10, $10, $1) returning id`
 		arguments = []any{n.DeskID, n.Channel, n.Title}
 	}
 	tag, err := s.pool.Exec(ctx, `
 		with c as (`+conversation+`),
 		t as (
-			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given, asked_at)
-			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb, $10::timestamptz from c
+			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given, asked_at, parent)
+			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb, $10::timestamptz, $15::uuid from c
 			returning id)
-		insert into attempt (turn, number, revision, model, state, instance, started_at)
-		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10 from t`,
+		insert into attempt (turn, number, revision, model, state, instance, started_at, choice)
+		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10, $14::jsonb from t`,
 		append([]any{
-			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Number, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
-			n.Revision, n.Model, n.Instance,
+			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Place.Number, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
+			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent,
 		}, arguments...)...)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound
@@ -105,30 +165,17 @@ func (s *Store) Ask(ctx context.Context, n NewTurn) error {
 	return known(err)
 }
 
-// appendPast reads a row of a number and a past turn, which may be missing.
-func appendPast(row pgx.Row, past []Past) (int, []Past, error) {
-	var number int
-	var question, vocabulary, reply *string
-	var questionTokens, replyTokens *int
-	if err := row.Scan(&number, &question, &questionTokens, &vocabulary, &reply, &replyTokens); err != nil {
-		return 0, nil, err
-	}
-	if question != nil {
-		past = append(past, Past{*question, *reply, *questionTokens, *replyTokens, *vocabulary})
-	}
-	return number, past, nil
-}
-
 // AskAgain opens another running attempt at a turn and returns its number with
-// the earlier turns. given is what Ask was given.
-func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string, instance int32, at time.Time, remember int) (number int, given json.RawMessage, past []Past, err error) {
+// what came before. given is what Ask was given.
+func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string, choice json.RawMessage, instance int32, at time.Time, remember int) (number int, given json.RawMessage, past Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`
-		insert into attempt (turn, number, revision, model, state, instance, started_at)
-		select $1, max(number) + 1, $2, $3, 'running', $4, $5 from attempt where turn = $1
-		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at)
-	batch.Queue(`update turn set chosen = null where id = $1`, t.ID)
-	batch.Queue(`select 0, p.* from (`+pastTurns+`) p`, t.Conversation, t.Number, remember)
+		insert into attempt (turn, number, revision, model, state, instance, started_at, choice)
+		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6 from attempt where turn = $1
+		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at, choice)
+	batch.Queue(`update turn set chosen = null, words = null where id = $1`, t.ID)
+	batch.Queue(forgetSummaries, t.Conversation, t.Number)
+	queuePast(batch, `(select parent from turn where id = $1)`, remember, t.ID)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
 		if closing := results.Close(); err == nil {
@@ -136,21 +183,29 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 		}
 	}()
 	if err := results.QueryRow().Scan(&number, &given); err != nil {
-		return 0, nil, nil, known(err)
+		return 0, nil, past, known(err)
 	}
-	if _, err := results.Exec(); err != nil {
-		return 0, nil, nil, err
-	}
-	rows, err := results.Query()
-	if err != nil {
-		return 0, nil, nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		if _, past, err = appendPast(rows, past); err != nil {
-			return 0, nil, nil, err
+	for range 2 {
+		if _, err := results.Exec(); err != nil {
+			return 0, nil, past, err
 		}
 	}
-	slices.Reverse(past)
-	return number, given, past, rows.Err()
+	past, err = readPast(results)
+	return number, given, past, err
+}
+
+// forgetSummaries drops the summaries that cover turn number $2, whose reply
+// is another now.
+const forgetSummaries = `delete from summary where conversation = $1 and turns >= $2`
+
+// KeepSummary puts a summary on record, if the conversation still has the turn
+// it leads up to.
+func (s *Store) KeepSummary(ctx context.Context, m Summary) error {
+	_, err := s.pool.Exec(ctx, `
+		insert into summary (upto, conversation, turns, text, tokens, vocabulary, model, made_at)
+		select $1, $2, $3, $4, $5, $6, $7, $8 where exists (select from turn where id = $1)
+		on conflict (upto) do update set text = excluded.text, tokens = excluded.tokens,
+			vocabulary = excluded.vocabulary, model = excluded.model, made_at = excluded.made_at`,
+		m.Upto, m.Conversation, m.Turns, m.Text, m.Tokens, m.Vocabulary, m.Model, m.MadeAt)
+	return err
 }

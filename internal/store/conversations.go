@@ -16,10 +16,12 @@ type Conversation struct {
 	ID        uuid.UUID
 	Slug      string
 	Title     string
+	Channel   string // page, preview, api or completions
 	StartedAt time.Time
 	AskedAt   time.Time // the last question
 	Share     string    // what its shared link ends with; empty if it is not shared
-	Turns     int
+	Turns     int       // on the path that is shown
+	Found     string    // where a search found its words, those between two \x02 and \x03
 }
 
 // Turn is a question with the attempt at its reply that counts: the chosen
@@ -29,6 +31,7 @@ type Turn struct {
 	Conversation uuid.UUID
 	Slug         string // of the desk
 	Number       int
+	Siblings     []uuid.UUID // the branches that begin at this place, itself among them, the oldest first
 	Question     string
 	AskedAt      time.Time
 	Attempts     int // how many there are
@@ -63,27 +66,66 @@ type Attempt struct {
 	StartedAt    time.Time
 	FirstAt      *time.Time // when the first token came
 	EndedAt      *time.Time
+	Helped       *bool // the visitor's verdict; nil: none
 }
 
-// Conversations returns a visitor's conversations at a desk, the newest first,
-// at most limit.
-func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor, limit int) ([]Conversation, error) {
-	rows, err := s.pool.Query(ctx, `
-		select `+conversationColumns+`
-		from conversation c join desk d on d.id = c.desk
-		where c.visitor = $2 and d.slug = $1 and c.channel <> 'completions' and c.removed_at is null
-		order by c.asked_at desc limit $3`, slug, visitor[:], limit)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, scanConversation)
+// Page asks for a part of a list of conversations, the newest first.
+type Page struct {
+	Search string     // a query of search.go; empty: all
+	Before *time.Time // only those asked in earlier than that; nil: from the newest on
+	Limit  int
 }
 
-const conversationColumns = `c.id, d.slug, c.title, c.started_at, c.asked_at, coalesce(c.share, ''), (select count(*) from turn where conversation = c.id)`
+// Conversations returns a visitor's conversations at a desk.
+func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor, page Page) ([]Conversation, error) {
+	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
+}
+
+const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.asked_at, coalesce(c.share, ''), coalesce((select number from turn where id = c.leaf), 0)`
 
 func scanConversation(row pgx.CollectableRow) (c Conversation, err error) {
-	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.StartedAt, &c.AskedAt, &c.Share, &c.Turns)
+	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.Channel, &c.StartedAt, &c.AskedAt, &c.Share, &c.Turns, &c.Found)
 	return c, err
+}
+
+// DeskConversations returns the conversations that visitors had at a desk, for
+// its makers.
+func (s *Store) DeskConversations(ctx context.Context, slug string, page Page) ([]Conversation, error) {
+	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.channel <> 'preview'`, slug)
+}
+
+// DeskConversation returns a conversation for the makers of its desk, with the
+// summaries there are of it, the oldest first.
+func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (Conversation, []Turn, []Summary, error) {
+	c, turns, err := s.conversation(ctx, `c.id = $1`, id)
+	if err != nil {
+		return c, nil, nil, err
+	}
+	rows, err := s.pool.Query(ctx, `
+		select s.* from conversation c, path_to(c.leaf, 100000) p join summary s on s.upto = p.id where c.id = $1 order by s.turns`, id)
+	if err != nil {
+		return c, nil, nil, err
+	}
+	summaries, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Summary])
+	return c, turns, summaries, err
+}
+
+// RemoveAny takes anybody's conversation away, for the makers of its desk.
+func (s *Store) RemoveAny(ctx context.Context, id uuid.UUID, at time.Time) error {
+	return s.one(ctx, `update conversation set removed_at = $2 where id = $1 and removed_at is null`, id, at)
+}
+
+// RestoreAny brings anybody's removed conversation back.
+func (s *Store) RestoreAny(ctx context.Context, id uuid.UUID) error {
+	return s.one(ctx, `update conversation set removed_at = null where id = $1 and removed_at is not null`, id)
+}
+
+// Judge notes whether the attempt at a visitor's turn helped; nil takes the
+// verdict back.
+func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int, helped *bool) error {
+	return s.one(ctx, `
+		update attempt set helped = $4 where turn = $1 and number = $3
+		and exists (select from turn where id = $1 and visitor = $2)`, turn, visitor[:], attempt, helped)
 }
 
 // Conversation returns a visitor's conversation with its turns in order.
@@ -98,8 +140,11 @@ func (s *Store) Shared(ctx context.Context, share string) (Conversation, []Turn,
 
 func (s *Store) conversation(ctx context.Context, where string, arguments ...any) (Conversation, []Turn, error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`select `+conversationColumns+` from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
-	batch.Queue(`select `+turnColumns+` from `+turnTables+` where `+where+` and c.removed_at is null order by t.number`, arguments...)
+	batch.Queue(`select `+conversationColumns+`, '' from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
+	batch.Queue(`
+		select `+turnColumns+` from `+turnTables+` where t.id in (
+			select p.id from conversation c, path_to(c.leaf, 100000) p where `+where+` and c.removed_at is null)
+		order by t.number`, arguments...)
 	results := s.pool.SendBatch(ctx, batch)
 	defer results.Close()
 	rows, err := results.Query()
@@ -142,19 +187,22 @@ func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (Turn, e
 const whichCounts = `(number = t.chosen) desc nulls last, number desc`
 
 const (
-	turnColumns = `t.id, t.conversation, d.slug, t.number, t.question, t.asked_at,
+	turnColumns = `t.id, t.conversation, d.slug, t.number,
+		(select array_agg(s.id order by s.id) from turn s where s.conversation = t.conversation and s.number = t.number
+			and s.parent is not distinct from t.parent and s.taken_back_at is null),
+		t.question, t.asked_at,
 		(select count(*) from attempt where turn = t.id),
 		a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
-		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at`
+		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped`
 	turnTables = `turn t join conversation c on c.id = t.conversation join desk d on d.id = c.desk
 		join lateral (select * from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true`
 )
 
 func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
 	a := &t.Attempt
-	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Question, &t.AskedAt, &t.Attempts,
+	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Siblings, &t.Question, &t.AskedAt, &t.Attempts,
 		&a.Number, &a.Revision, &a.Model, &a.State, &a.Reply, &a.Finish, &a.Problem, &a.ProblemID,
-		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt)
+		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt, &a.Helped)
 	return t, err
 }
 
@@ -162,7 +210,7 @@ func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
 func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) ([]Attempt, error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
-			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at
+			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped
 		from attempt a join turn t on t.id = a.turn
 		where t.id = $1 and t.visitor = $2 order by a.number`, turn, visitor[:])
 	if err != nil {
@@ -177,31 +225,50 @@ func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) (
 
 // Choose makes one attempt at a visitor's turn the one that counts.
 func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int) error {
-	return s.one(ctx, `
-		update turn set chosen = $3 where id = $1 and visitor = $2
-		and exists (select from attempt where turn = $1 and number = $3)`, turn, visitor[:], attempt)
-}
-
-// TakeBack deletes the last turn of a visitor's conversation, and the
-// conversation with its only turn. left is how many turns remain. It fails with
-// ErrNotFound if the turn is not the visitor's or not the last.
-func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor Visitor) (question string, left int, err error) {
-	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var conversation uuid.UUID
-		row := tx.QueryRow(ctx, `
-			delete from turn t where id = $1 and visitor = $2
-			and number = (select max(number) from turn where conversation = t.conversation)
-			returning question, conversation, number - 1`, turn, visitor[:])
-		if err := row.Scan(&question, &conversation, &left); err != nil {
+		var number int
+		err := tx.QueryRow(ctx, `
+			update turn set chosen = $3, words = null where id = $1 and visitor = $2
+			and exists (select from attempt where turn = $1 and number = $3)
+			returning conversation, number`, turn, visitor[:], attempt).Scan(&conversation, &number)
+		if err != nil {
 			return known(err)
 		}
-		if left > 0 {
-			return nil
-		}
-		_, err := tx.Exec(ctx, `delete from conversation where id = $1`, conversation)
+		_, err = tx.Exec(ctx, forgetSummaries, conversation, number)
 		return err
 	})
-	return question, left, err
+}
+
+// TakeBack takes back the turn at the end of a visitor's conversation: the
+// path ends before it. A conversation of which nothing is left is removed. left
+// is how many turns remain. It fails with ErrNotFound if the turn is not the
+// visitor's or not the last. Show brings the turn back until Purge has it.
+func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor Visitor, at time.Time) (question string, left int, err error) {
+	err = s.pool.QueryRow(ctx, `
+		with t as (
+			update turn t set taken_back_at = $3 where id = $1 and visitor = $2
+			and exists (select from conversation where id = t.conversation and leaf = t.id and removed_at is null)
+			returning id, conversation, parent, number, question),
+		c as (
+			update conversation c set leaf = t.parent,
+				removed_at = case when t.number = 1 and not exists (
+					select from turn o where o.conversation = c.id and o.parent is null and o.id <> t.id and o.taken_back_at is null) then $3::timestamptz end
+			from t where c.id = t.conversation)
+		select question, number - 1 from t`, turn, visitor[:], at).Scan(&question, &left)
+	return question, left, known(err)
+}
+
+// Show leads the path of a visitor's conversation through a turn, and on along
+// the newest ones. What was taken back or removed with it is there again.
+func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor Visitor) error {
+	return s.one(ctx, `
+		with recursive down (id) as (
+			select id from turn where id = $1 and visitor = $2
+			union all select t.id from down d join turn t on t.parent = d.id where t.taken_back_at is null),
+		back as (update turn set taken_back_at = null where id = $1 and visitor = $2)
+		update conversation c set leaf = (select id from down order by id desc limit 1), removed_at = null
+		from turn t where t.id = $1 and t.visitor = $2 and c.id = t.conversation`, turn, visitor[:])
 }
 
 // Rename gives a visitor's conversation a title.
@@ -234,9 +301,13 @@ func (s *Store) Restore(ctx context.Context, id uuid.UUID, visitor Visitor) erro
 	return s.one(ctx, `update conversation set removed_at = null where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
 }
 
-// Purge deletes for good what was removed before a time.
+// Purge deletes for good what was removed or taken back before a time, and
+// returns how many conversations went.
 func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
 	tag, err := s.pool.Exec(ctx, `delete from conversation where removed_at < $1`, before)
+	if err == nil {
+		_, err = s.pool.Exec(ctx, `delete from turn where taken_back_at < $1`, before)
+	}
 	return int(tag.RowsAffected()), err
 }
 

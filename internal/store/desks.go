@@ -15,25 +15,49 @@ type Revision struct {
 	Slug   string
 	Number int
 	File   string // the desk file's text
+	Note   string // what its maker says is new
 	MadeBy string
 	MadeAt time.Time
 }
 
+// Draft is a desk file that is being worked on.
+type Draft struct {
+	DeskID    int64
+	Slug      string
+	File      string
+	Good      string // the last text without mistakes; empty if there was none
+	ChangedBy string
+	ChangedAt time.Time
+}
+
 // DeskSummary is a desk as a list shows it.
 type DeskSummary struct {
-	Revision           // the published one
-	Revisions      int // how many there are
+	DeskID         int64
+	Slug           string
+	Published      int    // number of the published revision; 0: none
+	File           string // of the published revision, else the newest, else the draft
+	Revisions      int    // how many there are
+	Newest         int
+	ChangedBy      string // who published last, or wrote the draft
+	ChangedAt      time.Time
+	Draft          *time.Time // when a draft was changed that is not published; nil: none
 	QuestionsToday int
 	LastAsked      *time.Time
+	Judged, Helped int // replies that visitors judged in the last thirty days, and those that helped
 }
 
 // Publish makes file the published revision of the desk slug and creates the
 // desk if need be. A file equal to the published one makes no new revision:
 // fresh is then false.
-func (s *Store) Publish(ctx context.Context, slug, file, by string) (r Revision, fresh bool, err error) {
+//
+// A draft of the desk is done with.
+func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r Revision, fresh bool, err error) {
 	digest := sha256.Sum256([]byte(file))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var published *int
+		if _, err := tx.Exec(ctx, `delete from draft where desk = (select id from desk where slug = $1)`, slug); err != nil {
+			return err
+		}
 		row := tx.QueryRow(ctx, `
 			insert into desk (slug) values ($1)
 			on conflict (slug) do update set slug = excluded.slug
@@ -53,9 +77,9 @@ func (s *Store) Publish(ctx context.Context, slug, file, by string) (r Revision,
 		}
 		fresh = true
 		row = tx.QueryRow(ctx, `
-			insert into revision (desk, number, file, digest, made_by)
-			select $1, coalesce(max(number), 0) + 1, $2, $3, $4 from revision where desk = $1
-			returning number`, r.DeskID, file, digest[:], by)
+			insert into revision (desk, number, file, digest, made_by, note)
+			select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5 from revision where desk = $1
+			returning number`, r.DeskID, file, digest[:], by, note)
 		if err := row.Scan(&r.Number); err != nil {
 			return err
 		}
@@ -69,10 +93,10 @@ func (s *Store) Publish(ctx context.Context, slug, file, by string) (r Revision,
 	return r, fresh, err
 }
 
-const revisionColumns = `d.id, d.slug, r.number, r.file, r.made_by, r.made_at`
+const revisionColumns = `d.id, d.slug, r.number, r.file, r.note, r.made_by, r.made_at`
 
 func scanRevision(row pgx.Row) (r Revision, err error) {
-	err = row.Scan(&r.DeskID, &r.Slug, &r.Number, &r.File, &r.MadeBy, &r.MadeAt)
+	err = row.Scan(&r.DeskID, &r.Slug, &r.Number, &r.File, &r.Note, &r.MadeBy, &r.MadeAt)
 	return r, known(err)
 }
 
@@ -101,22 +125,124 @@ func (s *Store) Revisions(ctx context.Context, slug string) ([]Revision, error) 
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Revision, error) { return scanRevision(row) })
 }
 
-// Desks returns the published desks in the order of their slugs. since is when
-// today began.
+// Return makes an earlier revision the published one. It fails with ErrNotFound
+// if there is no such revision.
+func (s *Store) Return(ctx context.Context, slug string, number int) error {
+	return s.one(ctx, `
+		update desk set published = $2 where slug = $1 and exists (select from revision where desk = id and number = $2)`, slug, number)
+}
+
+// Withdraw leaves a desk without a published revision.
+func (s *Store) Withdraw(ctx context.Context, slug string) error {
+	return s.one(ctx, `update desk set published = null where slug = $1 and published is not null`, slug)
+}
+
+// SaveDraft keeps a desk file that is being worked on; the desk need not exist.
+// good says that it has no mistakes.
+func (s *Store) SaveDraft(ctx context.Context, slug, file string, good bool, by string, at time.Time) error {
+	_, err := s.pool.Exec(ctx, `
+		with d as (insert into desk (slug) values ($1) on conflict (slug) do update set slug = excluded.slug returning id)
+		insert into draft (desk, file, good, changed_by, changed_at)
+		select id, $2, case when $3 then $2 end, $4, $5 from d
+		on conflict (desk) do update set file = excluded.file, good = coalesce(excluded.good, draft.good),
+			changed_by = excluded.changed_by, changed_at = excluded.changed_at`, slug, file, good, by, at)
+	return err
+}
+
+// Draft returns a desk's draft.
+func (s *Store) Draft(ctx context.Context, slug string) (d Draft, err error) {
+	err = s.pool.QueryRow(ctx, `
+		select d.id, d.slug, f.file, coalesce(f.good, ''), f.changed_by, f.changed_at
+		from desk d join draft f on f.desk = d.id where d.slug = $1`, slug).Scan(&d.DeskID, &d.Slug, &d.File, &d.Good, &d.ChangedBy, &d.ChangedAt)
+	return d, known(err)
+}
+
+// DropDraft forgets a desk's draft, and the desk if there was nothing else of
+// it.
+func (s *Store) DropDraft(ctx context.Context, slug string) error {
+	err := s.one(ctx, `delete from draft where desk = (select id from desk where slug = $1)`, slug)
+	if err != nil {
+		return err
+	}
+	_, err = s.pool.Exec(ctx, `
+		delete from desk d where slug = $1 and not exists (select from revision where desk = d.id)
+		and not exists (select from conversation where desk = d.id and channel <> 'preview')`, slug)
+	return err
+}
+
+// Import puts a desk with all its revisions on record; published is 0 for
+// none. It fails with ErrDuplicate if there is a desk at the slug.
+func (s *Store) Import(ctx context.Context, slug string, revisions []Revision, published int) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var id int64
+		if err := tx.QueryRow(ctx, `insert into desk (slug) values ($1) returning id`, slug).Scan(&id); err != nil {
+			return known(err)
+		}
+		for _, r := range revisions {
+			digest := sha256.Sum256([]byte(r.File))
+			if _, err := tx.Exec(ctx, `
+				insert into revision (desk, number, file, digest, note, made_by, made_at) values ($1, $2, $3, $4, $5, $6, $7)`,
+				id, r.Number, r.File, digest[:], r.Note, r.MadeBy, r.MadeAt); err != nil {
+				return known(err)
+			}
+		}
+		_, err := tx.Exec(ctx, `update desk set published = nullif($2, 0) where id = $1`, id, published)
+		return err
+	})
+}
+
+// Desks returns all desks in the order of their slugs. since is when today
+// began.
 func (s *Store) Desks(ctx context.Context, since time.Time) ([]DeskSummary, error) {
+	return s.desks(ctx, since, `true`)
+}
+
+// Desk returns one desk.
+func (s *Store) Desk(ctx context.Context, slug string, since time.Time) (DeskSummary, error) {
+	list, err := s.desks(ctx, since, `d.slug = $2`, slug)
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return DeskSummary{}, err
+	}
+	return list[0], nil
+}
+
+func (s *Store) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]DeskSummary, error) {
 	rows, err := s.pool.Query(ctx, `
-		select `+revisionColumns+`,
-		       (select count(*) from revision where desk = d.id),
-		       (select count(*) from turn t join conversation c on c.id = t.conversation where c.desk = d.id and t.asked_at >= $1),
-		       (select max(c.asked_at) from conversation c where c.desk = d.id)
-		from desk d join revision r on r.desk = d.id and r.number = d.published
-		order by d.slug`, since)
+		select d.id, d.slug, coalesce(d.published, 0), coalesce(r.file, f.file, ''),
+			(select count(*) from revision where desk = d.id), coalesce((select max(number) from revision where desk = d.id), 0),
+			coalesce(r.made_by, f.changed_by, ''), coalesce(r.made_at, f.changed_at, d.created_at), f.changed_at,
+			(select count(*) from turn t join conversation c on c.id = t.conversation
+				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1 and c.channel <> 'preview'),
+			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel <> 'preview'),
+			v.judged, v.helped
+		from desk d left join revision r on r.desk = d.id
+			and r.number = coalesce(d.published, (select max(number) from revision where desk = d.id))
+		left join draft f on f.desk = d.id,
+		lateral (
+			select count(*) as judged, count(*) filter (where a.helped) as helped
+			from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation
+			where a.helped is not null and c.desk = d.id and c.channel <> 'preview' and a.started_at > $1::timestamptz - interval '29 days') v
+		where `+where+` order by d.slug`, append([]any{since}, arguments...)...)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (d DeskSummary, err error) {
-		r := &d.Revision
-		err = row.Scan(&r.DeskID, &r.Slug, &r.Number, &r.File, &r.MadeBy, &r.MadeAt, &d.Revisions, &d.QuestionsToday, &d.LastAsked)
-		return d, err
-	})
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[DeskSummary])
+}
+
+// Milestones are how far a maker is on the way to a page.
+type Milestones struct {
+	Written   bool // there is a desk or a draft
+	Asked     bool // a question was answered
+	Published bool
+}
+
+// Milestones finds out how far a maker is.
+func (s *Store) Milestones(ctx context.Context) (m Milestones, err error) {
+	err = s.pool.QueryRow(ctx, `
+		select exists (select from desk), exists (select from attempt where state = 'done'),
+			exists (select from desk where published is not null)`).Scan(&m.Written, &m.Asked, &m.Published)
+	return m, err
 }

@@ -21,15 +21,20 @@ var ctx = context.Background()
 // question returns a new question at desk d of visitor v.
 func question(d store.Revision, v byte, text string) store.NewTurn {
 	return store.NewTurn{
-		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Number: 1, DeskID: d.DeskID, Revision: d.Number,
+		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Place: store.Place{Number: 1, New: true}, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: store.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text, QuestionTokens: 3,
 		Vocabulary: "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(),
 	}
 }
 
+// after is the place of a question that follows n.
+func after(n store.NewTurn) store.Place {
+	return store.Place{Number: n.Place.Number + 1, Parent: &n.ID, Leaf: &n.ID}
+}
+
 func publish(t *testing.T, s *store.Store, file string) store.Revision {
 	t.Helper()
-	r, _, err := s.Publish(ctx, "d", file, "me")
+	r, _, err := s.Publish(ctx, "d", file, "", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -52,7 +57,7 @@ func TestRevisionsAreNumberedAndStay(t *testing.T) {
 		number int
 		fresh  bool
 	}{{"one", 1, true}, {"one", 1, false}, {"two", 2, true}, {"one", 3, true}} {
-		r, fresh, err := s.Publish(ctx, "d", c.file, "me")
+		r, fresh, err := s.Publish(ctx, "d", c.file, "a note", "me")
 		if err != nil || r.Number != c.number || fresh != c.fresh || r.File != c.file {
 			t.Errorf("publishing %d: %+v, %v, %v", i, r, fresh, err)
 		}
@@ -78,7 +83,7 @@ func TestPublishingAtTheSameTimeLosesNothing(t *testing.T) {
 	var all sync.WaitGroup
 	for i := range 8 {
 		all.Go(func() {
-			if _, _, err := s.Publish(ctx, "d", fmt.Sprint(i), "me"); err != nil {
+			if _, _, err := s.Publish(ctx, "d", fmt.Sprint(i), "", "me"); err != nil {
 				t.Error(err)
 			}
 		})
@@ -102,20 +107,20 @@ func TestAConversationIsRemembered(t *testing.T) {
 			t.Fatal(err)
 		}
 		n := question(d, 1, fmt.Sprint("question ", i))
-		n.Conversation, n.Number = conversation, i
-		past, number, err := s.Past(ctx, conversation, d.DeskID, store.Visitor{1}, 3)
-		if err != nil || number != i || len(past) != min(i-1, 3) {
-			t.Fatalf("turn %d: %d, %v, %v", i, number, past, err)
+		past, place, err := s.Past(ctx, conversation, d.DeskID, store.Visitor{1}, nil, 3)
+		if err != nil || place.Number != i || *place.Parent != first.ID || len(past.Turns) != min(i-1, 3) {
+			t.Fatalf("turn %d: %+v, %v, %v", i, place, past, err)
 		}
+		n.Conversation, n.Place = conversation, place
 		if err := s.Ask(ctx, n); err != nil {
 			t.Fatal(err)
 		}
-		if last := past[len(past)-1]; last.Reply != fmt.Sprint("reply ", i-1) || last.ReplyTokens != 5 || last.QuestionTokens != 3 || last.Vocabulary != "estimate" {
+		if last := past.Turns[len(past.Turns)-1]; last.Reply != fmt.Sprint("reply ", i-1) || last.ReplyTokens != 5 || last.QuestionTokens != 3 || last.Vocabulary != "estimate" {
 			t.Errorf("turn %d remembers %+v", i, last)
 		}
 		first = n
 	}
-	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, 10); err != nil || len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
+	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 10}); err != nil || len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
 		t.Errorf("list: %+v, %v", list, err)
 	}
 	c, turns, err := s.Conversation(ctx, conversation, store.Visitor{1})
@@ -137,10 +142,11 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 		t.Fatal(err)
 	}
 	n := question(d, 1, "second")
-	n.Conversation, n.Number = first.Conversation, 2
-	if past, _, err := s.Past(ctx, first.Conversation, d.DeskID, store.Visitor{1}, 10); err != nil || len(past) != 0 {
+	past, place, err := s.Past(ctx, first.Conversation, d.DeskID, store.Visitor{1}, nil, 10)
+	if err != nil || len(past.Turns) != 0 {
 		t.Errorf("remembered %v, %v", past, err)
 	}
+	n.Conversation, n.Place = first.Conversation, place
 	if err := s.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
@@ -149,8 +155,8 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	number, given, past, err := s.AskAgain(ctx, turn, 1, "c/m", 7, time.Now(), 10)
-	if err != nil || number != 2 || given != nil || len(past) != 0 {
+	number, given, past, err := s.AskAgain(ctx, turn, 1, "c/m", nil, 7, time.Now(), 10)
+	if err != nil || number != 2 || given != nil || len(past.Turns) != 0 {
 		t.Fatalf("again: %d, %s, %v, %v", number, given, past, err)
 	}
 	good := end(first, "a whole reply")
@@ -162,7 +168,7 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, past, err := s.AskAgain(ctx, turn, 1, "c/m", 7, time.Now(), 10); err != nil || len(past) != 1 || past[0].Reply != "a whole reply" {
+	if _, _, past, err := s.AskAgain(ctx, turn, 1, "c/m", nil, 7, time.Now(), 10); err != nil || len(past.Turns) != 1 || past.Turns[0].Reply != "a whole reply" {
 		t.Errorf("remembered %v, %v", past, err)
 	}
 }
@@ -182,12 +188,12 @@ func TestTheSameKeyIsTheSameTurn(t *testing.T) {
 	if turn, err := s.TurnByKey(ctx, n.Key, store.Visitor{1}); err != nil || turn.ID != n.ID {
 		t.Errorf("by key: %+v, %v", turn, err)
 	}
-	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, 10); err != nil || len(list) != 1 {
+	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 10}); err != nil || len(list) != 1 {
 		t.Errorf("a refused question left a conversation: %+v, %v", list, err)
 	}
-	for i, want := range []error{nil, store.ErrDuplicate} { // another question of the conversation came first
+	for i, want := range []error{nil, store.ErrNotFound} { // another question of the conversation came first
 		late := question(d, 1, "late")
-		late.Conversation, late.Number = n.Conversation, 2
+		late.Conversation, late.Place = n.Conversation, after(n)
 		if err := s.Ask(ctx, late); !errors.Is(err, want) {
 			t.Errorf("question %d of the same number: %v", i, err)
 		}
@@ -213,11 +219,11 @@ func TestNobodySeesAnothersConversation(t *testing.T) {
 		t.Errorf("turn: %v", err)
 	}
 	intruder := question(d, 2, "yours?")
-	intruder.Conversation, intruder.Number = n.Conversation, 2
+	intruder.Conversation, intruder.Place = n.Conversation, after(n)
 	if err := s.Ask(ctx, intruder); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("asking in it: %v", err)
 	}
-	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{2}, 10); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{2}, nil, 10); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("its past: %v", err)
 	}
 }
@@ -277,28 +283,6 @@ func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
 	sweep(1)
 }
 
-func TestTokens(t *testing.T) {
-	s := storetest.Open(t)
-	if _, err := s.AddToken(ctx, "script", "secret"); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := s.AddToken(ctx, "script", "other"); !errors.Is(err, store.ErrDuplicate) {
-		t.Errorf("the same name: %v", err)
-	}
-	if token, err := s.TokenBySecret(ctx, "secret"); err != nil || token.Name != "script" {
-		t.Errorf("found %+v, %v", token, err)
-	}
-	if err := s.RemoveToken(ctx, "script"); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := s.TokenBySecret(ctx, "secret"); !errors.Is(err, store.ErrNotFound) {
-		t.Errorf("removed: %v", err)
-	}
-	if err := s.RemoveToken(ctx, "script"); !errors.Is(err, store.ErrNotFound) {
-		t.Errorf("removed twice: %v", err)
-	}
-}
-
 func TestTheChosenAttemptCounts(t *testing.T) {
 	s := storetest.Open(t)
 	d := publish(t, s, "x")
@@ -319,14 +303,14 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 	}
 	counts := func(attempt int, reply string) {
 		t.Helper()
-		past, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, 9)
-		if got := turn(); err != nil || got.Attempt.Number != attempt || len(past) != 1 || past[0].Reply != reply {
+		past, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, nil, 9)
+		if got := turn(); err != nil || got.Attempt.Number != attempt || len(past.Turns) != 1 || past.Turns[0].Reply != reply {
 			t.Errorf("attempt %d counts, remembered is %+v, %v", got.Attempt.Number, past, err)
 		}
 	}
 	again := func(number int, reply string) {
 		t.Helper()
-		if got, _, _, err := s.AskAgain(ctx, turn(), 1, "c/m", 7, time.Now(), 9); err != nil || got != number {
+		if got, _, _, err := s.AskAgain(ctx, turn(), 1, "c/m", nil, 7, time.Now(), 9); err != nil || got != number {
 			t.Fatalf("attempt %d, %v", got, err)
 		}
 		p := end(n, reply)
@@ -362,7 +346,7 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 	}
 	title := func() string {
 		t.Helper()
-		list, err := s.Conversations(ctx, "d", store.Visitor{1}, 9)
+		list, err := s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 9})
 		if err != nil || len(list) == 0 {
 			return ""
 		}
@@ -384,7 +368,7 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 			t.Errorf("%q, %v, want %q", title(), err, c.want)
 		}
 	}
-	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, 9); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, nil, 9); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("asking in a removed conversation: %v", err)
 	}
 	if n, err := s.Purge(ctx, time.Now().Add(-time.Hour)); n != 0 || err != nil {

@@ -10,29 +10,44 @@ import (
 
 // Token is what is known of an API token; the secret itself is not.
 type Token struct {
-	ID     int64
-	Name   string
-	MadeAt time.Time
+	ID        int64
+	Name      string
+	Scopes    []string
+	MadeAt    time.Time
+	UsedAt    *time.Time // to the minute; nil: never
+	ExpiresAt *time.Time // nil: never
 }
 
-// AddToken records a token. It fails with ErrDuplicate if the name is taken.
-func (s *Store) AddToken(ctx context.Context, name, secret string) (Token, error) {
+const tokenColumns = `id, name, scopes, made_at, used_at, expires_at`
+
+// AddToken records a token of which Name, Scopes and ExpiresAt are given. It
+// fails with ErrDuplicate if the name is taken.
+func (s *Store) AddToken(ctx context.Context, t Token, secret string) (Token, error) {
 	hash := sha256.Sum256([]byte(secret))
-	t := Token{Name: name}
-	err := s.pool.QueryRow(ctx, `insert into api_token (name, hash) values ($1, $2) returning id, made_at`, name, hash[:]).Scan(&t.ID, &t.MadeAt)
+	err := s.pool.QueryRow(ctx, `
+		insert into api_token (name, hash, scopes, expires_at) values ($1, $2, $3, $4) returning id, made_at`,
+		t.Name, hash[:], t.Scopes, t.ExpiresAt).Scan(&t.ID, &t.MadeAt)
 	return t, known(err)
 }
 
-// TokenBySecret finds the token that a caller shows.
-func (s *Store) TokenBySecret(ctx context.Context, secret string) (t Token, err error) {
+// TokenBySecret finds the token that a caller shows, unless it has expired, and
+// notes when it was used, to the minute.
+func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) (Token, error) {
 	hash := sha256.Sum256([]byte(secret))
-	err = s.pool.QueryRow(ctx, `select id, name, made_at from api_token where hash = $1`, hash[:]).Scan(&t.ID, &t.Name, &t.MadeAt)
+	rows, err := s.pool.Query(ctx, `
+		with used as (
+			update api_token set used_at = $2 where hash = $1 and coalesce(used_at, '-infinity') < $2::timestamptz - interval '1 minute')
+		select `+tokenColumns+` from api_token where hash = $1 and coalesce(expires_at, 'infinity') > $2`, hash[:], at)
+	if err != nil {
+		return Token{}, err
+	}
+	t, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Token])
 	return t, known(err)
 }
 
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
-	rows, err := s.pool.Query(ctx, `select id, name, made_at from api_token order by name`)
+	rows, err := s.pool.Query(ctx, `select `+tokenColumns+` from api_token order by name`)
 	if err != nil {
 		return nil, err
 	}

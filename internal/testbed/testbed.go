@@ -20,6 +20,7 @@ import (
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
+	"juvalogos/internal/vault"
 	"juvalogos/internal/web"
 	"juvalogos/standin/modelserver"
 )
@@ -91,7 +92,9 @@ func New(t testing.TB, o Options) *Bed {
 	}
 	b.Store, err = store.Open(ctx, o.Database)
 	must()
-	b.Desks, err = desk.New(ctx, desk.Options{Store: b.Store, Models: registry, Log: log, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second}})
+	keys, err := vault.New("the master key of the tests")
+	must()
+	b.Desks, err = desk.New(ctx, desk.Options{Store: b.Store, Models: registry, Log: log, Vault: keys, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond}})
 	must()
 	server, err := web.New(web.Options{Desks: b.Desks, Store: b.Store, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
 	must()
@@ -99,10 +102,10 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	go func() { _ = server.Serve(l) }()
 	b.Address = "http://" + l.Addr().String() + o.BasePath
-	_, err = b.Store.AddToken(ctx, "test", Token)
+	_, err = b.Store.AddToken(ctx, store.Token{Name: "test", Scopes: web.AllScopes()}, Token)
 	must()
 	b.Client = &client.Client{Address: b.Address, Token: Token}
-	_, err = b.Client.Publish(ctx, "helper.yaml", []byte(Desk))
+	_, err = b.Client.Publish(ctx, "helper.yaml", []byte(Desk), "")
 	must()
 	t.Cleanup(func() {
 		ending, cancel := context.WithTimeout(ctx, 100*time.Millisecond)

@@ -9,6 +9,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/sse"
 	"juvalogos/internal/store"
@@ -18,6 +19,9 @@ type questionBody struct {
 	Question     string `json:"question"`
 	Conversation string `json:"conversation"`
 	Key          string `json:"key"` // or the header Idempotency-Key
+	// InsteadOf is a turn in whose place the question is asked.
+	InsteadOf string          `json:"instead_of"`
+	Choice    deskfile.Choice `json:"choice"`
 }
 
 const longestKey = 200
@@ -33,8 +37,15 @@ func (s *Server) ask(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	q := desk.Question{Slug: c.Params("slug"), Visitor: who, Channel: "page", Text: b.Question, Key: b.Key}
-	if bearer(c) != "" {
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return err
+	}
+	q := desk.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice}
+	switch {
+	case strings.HasPrefix(slug, desk.DraftMark):
+		q.Channel = "preview"
+	case bearer(c) != "":
 		q.Channel = "api"
 	}
 	if key := c.Get("Idempotency-Key"); key != "" {
@@ -48,6 +59,11 @@ func (s *Server) ask(c fiber.Ctx) error {
 			return &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
 		}
 	}
+	if b.InsteadOf != "" {
+		if q.Instead, err = uuid.Parse(b.InsteadOf); err != nil || q.Conversation == uuid.Nil {
+			return &desk.Problem{Code: desk.NoTurn, Sentence: desk.Sentence(desk.NoTurn)}
+		}
+	}
 	r, err := s.Desks.Ask(c, q)
 	if err != nil {
 		return err
@@ -55,13 +71,27 @@ func (s *Server) ask(c fiber.Ctx) error {
 	return s.answer(c, who, r)
 }
 
-// again makes another attempt.
+// again makes another attempt; the body may say how.
 func (s *Server) again(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
 	}
-	r, err := s.Desks.Again(c, who, id)
+	var b struct {
+		Choice  deskfile.Choice `json:"choice"`
+		Preview bool            `json:"preview"` // by the desk's draft
+	}
+	if len(c.Body()) > 0 {
+		if err := readJSON(c, &b); err != nil {
+			return err
+		}
+	}
+	if b.Preview {
+		if err := s.mayPreview(c); err != nil {
+			return err
+		}
+	}
+	r, err := s.Desks.Again(c, who, id, b.Choice, b.Preview)
 	if err != nil {
 		return err
 	}
@@ -189,7 +219,8 @@ func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
 	return f.event(b, "notice", -1, struct {
 		Kind    string  `json:"kind"`
 		Seconds float64 `json:"seconds,omitempty"`
-	}{n.Kind, n.Seconds})
+		Place   int     `json:"place,omitempty"`
+	}{n.Kind, n.Seconds, n.Place})
 }
 
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }

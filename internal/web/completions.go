@@ -101,9 +101,11 @@ func (s *Server) completionModels(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	data := make([]fiber.Map, len(list))
-	for i, d := range list {
-		data[i] = fiber.Map{"id": d.Slug, "object": "model", "created": d.MadeAt.Unix(), "owned_by": "juvalogos"}
+	data := []fiber.Map{}
+	for _, d := range list {
+		if d.Published > 0 {
+			data = append(data, fiber.Map{"id": d.Slug, "object": "model", "created": d.ChangedAt.Unix(), "owned_by": "juvalogos"})
+		}
 	}
 	return c.JSON(fiber.Map{"object": "list", "data": data})
 }
@@ -119,6 +121,9 @@ func (s *Server) completions(c fiber.Ctx) error {
 	var b completionRequest
 	if err := readJSON(c, &b); err != nil {
 		return err
+	}
+	if strings.HasPrefix(b.Model, desk.DraftMark) {
+		return &desk.Problem{Code: desk.NoDesk, Sentence: desk.Sentence(desk.NoDesk)}
 	}
 	if b.N > 1 {
 		return invalid("A desk gives one reply at a time; leave n out or set it to 1.")

@@ -53,8 +53,8 @@ func (s *Server) choose(c fiber.Ctx) error {
 	return s.sendTurn(c, who, id)
 }
 
-// takeBack deletes a conversation's last turn and answers with its question, so
-// that it can be asked in other words.
+// takeBack takes a conversation's last turn back and answers with its question,
+// so that it can be asked in other words.
 func (s *Server) takeBack(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
@@ -65,6 +65,41 @@ func (s *Server) takeBack(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(fiber.Map{"question": question, "left": left})
+}
+
+// show leads the conversation through a turn, and answers with it.
+func (s *Server) show(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Desks.Show(c, who, id); err != nil {
+		return err
+	}
+	t, err := s.Desks.Turn(c, who, id)
+	if err != nil {
+		return err
+	}
+	return s.sendConversation(c, who, t.Conversation)
+}
+
+// judge notes whether an attempt helped; null takes the verdict back.
+func (s *Server) judge(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	var b struct {
+		Attempt int   `json:"attempt"`
+		Helped  *bool `json:"helped"`
+	}
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if err := s.Desks.Judge(c, who, id, b.Attempt, b.Helped); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
 }
 
 func (s *Server) rename(c fiber.Ctx) error {
@@ -152,16 +187,20 @@ func (s *Server) export(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	face, err := s.Desks.Face(c, conversation.Slug)
-	if err != nil {
-		return err
+	return s.sendFile(c, conversation, turns)
+}
+
+func (s *Server) sendFile(c fiber.Ctx, conversation store.Conversation, turns []store.Turn) error {
+	title := conversation.Slug
+	if face, err := s.Desks.Face(c, conversation.Slug); err == nil { // it may be withdrawn
+		title = face.Title
 	}
 	name := conversation.Slug + "-" + conversation.StartedAt.UTC().Format("2006-01-02")
 	switch as := c.Query("as", "markdown"); as {
 	case "markdown":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".md"))
 		c.Set("Content-Type", "text/markdown; charset=utf-8")
-		return c.SendString(desk.Markdown(face.Title, conversation, turns))
+		return c.SendString(desk.Markdown(title, conversation, turns))
 	case "json":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".json"))
 		return c.JSON(s.withTurns(conversation, turns))

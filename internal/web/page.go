@@ -11,6 +11,8 @@ import (
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/desk"
 )
 
 // pages are the built console's files: the one HTML document, which is filled
@@ -45,22 +47,41 @@ const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 
 
 // givenBody is what the document holds for the page that it becomes.
 type givenBody struct {
-	Base    string       `json:"base"`
-	Slug    string       `json:"slug"`
-	Shared  string       `json:"shared"`
+	Base    string `json:"base"`
+	Slug    string `json:"slug"`
+	Shared  string `json:"shared"`
+	Console bool   `json:"console"`
+	// Preview says that the desk is a draft, shown to its makers.
+	Preview bool `json:"preview"`
+	// Maker says that whoever sees the page is signed in to the console.
+	Maker   bool         `json:"maker"`
 	Desk    *faceBody    `json:"desk"`
 	Problem *troubleBody `json:"problem"`
+}
+
+// front answers whoever comes without a desk's address.
+func (s *Server) front(c fiber.Ctx) error { return s.document(c, givenBody{}) }
+
+// consolePage answers with the makers' document; the page finds out by itself
+// whether somebody is signed in.
+func (s *Server) consolePage(c fiber.Ctx) error {
+	c.Set("X-Robots-Tag", "noindex")
+	return s.document(c, givenBody{Console: true})
 }
 
 // page answers with a desk's document, its face already in it, so that the page
 // can show itself without asking again.
 func (s *Server) page(c fiber.Ctx) error {
-	if c.Params("slug") != "" {
-		if _, err := s.visitor(c); err != nil {
-			return err
-		}
+	if _, err := s.visitor(c); err != nil {
+		return err
 	}
-	return s.document(c, givenBody{Slug: c.Params("slug")})
+	_, _, signedIn := s.session(c)
+	slug, err := s.slugAsked(c)
+	given := givenBody{Slug: slug, Maker: signedIn == nil, Preview: strings.HasPrefix(slug, desk.DraftMark)}
+	if err != nil {
+		given.Problem = s.trouble(c, err)
+	}
+	return s.document(c, given)
 }
 
 // sharedPage answers with the document of a shared conversation.
@@ -80,14 +101,14 @@ func (s *Server) sharedPage(c fiber.Ctx) error {
 func (s *Server) trouble(c fiber.Ctx, err error) *troubleBody {
 	b := s.describe(c, err)
 	c.Status(b.Status)
-	return &troubleBody{b.Code, b.Detail, b.ID}
+	return &troubleBody{Code: b.Code, Detail: b.Detail, ID: b.ID}
 }
 
 // document fills the console's document in.
 func (s *Server) document(c fiber.Ctx, given givenBody) error {
 	given.Base = s.BasePath
 	title, purpose := "Juvalogos", "Ask at a desk."
-	if given.Slug != "" {
+	if given.Slug != "" && given.Problem == nil {
 		f, err := s.Desks.Face(c, given.Slug)
 		if err == nil {
 			face := faceOf(f)

@@ -2,6 +2,8 @@ package web
 
 import (
 	"encoding/json"
+	"net/url"
+	"strings"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -19,27 +21,53 @@ type (
 		Title   string   `json:"title"`
 		Purpose string   `json:"purpose"`
 		Openers []string `json:"openers"`
+		GoodFor []string `json:"good_for"`
+		NotFor  []string `json:"not_for"`
+		// Known are sentences on what the desk knows.
+		Known   []string    `json:"known"`
+		Choices choicesBody `json:"choices"`
+		Turns   int         `json:"turns"`   // how many are remembered word for word
+		Summary bool        `json:"summary"` // earlier ones in short
+		Draft   string      `json:"draft,omitempty"`
+	}
+	// choicesBody is what a visitor may change. The desk's own model comes first.
+	choicesBody struct {
+		Models    []deskfile.ModelChoice `json:"models"`
+		Manner    bool                   `json:"manner"`
+		Length    bool                   `json:"length"`
+		Languages []string               `json:"languages"`
 	}
 	conversationBody struct {
-		ID        uuid.UUID  `json:"id"`
-		Desk      string     `json:"desk"`
-		Title     string     `json:"title"`
-		StartedAt time.Time  `json:"started_at"`
-		AskedAt   time.Time  `json:"asked_at"`
-		Questions int        `json:"questions"`
-		Shared    string     `json:"shared,omitempty"`
-		Turns     []turnBody `json:"turns,omitempty"`
+		ID        uuid.UUID `json:"id"`
+		Desk      string    `json:"desk"`
+		Title     string    `json:"title"`
+		StartedAt time.Time `json:"started_at"`
+		AskedAt   time.Time `json:"asked_at"`
+		Questions int       `json:"questions"`
+		Shared    string    `json:"shared,omitempty"`
+		// Found is where a search found its words.
+		Found     []foundBody   `json:"found,omitempty"`
+		Turns     []turnBody    `json:"turns,omitempty"`
+		Summaries []summaryBody `json:"summaries,omitempty"`
+		Channel   string        `json:"channel,omitempty"`
+	}
+	// foundBody is a piece of an excerpt.
+	foundBody struct {
+		Text string `json:"text"`
+		Hit  bool   `json:"hit,omitempty"`
 	}
 	turnBody struct {
 		ID           uuid.UUID   `json:"id"`
 		Conversation uuid.UUID   `json:"conversation"`
 		Number       int         `json:"number"`
+		Siblings     []uuid.UUID `json:"siblings"`
 		Question     string      `json:"question"`
 		AskedAt      time.Time   `json:"asked_at"`
 		Attempt      int         `json:"attempt"`
 		Attempts     int         `json:"attempts"`
 		Model        string      `json:"model"`
 		Reply        string      `json:"reply"`
+		Helped       *bool       `json:"helped,omitempty"`
 		Outcome      outcomeBody `json:"outcome"`
 	}
 	outcomeBody struct {
@@ -53,6 +81,8 @@ type (
 		Code   desk.Code `json:"code"`
 		Detail string    `json:"detail"`
 		ID     string    `json:"id,omitempty"`
+		// RetryAfter is how long the model asks to be left alone, in seconds.
+		RetryAfter float64 `json:"retry_after,omitempty"`
 	}
 	usageBody struct {
 		PromptTokens int `json:"prompt_tokens"`
@@ -61,18 +91,58 @@ type (
 )
 
 func (s *Server) face(c fiber.Ctx) error {
-	f, err := s.Desks.Face(c, c.Params("slug"))
+	slug, err := s.slugAsked(c)
 	if err != nil {
 		return err
 	}
+	f, err := s.Desks.Face(c, slug)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
 	return c.JSON(faceOf(f))
 }
 
-func faceOf(f deskfile.File) faceBody {
-	if f.Openers == nil {
-		f.Openers = []string{}
+// slugAsked is the desk that is asked for; a draft only if a maker asks.
+func (s *Server) slugAsked(c fiber.Ctx) (string, error) {
+	slug, err := url.PathUnescape(c.Params("slug"))
+	if err == nil && strings.HasPrefix(slug, desk.DraftMark) {
+		err = s.mayPreview(c)
 	}
-	return faceBody{f.Slug, f.Title, f.Purpose, f.Openers}
+	return slug, err
+}
+
+func faceOf(f deskfile.File) faceBody {
+	b := faceBody{
+		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: some(f.Openers), GoodFor: some(f.GoodFor), NotFor: some(f.NotFor), Known: []string{},
+		Choices: choicesBody{Models: []deskfile.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length, Languages: some(f.Choices.Languages)},
+		Turns:   *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
+	}
+	if f.Knowledge.Until != "" {
+		b.Known = append(b.Known, "It knows nothing of what happened after "+f.Knowledge.Until+".")
+	}
+	for _, source := range f.Knowledge.Sources {
+		b.Known = append(b.Known, "It knows "+strings.TrimSuffix(source, ".")+".")
+	}
+	for _, m := range f.Choices.Models {
+		if m.Model == f.Model {
+			b.Choices.Models = append([]deskfile.ModelChoice{m}, b.Choices.Models...)
+		} else {
+			b.Choices.Models = append(b.Choices.Models, m)
+		}
+	}
+	if len(b.Choices.Models) > 0 && b.Choices.Models[0].Model != f.Model {
+		b.Choices.Models = append([]deskfile.ModelChoice{{Model: f.Model, Title: "Usual"}}, b.Choices.Models...)
+	}
+	return b
+}
+
+// some is the list, never null.
+func some(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
 }
 
 func (s *Server) conversations(c fiber.Ctx) error {
@@ -80,10 +150,21 @@ func (s *Server) conversations(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Desks.Conversations(c, who, c.Params("slug"))
+	page, err := pageOf(c)
 	if err != nil {
 		return err
 	}
+	if strings.HasPrefix(c.Params("slug"), desk.DraftMark) {
+		return sendConversations(c, nil) // trying a draft leaves nothing behind
+	}
+	list, err := s.Desks.Conversations(c, who, c.Params("slug"), page)
+	if err != nil {
+		return err
+	}
+	return sendConversations(c, list)
+}
+
+func sendConversations(c fiber.Ctx, list []store.Conversation) error {
 	bodies := make([]conversationBody, len(list))
 	for i, conversation := range list {
 		bodies[i] = conversationOf(conversation)
@@ -97,6 +178,10 @@ func (s *Server) conversation(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	return s.sendConversation(c, who, id)
+}
+
+func (s *Server) sendConversation(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
 	conversation, turns, err := s.Desks.Conversation(c, who, id)
 	if err != nil {
 		return err
@@ -117,13 +202,25 @@ func (s *Server) withTurns(c store.Conversation, turns []store.Turn) conversatio
 }
 
 func conversationOf(c store.Conversation) conversationBody {
-	return conversationBody{ID: c.ID, Desk: c.Slug, Title: c.Title, StartedAt: c.StartedAt, AskedAt: c.AskedAt, Questions: c.Turns}
+	return conversationBody{
+		ID: c.ID, Desk: c.Slug, Title: c.Title, Channel: c.Channel, StartedAt: c.StartedAt, AskedAt: c.AskedAt,
+		Questions: c.Turns, Found: foundOf(c.Found),
+	}
+}
+
+// foundOf cuts an excerpt at the marks round what was found.
+func foundOf(excerpt string) (pieces []foundBody) {
+	for i, piece := range strings.FieldsFunc(excerpt, func(r rune) bool { return strings.ContainsRune(store.FoundBegin+store.FoundEnd, r) }) {
+		hit := (i%2 == 1) != strings.HasPrefix(excerpt, store.FoundBegin)
+		pieces = append(pieces, foundBody{piece, hit})
+	}
+	return pieces
 }
 
 func turnOf(t store.Turn) turnBody {
 	return turnBody{
-		ID: t.ID, Conversation: t.Conversation, Number: t.Number, Question: t.Question, AskedAt: t.AskedAt,
-		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply,
+		ID: t.ID, Conversation: t.Conversation, Number: t.Number, Siblings: t.Siblings, Question: t.Question, AskedAt: t.AskedAt,
+		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply, Helped: t.Attempt.Helped,
 		Outcome: outcomeOf(desk.EndOf(t.Attempt), t.Attempt.StartedAt),
 	}
 }
@@ -134,7 +231,7 @@ func outcomeOf(e desk.End, started time.Time) outcomeBody {
 		o.Seconds = e.At.Sub(started).Seconds()
 	}
 	if e.Problem != "" {
-		o.Problem = &troubleBody{e.Problem, desk.Sentence(e.Problem), e.ProblemID}
+		o.Problem = &troubleBody{e.Problem, desk.Sentence(e.Problem), e.ProblemID, e.RetryAfter.Seconds()}
 	}
 	return o
 }

@@ -35,7 +35,7 @@ func TestTheDescriptionAndTheRoutesAgree(t *testing.T) {
 		t.Fatal(err)
 	}
 	parameter := regexp.MustCompile(`:(\w+)`)
-	pages := []string{"GET /", "GET /at/{slug}", "GET /at/{slug}/{conversation}", "GET /shared/{share}", "GET /assets/*"}
+	pages := []string{"GET /", "GET /at/{slug}", "GET /at/{slug}/{conversation}", "GET /shared/{share}", "GET /console", "GET /console/*", "GET /assets/*"}
 	var served []string
 	for _, r := range s.app.GetRoutes(true) {
 		line := r.Method + " " + parameter.ReplaceAllString(r.Path, "{$1}")

@@ -38,6 +38,8 @@ type Server struct {
 	app    *fiber.App
 	pages  *pages
 	tokens tokenCache
+
+	patience patience
 }
 
 const (
@@ -75,17 +77,27 @@ func (s *Server) routes(root fiber.Router) {
 	root.Use(s.guard)
 	root.Get("/healthz", s.health)
 	root.Get("/readyz", s.ready)
-	root.Get("/", s.page)
+	root.Get("/", s.front)
 	root.Get("/at/:slug", s.page)
 	root.Get("/at/:slug/:conversation", s.page)
 	root.Get("/shared/:share", s.sharedPage)
+	root.Get("/console", s.consolePage)
+	root.Get("/console/*", s.consolePage)
 	root.Get("/assets/*", s.asset)
 
 	api := root.Group("/api")
 	api.Get("/openapi.yaml", s.description)
 	api.Get("/schemas/desk.json", s.deskSchema)
 	api.Get("/schemas/connections.json", s.connectionsSchema)
+	s.visitorRoutes(api)
+	s.accountRoutes(api)
+	s.makerRoutes(api)
 
+	root.Get("/v1/models", s.completionModels)
+	root.Post("/v1/chat/completions", s.completions)
+}
+
+func (s *Server) visitorRoutes(api fiber.Router) {
 	api.Get("/at/:slug", s.face)
 	api.Get("/at/:slug/conversations", s.conversations)
 	api.Post("/at/:slug/questions", s.ask)
@@ -99,24 +111,58 @@ func (s *Server) routes(root fiber.Router) {
 	api.Get("/shared/:share", s.shared)
 	api.Get("/turns/:id", s.turn)
 	api.Delete("/turns/:id", s.takeBack)
+	api.Post("/turns/:id/show", s.show)
 	api.Get("/turns/:id/events", s.events)
 	api.Post("/turns/:id/stop", s.stop)
 	api.Get("/turns/:id/attempts", s.attempts)
 	api.Post("/turns/:id/attempts", s.again)
 	api.Post("/turns/:id/choose", s.choose)
+	api.Post("/turns/:id/verdict", s.judge)
+}
 
-	api.Get("/desks", s.withToken(s.listDesks))
-	api.Post("/desks", s.withToken(s.publish))
-	api.Post("/desks/check", s.withToken(s.check))
-	api.Get("/desks/:slug", s.withToken(s.showDesk))
-	api.Get("/models", s.withToken(s.listModels))
-	api.Post("/models/probe", s.withToken(s.probe))
-	api.Get("/tokens", s.withToken(s.listTokens))
-	api.Post("/tokens", s.withToken(s.addToken))
-	api.Delete("/tokens/:name", s.withToken(s.removeToken))
+func (s *Server) accountRoutes(api fiber.Router) {
+	api.Post("/account", s.addAccount)
+	api.Post("/account/password", s.setPassword)
+	api.Get("/session", s.whoAmI)
+	api.Post("/session", s.signIn)
+	api.Delete("/session", s.signOut)
+	api.Get("/sessions", s.sessions)
+	api.Delete("/sessions/:id", s.endSession)
+	api.Post("/login", s.login)
+	api.Get("/tokens", s.allowed(scopeManage, s.listTokens))
+	api.Post("/tokens", s.allowed(scopeManage, s.addToken))
+	api.Delete("/tokens/:name", s.allowed(scopeManage, s.removeToken))
+}
 
-	root.Get("/v1/models", s.completionModels)
-	root.Post("/v1/chat/completions", s.completions)
+func (s *Server) makerRoutes(api fiber.Router) {
+	read := func(path string, h fiber.Handler) { api.Get(path, s.allowed(scopeRead, h)) }
+	read("/desks", s.listDesks)
+	read("/desks/:slug", s.showDesk)
+	read("/desks/:slug/draft", s.draft)
+	read("/desks/:slug/revisions/:number", s.revision)
+	read("/desks/:slug/export", s.exportDesk)
+	read("/desks/:slug/conversations", s.deskConversations)
+	read("/records/:id", s.record)
+	read("/records/:id/export", s.exportRecord)
+	read("/models", s.listModels)
+	read("/connections", s.listConnections)
+	read("/milestones", s.milestones)
+	read("/folder", s.folder)
+
+	api.Post("/desks/check", s.allowed(scopeRead, s.check))
+	api.Post("/models/probe", s.allowed(scopeRead, s.probe))
+	api.Post("/desks", s.allowed(scopePublish, s.publish))
+	api.Post("/desks/import", s.allowed(scopePublish, s.importDesk))
+	api.Put("/desks/:slug/draft", s.allowed(scopePublish, s.saveDraft))
+	api.Delete("/desks/:slug/draft", s.allowed(scopePublish, s.dropDraft))
+	api.Post("/desks/:slug/return", s.allowed(scopePublish, s.returnTo))
+	api.Post("/desks/:slug/withdraw", s.allowed(scopePublish, s.withdraw))
+	api.Post("/desks/:slug/duplicate", s.allowed(scopePublish, s.duplicate))
+	api.Delete("/records/:id", s.allowed(scopePublish, s.removeRecord))
+	api.Post("/records/:id/restore", s.allowed(scopePublish, s.restoreRecord))
+	api.Put("/connections/:name", s.allowed(scopeManage, s.keepConnection))
+	api.Delete("/connections/:name", s.allowed(scopeManage, s.removeConnection))
+	api.Post("/connections/look", s.allowed(scopeManage, s.look))
 }
 
 // Serve answers on l until Shutdown.
@@ -144,17 +190,4 @@ func (s *Server) guard(c fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusForbidden, "Another site tried to act in your name.")
 	}
 	return c.Next()
-}
-
-func (s *Server) health(c fiber.Ctx) error {
-	return c.JSON(fiber.Map{"status": "alive", "version": s.Version})
-}
-
-func (s *Server) ready(c fiber.Ctx) error {
-	ctx, cancel := context.WithTimeout(c, time.Second)
-	defer cancel()
-	if err := s.Store.Ping(ctx); err != nil {
-		return c.Status(fiber.StatusServiceUnavailable).JSON(fiber.Map{"status": "the database does not answer"})
-	}
-	return c.JSON(fiber.Map{"status": "ready", "running": s.Desks.Running()})
 }

@@ -187,7 +187,7 @@ func TestATokenIsSeenAsSoonAsTheModelSaysIt(t *testing.T) {
 	defer model.Close()
 	b := testbed.New(t, testbed.Options{Patience: time.Minute})
 	b.ServeModelsFrom(model.URL)
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(testbed.Desk+"# read anew\n")); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(testbed.Desk+"# read anew\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	outcome, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "hello"}, client.Follower{Text: func(s string) { seen <- s }})
@@ -420,7 +420,7 @@ func TestAnotherSiteCannotActInAVisitorsName(t *testing.T) {
 func TestThePageIsFilledIn(t *testing.T) {
 	b := testbed.New(t, testbed.Options{BasePath: "/ask"})
 	tricky := strings.Replace(testbed.Desk, "title: The Helper", `title: "</script><b>Helper & Co"`, 1)
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(tricky)); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(tricky), ""); err != nil {
 		t.Fatal(err)
 	}
 	response, page := call(t, visitor(t), "GET", b.Address+"/at/helper", "")
@@ -445,11 +445,11 @@ func TestThePageIsFilledIn(t *testing.T) {
 
 func TestMakers(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "title", "titel", 1))); err == nil || !strings.Contains(err.Error(), `d.yaml:2:1: unknown key "titel"; did you mean "title"?`) {
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "title", "titel", 1)), ""); err == nil || !strings.Contains(err.Error(), `d.yaml:2:1: unknown key "titel"; did you mean "title"?`) {
 		t.Errorf("a mistake: %v", err)
 	}
-	d, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "The Helper", "Better", 1)))
-	if err != nil || d.Published.Number != 2 || d.Published.MadeBy != "test" {
+	d, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "The Helper", "Better", 1)), "")
+	if err != nil || d.Published != 2 || d.ChangedBy != "test" {
 		t.Errorf("published %+v, %v", d, err)
 	}
 	d, err = b.Client.Desk(ctx, "helper")
@@ -472,7 +472,7 @@ func TestMakers(t *testing.T) {
 
 func TestTokens(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	made, err := b.Client.AddToken(ctx, "script")
+	made, err := b.Client.AddToken(ctx, client.Token{Name: "script"})
 	if err != nil || !strings.HasPrefix(made.Secret, "jvl_") {
 		t.Fatalf("%+v, %v", made, err)
 	}
@@ -485,7 +485,7 @@ func TestTokens(t *testing.T) {
 		t.Errorf("%+v, %v", list, err)
 	}
 	for _, bad := range []string{"script", "", "a/b", strings.Repeat("x", 61)} {
-		if _, err := b.Client.AddToken(ctx, bad); err == nil {
+		if _, err := b.Client.AddToken(ctx, client.Token{Name: bad}); err == nil {
 			t.Errorf("took the name %q", bad)
 		}
 	}

@@ -3,7 +3,9 @@ package web
 import (
 	"crypto/rand"
 	"crypto/sha256"
+	"encoding/hex"
 	"errors"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -13,32 +15,54 @@ import (
 	"juvalogos/internal/store"
 )
 
-// A visitor is known by a random cookie; a program by its token. Both are kept
-// only as hashes.
+// A visitor is known by a random cookie, a maker by the cookie of a session, a
+// program by its token. All are kept only as hashes.
 const (
-	cookieName = "juvalogos_visitor"
-	cookieLife = 400 * 24 * time.Hour // the longest that browsers keep one
+	visitorCookie = "juvalogos_visitor"
+	visitorLife   = 400 * 24 * time.Hour // the longest that browsers keep one
+	sessionCookie = "juvalogos_session"
+	sessionLife   = 30 * 24 * time.Hour
 )
+
+// Scopes are what a token may be good for. A signed-in maker has all.
+const (
+	scopeAsk     = "ask"     // ask at desks
+	scopeRead    = "read"    // see desks, models and conversations
+	scopePublish = "publish" // change desks and remove conversations
+	scopeManage  = "manage"  // tokens and connections
+)
+
+var allScopes = []string{scopeAsk, scopeRead, scopePublish, scopeManage}
 
 // visitor finds out who asks, and gives a newcomer a cookie.
 func (s *Server) visitor(c fiber.Ctx) (store.Visitor, error) {
 	if bearer(c) != "" {
 		t, err := s.token(c)
-		if err != nil {
-			return store.Visitor{}, err
+		if err == nil && !slices.Contains(t.Scopes, scopeAsk) {
+			err = missing(scopeAsk)
 		}
-		return sha256.Sum256([]byte("token:" + t.Name)), nil
+		return sha256.Sum256([]byte("token:" + t.Name)), err
 	}
-	secret := c.Cookies(cookieName)
+	secret := c.Cookies(visitorCookie)
 	if len(secret) < 20 || len(secret) > 100 {
 		secret = rand.Text()
-		c.Cookie(&fiber.Cookie{
-			Name: cookieName, Value: secret, Path: s.BasePath + "/", MaxAge: int(cookieLife.Seconds()),
-			HTTPOnly: true, SameSite: fiber.CookieSameSiteLaxMode,
-			Secure: c.Protocol() == "https" || c.Get("X-Forwarded-Proto") == "https",
-		})
+		s.setCookie(c, visitorCookie, secret, visitorLife)
 	}
 	return sha256.Sum256([]byte("cookie:" + secret)), nil
+}
+
+// setCookie gives the browser a secret that no script can read; a life of 0
+// takes it away.
+func (s *Server) setCookie(c fiber.Ctx, name, secret string, life time.Duration) {
+	age := int(life.Seconds())
+	if age == 0 {
+		age = -1
+	}
+	c.Cookie(&fiber.Cookie{
+		Name: name, Value: secret, Path: s.BasePath + "/", MaxAge: age,
+		HTTPOnly: true, SameSite: fiber.CookieSameSiteLaxMode,
+		Secure: c.Protocol() == "https" || c.Get("X-Forwarded-Proto") == "https",
+	})
 }
 
 func bearer(c fiber.Ctx) string {
@@ -49,17 +73,74 @@ func bearer(c fiber.Ctx) string {
 	return strings.TrimSpace(secret)
 }
 
-// withToken lets only callers with a token pass.
-func (s *Server) withToken(h fiber.Handler) fiber.Handler {
+// maker is who acts on desks: a program with a token, or somebody signed in.
+type maker struct {
+	name    string
+	scopes  []string
+	session *store.Session // nil for a token
+}
+
+type makerKey struct{}
+
+// allowed lets only makers pass that have a scope.
+func (s *Server) allowed(scope string, h fiber.Handler) fiber.Handler {
 	return func(c fiber.Ctx) error {
-		if _, err := s.token(c); err != nil {
+		m, err := s.maker(c)
+		if err != nil {
 			return err
 		}
+		if !slices.Contains(m.scopes, scope) {
+			return missing(scope)
+		}
+		c.Locals(makerKey{}, m)
 		return h(c)
 	}
 }
 
-var errNoToken = fiber.NewError(fiber.StatusUnauthorized, "This needs a token: send it as \"Authorization: Bearer TOKEN\". The first one is in client.yaml in the service's data folder.")
+// by names the maker of a request that allowed has let pass.
+func by(c fiber.Ctx) string { return c.Locals(makerKey{}).(maker).name }
+
+func missing(scope string) error {
+	return fiber.NewError(fiber.StatusForbidden, "This token is not good for this: it lacks the scope "+scope+". Make one that has it.")
+}
+
+var errNoToken = fiber.NewError(fiber.StatusUnauthorized, "This needs a token: send it as \"Authorization: Bearer TOKEN\". The first one is in client.yaml in the service's data folder. In a browser, sign in at /console.")
+
+// maker finds out who acts. A change asked for by a session needs the token
+// that only our own page can read.
+func (s *Server) maker(c fiber.Ctx) (maker, error) {
+	if bearer(c) != "" {
+		t, err := s.token(c)
+		return maker{name: t.Name, scopes: t.Scopes}, err
+	}
+	session, secret, err := s.session(c)
+	if err != nil {
+		return maker{}, err
+	}
+	if c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead && c.Get("X-CSRF-Token") != csrfToken(secret) {
+		return maker{}, fiber.NewError(fiber.StatusForbidden, "This page is out of date. Load it again.")
+	}
+	return maker{name: session.Name, scopes: allScopes, session: &session}, nil
+}
+
+// session finds the session that a browser shows.
+func (s *Server) session(c fiber.Ctx) (store.Session, string, error) {
+	secret := c.Cookies(sessionCookie)
+	if secret == "" {
+		return store.Session{}, "", errNoToken
+	}
+	found, err := s.Store.SessionBySecret(c, secret, time.Now())
+	if errors.Is(err, store.ErrNotFound) {
+		return found, "", fiber.NewError(fiber.StatusUnauthorized, "You are signed out. Sign in again.")
+	}
+	return found, secret, err
+}
+
+// csrfToken belongs to a session's secret, which cannot be worked out from it.
+func csrfToken(secret string) string {
+	sum := sha256.Sum256([]byte("csrf:" + secret))
+	return hex.EncodeToString(sum[:16])
+}
 
 func (s *Server) token(c fiber.Ctx) (store.Token, error) {
 	secret := bearer(c)
@@ -69,9 +150,9 @@ func (s *Server) token(c fiber.Ctx) (store.Token, error) {
 	if t, ok := s.tokens.get(secret); ok {
 		return t, nil
 	}
-	t, err := s.Store.TokenBySecret(c, secret)
+	t, err := s.Store.TokenBySecret(c, secret, time.Now())
 	if errors.Is(err, store.ErrNotFound) {
-		return store.Token{}, fiber.NewError(fiber.StatusUnauthorized, "This token is not known here. It may have been removed.")
+		return store.Token{}, fiber.NewError(fiber.StatusUnauthorized, "This token is not known here. It may have been removed, or have expired.")
 	}
 	if err == nil {
 		s.tokens.put(secret, t)

@@ -257,7 +257,7 @@ export interface paths {
         get: operations["turn"];
         put?: never;
         post?: never;
-        /** Delete a conversation's last turn; with its only turn the conversation goes too */
+        /** Take back a conversation's last turn; with its only turn the conversation goes too. Showing it brings it back, for 30 days. */
         delete: operations["takeBack"];
         options?: never;
         head?: never;
@@ -341,6 +341,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/turns/{id}/show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lead the conversation through a turn; brings back one that was taken back */
+        post: operations["show"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/turns/{id}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say whether an attempt helped */
+        post: operations["judge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the first account, with the one-time link */
+        post: operations["addAccount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change the password; signs all other browsers out */
+        post: operations["setPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in */
+        get: operations["whoAmI"];
+        put?: never;
+        /** Sign in; sets a cookie */
+        post: operations["signIn"];
+        /** Sign out */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The browsers that are signed in */
+        get: operations["sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Sign a browser out */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/login": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a token for a program that knows name and password */
+        post: operations["login"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/desks": {
         parameters: {
             query?: never;
@@ -348,7 +492,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The published desks */
+        /** All desks */
         get: operations["listDesks"];
         put?: never;
         /** Publish a desk file as a new revision */
@@ -387,6 +531,305 @@ export interface paths {
         };
         /** A desk with its file and revisions */
         get: operations["showDesk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back an exported desk */
+        post: operations["importDesk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** The file that is being worked on; without a draft the published one */
+        get: operations["draft"];
+        /** Keep a file that is being worked on, mistakes and all */
+        put: operations["saveDraft"];
+        post?: never;
+        /** Forget the draft */
+        delete: operations["dropDraft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+                number: number;
+            };
+            cookie?: never;
+        };
+        /** One revision with its file */
+        get: operations["revision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make an earlier revision the published one */
+        post: operations["returnTo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close a desk to visitors */
+        post: operations["withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a draft of a desk at another slug */
+        post: operations["duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** The desk with all its revisions as one file */
+        get: operations["exportDesk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/conversations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** The conversations at a desk, the newest first */
+        get: operations["deskConversations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A conversation with the summaries of its beginning */
+        get: operations["record"];
+        put?: never;
+        post?: never;
+        /** Remove a conversation; it can be restored for 30 days */
+        delete: operations["removeRecord"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A conversation as a file */
+        get: operations["exportRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a removed conversation back */
+        post: operations["restoreRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All connections; the file's first, then those added here */
+        get: operations["listConnections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add a connection, or change it; without a key it keeps the one it has */
+        put: operations["keepConnection"];
+        post?: never;
+        /** Forget a connection and its key */
+        delete: operations["removeConnection"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a server that is not in use yet which models it has */
+        post: operations["look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/milestones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a maker is on the way from a model to a page */
+        get: operations["milestones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The folder of desk files that is watched */
+        get: operations["folder"];
         put?: never;
         post?: never;
         delete?: never;
@@ -522,6 +965,35 @@ export interface components {
             title: string;
             purpose: string;
             openers: string[];
+            good_for: string[];
+            not_for: string[];
+            /** @description Sentences on what the desk knows. */
+            known: string[];
+            choices: components["schemas"]["Choices"];
+            /** @description How many earlier turns are remembered word for word. */
+            turns: number;
+            /** @description Whether those before them are remembered in short. */
+            summary: boolean;
+        };
+        /** @description What a visitor may change. */
+        Choices: {
+            /** @description The desk's own first; empty if there is no choice. */
+            models: {
+                model: string;
+                title: string;
+            }[];
+            manner: boolean;
+            length: boolean;
+            languages: string[];
+        };
+        /** @description What a visitor has chosen; what is left out is as the desk is set. */
+        Choice: {
+            model?: string;
+            /** @enum {string} */
+            manner?: "careful" | "inventive";
+            /** @enum {string} */
+            length?: "short" | "long";
+            language?: string;
         };
         Question: {
             question: string;
@@ -529,6 +1001,9 @@ export interface components {
             conversation?: string;
             /** @description Like the header Idempotency-Key. */
             key?: string;
+            /** @description A turn of the conversation in whose place this is asked; both stay. */
+            instead_of?: string;
+            choice?: components["schemas"]["Choice"];
         };
         Conversation: {
             /** Format: uuid */
@@ -546,8 +1021,17 @@ export interface components {
             questions: number;
             /** @description Path of the page where it can be read; missing if it is not shared. */
             shared?: string;
-            /** @description With a single conversation only. */
+            /** @description The path that is shown; with a single conversation only. */
             turns?: components["schemas"]["Turn"][];
+            /** @description Where a search found its words. */
+            found?: {
+                text: string;
+                hit?: boolean;
+            }[];
+            /** @description For makers, with a single conversation; the oldest first. */
+            summaries?: components["schemas"]["Summary"][];
+            /** @enum {string} */
+            channel?: "page" | "preview" | "api" | "completions";
         };
         Turn: {
             /** Format: uuid */
@@ -556,6 +1040,10 @@ export interface components {
             conversation: string;
             /** @description Its place in the conversation from 1. */
             number: number;
+            /** @description The branches that begin at this place, itself among them, the oldest first. */
+            siblings: string[];
+            /** @description The visitor's verdict on the attempt; missing if there is none. */
+            helped?: boolean;
             question: string;
             /** Format: date-time */
             asked_at: string;
@@ -594,6 +1082,8 @@ export interface components {
             detail: string;
             /** @description What the log knows the problem by. */
             id?: string;
+            /** @description How long the model asks to be left alone, in seconds; only while the reply is followed. */
+            retry_after?: number;
         };
         Begin: {
             /** Format: uuid */
@@ -613,9 +1103,11 @@ export interface components {
         };
         Notice: {
             /** @enum {string} */
-            kind: "retrying" | "unsaved" | "saved";
-            /** @description Until the next try. */
+            kind: "retrying" | "waking" | "in-line" | "writing" | "unsaved" | "saved";
+            /** @description Until the next try, or about how long the line takes. */
             seconds?: number;
+            /** @description In line; 1 is next. */
+            place?: number;
         };
         /** @description What the service writes into the visitor's page. */
         Given: {
@@ -623,11 +1115,20 @@ export interface components {
             slug: string;
             /** @description What a shared conversation's link ends with; empty on other pages. */
             shared: string;
+            console: boolean;
+            /** @description The desk is a draft, shown to its makers. */
+            preview: boolean;
+            /** @description Whoever sees the page is signed in to the console. */
+            maker: boolean;
             desk: components["schemas"]["Face"] | null;
             problem: components["schemas"]["Trouble"] | null;
         };
         Revision: {
             number: number;
+            /** @description What is new. */
+            note?: string;
+            /** @description With a single revision only. */
+            file?: string;
             made_by: string;
             /** Format: date-time */
             made_at: string;
@@ -639,14 +1140,124 @@ export interface components {
             model: string;
             /** @description Path of the visitor's page. */
             page: string;
-            published: components["schemas"]["Revision"];
-            /** @description With a single desk only. */
-            revisions?: components["schemas"]["Revision"][];
+            /** @description Number of the published revision; 0: none. */
+            published: number;
+            /** @description Number of the newest revision; 0: none. */
+            newest: number;
+            changed_by: string;
+            /** Format: date-time */
+            changed_at: string;
+            /**
+             * Format: date-time
+             * @description When a draft was changed that is not published.
+             */
+            draft?: string;
             questions_today: number;
             /** Format: date-time */
             last_asked?: string;
+            /** @description Replies of the last thirty days that visitors judged. */
+            judged: number;
+            /** @description Those of them that helped. */
+            helped: number;
+            /** @description With a single desk only. */
+            revisions?: components["schemas"]["Revision"][];
             /** @description The desk file; with a single desk only. */
             file?: string;
+        };
+        Draft: {
+            slug: string;
+            file: string;
+            changed_by: string;
+            /** Format: date-time */
+            changed_at: string;
+            problems: components["schemas"]["FileProblems"];
+        };
+        PackedDesk: {
+            /** @enum {string} */
+            format: "juvalogos-desk/1";
+            slug: string;
+            published: number;
+            revisions: components["schemas"]["Revision"][];
+            draft?: string;
+        };
+        FolderFile: {
+            name: string;
+            slug?: string;
+            revision?: number;
+            problems?: components["schemas"]["FileProblems"];
+            /** Format: date-time */
+            at: string;
+        };
+        Summary: {
+            /** @description How many it covers. */
+            turns: number;
+            text: string;
+            tokens: number;
+            model: string;
+            /** Format: date-time */
+            made_at: string;
+        };
+        SignIn: {
+            name: string;
+            password: string;
+            /** @description What the one-time link ends with, for the first account. */
+            link?: string;
+            /** @description For programs, what their token is for. */
+            token?: string;
+        };
+        Session: {
+            name: string;
+            /** @description To be sent as X-CSRF-Token with every change. */
+            csrf: string;
+        };
+        Browser: {
+            id: number;
+            what: string;
+            /** @description It is the one that asks. */
+            here: boolean;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            seen_at: string;
+        };
+        Milestones: {
+            /** @description There is a model. */
+            connected: boolean;
+            /** @description One has answered. */
+            answered: boolean;
+            /** @description There is a desk or a draft. */
+            written: boolean;
+            /** @description A question was answered. */
+            tried: boolean;
+            published: boolean;
+        };
+        Connection: {
+            name: string;
+            protocol: string;
+            address: string;
+            /** @description How many seconds the server may be silent. */
+            patience: number;
+            /** @description The most replies at once; 0: any number. */
+            at_once: number;
+            models: components["schemas"]["ModelSettings"][];
+            /** @description Where the key is: env:NAME or file:PATH. */
+            reference?: string;
+            /** @description A key that is typed in; it is never sent back. */
+            key?: string;
+            /** @description A typed key is kept. */
+            keyed: boolean;
+            /** @description It is the connection file's and cannot be changed here. */
+            fixed: boolean;
+        };
+        ModelSettings: {
+            name: string;
+            can: string[];
+            context: number;
+            vocabulary: string;
+            price: {
+                in: number;
+                out: number;
+            };
         };
         Model: {
             name: string;
@@ -671,8 +1282,16 @@ export interface components {
         };
         Token: {
             name: string;
+            scopes: string[];
             /** Format: date-time */
             made_at: string;
+            /**
+             * Format: date-time
+             * @description To the minute; missing if never.
+             */
+            used_at?: string;
+            /** Format: date-time */
+            expires_at?: string;
             secret?: string;
         };
         Completion: {
@@ -703,15 +1322,16 @@ export interface components {
             code: string;
             /** @description What the log knows the problem by. */
             id?: string;
-            /** @description What is wrong with a file. */
-            problems?: {
-                file: string;
-                /** @description From 1; 0 if the problem has no place. */
-                line: number;
-                column: number;
-                message: string;
-            }[];
+            problems?: components["schemas"]["FileProblems"];
         };
+        /** @description What is wrong with a file. */
+        FileProblems: {
+            file: string;
+            /** @description From 1; 0 if the problem has no place. */
+            line: number;
+            column: number;
+            message: string;
+        }[];
     };
     responses: {
         /** @description The reply as it is written */
@@ -902,7 +1522,13 @@ export interface operations {
     };
     conversations: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only those that have these words. */
+                search?: string;
+                /** @description Only those asked in earlier. */
+                before?: string;
+                limit?: number;
+            };
             header?: never;
             path: {
                 slug: components["parameters"]["slug"];
@@ -911,7 +1537,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description At most 200 */
+            /** @description So many */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1265,7 +1891,15 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": {
+                    choice?: components["schemas"]["Choice"];
+                    /** @description By the desk's draft; for makers. */
+                    preview?: boolean;
+                };
+            };
+        };
         responses: {
             200: components["responses"]["Reply"];
             default: components["responses"]["Problem"];
@@ -1300,6 +1934,242 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The conversation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    attempt: number;
+                    helped: boolean | null;
+                };
+            };
+        };
+        responses: {
+            /** @description Noted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    old: string;
+                    new: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    whoAmI: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The one seen last first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        sessions: components["schemas"]["Browser"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    login: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description The token; its secret is shown this once */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listDesks: {
         parameters: {
             query?: never;
@@ -1328,6 +2198,8 @@ export interface operations {
             query?: {
                 /** @description The file's name in problems. */
                 name?: components["parameters"]["name"];
+                /** @description What is new, in a few words. */
+                note?: string;
             };
             header?: never;
             path?: never;
@@ -1398,6 +2270,498 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Desk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importDesk: {
+        parameters: {
+            query?: {
+                /** @description Another slug. */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackedDesk"];
+            };
+        };
+        responses: {
+            /** @description It is here. Problems say why it is not published */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        slug: string;
+                        problems: components["schemas"]["FileProblems"];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The draft */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["DeskFile"];
+        responses: {
+            /** @description What is wrong with it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        problems: components["schemas"]["FileProblems"];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    revision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The revision */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    returnTo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    revision: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The desk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The desk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    as: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The new desk */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportDesk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackedDesk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deskConversations: {
+        parameters: {
+            query?: {
+                /** @description Only those that have these words. */
+                search?: string;
+                /** @description Only those asked in earlier. */
+                before?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description So many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        conversations: components["schemas"]["Conversation"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The conversation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportRecord: {
+        parameters: {
+            query?: {
+                as?: "markdown" | "json";
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
+                    "application/json": components["schemas"]["Conversation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listConnections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Without their keys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        connections: components["schemas"]["Connection"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Connection"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Connection"];
+            };
+        };
+        responses: {
+            /** @description Their names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        models: string[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    milestones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What is done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Milestones"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    folder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its files as they were taken up */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description Empty if none is watched. */
+                        folder: string;
+                        files: components["schemas"]["FolderFile"][];
+                    };
                 };
             };
             default: components["responses"]["Problem"];
@@ -1486,6 +2850,9 @@ export interface operations {
             content: {
                 "application/json": {
                     name: string;
+                    scopes?: ("ask" | "read" | "publish" | "manage")[];
+                    /** Format: date-time */
+                    expires_at?: string;
                 };
             };
         };

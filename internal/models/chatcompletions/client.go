@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -146,6 +147,9 @@ func (c *Client) send(ctx context.Context, method, path string, payload []byte) 
 	return c.http.Do(request)
 }
 
+// loading is what servers say while they load a model.
+var loading = regexp.MustCompile(`(?i)\b(loading|warming up|starting up|cold start|not (yet )?ready)\b`)
+
 // refusal turns an answer that is not 200 into our error.
 func refusal(response *http.Response, fail func(models.Kind, int, string) *models.Error) error {
 	text, _ := io.ReadAll(io.LimitReader(response.Body, longestError))
@@ -165,6 +169,8 @@ func refusal(response *http.Response, fail func(models.Kind, int, string) *model
 		e.Kind = models.KeyRefused
 	case response.StatusCode == http.StatusTooManyRequests:
 		e.Kind, e.RetryAfter = models.Busy, retryAfter(response.Header.Get("Retry-After"))
+	case response.StatusCode == http.StatusServiceUnavailable && loading.MatchString(detail):
+		e.Kind, e.RetryAfter = models.Waking, retryAfter(response.Header.Get("Retry-After"))
 	case response.StatusCode >= 500:
 		e.Kind, e.RetryAfter = models.ServerFailed, retryAfter(response.Header.Get("Retry-After"))
 	case code == "context_length_exceeded" || response.StatusCode == http.StatusRequestEntityTooLarge:

@@ -1,0 +1,68 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/store"
+)
+
+// What makers do with the conversations at their desks.
+
+// DeskConversations lists the conversations that visitors had at a desk.
+func (s *Service) DeskConversations(ctx context.Context, slug string, page store.Page) ([]store.Conversation, error) {
+	if _, err := s.Desk(ctx, slug); err != nil {
+		return nil, err
+	}
+	page.Limit = pageLimit(page.Limit)
+	return s.Store.DeskConversations(ctx, slug, page)
+}
+
+// DeskConversation returns a conversation with the summaries of its beginning,
+// the oldest first.
+func (s *Service) DeskConversation(ctx context.Context, id uuid.UUID) (store.Conversation, []store.Turn, []store.Summary, error) {
+	c, turns, summaries, err := s.Store.DeskConversation(ctx, id)
+	return c, turns, summaries, noConversation(err)
+}
+
+// RemoveAny takes anybody's conversation away; RestoreAny brings it back for
+// 30 days.
+func (s *Service) RemoveAny(ctx context.Context, id uuid.UUID, by string) error {
+	err := s.Store.RemoveAny(ctx, id, s.Now())
+	if err == nil {
+		s.Log.Info("a maker removed a conversation", "conversation", id, "by", by)
+	}
+	return noConversation(err)
+}
+
+// RestoreAny brings anybody's removed conversation back.
+func (s *Service) RestoreAny(ctx context.Context, id uuid.UUID) error {
+	return noConversation(s.Store.RestoreAny(ctx, id))
+}
+
+func noConversation(err error) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return &Problem{Code: NoConversation, Sentence: "There is no such conversation. It may have been removed."}
+	}
+	return err
+}
+
+// New replies can be searched for after this long.
+const indexEvery = 2 * time.Second
+
+// index makes settled turns findable.
+func (s *Service) index(ctx context.Context) {
+	const atOnce = 500
+	for {
+		n, err := s.Store.IndexWords(ctx, atOnce)
+		if err != nil && ctx.Err() == nil {
+			s.Log.Warn("making conversations findable", "error", err)
+		}
+		if err != nil || n < atOnce {
+			return
+		}
+	}
+}

@@ -1,0 +1,177 @@
+package desk
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/core/memory"
+	"juvalogos/core/prompt"
+	"juvalogos/internal/models"
+	"juvalogos/internal/store"
+)
+
+// What of a conversation goes into the next prompt: its newest turns word for
+// word, and of those before them a summary that the desk's model makes.
+
+// limits are how much is remembered word for word.
+func (d *Desk) limits() memory.Limits {
+	return memory.Limits{Turns: *d.Settings.Memory.Turns, Tokens: *d.Settings.Memory.Tokens}
+}
+
+// recalled is how many earlier turns are read for a prompt: some more than are
+// remembered, so that a summary that failed can catch up.
+func (d *Desk) recalled() int {
+	const more = 50
+	if *d.Settings.Memory.Turns == 0 {
+		return 0
+	}
+	return *d.Settings.Memory.Turns + more
+}
+
+// summary is what a prompt says of what came before.
+func (d *Desk) summary(past store.Past) prompt.Piece {
+	if past.Summary == nil || *d.Settings.Memory.Summary == 0 || *d.Settings.Memory.Turns == 0 {
+		return prompt.Piece{}
+	}
+	if past.Summary.Vocabulary != d.counter.Vocabulary() {
+		return prompt.Measure(d.counter, past.Summary.Text)
+	}
+	return prompt.Piece{Text: past.Summary.Text, Tokens: past.Summary.Tokens}
+}
+
+// uncovered are the turns that are not in the summary.
+func (d *Desk) uncovered(past store.Past) []store.PastTurn {
+	turns := past.Turns
+	if d.summary(past).Text == "" {
+		return turns
+	}
+	for len(turns) > 0 && turns[0].Number <= past.Summary.Turns {
+		turns = turns[1:]
+	}
+	return turns
+}
+
+func (d *Desk) exchange(p store.PastTurn) prompt.Exchange {
+	if p.Vocabulary != d.counter.Vocabulary() {
+		return prompt.Exchange{Question: prompt.Measure(d.counter, p.Question), Reply: prompt.Measure(d.counter, p.Reply)}
+	}
+	return prompt.Exchange{
+		Question: prompt.Piece{Text: p.Question, Tokens: p.QuestionTokens},
+		Reply:    prompt.Piece{Text: p.Reply, Tokens: p.ReplyTokens},
+	}
+}
+
+// foldIfDue begins to fold the oldest turns into the summary, in the
+// background, once a reply is made and there are enough of them.
+func (s *Service) foldIfDue(d *Desk, r *Reply, question prompt.Piece, past store.Past, replyTokens int) {
+	most := *d.Settings.Memory.Summary
+	if most == 0 {
+		return
+	}
+	turns := append(d.uncovered(past), store.PastTurn{
+		ID: r.Turn, Number: r.TurnNumber, Question: question.Text, Reply: string(r.Since(0, nil).Text),
+		QuestionTokens: question.Tokens, ReplyTokens: replyTokens, Vocabulary: d.counter.Vocabulary(),
+	})
+	exchanges := make([]prompt.Exchange, len(turns))
+	for i, t := range turns {
+		exchanges[i] = d.exchange(t)
+	}
+	// A summary of the longest kind and a question as long as this one are to
+	// fit beside what is remembered.
+	room, err := prompt.Room(d.Entry.Context, d.Settings.Sampling.MaxTokens,
+		prompt.Standing{Brief: d.brief, Summary: prompt.Piece{Text: "…", Tokens: most}}, question)
+	if err != nil {
+		return
+	}
+	n := memory.Fold(exchanges, d.limits(), room)
+	if n == 0 {
+		return
+	}
+	s.mu.Lock()
+	due := !s.folding[r.Conversation] && !s.closing
+	if due {
+		s.folding[r.Conversation] = true
+		s.making.Add(1)
+	}
+	s.mu.Unlock()
+	if !due {
+		return
+	}
+	go func() {
+		defer s.making.Done()
+		defer func() {
+			s.mu.Lock()
+			delete(s.folding, r.Conversation)
+			s.mu.Unlock()
+		}()
+		if err := s.fold(s.makeCtx, d, r, past.Summary, turns[:n], exchanges[:n]); err != nil && s.makeCtx.Err() == nil {
+			// The turns stay as they are, and the next reply tries again.
+			s.Log.Warn("the conversation could not be summed up", "conversation", r.Conversation, "error", err)
+		}
+	}()
+}
+
+// longestFold is how long a summary may take.
+const longestFold = 5 * time.Minute
+
+// fold has the model fold turns into the summary before them and keeps the
+// result, in as many bites as the model's context needs.
+func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Summary, turns []store.PastTurn, exchanges []prompt.Exchange) error {
+	ctx, cancel := context.WithTimeout(ctx, longestFold)
+	defer cancel()
+	most := *d.Settings.Memory.Summary
+	var notes prompt.Piece
+	if before != nil {
+		notes = prompt.Measure(d.counter, before.Text)
+	}
+	for len(turns) > 0 {
+		instructions := memory.SummaryPrompt("", nil, most)
+		room := d.Entry.Context - most - notes.Tokens - prompt.PerPrompt
+		for _, m := range instructions {
+			room -= d.counter.Count(m.Text) + prompt.PerMessage
+		}
+		n := 0
+		for n < len(turns) && (n == 0 || exchanges[n].Cost() <= room) {
+			room -= exchanges[n].Cost()
+			n++
+		}
+		text, err := s.summarise(ctx, d, memory.SummaryPrompt(notes.Text, exchanges[:n], most), most)
+		if err != nil {
+			return err
+		}
+		notes = prompt.Measure(d.counter, text)
+		last := turns[n-1]
+		err = s.Store.KeepSummary(ctx, store.Summary{
+			Upto: last.ID, Conversation: r.Conversation, Turns: last.Number, Text: text, Tokens: notes.Tokens,
+			Vocabulary: d.counter.Vocabulary(), Model: d.Entry.Path(), MadeAt: s.Now(),
+		})
+		if err != nil {
+			return err
+		}
+		turns, exchanges = turns[n:], exchanges[n:]
+	}
+	return nil
+}
+
+func (s *Service) summarise(ctx context.Context, d *Desk, messages []prompt.Message, most int) (string, error) {
+	leave, err := d.Entry.Enter(ctx, func(models.Wait) {})
+	if err != nil {
+		return "", err
+	}
+	defer leave()
+	var text []byte
+	request := models.Request{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}}
+	_, err = s.Retry.Do(ctx, func(started *bool) (models.Result, error) {
+		return d.Entry.Generate(ctx, request, func(piece []byte) { text = append(text, piece...) })
+	}, func(*models.Error, time.Duration) { text = text[:0] })
+	if err != nil {
+		return "", err
+	}
+	said := strings.TrimSpace(string(clean(text)))
+	if said == "" {
+		return "", &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
+	}
+	return said, nil
+}

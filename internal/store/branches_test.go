@@ -1,0 +1,247 @@
+package store_test
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
+)
+
+// tree is a conversation that grows in a test.
+type tree struct {
+	t    *testing.T
+	s    *store.Store
+	desk store.Revision
+	id   uuid.UUID
+}
+
+// ask asks at the end, or in the place of a turn, and has it answered.
+func (c *tree) ask(text string, instead *uuid.UUID) store.NewTurn {
+	c.t.Helper()
+	n := question(c.desk, 1, text)
+	if c.id == uuid.Nil {
+		c.id = n.Conversation
+	} else {
+		_, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, store.Visitor{1}, instead, 9)
+		if err != nil {
+			c.t.Fatal(err)
+		}
+		n.Conversation, n.Place = c.id, place
+	}
+	if err := c.s.Ask(ctx, n); err != nil {
+		c.t.Fatal(err)
+	}
+	if err := c.s.Keep(ctx, []store.Progress{end(n, "reply to "+text)}); err != nil {
+		c.t.Fatal(err)
+	}
+	return n
+}
+
+// path checks which questions are shown, each with how many branches begin at
+// its place.
+func (c *tree) path(want string) {
+	c.t.Helper()
+	_, turns, err := c.s.Conversation(ctx, c.id, store.Visitor{1})
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	var got []string
+	for _, turn := range turns {
+		got = append(got, fmt.Sprint(turn.Question, len(turn.Siblings)))
+	}
+	if strings.Join(got, " ") != want {
+		c.t.Errorf("the path is %v, want %s", got, want)
+	}
+}
+
+func newTree(t *testing.T) *tree {
+	s := storetest.Open(t)
+	return &tree{t: t, s: s, desk: publish(t, s, "x")}
+}
+
+func TestEditingBranchesAndLosesNothing(t *testing.T) {
+	c := newTree(t)
+	a, b := c.ask("a", nil), c.ask("b", nil)
+	c.ask("c", nil)
+	c.path("a1 b1 c1")
+	x := c.ask("x", &b.ID)
+	c.path("a1 x2")
+	if past, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, store.Visitor{1}, nil, 9); err != nil || len(past.Turns) != 2 || past.Turns[1].Question != "x" || place.Number != 3 {
+		t.Errorf("what is remembered on the branch: %+v, %+v, %v", past, place, err)
+	}
+	c.ask("y", nil)
+	if err := c.s.Show(ctx, b.ID, store.Visitor{1}); err != nil {
+		t.Fatal(err)
+	}
+	c.path("a1 b2 c1")
+	if err := c.s.Show(ctx, x.ID, store.Visitor{1}); err != nil {
+		t.Fatal(err)
+	}
+	c.path("a1 x2 y1")
+	c.ask("z", &a.ID) // the very first question
+	c.path("z2")
+	if err := c.s.Show(ctx, a.ID, store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a stranger may lead the way: %v", err)
+	}
+	if _, _, err := c.s.Past(ctx, c.id, c.desk.DeskID, store.Visitor{1}, new(uuid.New()), 9); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("in the place of a turn that is not there: %v", err)
+	}
+}
+
+func TestTakingBackCanBeTakenBack(t *testing.T) {
+	c := newTree(t)
+	a, b := c.ask("a", nil), c.ask("b", nil)
+	if _, _, err := c.s.TakeBack(ctx, a.ID, store.Visitor{1}, time.Now()); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("took back a turn in the middle: %v", err)
+	}
+	if q, left, err := c.s.TakeBack(ctx, b.ID, store.Visitor{1}, time.Now()); err != nil || q != "b" || left != 1 {
+		t.Errorf("took back %q, %d left, %v", q, left, err)
+	}
+	c.path("a1")
+	d := c.ask("d", nil)
+	c.path("a1 d1") // what was taken back is no branch
+	if err := c.s.Show(ctx, b.ID, store.Visitor{1}); err != nil {
+		t.Fatal(err)
+	}
+	c.path("a1 b2")
+	for _, n := range []store.NewTurn{b} {
+		if _, _, err := c.s.TakeBack(ctx, n.ID, store.Visitor{1}, time.Now()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := c.s.Show(ctx, d.ID, store.Visitor{1}); err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range []store.NewTurn{d, a} { // with the last turn the conversation goes
+		if _, _, err := c.s.TakeBack(ctx, n.ID, store.Visitor{1}, time.Now()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if list, err := c.s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 9}); err != nil || len(list) != 0 {
+		t.Errorf("an empty conversation is listed: %+v, %v", list, err)
+	}
+	if err := c.s.Show(ctx, a.ID, store.Visitor{1}); err != nil {
+		t.Fatal(err)
+	}
+	c.path("a1")
+	if _, err := c.s.Purge(ctx, time.Now().Add(time.Hour)); err != nil {
+		t.Fatal(err)
+	}
+	if err := c.s.Show(ctx, d.ID, store.Visitor{1}); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("brought back after the purge: %v", err)
+	}
+	c.path("a1")
+}
+
+func TestASummaryHoldsForItsPathOnly(t *testing.T) {
+	c := newTree(t)
+	a, b := c.ask("a", nil), c.ask("b", nil)
+	last := c.ask("c", nil)
+	keep := func(n store.NewTurn, text string) {
+		t.Helper()
+		m := store.Summary{Upto: n.ID, Conversation: c.id, Turns: n.Place.Number, Text: text, Tokens: 3, Vocabulary: "estimate", Model: "c/m", MadeAt: time.Now()}
+		if err := c.s.KeepSummary(ctx, m); err != nil {
+			t.Fatal(err)
+		}
+	}
+	summary := func(want string) {
+		t.Helper()
+		past, _, err := c.s.Past(ctx, c.id, c.desk.DeskID, store.Visitor{1}, nil, 9)
+		got := ""
+		if past.Summary != nil {
+			got = past.Summary.Text
+		}
+		if err != nil || got != want {
+			t.Errorf("the summary is %q, %v, want %q", got, err, want)
+		}
+	}
+	keep(a, "of a")
+	keep(b, "of a and b")
+	summary("of a and b")
+	if _, _, err := c.s.TakeBack(ctx, last.ID, store.Visitor{1}, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	c.ask("x", &b.ID)
+	summary("of a") // b is not on this path
+	if err := c.s.Show(ctx, b.ID, store.Visitor{1}); err != nil {
+		t.Fatal(err)
+	}
+	summary("of a and b")
+	if err := c.s.Choose(ctx, b.ID, store.Visitor{1}, 1); err != nil { // another reply may count
+		t.Fatal(err)
+	}
+	summary("of a")
+	if _, _, summaries, err := c.s.DeskConversation(ctx, c.id); err != nil || len(summaries) != 1 || summaries[0].Text != "of a" {
+		t.Errorf("for makers: %+v, %v", summaries, err)
+	}
+}
+
+func TestConversationsAreFound(t *testing.T) {
+	c := newTree(t)
+	c.ask("How do I light a smoker?", nil)
+	c.ask("And with wet wood?", nil)
+	swarm := newTreeIn(c)
+	swarm.ask("Zügig: fängt man einen Schwarm?", nil)
+	foreign := question(c.desk, 2, "smoker of a stranger")
+	if err := c.s.Ask(ctx, foreign); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := c.s.IndexWords(ctx, 100); err != nil || n != 3 {
+		t.Fatalf("made %d findable, %v", n, err)
+	}
+	if n, err := c.s.IndexWords(ctx, 100); err != nil || n != 0 {
+		t.Fatalf("made %d findable again, %v", n, err)
+	}
+	if err := c.s.Rename(ctx, swarm.id, store.Visitor{1}, "Of June"); err != nil {
+		t.Fatal(err)
+	}
+	for query, want := range map[string]string{
+		"smok":              "smoker", // the beginning of a word
+		"WOOD wet":          "wood",
+		"light wood":        "", // not in the same turn
+		"reply to":          "reply",
+		"fängt":             "fängt",
+		"june":              "", // a title has no excerpt
+		"nothing of this":   "",
+		`' & | ! :* \ ""`:   "",
+		"smoker & !wet":     "",
+		"wet'); drop table": "",
+	} {
+		list, err := c.s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Search: query, Limit: 9})
+		if err != nil {
+			t.Errorf("%q: %v", query, err)
+			continue
+		}
+		if query == "june" {
+			if len(list) != 1 || list[0].Title != "Of June" {
+				t.Errorf("by title: %+v", list)
+			}
+			continue
+		}
+		if (want == "") != (len(list) == 0) {
+			t.Errorf("%q found %+v", query, list)
+			continue
+		}
+		if want != "" && !strings.Contains(list[0].Found, store.FoundBegin+want+store.FoundEnd) {
+			t.Errorf("%q: the excerpt is %q", query, list[0].Found)
+		}
+	}
+	if list, err := c.s.DeskConversations(ctx, "d", store.Page{Search: "smoker", Limit: 9}); err != nil || len(list) != 2 {
+		t.Errorf("for makers, the stranger's too: %+v, %v", list, err)
+	}
+	first, err := c.s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 1})
+	if err != nil || len(first) != 1 {
+		t.Fatal(first, err)
+	}
+	if rest, err := c.s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 9, Before: &first[0].AskedAt}); err != nil || len(rest) != 1 || rest[0].ID == first[0].ID {
+		t.Errorf("the next page: %+v, %v", rest, err)
+	}
+}
+
+func newTreeIn(c *tree) *tree { return &tree{t: c.t, s: c.s, desk: c.desk} }

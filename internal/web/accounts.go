@@ -1,0 +1,251 @@
+package web
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+	"unicode/utf8"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/store"
+)
+
+// Signing in and out.
+
+type (
+	signInBody struct {
+		Name     string `json:"name"`
+		Password string `json:"password"`
+		// Link is the end of the one-time link, to make the first account.
+		Link string `json:"link,omitempty"`
+		// Token is the name of an API token that is to be made, for programs.
+		Token string `json:"token,omitempty"`
+	}
+	sessionBody struct {
+		Name string `json:"name"`
+		CSRF string `json:"csrf"` // to be sent as X-CSRF-Token with every change
+	}
+	browserBody struct {
+		ID     int64     `json:"id"`
+		What   string    `json:"what"`
+		Here   bool      `json:"here"` // it is the one that asks
+		MadeAt time.Time `json:"made_at"`
+		SeenAt time.Time `json:"seen_at"`
+	}
+)
+
+const (
+	shortestPassword = 10 // characters
+	longestPassword  = 1000
+)
+
+// addAccount makes the first account, with the one-time link.
+func (s *Server) addAccount(c fiber.Ctx) error {
+	var b signInBody
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	b.Name = strings.TrimSpace(b.Name)
+	if n := utf8.RuneCountInString(b.Name); n == 0 || n > 60 {
+		return invalid("Give your account a name of up to 60 characters.")
+	}
+	if err := goodPassword(b.Password); err != nil {
+		return err
+	}
+	a, err := s.Store.AddFirstAccount(c, b.Link, b.Name, hashPassword(b.Password))
+	if errors.Is(err, store.ErrNotFound) {
+		return fiber.NewError(fiber.StatusForbidden, "This link has been used, or is an old one. Sign in, or look for the newest link where the service was started.")
+	}
+	if err != nil {
+		return err
+	}
+	s.Log.Info("the owner's account is made", "name", a.Name)
+	return s.signedIn(c.Status(fiber.StatusCreated), a)
+}
+
+func goodPassword(password string) error {
+	if n := utf8.RuneCountInString(password); n < shortestPassword || n > longestPassword {
+		return invalid(fmt.Sprintf("Choose a password of at least %d characters; three or four words do well.", shortestPassword))
+	}
+	return nil
+}
+
+// signIn opens a session.
+func (s *Server) signIn(c fiber.Ctx) error {
+	var b signInBody
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	a, err := s.authenticate(c, b)
+	if err != nil {
+		return err
+	}
+	return s.signedIn(c, a)
+}
+
+// dummyHash is checked for a name that is not known, so that it takes as long as
+// for one that is.
+var dummyHash = sync.OnceValue(func() string { return hashPassword(rand.Text()) })
+
+// authenticate holds a name and password against the accounts.
+func (s *Server) authenticate(c fiber.Ctx, b signInBody) (store.Account, error) {
+	name := strings.TrimSpace(b.Name)
+	if wait := s.patience.wait(name, c.IP(), time.Now()); wait > 0 {
+		seconds := int(wait.Seconds()) + 1
+		c.Set("Retry-After", fmt.Sprint(seconds))
+		return store.Account{}, fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("Too many attempts with a wrong password. Try again in %d seconds.", seconds))
+	}
+	a, err := s.Store.Account(c, name)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return a, err
+	}
+	hash := a.Password
+	if err != nil {
+		hash = dummyHash()
+	}
+	if !rightPassword(b.Password, hash) || err != nil {
+		s.patience.mistake(name, c.IP(), time.Now())
+		s.Log.Warn("a wrong name or password", "address", c.IP())
+		return a, fiber.NewError(fiber.StatusUnauthorized, "This name and password do not go together.")
+	}
+	return a, nil
+}
+
+func (s *Server) signedIn(c fiber.Ctx, a store.Account) error {
+	secret := rand.Text() + rand.Text()
+	now := time.Now()
+	_, err := s.Store.AddSession(c, secret, store.Session{Account: a.ID, Browser: browserOf(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
+	if err != nil {
+		return err
+	}
+	s.setCookie(c, sessionCookie, secret, sessionLife)
+	return c.JSON(sessionBody{a.Name, csrfToken(secret)})
+}
+
+// browserOf tells a person which browser it was, from its User-Agent.
+func browserOf(agent string) string {
+	find := func(unknown string, known ...[2]string) string {
+		for _, k := range known {
+			if strings.Contains(agent, k[0]) {
+				return k[1]
+			}
+		}
+		return unknown
+	}
+	browser := find("A browser", [2]string{"Firefox/", "Firefox"}, [2]string{"Edg/", "Edge"}, [2]string{"Chrome/", "Chrome"}, [2]string{"Safari/", "Safari"})
+	system := find("", [2]string{"Android", " on Android"}, [2]string{"iPhone", " on an iPhone"}, [2]string{"iPad", " on an iPad"},
+		[2]string{"Windows", " on Windows"}, [2]string{"Mac OS", " on a Mac"}, [2]string{"Linux", " on Linux"})
+	return browser + system
+}
+
+// whoAmI answers with the session that the browser has.
+func (s *Server) whoAmI(c fiber.Ctx) error {
+	session, secret, err := s.session(c)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(sessionBody{session.Name, csrfToken(secret)})
+}
+
+// signOut ends the session.
+func (s *Server) signOut(c fiber.Ctx) error {
+	m, err := s.maker(c)
+	if err != nil {
+		return err
+	}
+	if m.session != nil {
+		if err := s.Store.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+	}
+	s.setCookie(c, sessionCookie, "", 0)
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *Server) sessions(c fiber.Ctx) error {
+	m, err := s.signedInMaker(c)
+	if err != nil {
+		return err
+	}
+	list, err := s.Store.Sessions(c, m.session.Account, time.Now())
+	if err != nil {
+		return err
+	}
+	bodies := make([]browserBody, len(list))
+	for i, b := range list {
+		bodies[i] = browserBody{b.ID, b.Browser, b.ID == m.session.ID, b.MadeAt, b.SeenAt}
+	}
+	return c.JSON(fiber.Map{"sessions": bodies})
+}
+
+func (s *Server) endSession(c fiber.Ctx) error {
+	m, err := s.signedInMaker(c)
+	if err != nil {
+		return err
+	}
+	err = s.Store.EndSession(c, m.session.Account, int64(fiber.Params[int](c, "id")))
+	if errors.Is(err, store.ErrNotFound) {
+		return fiber.NewError(fiber.StatusNotFound, "That browser is signed out already.")
+	}
+	if err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// setPassword changes the password and signs all other browsers out.
+func (s *Server) setPassword(c fiber.Ctx) error {
+	m, err := s.signedInMaker(c)
+	if err != nil {
+		return err
+	}
+	var b struct {
+		Old string `json:"old"`
+		New string `json:"new"`
+	}
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if _, err := s.authenticate(c, signInBody{Name: m.name, Password: b.Old}); err != nil {
+		return err
+	}
+	if err := goodPassword(b.New); err != nil {
+		return err
+	}
+	if err := s.Store.SetPassword(c, m.session.Account, hashPassword(b.New), m.session.ID); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// signedInMaker is for what belongs to an account, which a token has not.
+func (s *Server) signedInMaker(c fiber.Ctx) (maker, error) {
+	m, err := s.maker(c)
+	if err == nil && m.session == nil {
+		err = fiber.NewError(fiber.StatusForbidden, "This belongs to an account; sign in with name and password.")
+	}
+	return m, err
+}
+
+// login makes an API token for whoever knows name and password: the command
+// line signs in with it.
+func (s *Server) login(c fiber.Ctx) error {
+	var b signInBody
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	a, err := s.authenticate(c, b)
+	if err != nil {
+		return err
+	}
+	expires := time.Now().Add(loginLife)
+	return s.makeToken(c, tokenBody{Name: fmt.Sprintf("%s, %s", b.Token, a.Name), Scopes: allScopes, ExpiresAt: &expires}, true)
+}
+
+// loginLife is how long the command line stays signed in.
+const loginLife = 90 * 24 * time.Hour

@@ -1,0 +1,110 @@
+package web
+
+import (
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/crypto/argon2"
+	"golang.org/x/time/rate"
+)
+
+// Passwords are hashed with argon2id, with the second set of parameters that
+// RFC 9106, section 4, recommends.
+const (
+	argonPasses  = 3
+	argonMemory  = 64 << 10 // KiB
+	argonThreads = 4
+	argonLength  = 32
+)
+
+// hashing lets two hashes be made at once: each takes argonMemory.
+var hashing = make(chan struct{}, 2)
+
+func argon(password string, salt []byte, passes, memory uint32, threads uint8, length uint32) []byte {
+	hashing <- struct{}{}
+	defer func() { <-hashing }()
+	return argon2.IDKey([]byte(password), salt, passes, memory, threads, length)
+}
+
+// hashPassword returns a hash in the PHC string format.
+func hashPassword(password string) string {
+	salt := make([]byte, 16)
+	_, _ = rand.Read(salt) // never fails
+	sum := argon(password, salt, argonPasses, argonMemory, argonThreads, argonLength)
+	code := base64.RawStdEncoding
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonPasses, argonThreads, code.EncodeToString(salt), code.EncodeToString(sum))
+}
+
+// rightPassword holds a password against a hash, in the same time whatever is
+// wrong with it.
+func rightPassword(password, hash string) bool {
+	var version int
+	var memory, passes uint32
+	var threads uint8
+	parts := strings.Split(hash, "$")
+	if len(parts) != 6 {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &passes, &threads); err != nil || parts[1] != "argon2id" || version != argon2.Version {
+		return false
+	}
+	salt, err := base64.RawStdEncoding.DecodeString(parts[4])
+	if err != nil {
+		return false
+	}
+	want, err := base64.RawStdEncoding.DecodeString(parts[5])
+	if err != nil || len(want) == 0 {
+		return false
+	}
+	return subtle.ConstantTimeCompare(argon(password, salt, passes, memory, threads, uint32(len(want))), want) == 1
+}
+
+// Attempts at signing in: so many mistakes in a row for each name and each
+// address, and then one more every while.
+const (
+	mistakesByName    = 8
+	mistakesByAddress = 40
+	mistakeEvery      = 2 * time.Minute
+)
+
+// patience counts mistakes at signing in. The zero value is ready.
+type patience struct {
+	mu       sync.Mutex
+	mistakes map[string]*rate.Limiter
+}
+
+// wait is how long somebody has to wait before another attempt; 0 if they need
+// not.
+func (p *patience) wait(name, address string, now time.Time) time.Duration {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	var longest time.Duration
+	for _, key := range []string{"name " + name, "address " + address} {
+		l := p.mistakes[key]
+		if l == nil || l.TokensAt(now) >= 1 {
+			continue
+		}
+		longest = max(longest, time.Duration((1-l.TokensAt(now))*float64(mistakeEvery)))
+	}
+	return longest
+}
+
+// mistake counts a wrong password.
+func (p *patience) mistake(name, address string, now time.Time) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.mistakes == nil || len(p.mistakes) > 10_000 {
+		p.mistakes = map[string]*rate.Limiter{}
+	}
+	for key, most := range map[string]int{"name " + name: mistakesByName, "address " + address: mistakesByAddress} {
+		if p.mistakes[key] == nil {
+			p.mistakes[key] = rate.NewLimiter(rate.Every(mistakeEvery), most)
+		}
+		p.mistakes[key].AllowN(now, 1)
+	}
+}

@@ -1,0 +1,109 @@
+package web
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/store"
+)
+
+type tokenBody struct {
+	Name      string     `json:"name"`
+	Scopes    []string   `json:"scopes"`
+	MadeAt    time.Time  `json:"made_at"`
+	UsedAt    *time.Time `json:"used_at,omitempty"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty"`
+	// Secret is shown once, when the token is made.
+	Secret string `json:"secret,omitempty"`
+}
+
+func tokenOf(t store.Token) tokenBody {
+	return tokenBody{Name: t.Name, Scopes: t.Scopes, MadeAt: t.MadeAt, UsedAt: t.UsedAt, ExpiresAt: t.ExpiresAt}
+}
+
+const longestTokenName = 60
+
+func (s *Server) addToken(c fiber.Ctx) error {
+	var b tokenBody
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	return s.makeToken(c, b, false)
+}
+
+// makeToken records a token and answers with its secret; replace makes an
+// older one of that name worthless.
+func (s *Server) makeToken(c fiber.Ctx, b tokenBody, replace bool) error {
+	b.Name = strings.TrimSpace(b.Name)
+	if b.Name == "" || len(b.Name) > longestTokenName || strings.ContainsAny(b.Name, "/?#") {
+		return invalid("Give the token a name of up to 60 letters, without / ? #, that tells what it is for.")
+	}
+	if b.Scopes == nil {
+		b.Scopes = allScopes
+	}
+	for _, scope := range b.Scopes {
+		if !slices.Contains(allScopes, scope) {
+			return invalid(fmt.Sprintf("There is no scope %q; there are: %s.", scope, strings.Join(allScopes, ", ")))
+		}
+	}
+	if len(b.Scopes) == 0 {
+		return invalid("Choose at least one thing that the token is good for: " + strings.Join(allScopes, ", ") + ".")
+	}
+	if b.ExpiresAt != nil && b.ExpiresAt.Before(time.Now()) {
+		return invalid("The token's last day is over already; choose one that is to come.")
+	}
+	if replace {
+		if err := s.Store.RemoveToken(c, b.Name); err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		s.tokens.clear()
+	}
+	secret := NewTokenSecret()
+	t, err := s.Store.AddToken(c, store.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt}, secret)
+	if errors.Is(err, store.ErrDuplicate) {
+		return fiber.NewError(fiber.StatusConflict, fmt.Sprintf("There is a token named %q already. Choose another name, or remove that one.", b.Name))
+	}
+	if err != nil {
+		return err
+	}
+	made := tokenOf(t)
+	made.Secret = secret
+	return c.Status(fiber.StatusCreated).JSON(made)
+}
+
+// NewTokenSecret makes the secret of an API token. Its prefix lets scanners of
+// repositories find one that was committed by mistake.
+func NewTokenSecret() string { return "jvl_" + rand.Text() }
+
+// AllScopes are the scopes of a token that may do everything.
+func AllScopes() []string { return slices.Clone(allScopes) }
+
+func (s *Server) listTokens(c fiber.Ctx) error {
+	list, err := s.Store.Tokens(c)
+	if err != nil {
+		return err
+	}
+	bodies := make([]tokenBody, len(list))
+	for i, t := range list {
+		bodies[i] = tokenOf(t)
+	}
+	return c.JSON(fiber.Map{"tokens": bodies})
+}
+
+func (s *Server) removeToken(c fiber.Ctx) error {
+	err := s.Store.RemoveToken(c, c.Params("name"))
+	if errors.Is(err, store.ErrNotFound) {
+		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no token named %q.", c.Params("name")))
+	}
+	if err != nil {
+		return err
+	}
+	s.tokens.clear()
+	return c.SendStatus(fiber.StatusNoContent)
+}
