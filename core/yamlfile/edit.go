@@ -57,12 +57,10 @@ func child(node ast.Node, key string) ast.Node {
 
 // Set gives a top-level key that holds a text on its own line another text;
 // everything else in the file stays as it is. A key that is not there is added
-// at the end.
+// at the end. A file that is not YAML yet is changed all the same.
 func Set(src []byte, key, value string) ([]byte, error) {
-	d := &decoder{file: "the file"}
-	if d.parse(src); len(d.problems) > 0 {
-		return nil, d.problems
-	}
+	before := &decoder{}
+	before.parse(src)
 	text, err := yaml.Marshal(value)
 	if err != nil {
 		return nil, err
@@ -78,7 +76,7 @@ func Set(src []byte, key, value string) ([]byte, error) {
 		}
 		lines[i] = line
 		changed := bytes.Join(lines, []byte("\n"))
-		if d := (&decoder{}); d.parse(changed) == nil || len(d.problems) > 0 {
+		if after := (&decoder{}); len(before.problems) == 0 && (after.parse(changed) == nil || len(after.problems) > 0) {
 			return nil, fmt.Errorf("%s: cannot be changed in this file, because its value goes over several lines", key)
 		}
 		return changed, nil

@@ -26,7 +26,10 @@ func TestSetKeepsEverythingElse(t *testing.T) {
 			t.Errorf("%q became %q, %v", c.src, got, err)
 		}
 	}
-	if got, err := Set([]byte("a: ["), "slug", "new"); err == nil {
-		t.Errorf("a broken file became %q", got)
+	if got, err := Set([]byte("slug: old\na: ["), "slug", "new"); err != nil || string(got) != "slug: new\na: [" {
+		t.Errorf("a file that is not YAML yet became %q, %v", got, err)
+	}
+	if got, err := Set([]byte("slug: >-\n  over\n  lines\n"), "slug", "new"); err == nil {
+		t.Errorf("a value over several lines became %q", got)
 	}
 }

@@ -103,7 +103,7 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 	}
 	names, err := s.Models.Look(ctx, c)
 	if err != nil {
-		return nil, &Problem{Code: Invalid, Sentence: fmt.Sprintf("The server does not list its models (%v). Check the address and the key; you can also write the models' names yourself.", err)}
+		return nil, &Problem{Code: Invalid, Sentence: fmt.Sprintf("The server does not list its models: %v. You can also write their names yourself.", err)}
 	}
 	return names, nil
 }

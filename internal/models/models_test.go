@@ -86,13 +86,13 @@ func TestFind(t *testing.T) {
 		t.Errorf("found %v, %v", e.Path(), err)
 	}
 	for name, want := range map[string]string{
-		"small": "several connections have a model", "bgi": `did you mean "big"?`, "elephant": "the connection file has: big, small, small",
+		"small": "several connections have a model", "bgi": `did you mean "big"?`, "elephant": "there are: big, small, small",
 	} {
 		if _, err := r.Find(name); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: got %v", name, err)
 		}
 	}
-	if _, err := Open(File{}, nil).Find("big"); err == nil || !strings.Contains(err.Error(), "-connections FILE") {
+	if _, err := Open(File{}, nil).Find("big"); err == nil || !strings.Contains(err.Error(), "there are no connections yet") {
 		t.Errorf("without a file: got %v", err)
 	}
 }

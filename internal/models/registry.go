@@ -2,6 +2,7 @@ package models
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -125,10 +126,11 @@ func (r *Registry) Look(ctx context.Context, c Connection) ([]string, error) {
 		return nil, err
 	}
 	names, err := r.protocols[c.Protocol](c, key).Names(ctx)
-	if err != nil {
-		return nil, fmt.Errorf("%s", key.Hide(err.Error()))
+	var failure *Error
+	if errors.As(err, &failure) {
+		return nil, errors.New(failure.Advice())
 	}
-	return names, nil
+	return names, err
 }
 
 // All lists the models in the order of the file.
@@ -187,3 +189,6 @@ func (e Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Resu
 	r.Model = e.Name
 	return e.client.Generate(ctx, r, text)
 }
+
+// Protocols are the ways in which the registry can talk to servers.
+func (r *Registry) Protocols() map[string]Protocol { return r.protocols }

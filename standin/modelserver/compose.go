@@ -8,13 +8,37 @@ import (
 )
 
 // compose writes the reply to a conversation.
-func compose(m model, messages []message, chance *rand.Rand) string {
+func compose(m model, messages []message, format responseFormat, chance *rand.Rand) string {
 	c := listen(messages)
+	if len(messages) > 0 {
+		if done, ok := task(c.system, messages); ok {
+			return done
+		}
+	}
 	standing := readInstructions(c.system)
 	if standing.short {
 		m.terse = true
 	}
-	return standing.apply(speak(m, c, standing, chance))
+	said := speak(m, c, standing, chance)
+	if m.poor {
+		said = blur(said, chance)
+	}
+	if json, ok := structured(format, c, said, chance); ok {
+		return json
+	}
+	return standing.apply(said)
+}
+
+// blur is what a poor model makes of a good reply: it forgets most of it, is
+// never sure, and says things twice.
+func blur(said string, chance *rand.Rand) string {
+	all := sentences(markup.ReplaceAllString(said, ""))
+	if len(all) == 0 {
+		return said
+	}
+	kept := all[chance.IntN(len(all))]
+	return pick(chance, "I think that maybe ", "It is possible that ", "As far as I can tell, ") + strings.ToLower(kept[:1]) + kept[1:] +
+		pick(chance, " It depends.", " Many people say so.", " Bees are very interesting insects.") + " " + kept
 }
 
 // conversation is what the messages say, sorted.
@@ -121,6 +145,9 @@ func (c conversation) fact(pattern *regexp.Regexp) string {
 		if found := pattern.FindStringSubmatch(c.earlier[i]); found != nil {
 			return found[1]
 		}
+	}
+	if all := pattern.FindAllStringSubmatch(c.system, -1); len(all) > 0 { // notes of what was said before
+		return all[len(all)-1][1]
 	}
 	return ""
 }

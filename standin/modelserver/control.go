@@ -12,7 +12,7 @@ import (
 // all requests by POST /admin/control, or for one by headers: X-Standin-Fault,
 // X-Standin-First-Ms, X-Standin-Rate, X-Standin-Tokens.
 type Control struct {
-	// Fault is what goes wrong: unauthorized, busy, broken, slow-start, cut,
+	// Fault is what goes wrong: unauthorized, busy, waking, broken, slow-start, cut,
 	// malformed, too-long, silent. Empty: nothing.
 	Fault string `json:"fault"`
 	// Times is for how many requests; 0 for all.
@@ -65,6 +65,8 @@ func (c Control) refused(w http.ResponseWriter, r *http.Request) bool {
 			w.Header().Set("Retry-After", strconv.FormatFloat(c.RetryAfter, 'f', -1, 64))
 		}
 		refuse(w, http.StatusTooManyRequests, "rate_limit_exceeded", "Simulated: too many requests.")
+	case "waking":
+		refuse(w, http.StatusServiceUnavailable, "unavailable", "Simulated: loading model.")
 	case "broken":
 		refuse(w, http.StatusInternalServerError, "server_error", "Simulated: something broke.")
 	case "too-long":

@@ -21,7 +21,7 @@ type instructions struct {
 var (
 	youAre       = regexp.MustCompile(`(?i)\byou are (?:called )?"?([A-Z][\w ]{1,30}?)"?(?:,|\.|;| and\b| who\b)`)
 	fewSentences = regexp.MustCompile(`(?i)\b(?:in|at most|no more than|up to) (one|two|three|four|\d+) (?:short )?sentences?`)
-	shortly      = regexp.MustCompile(`(?i)\b(terse|terse(ly)?|brief(ly)?|concise(ly)?|short answers?|keep it short)\b`)
+	shortly      = regexp.MustCompile(`(?i)\b(terse|terse(ly)?|brief(ly)?|concise(ly)?|short answers?|keep (?:it|the reply|replies) short)\b`)
 	plainly      = regexp.MustCompile(`(?i)\b(no lists|no tables|no markdown|plain (?:text|sentences))\b`)
 	beginWith    = regexp.MustCompile(`(?i)\b(?:begin|start) (?:each|every) (?:reply|answer) with "([^"]+)"`)
 	endWith      = regexp.MustCompile(`(?i)\b(?:end|close|finish) (?:each|every) (?:reply|answer) with "([^"]+)"`)

@@ -10,12 +10,14 @@ type model struct {
 	gap     time.Duration // between tokens
 	chat    bool
 	terse   bool // picks the short form of what it knows
+	poor    bool // says little of it, and that badly
 	cited   int  // how many sentences it takes from passages
 }
 
 var catalogue = []model{
 	{name: "heather-2", context: 8192, first: 350 * time.Millisecond, gap: 22 * time.Millisecond, chat: true, cited: 3},
 	{name: "thyme-mini", context: 4096, first: 90 * time.Millisecond, gap: 7 * time.Millisecond, chat: true, terse: true, cited: 1},
+	{name: "dock-leaf", context: 2048, first: 60 * time.Millisecond, gap: 4 * time.Millisecond, chat: true, terse: true, poor: true, cited: 1},
 	{name: "clover-embed", context: 2048},
 }
 

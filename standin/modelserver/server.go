@@ -69,6 +69,8 @@ type request struct {
 	Stop        any      `json:"stop"`
 	N           int      `json:"n"`
 	Seed        *int64   `json:"seed"`
+
+	ResponseFormat responseFormat `json:"response_format"`
 }
 
 // message is one message; its content is a text or a list of parts.
@@ -171,7 +173,7 @@ func (q request) answer(m model, c Control, index, room int) outcome {
 		seed, index = 0, 0
 	}
 	chance := rand.New(rand.NewPCG(h.Sum64(), seed+uint64(index)))
-	text := compose(m, q.Messages, chance)
+	text := compose(m, q.Messages, q.ResponseFormat, chance)
 	if c.Tokens > 0 {
 		text = lengthen(text, c.Tokens)
 	}

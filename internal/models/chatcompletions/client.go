@@ -114,11 +114,17 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 func (c *Client) Names(ctx context.Context) ([]string, error) {
 	ctx, cancel := context.WithTimeout(ctx, c.connection.Patience)
 	defer cancel()
+	fail := func(kind models.Kind, status int, detail string) *models.Error {
+		return &models.Error{Kind: kind, Entry: c.connection.Name, Status: status, Detail: c.key.Hide(detail)}
+	}
 	response, err := c.send(ctx, http.MethodGet, "/models", nil)
 	if err != nil {
-		return nil, err
+		return nil, fail(models.Unreachable, 0, plainCause(err))
 	}
 	defer response.Body.Close()
+	if response.StatusCode != http.StatusOK {
+		return nil, refusal(response, fail)
+	}
 	var list struct {
 		Data []struct {
 			ID string `json:"id"`

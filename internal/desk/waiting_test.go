@@ -1,0 +1,154 @@
+package desk_test
+
+import (
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+	"juvalogos/internal/store"
+	"juvalogos/internal/testbed"
+)
+
+// heard collects a reply's notices until it ends.
+func heard(t *testing.T, r *desk.Reply) (notices []desk.Notice) {
+	t.Helper()
+	l := r.Listen()
+	defer l.Close()
+	seen := 0
+	timeout := time.After(30 * time.Second)
+	for {
+		v := r.Since(0, nil)
+		if v.NoticeSeq > seen {
+			seen = v.NoticeSeq
+			notices = append(notices, v.Notice)
+		}
+		if v.Settled {
+			return notices
+		}
+		select {
+		case <-l.Wake:
+		case <-timeout:
+			t.Fatal("the reply does not end")
+		}
+	}
+}
+
+func TestWhoWaitsInLineIsToldThePlace(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	file, _ := b.Desks.Models.Connections()
+	file[0].AtOnce = 1
+	b.Desks.Models.Replace(models.File{Connections: file})
+	b.Model.Set(testbed.Slow)
+	first := ask(t, b, desk.Question{Text: "first"})
+	testbed.Within(t, 30*time.Second, "the first is written", func() bool { return len(first.Since(0, nil).Text) > 0 })
+	second := ask(t, b, desk.Question{Text: "second"})
+	testbed.Within(t, 30*time.Second, "the second is next", func() bool { n := second.Since(0, nil).Notice; return n.Kind == "in-line" && n.Place == 1 })
+	third := ask(t, b, desk.Question{Text: "third"})
+	testbed.Within(t, 30*time.Second, "the third is after it", func() bool { return third.Since(0, nil).Notice.Place == 2 })
+	if err := b.Desks.Stop(ctx, alice, second.Turn); err != nil { // whoever leaves the line makes room
+		t.Fatal(err)
+	}
+	testbed.Within(t, 30*time.Second, "the third moves up", func() bool { return third.Since(0, nil).Notice.Place == 1 })
+	if v := settled(t, second); v.End.State != store.Stopped || len(v.Text) > 0 {
+		t.Errorf("who left the line: %+v", v.End)
+	}
+	if err := b.Desks.Stop(ctx, alice, first.Turn); err != nil {
+		t.Fatal(err)
+	}
+	testbed.Within(t, 30*time.Second, "the third is written", func() bool { v := third.Since(0, nil); return len(v.Text) > 0 && v.Notice.Kind == "writing" })
+	b.Model.Set(testbed.Fast)
+	file[0].AtOnce = 0
+	b.Desks.Models.Replace(models.File{Connections: file}) // no line any more
+	settled(t, ask(t, b, desk.Question{Text: "fourth"}))
+}
+
+func TestAModelThatIsWakingUpIsWaitedFor(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	b.Model.Set(testbed.With(testbed.Fast, "waking", 6, 0)) // more than a busy server is asked again
+	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
+	notices := heard(t, r)
+	if v := r.Since(0, nil); v.End.State != store.Done || len(notices) == 0 || notices[0].Kind != "waking" {
+		t.Errorf("ended %+v after %+v", v.End, notices)
+	}
+	b.Model.Set(testbed.With(testbed.Fast, "waking", 0, 0))
+	v := settled(t, ask(t, b, desk.Question{Text: "How do I light a smoker?"}))
+	if v.End.Problem != "waking" || !strings.Contains(desk.Sentence(v.End.Problem), "waking up") {
+		t.Errorf("ended %+v", v.End)
+	}
+}
+
+func TestABusyModelSaysHowLong(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	c := testbed.With(testbed.Fast, "busy", 0, 0)
+	c.RetryAfter = 42 // longer than is waited
+	b.Model.Set(c)
+	v := settled(t, ask(t, b, desk.Question{Text: "How do I light a smoker?"}))
+	if v.End.Problem != "busy" || v.End.RetryAfter != 42*time.Second {
+		t.Errorf("ended %+v", v.End)
+	}
+}
+
+func TestVisitorsChooseWhatTheDeskOffers(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	choices := "choices: {models: [{model: heather-2, title: Thorough}], length: true}\nmodel:"
+	republish(t, b, "model:", choices)
+	r := ask(t, b, desk.Question{Text: "How do I light a smoker?", Choice: deskfile.Choice{Model: "heather-2"}})
+	long := settled(t, r)
+	if r.Model != "shed/heather-2" {
+		t.Errorf("asked %s", r.Model)
+	}
+	short := settled(t, ask(t, b, desk.Question{Text: "How do I light a smoker?", Choice: deskfile.Choice{Model: "heather-2", Length: deskfile.Short}}))
+	if len(short.Text) >= len(long.Text) {
+		t.Errorf("short:\n%s\nlong:\n%s", short.Text, long.Text)
+	}
+	_, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Visitor: alice, Channel: "page", Text: "x", Choice: deskfile.Choice{Language: "Deutsch"}})
+	if code(err) != desk.NotOffered {
+		t.Errorf("what is not offered: %v", err)
+	}
+	again, err := b.Desks.Again(ctx, alice, r.Turn, deskfile.Choice{}, false)
+	if err != nil || again.Model != "shed/thyme-mini" {
+		t.Errorf("made again by %+v, %v", again, err)
+	}
+	settled(t, again)
+}
+
+func TestAnEditedQuestionIsAskedInThePlaceOfTheOld(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	first := ask(t, b, desk.Question{Text: "My name is Ada."})
+	settled(t, first)
+	c := first.Conversation
+	said(t, b, &c, "How do I light a smoker?")
+	edited := ask(t, b, desk.Question{Conversation: c, Instead: first.Turn, Text: "What is my name?"})
+	if v := settled(t, edited); strings.Contains(string(v.Text), "Ada") || edited.TurnNumber != 1 {
+		t.Errorf("turn %d remembers what it replaces: %s", edited.TurnNumber, v.Text)
+	}
+	_, turns, err := b.Desks.Conversation(ctx, alice, c)
+	if err != nil || len(turns) != 1 || len(turns[0].Siblings) != 2 {
+		t.Errorf("the path: %+v, %v", turns, err)
+	}
+	stranger := desk.Question{Slug: "helper", Visitor: store.Visitor{9}, Channel: "page", Conversation: c, Instead: first.Turn, Text: "x"}
+	if _, err := b.Desks.Ask(ctx, stranger); code(err) != desk.NoConversation {
+		t.Errorf("a stranger edits: %v", err)
+	}
+}
+
+func TestTwoQuestionsAtOnceInTwoInstances(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	var p *desk.Problem
+	r := ask(t, b, desk.Question{Text: "first"})
+	settled(t, r)
+	if err := b.Store.Ask(ctx, store.NewTurn{ // as another instance would
+		ID: r.Conversation, Conversation: r.Conversation, Place: store.Place{Number: 2, Parent: &r.Turn}, DeskID: 1, Visitor: alice,
+		Key: "k", Question: "q", Vocabulary: "estimate", AskedAt: time.Now(),
+	}); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a question that does not know the end of the path: %v", err)
+	}
+	_, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Visitor: alice, Channel: "page", Conversation: r.Conversation, Instead: r.Conversation, Text: "x"})
+	if !errors.As(err, &p) || p.Code != desk.NoConversation {
+		t.Errorf("in the place of a turn that is not there: %v", err)
+	}
+}
