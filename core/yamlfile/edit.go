@@ -76,10 +76,22 @@ func Set(src []byte, key, value string) ([]byte, error) {
 		}
 		lines[i] = line
 		changed := bytes.Join(lines, []byte("\n"))
-		if after := (&decoder{}); len(before.problems) == 0 && (after.parse(changed) == nil || len(after.problems) > 0) {
+		if len(before.problems) == 0 && !says(changed, key, value) {
 			return nil, fmt.Errorf("%s: cannot be changed in this file, because its value goes over several lines", key)
 		}
 		return changed, nil
 	}
 	return append(append(bytes.TrimRight(src, "\n"), '\n'), append(line, '\n')...), nil
+}
+
+// says reports whether a file's top-level key has a value.
+func says(src []byte, key, value string) bool {
+	d := &decoder{}
+	body := d.parse(src)
+	if len(d.problems) > 0 {
+		return false
+	}
+	var got string
+	node := child(body, key)
+	return node != nil && yaml.NodeToValue(node, &got) == nil && got == value
 }

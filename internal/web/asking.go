@@ -105,7 +105,7 @@ func (s *Server) answer(c fiber.Ctx, who store.Visitor, r *desk.Reply) error {
 		}
 		return s.sendTurn(c, who, r.Turn)
 	}
-	return follow(c, r, 0, &pageFormat{reply: r}, nil)
+	return follow(c, r, 0, s.pageFormat(c, r), nil)
 }
 
 // events lets a page that lost its stream go on where it was.
@@ -118,7 +118,7 @@ func (s *Server) events(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), &pageFormat{reply: r}, nil)
+	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), s.pageFormat(c, r), nil)
 }
 
 func (s *Server) stop(c fiber.Ctx) error {
@@ -192,7 +192,18 @@ func resumeAt(id string, attempt int) int {
 }
 
 // pageFormat is our own event stream; docs and openapi.yaml describe it.
-type pageFormat struct{ reply *desk.Reply }
+type pageFormat struct {
+	reply *desk.Reply
+	cost  func(path string, promptTokens, replyTokens int) float64 // nil: not told
+}
+
+func (s *Server) pageFormat(c fiber.Ctx, r *desk.Reply) *pageFormat {
+	f := &pageFormat{reply: r}
+	if c.Cookies(sessionCookie) != "" && s.tellsCost(c) {
+		f.cost = s.Desks.Models.Cost
+	}
+	return f
+}
 
 type beginEvent struct {
 	Turn         uuid.UUID `json:"turn"`
@@ -226,7 +237,11 @@ func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
 func (f *pageFormat) end(b []byte, v desk.View) []byte {
-	return f.event(b, "end", v.Offset, outcomeOf(v.End, f.reply.StartedAt))
+	o := outcomeOf(v.End, f.reply.StartedAt)
+	if f.cost != nil {
+		o.Usage.Cost = f.cost(f.reply.Model, o.Usage.PromptTokens, o.Usage.ReplyTokens)
+	}
+	return f.event(b, "end", v.Offset, o)
 }
 
 func (f *pageFormat) event(b []byte, name string, offset int, data any) []byte {

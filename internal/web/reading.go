@@ -85,8 +85,9 @@ type (
 		RetryAfter float64 `json:"retry_after,omitempty"`
 	}
 	usageBody struct {
-		PromptTokens int `json:"prompt_tokens"`
-		ReplyTokens  int `json:"reply_tokens"`
+		PromptTokens int     `json:"prompt_tokens"`
+		ReplyTokens  int     `json:"reply_tokens"`
+		Cost         float64 `json:"cost,omitempty"` // for makers
 	}
 )
 
@@ -186,8 +187,25 @@ func (s *Server) sendConversation(c fiber.Ctx, who store.Visitor, id uuid.UUID) 
 	if err != nil {
 		return err
 	}
+	b := s.withTurns(conversation, turns)
+	if s.tellsCost(c) {
+		s.price(b.Turns)
+	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(s.withTurns(conversation, turns))
+	return c.JSON(b)
+}
+
+// tellsCost reports whether a maker asks, who may know what replies cost.
+func (s *Server) tellsCost(c fiber.Ctx) bool {
+	_, _, err := s.session(c)
+	return err == nil
+}
+
+func (s *Server) price(turns []turnBody) {
+	for i := range turns {
+		u := &turns[i].Outcome.Usage
+		u.Cost = s.Desks.Models.Cost(turns[i].Model, u.PromptTokens, u.ReplyTokens)
+	}
 }
 
 func (s *Server) withTurns(c store.Conversation, turns []store.Turn) conversationBody {
@@ -226,7 +244,7 @@ func turnOf(t store.Turn) turnBody {
 }
 
 func outcomeOf(e desk.End, started time.Time) outcomeBody {
-	o := outcomeBody{State: e.State, Finish: e.Finish, Usage: usageBody{e.PromptTokens, e.ReplyTokens}}
+	o := outcomeBody{State: e.State, Finish: e.Finish, Usage: usageBody{PromptTokens: e.PromptTokens, ReplyTokens: e.ReplyTokens}}
 	if !e.At.IsZero() {
 		o.Seconds = e.At.Sub(started).Seconds()
 	}

@@ -40,6 +40,7 @@ func (s *Server) record(c fiber.Ctx) error {
 		return err
 	}
 	b := s.withTurns(conversation, turns)
+	s.price(b.Turns)
 	for _, m := range summaries {
 		b.Summaries = append(b.Summaries, summaryBody{m.Turns, m.Text, m.Tokens, m.Model, m.MadeAt})
 	}

@@ -8,10 +8,15 @@ export class Trouble extends Error {
     readonly id = "",
     /** Trying again later may help: the service is away or not quite itself. */
     readonly passing = false,
+    /** What is wrong with a file. */
+    readonly problems: Schemas["FileProblems"] = [],
   ) {
     super(detail);
   }
 }
+
+/** The token that changes by a signed-in maker carry; the console sets it. */
+export const csrf = { token: "" };
 
 const unreachable = () =>
   new Trouble("offline", "The service cannot be reached. Check your connection and try again.", "", true);
@@ -19,6 +24,7 @@ const unreachable = () =>
 /** Sends a request below the service's base path; a refusal becomes Trouble. */
 export async function request(path: string, init: RequestInit = {}): Promise<Response> {
   let response: Response;
+  if (csrf.token && init.method && init.method !== "GET") init = { ...init, headers: { ...init.headers, "X-CSRF-Token": csrf.token } };
   try {
     response = await fetch(given.base + path, { credentials: "same-origin", ...init });
   } catch (e) {
@@ -32,13 +38,21 @@ export async function request(path: string, init: RequestInit = {}): Promise<Res
     problem.detail ?? "Something went wrong on the way. Please try again.",
     problem.id,
     response.status >= 500,
+    problem.problems,
   );
 }
 
 const at = () => `/api/at/${encodeURIComponent(given.slug)}`;
 
-export async function listConversations(): Promise<Schemas["Conversation"][]> {
-  return (await (await request(`${at()}/conversations`)).json()).conversations;
+/** Lists earlier conversations: those with the words of a search, or those before a time. */
+export async function listConversations(search = "", before = ""): Promise<Schemas["Conversation"][]> {
+  const query = new URLSearchParams({ search, before, limit: "60" });
+  return (await (await request(`${at()}/conversations?${query}`)).json()).conversations;
+}
+
+/** Reads what visitors may know of the desk anew. */
+export async function readFace(): Promise<Schemas["Face"]> {
+  return (await request(at())).json();
 }
 
 export async function readConversation(id: string): Promise<Schemas["Conversation"]> {
@@ -50,17 +64,23 @@ export async function readShared(): Promise<Schemas["Conversation"]> {
   return (await request(`/api/shared/${encodeURIComponent(given.shared)}`)).json();
 }
 
-/** Asks; the response is the reply's event stream. */
-export function ask(question: string, conversation: string, key: string): Promise<Response> {
+type Choice = Schemas["Choice"];
+
+/** Asks, at the end or in the place of a turn; the response is the reply's event stream. */
+export function ask(question: string, conversation: string, key: string, instead_of: string, choice: Choice): Promise<Response> {
   return request(`${at()}/questions`, {
     method: "POST",
     headers: { "Content-Type": "application/json", Accept: "text/event-stream" },
-    body: JSON.stringify({ question, conversation, key }),
+    body: JSON.stringify({ question, conversation, key, instead_of, choice }),
   });
 }
 
-export function makeAgain(turn: string): Promise<Response> {
-  return request(`/api/turns/${turn}/attempts`, { method: "POST", headers: { Accept: "text/event-stream" } });
+export function makeAgain(turn: string, choice: Choice): Promise<Response> {
+  return request(`/api/turns/${turn}/attempts`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json", Accept: "text/event-stream" },
+    body: JSON.stringify({ choice, preview: given.preview }),
+  });
 }
 
 /** Follows a turn's newest attempt; after is the id of the last event one has. */
@@ -74,7 +94,17 @@ export async function stop(turn: string): Promise<void> {
   await request(`/api/turns/${turn}/stop`, { method: "POST" });
 }
 
-/** Deletes a conversation's last turn; answers with its question. */
+/** Leads the conversation through a turn; brings back one that was taken back. */
+export async function show(turn: string): Promise<Schemas["Conversation"]> {
+  return (await request(`/api/turns/${turn}/show`, { method: "POST" })).json();
+}
+
+/** Says whether an attempt helped; null takes it back. */
+export async function judge(turn: string, attempt: number, helped: boolean | null): Promise<void> {
+  await send("POST", `/api/turns/${turn}/verdict`, { attempt, helped });
+}
+
+/** Takes a conversation's last turn back; answers with its question. */
 export async function takeBack(turn: string): Promise<{ question: string; left: number }> {
   return (await request(`/api/turns/${turn}`, { method: "DELETE" })).json();
 }
@@ -107,5 +137,6 @@ export async function restore(conversation: string): Promise<void> {
   await request(`/api/conversations/${conversation}/restore`, { method: "POST" });
 }
 
-const send = (method: string, path: string, body: unknown) =>
+/** Sends JSON. */
+export const send = (method: string, path: string, body: unknown) =>
   request(path, { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });

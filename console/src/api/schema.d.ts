@@ -1074,6 +1074,8 @@ export interface components {
             usage: {
                 prompt_tokens: number;
                 reply_tokens: number;
+                /** @description For makers, in the currency of the connection file; missing if no price is known. */
+                cost?: number;
             };
         };
         Trouble: {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Blocks } from "./blocks";
+  import { hasMath, math } from "./math.svelte";
   import CodeBlock from "./CodeBlock.svelte";
   import { render } from "./render";
 
@@ -7,6 +8,11 @@
 
   const reader = new Blocks();
   const blocks = $derived(reader.update(text, growing));
+
+  // Formulas come once there are some to set.
+  $effect(() => {
+    if (hasMath(text)) math.load();
+  });
 </script>
 
 <div class={["prose", growing && "growing"]}>
@@ -14,7 +20,7 @@
     {#if block.kind === "code"}
       <CodeBlock source={block.source} language={block.language} whole={block.whole || !growing} />
     {:else}
-      {@html render(block.source)}
+      {@html math.set(render(block.source))}
     {/if}
   {/each}
 </div>

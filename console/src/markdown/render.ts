@@ -34,6 +34,38 @@ renderer.table = function (token) {
   return `<div role="region" aria-label="Table" tabindex="0">${table.call(this, token)}</div>`;
 };
 
+// Formulas between $ or \\( \\) in a line, between $$ or \\[ \\] on their own. A
+// dollar before a figure is money: the closing one must follow a letter, sign or
+// bracket directly and no figure may come after it.
+const inline = /^(?:\\\(([^\n]+?)\\\)|\$(?![\s$])((?:\\.|[^$\n\\])*?[^\s\\$])\$(?![\d$]))/;
+const display = /^(?:\$\$([\s\S]+?)\$\$|\\\[([\s\S]+?)\\\])/;
+const formula = (tex: string, kind: string) => `<code data-tex="${kind}">${escapeText(tex.trim())}</code>`;
+
+marked.use({
+  extensions: [
+    {
+      name: "formula",
+      level: "inline",
+      start: (source) => source.match(/\$|\\[([]/)?.index,
+      tokenizer(source) {
+        const found = display.exec(source) ?? inline.exec(source);
+        if (found) return { type: "formula", raw: found[0], tex: found[1] ?? found[2], kind: display.test(source) ? "display" : "inline" };
+      },
+      renderer: (token) => formula(token.tex, token.kind),
+    },
+    {
+      name: "displayFormula",
+      level: "block",
+      start: (source) => source.match(/^ {0,3}(\$\$|\\\[)/m)?.index,
+      tokenizer(source) {
+        const found = /^ {0,3}(?:\$\$([\s\S]+?)\$\$|\\\[([\s\S]+?)\\\]) *(?:\n|$)/.exec(source);
+        if (found) return { type: "displayFormula", raw: found[0], tex: found[1] ?? found[2] };
+      },
+      renderer: (token) => `<p>${formula(token.tex, "display")}</p>`,
+    },
+  ],
+});
+
 /** Turns Markdown into HTML that is safe to show. */
 export function render(source: string): string {
   return DOMPurify.sanitize(marked.parse(source, { renderer, async: false }), allowed);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Search from "@lucide/svelte/icons/search";
   import { pathOf, type Conversation } from "./conversation.svelte";
   import type { Schemas } from "../given";
 
@@ -15,6 +16,8 @@
     }
     return all;
   });
+  // The search stays as long as there is something to search.
+  const searchable = $derived(conversation.earlier.length > 3 || !!conversation.search);
 
   function dayOf(date: Date): string {
     const now = new Date();
@@ -29,10 +32,30 @@
     e.preventDefault();
     open(id);
   }
+
+  let timer = 0;
+  function typed(e: Event & { currentTarget: HTMLInputElement }) {
+    conversation.search = e.currentTarget.value;
+    clearTimeout(timer);
+    timer = window.setTimeout(() => conversation.refresh(), 150);
+  }
 </script>
 
 <nav aria-label="Earlier conversations">
   {#if !untitled}<h2 class="mb-3 text-sm font-semibold">Earlier conversations</h2>{/if}
+  {#if searchable}
+    <label class="mb-3 flex items-center gap-2 rounded border border-rule px-2.5 focus-within:border-accent">
+      <Search size={14} class="shrink-0 text-faded" aria-hidden="true" />
+      <input
+        type="search"
+        class="min-w-0 flex-1 bg-transparent py-1.5 text-sm outline-none placeholder:text-faded"
+        placeholder="Search them"
+        aria-label="Search your earlier conversations"
+        value={conversation.search}
+        oninput={typed}
+      />
+    </label>
+  {/if}
   {#each days as day (day.name)}
     <h3 class="mt-4 mb-1 text-xs font-medium text-faded first-of-type:mt-0">{day.name}</h3>
     <ul>
@@ -42,12 +65,23 @@
             class={["-ml-2.5 block rounded-r border-l-2 px-2 py-1.5 font-serif text-[0.9rem] leading-snug hover:bg-leaf", c.id === conversation.id ? "border-accent" : "border-transparent"]}
             href={pathOf(c.id)}
             aria-current={c.id === conversation.id ? "page" : undefined}
-            onclick={(e) => choose(e, c.id)}><span class="line-clamp-2 break-words">{c.title}</span></a
+            onclick={(e) => choose(e, c.id)}
+            ><span class="line-clamp-2 break-words">{c.title}</span>
+            {#if c.found?.length}
+              <span class="mt-0.5 line-clamp-3 font-sans text-[0.78rem] break-words text-faded">
+                {#each c.found as piece, i (i)}{#if piece.hit}<mark class="bg-transparent font-semibold text-accent">{piece.text}</mark>{:else}{piece.text}{/if}{/each}
+              </span>
+            {/if}</a
           >
         </li>
       {/each}
     </ul>
   {:else}
-    <p class="text-[0.84rem] leading-relaxed text-faded">What you ask here will be listed, so that you can come back to it.</p>
+    <p class="text-[0.84rem] leading-relaxed text-faded">
+      {#if conversation.search}Nothing you asked here, and no reply, has these words.{:else}What you ask here will be listed, so that you can come back to it.{/if}
+    </p>
   {/each}
+  {#if conversation.more}
+    <button class="mt-3 min-h-8 text-sm text-accent underline underline-offset-4" onclick={() => conversation.extend()}>Show earlier ones</button>
+  {/if}
 </nav>

@@ -5,7 +5,7 @@
   import ShareDialog from "./ShareDialog.svelte";
   import type { Conversation } from "./conversation.svelte";
 
-  let { conversation, remove }: { conversation: Conversation; remove: () => void } = $props();
+  let { conversation, remove, startOver }: { conversation: Conversation; remove: () => void; startOver: () => void } = $props();
 
   let renaming = $state(false);
   let sharing = $state(false);
@@ -31,6 +31,7 @@
       <DropdownMenu.Item class={item} onSelect={() => location.assign(file("json"))}>Save as JSON</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => setTimeout(print, 200)}>Print</DropdownMenu.Item>
       <DropdownMenu.Separator class="my-1 border-t border-rule" />
+      <DropdownMenu.Item class={item} onSelect={startOver}>Start over</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={remove}>Remove</DropdownMenu.Item>
     </DropdownMenu.Content>
   </DropdownMenu.Portal>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Schemas } from "../given";
+  import { given, type Schemas } from "../given";
 
   let { problem }: { problem: Schemas["Trouble"] | null } = $props();
 </script>
@@ -14,6 +14,9 @@
     <h1 class="font-serif text-3xl font-semibold">Juvalogos</h1>
     <p class="mt-4 font-serif text-lg leading-relaxed">
       Desks where you can ask a model things. Each has an address of its own: follow the link that you were given.
+    </p>
+    <p class="mt-6 text-sm text-faded">
+      Do you make desks? Go to the <a class="text-accent underline underline-offset-4" href="{given.base}/console">console</a>.
     </p>
   {/if}
 </main>

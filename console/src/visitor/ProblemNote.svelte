@@ -1,15 +1,32 @@
 <script lang="ts">
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import type { Schemas } from "../given";
+  import { inWords } from "./turn.svelte";
 
-  let { problem, again, canRetry = false }: { problem: Schemas["Trouble"]; again?: () => void; canRetry?: boolean } = $props();
+  let {
+    problem,
+    again,
+    canRetry = false,
+    until = 0,
+  }: { problem: Schemas["Trouble"]; again?: () => void; canRetry?: boolean; /** In ms since 1970: trying earlier is in vain. */ until?: number } = $props();
+
+  let now = $state(Date.now());
+  const left = $derived(Math.max(0, Math.ceil((until - now) / 1000)));
+
+  $effect(() => {
+    if (!until) return;
+    const timer = setInterval(() => (now = Date.now()), 500);
+    return () => clearInterval(timer);
+  });
 </script>
 
 <div class="border-l-2 border-accent bg-leaf px-4 py-3" role="alert">
   <p class="text-[0.95rem] leading-relaxed">{problem.detail}</p>
   {#if (canRetry && again) || problem.id}
     <p class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
-      {#if canRetry && again}
+      {#if canRetry && again && left > 0}
+        <span class="min-h-7 font-medium tabular-nums">You can have it made again in {inWords(left)}.</span>
+      {:else if canRetry && again}
         <button class="inline-flex min-h-7 items-center gap-1.5 font-medium text-accent underline underline-offset-4" onclick={again}>
           <RotateCcw size={14} aria-hidden="true" /> Make it again
         </button>

@@ -1,7 +1,7 @@
 <script lang="ts">
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
   import Square from "@lucide/svelte/icons/square";
-  import { onMount } from "svelte";
+  import { onMount, type Snippet } from "svelte";
   import { given } from "../given";
 
   let {
@@ -10,7 +10,8 @@
     ask,
     stop,
     deskTitle,
-  }: { running: boolean; last: string; ask: (question: string) => void; stop: () => void; deskTitle: string } = $props();
+    children,
+  }: { running: boolean; last: string; ask: (question: string) => void; stop: () => void; deskTitle: string; children?: Snippet } = $props();
 
   // A draft survives a reload; every tab has its own.
   const draft = `juvalogos-draft:${given.slug}`;
@@ -92,6 +93,9 @@
     </button>
   {/if}
 </form>
-<p class="mt-1.5 text-[0.78rem] text-faded pointer-coarse:hidden">
-  {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line{#if last}, <kbd>↑</kbd> brings back your last question{/if}.{/if}
-</p>
+<div class="mt-1 flex min-h-7 items-center justify-between gap-4 text-[0.78rem] text-faded">
+  <p class="pointer-coarse:hidden">
+    {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line{#if last}<span class="hidden sm:inline">, <kbd>↑</kbd> brings back your last question</span>{/if}.{/if}
+  </p>
+  <div class="min-w-0">{@render children?.()}</div>
+</div>

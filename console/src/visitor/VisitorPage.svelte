@@ -8,20 +8,26 @@
   import { tick } from "svelte";
   import { given } from "../given";
   import { theme, turnTheme } from "../theme.svelte";
+  import ChoiceMenu from "./ChoiceMenu.svelte";
   import ConversationMenu from "./ConversationMenu.svelte";
   import Contents from "./Contents.svelte";
   import { Conversation } from "./conversation.svelte";
+  import DeskInfo from "./DeskInfo.svelte";
   import Drawer from "./Drawer.svelte";
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuestionBox from "./QuestionBox.svelte";
+  import { followDraft } from "./preview";
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
   import TurnView from "./TurnView.svelte";
   import Welcome from "./Welcome.svelte";
 
-  const desk = given.desk;
-  const conversation = desk ? new Conversation() : null;
+  let desk = $state(given.desk);
+  if (given.desk && given.preview) followDraft((face) => (desk = face));
+  const conversation = given.desk ? new Conversation() : null;
+  let offline = $state(!navigator.onLine);
+  let back = $state(false);
   const end = new Stickiness();
   let box: QuestionBox | undefined = $state();
   let drawerOpen = $state(false);
@@ -32,9 +38,8 @@
 
   // The offer to bring back what was removed does not stay for ever.
   $effect(() => {
-    const removed = conversation?.removed;
-    if (!removed) return;
-    const timer = setTimeout(() => (conversation!.removed = null), 15_000);
+    if (!conversation?.undo) return;
+    const timer = setTimeout(() => (conversation!.undo = null), 15_000);
     return () => clearTimeout(timer);
   });
 
@@ -53,6 +58,20 @@
     end.stick();
     box?.focus(); // the opener that was pressed is gone
     if (!(await asked)) box?.giveBack(question);
+  }
+
+  async function edit(turn: Turn, question: string) {
+    const asked = conversation!.ask(question, turn);
+    await tick();
+    end.stick();
+    box?.focus();
+    if (!(await asked)) box?.giveBack(question);
+  }
+
+  function online() {
+    offline = false;
+    back = true;
+    setTimeout(() => (back = false), 4000);
   }
 
   function again(turn: Turn) {
@@ -89,7 +108,7 @@
   });
 </script>
 
-<svelte:window onkeydown={keydown} />
+<svelte:window onkeydown={keydown} onoffline={() => (offline = true)} ononline={online} />
 
 {#if !desk || !conversation}
   <NoDesk problem={given.problem} />
@@ -102,10 +121,12 @@
       <p class="min-w-0 flex-1 truncate px-1 font-serif text-[0.95rem] italic">
         {#if !blank}<a class="no-underline hover:text-accent" href={given.base + "/at/" + given.slug} onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a>{/if}
       </p>
+      {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-xs text-faded">Draft</span>{/if}
+      <DeskInfo {desk} />
       <button class="icon" title="Theme: {themes[theme.choice]}" aria-label="Theme: {themes[theme.choice]}. Change it." onclick={turnTheme}>
         <ThemeIcon size={18} aria-hidden="true" />
       </button>
-      {#if conversation.id && !blank}<ConversationMenu {conversation} remove={() => void conversation.remove()} />{/if}
+      {#if conversation.id && !blank}<ConversationMenu {conversation} remove={() => void conversation.remove()} startOver={() => void open("")} />{/if}
       {#if !blank}
         <button class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf" onclick={() => open("")}>
           <Plus size={16} aria-hidden="true" /> <span>New<span class="hidden sm:inline">&nbsp;conversation</span></span>
@@ -125,7 +146,15 @@
           {:else}
             <h1 class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-2xl print:font-semibold">{conversation.title || desk.title}</h1>
             {#each conversation.turns as turn, i (turn)}
-              <TurnView {turn} number={i + 1} last={i === conversation.turns.length - 1} again={() => again(turn)} takeBack={() => takeBack(turn)} choose={(n) => conversation.choose(turn, n)} />
+              <TurnView
+                {turn}
+                number={i + 1}
+                last={i === conversation.turns.length - 1}
+                {conversation}
+                again={() => again(turn)}
+                edit={conversation.running ? undefined : (question) => edit(turn, question)}
+                takeBack={() => takeBack(turn)}
+              />
             {/each}
             {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
           {/if}
@@ -145,14 +174,21 @@
               </button>
             </div>
           {/if}
-          {#if conversation.removed}
+          {#if offline || back}
+            <p class="measure mb-2 rounded border border-rule bg-leaf px-4 py-2 text-sm" role="status">
+              {offline ? "You are offline. What you write stays here; ask when the connection is back." : "The connection is back."}
+            </p>
+          {/if}
+          {#if conversation.undo}
             <div class="measure mb-2 flex items-center justify-between rounded border border-rule bg-leaf py-1.5 pr-1.5 pl-4 text-sm" role="status">
-              <span class="min-w-0 truncate">Removed “{conversation.removed.title}”</span>
-              <button class="min-h-8 shrink-0 rounded px-3 font-semibold text-accent hover:bg-paper" onclick={() => conversation.restore()}>Undo</button>
+              <span class="min-w-0 truncate">{conversation.undo.what}</span>
+              <button class="min-h-8 shrink-0 rounded px-3 font-semibold text-accent hover:bg-paper" onclick={() => conversation.bringBack()}>Undo</button>
             </div>
           {/if}
           <div class="measure">
-            <QuestionBox bind:this={box} running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title} />
+            <QuestionBox bind:this={box} running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title}>
+              <ChoiceMenu {conversation} offered={desk.choices} />
+            </QuestionBox>
           </div>
         </div>
       </main>

@@ -26,6 +26,7 @@
   </div>
 
   <div class="mt-8 space-y-3 border-rule text-[0.84rem] leading-relaxed text-faded wide:mt-[1.2rem] wide:border-l wide:pl-4">
+    {#each desk.known as sentence (sentence)}<p>{sentence}</p>{/each}
     <p>A conversation here remembers what you said earlier in it.</p>
     <p>Your conversations are kept for this browser; no account is needed.</p>
     <p>Replies are written by a machine. It can be wrong: check what matters.</p>

@@ -14,8 +14,14 @@ export class Conversation {
   /** Why the conversation cannot be shown or the question not be asked. */
   problem = $state<Schemas["Trouble"] | null>(null);
   loading = $state(false);
-  /** What was removed last, as long as the page offers to bring it back. */
-  removed = $state<{ id: string; title: string } | null>(null);
+  /** What the list is searched for. */
+  search = $state("");
+  /** There are more earlier conversations than are listed. */
+  more = $state(false);
+  /** What was removed or taken back last, as long as the page offers to bring it back. */
+  undo = $state<{ what: string; bringBack: () => Promise<void> } | null>(null);
+  /** What the visitor has chosen of what the desk offers. */
+  choice = $state<Schemas["Choice"]>(kept());
   /** Counts the conversations that were opened and have turns. */
   shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
@@ -38,13 +44,8 @@ export class Conversation {
     try {
       const c = await api.readConversation(id);
       if (this.id !== id) return;
-      this.title = c.title;
-      this.shared = c.shared ?? "";
-      this.turns = (c.turns ?? []).map(Turn.recorded);
+      this.#take(c);
       this.shown++;
-      for (const turn of this.turns) {
-        if (turn.running) void turn.follow(api.watch(turn.id, ""), undefined, false).catch((e) => turn.fail(e));
-      }
     } catch (e) {
       if (this.id === id) this.problem = asTrouble(e);
     } finally {
@@ -52,14 +53,33 @@ export class Conversation {
     }
   }
 
-  /** Asks. False if the question did not arrive: then problem says why. */
-  async ask(question: string): Promise<boolean> {
-    this.problem = null;
+  /** Shows a conversation as it is on record. */
+  #take(c: Schemas["Conversation"]) {
+    this.id = c.id;
+    this.title = c.title;
+    this.shared = c.shared ?? "";
+    this.turns = (c.turns ?? []).map(Turn.recorded);
+    for (const turn of this.turns) {
+      if (turn.running) void turn.follow(api.watch(turn.id, ""), undefined, false).catch((e) => turn.fail(e));
+    }
+  }
+
+  /**
+   * Asks, at the end or in the place of a turn, which stays as a branch. False
+   * if the question did not arrive: then problem says why.
+   */
+  async ask(question: string, instead?: Turn): Promise<boolean> {
+    this.problem = this.undo = null;
     const turn = new Turn(question);
+    const before = this.turns;
+    if (instead) {
+      turn.siblings = instead.siblings;
+      this.turns = this.turns.slice(0, this.turns.indexOf(instead));
+    }
     this.turns.push(turn);
     const shown = this.turns[this.turns.length - 1]!; // the reactive one
     let arrived = false;
-    const stream = api.ask(question, this.id, crypto.randomUUID?.() ?? String(Math.random()));
+    const stream = api.ask(question, this.id, crypto.randomUUID?.() ?? String(Math.random()), instead?.id ?? "", this.choice);
     const followed = shown.follow(stream, (b) => {
       arrived = true;
       if (!this.id) {
@@ -72,14 +92,15 @@ export class Conversation {
     try {
       await stream;
     } catch (e) {
-      this.turns = this.turns.filter((t) => t !== shown);
+      this.turns = before.filter((t) => t !== shown);
       this.problem = asTrouble(e);
+      if (this.problem.code === "not-offered") this.choose({});
       void followed.catch(() => {});
       return false;
     }
     void followed.catch((e) => {
       if (arrived) return shown.fail(e);
-      this.turns = this.turns.filter((t) => t !== shown);
+      this.turns = before.filter((t) => t !== shown);
       this.problem = asTrouble(e);
     });
     return true;
@@ -87,14 +108,29 @@ export class Conversation {
 
   async again(turn: Turn) {
     try {
-      await turn.follow(api.makeAgain(turn.id));
+      await turn.follow(api.makeAgain(turn.id, this.choice));
     } catch (e) {
       turn.fail(e);
     }
   }
 
-  choose(turn: Turn, attempt: number): Promise<boolean> {
+  attempt(turn: Turn, attempt: number): Promise<boolean> {
     return this.#change(() => turn.choose(attempt));
+  }
+
+  /** Goes to another branch. */
+  branch(turn: string): Promise<boolean> {
+    return this.#change(async () => this.#take(await api.show(turn)));
+  }
+
+  judge(turn: Turn, helped: boolean): Promise<boolean> {
+    return this.#change(() => turn.judge(helped));
+  }
+
+  /** Keeps what the visitor has chosen, on this browser. */
+  choose(choice: Schemas["Choice"]) {
+    this.choice = choice;
+    localStorage.setItem(choiceKey, JSON.stringify(choice));
   }
 
   /** Takes the last turn back and returns its question, "" if it could not. */
@@ -105,6 +141,14 @@ export class Conversation {
       question = taken.question;
       if (taken.left) this.turns = this.turns.filter((t) => t !== turn);
       else await this.open("", true);
+      this.undo = {
+        what: "Your question was taken back",
+        bringBack: async () => {
+          const c = await api.show(turn.id);
+          if (this.id !== c.id) history.pushState(null, "", pathOf(c.id));
+          this.#take(c);
+        },
+      };
     });
     return question;
   }
@@ -132,18 +176,23 @@ export class Conversation {
   remove(): Promise<boolean> {
     return this.#change(async () => {
       await api.remove(this.id);
-      this.removed = { id: this.id, title: this.title };
+      const { id, title } = this;
       await this.open("", true);
+      this.undo = {
+        what: `Removed “${title}”`,
+        bringBack: async () => {
+          await api.restore(id);
+          await this.open(id, true);
+        },
+      };
     });
   }
 
-  restore(): Promise<boolean> {
-    const { id } = this.removed!;
-    this.removed = null;
-    return this.#change(async () => {
-      await api.restore(id);
-      await this.open(id, true);
-    });
+  /** Brings back what was removed or taken back last. */
+  bringBack(): Promise<boolean> {
+    const { bringBack } = this.undo!;
+    this.undo = null;
+    return this.#change(bringBack);
   }
 
   /** Does something to a conversation; if it fails, problem says why. */
@@ -168,12 +217,43 @@ export class Conversation {
 
   /** Reads the list of earlier conversations; without it the page works too. */
   async refresh() {
+    const { search } = this;
     try {
-      this.earlier = await api.listConversations();
+      const list = await api.listConversations(search);
+      if (search !== this.search) return; // the reader has typed on
+      this.earlier = list;
+      this.more = list.length === 60;
     } catch {
       // The next question refreshes it.
     }
   }
+
+  /** Adds what comes after the end of the list. */
+  async extend() {
+    const rest = await api.listConversations(this.search, this.earlier.at(-1)?.asked_at);
+    this.earlier.push(...rest);
+    this.more = rest.length === 60;
+  }
+}
+
+const choiceKey = `juvalogos-choice:${given.slug.replace(/^~/, "")}`;
+
+/** What the visitor has chosen, as far as the desk still offers it. */
+function kept(): Schemas["Choice"] {
+  const offered = given.desk?.choices;
+  if (!offered) return {};
+  let c: Schemas["Choice"];
+  try {
+    c = JSON.parse(localStorage.getItem(choiceKey) ?? "{}");
+  } catch {
+    return {};
+  }
+  return {
+    ...(c.model && offered.models.some((m) => m.model === c.model) && { model: c.model }),
+    ...(c.manner && offered.manner && { manner: c.manner }),
+    ...(c.length && offered.length && { length: c.length }),
+    ...(c.language && offered.languages.includes(c.language) && { language: c.language }),
+  };
 }
 
 function asTrouble(e: unknown): Schemas["Trouble"] {

@@ -12,6 +12,8 @@ const slowAfter = 9000;
 export class Turn {
   id = $state("");
   number = $state(0);
+  /** The turns that stand at this place of the conversation, itself among them. */
+  siblings = $state<string[]>([]);
   question: string;
   text = $state("");
   state = $state<TurnState>("waiting");
@@ -23,12 +25,19 @@ export class Turn {
   attempts = $state(1);
   /** What the reader is told while the reply is on its way. */
   note = $state("");
+  /** Until when the model asks to be left alone, in ms since 1970; 0 if not at all. */
+  patienceUntil = $state(0);
+  helped = $state<boolean | null>(null);
+  usage = $state<Schemas["Outcome"]["usage"] | null>(null);
+  model = $state("");
   readonly running = $derived(this.state === "waiting" || this.state === "writing");
 
   #lastEvent = "";
   #pending = "";
   #frame = 0;
   #stopping = false;
+  #lost = false;
+  #countdown = 0;
 
   constructor(question: string) {
     this.question = question;
@@ -39,6 +48,7 @@ export class Turn {
     const turn = new Turn(t.question);
     turn.id = t.id;
     turn.number = t.number;
+    turn.siblings = t.siblings;
     turn.#show(t);
     return turn;
   }
@@ -48,8 +58,22 @@ export class Turn {
     this.#show(await api.choose(this.id, attempt));
   }
 
+  /** Says whether the reply helped; the same answer again takes it back. */
+  async judge(helped: boolean) {
+    const before = this.helped;
+    this.helped = before === helped ? null : helped;
+    try {
+      await api.judge(this.id, this.attempt, this.helped);
+    } catch (e) {
+      this.helped = before;
+      throw e;
+    }
+  }
+
   #show(t: Schemas["Turn"]) {
     this.text = t.reply;
+    this.helped = t.helped ?? null;
+    this.model = t.model;
     this.attempt = t.attempt;
     this.attempts = t.attempts;
     if (t.outcome.state === "running") this.state = t.reply ? "writing" : "waiting";
@@ -64,6 +88,7 @@ export class Turn {
   async follow(first: Promise<Response>, begun: (b: Schemas["Begin"]) => void = () => {}, asking = true) {
     this.state = "waiting";
     this.problem = null;
+    this.helped = null;
     const slow = setTimeout(() => {
       if (this.state === "waiting" && !this.note) this.note = "The model is taking its time …";
     }, slowAfter);
@@ -80,6 +105,7 @@ export class Turn {
           if (!this.id || asking || (e instanceof Trouble && !e.passing)) throw e;
         }
         if (!this.id) throw new Trouble("offline", "The connection was lost before the question arrived. Please ask again.");
+        this.#lost = true;
         this.note = "The connection was lost. Trying again …";
         await online(wait);
         asking = false;
@@ -101,7 +127,7 @@ export class Turn {
     const t = e instanceof Trouble ? e : new Trouble("unexpected", "Something went wrong on this page. Please try again.");
     this.problem = { code: t.code, detail: t.detail, id: t.id };
     this.state = "failed";
-    this.note = "";
+    this.#say("");
   }
 
   #take(event: ReplyEvent, begun: (b: Schemas["Begin"]) => void): boolean {
@@ -112,11 +138,11 @@ export class Turn {
         break;
       case "text":
         this.#pending += event.data.text;
-        this.note = "";
+        if (!this.#lost) this.#say("");
         this.#frame ||= requestAnimationFrame(() => this.#flush());
         break;
       case "notice":
-        this.note = notices[event.data.kind](event.data.seconds ?? 0);
+        this.#heed(event.data);
         break;
       case "end":
         this.#flush();
@@ -130,7 +156,9 @@ export class Turn {
     const first = !this.id;
     this.id = b.turn;
     this.number = b.number;
-    this.note = "";
+    if (!this.siblings.includes(b.turn)) this.siblings = [...this.siblings, b.turn];
+    this.#say(this.#lost ? "The connection is back." : "");
+    if (this.#lost) setTimeout(() => ((this.#lost = false), this.note === "The connection is back." && (this.note = "")), 2500);
     if (b.from === 0 || b.attempt !== this.attempt) this.#flush("");
     this.attempt = b.attempt;
     this.attempts = Math.max(this.attempts, b.attempt);
@@ -152,8 +180,24 @@ export class Turn {
     this.state = "writing";
   }
 
+  /** Says one thing, and stops counting down. */
+  #say(note: string) {
+    clearInterval(this.#countdown);
+    this.note = note;
+  }
+
+  #heed(n: Schemas["Notice"]) {
+    const until = Date.now() + 1000 * (n.seconds ?? 0);
+    const tell = () => (this.note = notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
+    this.#say(tell());
+    if (n.seconds) this.#countdown = window.setInterval(tell, 1000);
+  }
+
   #end(o: Schemas["Outcome"]) {
-    this.note = "";
+    this.#say("");
+    this.#lost = false;
+    this.usage = o.usage;
+    this.patienceUntil = o.problem?.retry_after ? Date.now() + 1000 * o.problem.retry_after : 0;
     this.problem = o.problem ?? null;
     this.seconds = o.seconds;
     this.cutShort = o.finish === "length";
@@ -175,8 +219,18 @@ function online(wait: number): Promise<void> {
   });
 }
 
-const notices: Record<Schemas["Notice"]["kind"], (seconds: number) => string> = {
-  retrying: (s) => `The model is busy. Asking again in ${Math.ceil(s)} ${Math.ceil(s) === 1 ? "second" : "seconds"} …`,
+/** A length of time in words, for a number of whole seconds. */
+export function inWords(seconds: number): string {
+  if (seconds < 90) return `${seconds} ${seconds === 1 ? "second" : "seconds"}`;
+  return `${Math.round(seconds / 60)} minutes`;
+}
+
+const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number) => string> = {
+  retrying: (s) => (s ? `The model is busy. Asking again in ${inWords(s)} …` : "The model is busy. Asking again …"),
+  waking: () => "The model is waking up. That can take a minute or two …",
+  "in-line": (s, place) =>
+    (place === 1 ? "You are next in line" : `There are ${place - 1} before you in line`) + (s ? `; about ${inWords(s)} to go …` : " …"),
+  writing: () => "",
   unsaved: () => "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
   saved: () => "",
 };

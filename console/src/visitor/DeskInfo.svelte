@@ -1,0 +1,51 @@
+<script lang="ts">
+  import Info from "@lucide/svelte/icons/info";
+  import X from "@lucide/svelte/icons/x";
+  import { Dialog } from "bits-ui";
+  import type { Schemas } from "../given";
+
+  let { desk }: { desk: Schemas["Face"] } = $props();
+
+  const memory = $derived(
+    desk.turns === 0
+      ? "It remembers nothing of what was said before: each question stands alone."
+      : `It remembers this conversation: the last ${desk.turns} questions word for word${desk.summary ? ", and what was said before them in short" : ""}. It knows nothing of your other conversations.`,
+  );
+  const may = $derived(
+    [
+      desk.choices.models.length > 1 && "which model answers",
+      desk.choices.manner && "how careful or inventive replies are",
+      desk.choices.length && "how long they are",
+      desk.choices.languages.length && "their language",
+    ].filter((x): x is string => !!x),
+  );
+</script>
+
+{#snippet list(title: string, items: string[])}
+  {#if items.length}
+    <h3 class="mt-5 text-sm font-semibold">{title}</h3>
+    <ul class="mt-1 list-disc space-y-1 pl-5 font-serif leading-relaxed marker:text-accent">
+      {#each items as item (item)}<li>{item}</li>{/each}
+    </ul>
+  {/if}
+{/snippet}
+
+<Dialog.Root>
+  <Dialog.Trigger class="icon" aria-label="What this desk can do" title="What this desk can do"><Info size={18} aria-hidden="true" /></Dialog.Trigger>
+  <Dialog.Portal>
+    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
+    <Dialog.Content class="fixed top-1/2 left-1/2 z-40 max-h-[86dvh] w-[min(34rem,94vw)] -translate-x-1/2 -translate-y-1/2 overflow-y-auto rounded-md bg-paper p-6 shadow-xl">
+      <div class="flex items-start justify-between gap-4">
+        <Dialog.Title class="font-serif text-xl font-semibold">What this desk can do</Dialog.Title>
+        <Dialog.Close class="icon -mt-1 -mr-2 shrink-0" aria-label="Close"><X size={18} aria-hidden="true" /></Dialog.Close>
+      </div>
+      <p class="mt-3 font-serif leading-relaxed">{desk.purpose}</p>
+      {@render list("Good for", desk.good_for)}
+      {@render list("Not for", desk.not_for)}
+      {@render list("What it knows", desk.known)}
+      {@render list("What it remembers", [memory])}
+      {#if may.length}{@render list("What you may change", [`You may choose ${new Intl.ListFormat("en").format(may)}, below the question box.`])}{/if}
+      <p class="mt-5 text-sm text-faded">Replies are written by a machine. It can be wrong: check what matters.</p>
+    </Dialog.Content>
+  </Dialog.Portal>
+</Dialog.Root>
