@@ -4,6 +4,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"embed"
@@ -17,6 +18,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -67,12 +69,13 @@ func run(ctx context.Context, data, listen, standin string) error {
 	defer log.Close()
 	environment := append(os.Environ(), "STANDIN_KEY="+rand.Text())
 
-	simulated, err := launch(log, environment, "juvalogos-standin", "-listen", standin)
+	simulated, err := launch(log, log, environment, "juvalogos-standin", "-listen", standin)
 	if err != nil {
 		return err
 	}
 	defer simulated.stop()
-	juvalogos, err := launch(log, environment, "juvalogos", "start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s")
+	said := &announcement{}
+	juvalogos, err := launch(said, log, environment, "juvalogos", "start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s")
 	if err != nil {
 		return err
 	}
@@ -85,7 +88,7 @@ func run(ctx context.Context, data, listen, standin string) error {
 	if err := publish(ctx, c); err != nil {
 		return err
 	}
-	tell(c.Address, standin, config, logPath, data, time.Since(began))
+	tell(c.Address, standin, config, logPath, data, said.link(), time.Since(began))
 	select {
 	case <-ctx.Done():
 		fmt.Println("\nStopping; the data stays for the next start.")
@@ -115,19 +118,45 @@ type program struct {
 	ended chan struct{}
 }
 
-func launch(log io.Writer, environment []string, name string, args ...string) (*program, error) {
+func launch(out, log io.Writer, environment []string, name string, args ...string) (*program, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
 	p := &program{exec.Command(filepath.Join(filepath.Dir(self), name), args...), make(chan struct{})}
-	p.cmd.Env, p.cmd.Stdout, p.cmd.Stderr = environment, log, log
+	p.cmd.Env, p.cmd.Stdout, p.cmd.Stderr = environment, out, log
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := p.cmd.Start(); err != nil {
 		return nil, fmt.Errorf("start %s: %w; build it with make build", name, err)
 	}
 	go func() { _ = p.cmd.Wait(); close(p.ended) }()
 	return p, nil
+}
+
+// announcement keeps what the service says when it starts: the link in it is
+// a secret and does not belong in a log.
+type announcement struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (a *announcement) Write(p []byte) (int, error) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.text.Write(p)
+}
+
+// link is the one-time link for the owner's account; empty if there is an
+// account already.
+func (a *announcement) link() string {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for _, word := range strings.Fields(a.text.String()) {
+		if strings.Contains(word, "/console/welcome#") {
+			return word
+		}
+	}
+	return ""
 }
 
 // stop interrupts the program and waits for it.
@@ -180,19 +209,24 @@ func publish(ctx context.Context, c *client.Client) error {
 	return nil
 }
 
-func tell(address, standin, config, log, data string, took time.Duration) {
+func tell(address, standin, config, log, data, link string, took time.Duration) {
+	console := address + "/console"
+	if link != "" {
+		console = link + "\n                     (make your account with this link; it works once)"
+	}
 	fmt.Printf(`
 Juvalogos runs with sample data (started in %.1f s).
 
   Ask at a desk      %s/at/hive-helper
                      %s/at/short-answers
+  Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
   The models         are simulated, at http://%s
   Data and log       %s, %s
 
 Ctrl-C stops everything. The data stays.
-`, took.Seconds(), address, address, config, standin, data, log)
+`, took.Seconds(), address, address, console, config, standin, data, log)
 }
 
 func lastLines(path string) string {

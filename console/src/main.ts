@@ -6,4 +6,6 @@ import SharedPage from "./visitor/SharedPage.svelte";
 import VisitorPage from "./visitor/VisitorPage.svelte";
 
 applyTheme();
-mount(given.shared ? SharedPage : VisitorPage, { target: document.getElementById("page")! });
+const target = document.getElementById("page")!;
+if (given.console) void import("./console/Console.svelte").then((m) => mount(m.default, { target }));
+else mount(given.shared ? SharedPage : VisitorPage, { target });

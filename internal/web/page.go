@@ -43,7 +43,7 @@ func loadPages(console fs.FS, basePath string) (*pages, error) {
 // securityPolicy allows the page what it needs and nothing from elsewhere:
 // whatever a model writes, it cannot make a browser fetch from another site.
 const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
-	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-ancestors 'self'; base-uri 'self'"
+	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; frame-ancestors 'self'; base-uri 'self'"
 
 // givenBody is what the document holds for the page that it becomes.
 type givenBody struct {

@@ -35,10 +35,10 @@
   <Popover.Root>
     <Popover.Trigger class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-[0.8rem] hover:text-accent">
       <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
-      <span class="truncate">Replies: {chosen.length ? chosen.join(", ").toLowerCase() : "as usual"}</span>
+      <span class="truncate">Replies: {chosen.length ? chosen.join(", ") : "as usual"}</span>
     </Popover.Trigger>
     <Popover.Portal>
-      <Popover.Content side="top" align="end" sideOffset={8} class="z-40 w-[min(24rem,92vw)] rounded-md border border-rule bg-paper p-4 shadow-lg">
+      <Popover.Content side="top" align="end" sideOffset={8} collisionPadding={10} class="z-40 w-[min(24rem,92vw)] rounded-md border border-rule bg-paper p-4 shadow-lg">
         {#each rows as row (row.key)}
           <fieldset class="mt-3 first:mt-0">
             <legend class="mb-1 text-sm font-semibold">{row.title}</legend>

@@ -23,7 +23,7 @@
     else sessionStorage.removeItem(draft);
   });
 
-  onMount(focus);
+  onMount(() => given.preview || focus());
 
   /** Puts the cursor into the box; not on a phone, whose keyboard would cover half of the page. */
   export function focus() {

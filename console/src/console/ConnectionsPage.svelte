@@ -1,0 +1,95 @@
+<script lang="ts">
+  import Plus from "@lucide/svelte/icons/plus";
+  import { SvelteMap } from "svelte/reactivity";
+  import * as making from "../api/making";
+  import type { Schemas } from "../given";
+  import ConnectionDialog from "./ConnectionDialog.svelte";
+  import { router } from "./router.svelte";
+  import { act, complain } from "./state.svelte";
+
+  let list = $state<Schemas["Connection"][] | null>(null);
+  let probing = $state("");
+  const probes = new SvelteMap<string, Schemas["Probe"]>();
+
+  async function read() {
+    try {
+      list = await making.listConnections();
+    } catch (e) {
+      complain(e);
+    }
+  }
+  void read();
+
+  const part = $derived(router.path.split("/")[1] ?? "");
+  const edited = $derived(list?.find((c) => c.name === part && !c.fixed));
+
+  async function probe(path: string) {
+    probing = path;
+    try {
+      for (const p of await making.probe(path)) probes.set(p.model, p);
+    } catch (e) {
+      complain(e);
+    }
+    probing = "";
+  }
+
+  async function remove(name: string) {
+    await act(async () => (await making.removeConnection(name), await read()), `${name} is removed, with its key`);
+  }
+
+  const priceOf = (m: Schemas["ModelSettings"]) => (m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given");
+</script>
+
+<main class="mx-auto max-w-[76rem] px-4 pt-8 pb-20 sm:px-8">
+  <div class="flex flex-wrap items-end gap-3">
+    <h1 class="flex-1 font-serif text-[1.8rem] font-semibold">Connections</h1>
+    {#if list?.length}<button class="button-plain" disabled={!!probing} onclick={() => probe("")}>Probe all</button>{/if}
+    <button class="button-main" onclick={() => router.go("connections/new")}><Plus size={16} aria-hidden="true" /> Add a connection</button>
+  </div>
+  <p class="mt-2 max-w-[42rem] text-[0.92rem] text-faded">A connection is a place where models live: an address and a key. A probe asks a model for a few words; that costs what a few words cost.</p>
+
+  {#each list ?? [] as c (c.name)}
+    <section class="mt-8 border-t border-rule pt-4" aria-labelledby="connection-{c.name}">
+      <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+        <h2 id="connection-{c.name}" class="font-serif text-[1.2rem] font-semibold">{c.name}</h2>
+        <p class="min-w-0 flex-1 text-[0.88rem] break-all text-faded">{c.address}</p>
+        {#if c.fixed}
+          <p class="text-[0.84rem] text-faded">from the connection file</p>
+        {:else}
+          <button class="min-h-7 text-sm text-accent underline underline-offset-4" onclick={() => router.go(`connections/${c.name}`)}>Change</button>
+          <button class="min-h-7 text-sm text-accent underline underline-offset-4" onclick={() => remove(c.name)}>Remove</button>
+        {/if}
+      </div>
+      <p class="mt-0.5 text-[0.84rem] text-faded">
+        {c.keyed ? "The key is kept encrypted" : c.reference ? `The key is in ${c.reference.startsWith("env:") ? "the environment variable " + c.reference.slice(4) : "the file " + c.reference.slice(5)}` : "Without a key"}; waits {c.patience} s for a word{c.at_once ? `; at most ${c.at_once} replies at once` : ""}.
+      </p>
+      <ul class="mt-3">
+        {#each c.models as m (m.name)}
+          {@const path = `${c.name}/${m.name}`}
+          {@const p = probes.get(path)}
+          <li class="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-t border-rule py-2.5">
+            <p class="w-44 font-semibold break-all">{m.name}</p>
+            <p class="flex-1 text-[0.88rem] text-faded">{m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}</p>
+            {#if m.can.includes("chat")}<button class="button-plain !min-h-8" disabled={!!probing} onclick={() => probe(path)}>{probing === path ? "Asking …" : "Probe"}</button>{/if}
+            {#if p}
+              <p class={["w-full text-[0.9rem]", !p.works && "border-l-2 border-accent bg-leaf px-3 py-2"]} role="status">
+                {#if p.works}It answers: first word after {Math.round(p.first_token_ms)} ms{p.tokens_per_second ? `, then ${Math.round(p.tokens_per_second)} tokens per second` : ""}. “{p.reply}”
+                {:else}<strong>It does not answer.</strong> {p.advice}{/if}
+              </p>
+            {/if}
+          </li>
+        {/each}
+      </ul>
+    </section>
+  {:else}
+    {#if list}
+      <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
+        <p class="font-serif text-lg leading-relaxed">No model is connected yet. If one runs on this machine or in your network, its address often ends in <code>/v1</code>; a hosted one tells you address and key where you got them.</p>
+      </div>
+    {/if}
+  {/each}
+</main>
+
+{#if part === "new" || edited}
+  {#key part}<ConnectionDialog was={edited} done={read} />{/key}
+{/if}

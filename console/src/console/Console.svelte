@@ -1,0 +1,45 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import { Toaster } from "svelte-sonner";
+  import { theme } from "../theme.svelte";
+  import AccessPage from "./AccessPage.svelte";
+  import CommandPalette from "./CommandPalette.svelte";
+  import ConnectionsPage from "./ConnectionsPage.svelte";
+  import DeskPage from "./DeskPage.svelte";
+  import DesksPage from "./DesksPage.svelte";
+  import Door from "./Door.svelte";
+  import { router } from "./router.svelte";
+  import { state } from "./state.svelte";
+  import TopBar from "./TopBar.svelte";
+
+  onMount(() => state.begin());
+
+  const parts = $derived(router.path.split("/"));
+  const titles: Record<string, string> = { "": "Desks", desks: "Desk", connections: "Connections", access: "Access" };
+  $effect(() => {
+    document.title = `${parts[1] ?? titles[parts[0]!] ?? "Console"} · Juvalogos`;
+  });
+</script>
+
+{#if !state.known}
+  <p class="px-6 pt-24 text-center text-faded">One moment …</p>
+{:else if !state.session}
+  <Door />
+{:else}
+  <CommandPalette />
+  <TopBar />
+  {#if parts[0] === "desks" && parts[1]}
+    {#key parts[1]}<DeskPage slug={parts[1]} part={parts[2] ?? "edit"} record={parts[3]} />{/key}
+  {:else if parts[0] === "connections"}
+    <ConnectionsPage />
+  {:else if parts[0] === "access"}
+    <AccessPage />
+  {:else}
+    <DesksPage />
+  {/if}
+{/if}
+<Toaster
+  position="bottom-right"
+  theme={theme.choice === "auto" ? "system" : theme.choice}
+  toastOptions={{ style: "background: var(--paper); color: var(--ink); border-color: var(--rule); font-family: inherit" }}
+/>

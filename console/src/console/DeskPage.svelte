@@ -1,0 +1,74 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import * as making from "../api/making";
+  import type { Schemas } from "../given";
+  import ConversationsTab from "./ConversationsTab.svelte";
+  import DeskMenu from "./DeskMenu.svelte";
+  import EditTab from "./EditTab.svelte";
+  import { offer } from "./palette.svelte";
+  import RevisionsTab from "./RevisionsTab.svelte";
+  import { hrefOf, router } from "./router.svelte";
+  import { sentence } from "./state.svelte";
+  import { ago } from "./time";
+
+  let { slug, part, record }: { slug: string; part: string; record?: string } = $props();
+
+  let desk = $state<Schemas["Desk"] | null>(null);
+  let problem = $state("");
+
+  const refresh = async () => {
+    try {
+      desk = await making.readDesk(slug);
+    } catch (e) {
+      problem = sentence(e);
+    }
+  };
+  onMount(refresh);
+
+  const tabs = [
+    ["edit", "Edit"],
+    ["revisions", "Revisions"],
+    ["conversations", "Conversations"],
+  ] as const;
+
+  offer(() => tabs.map(([key, name]) => ({ group: `This desk`, name, run: () => router.go(`desks/${slug}${key === "edit" ? "" : "/" + key}`) })));
+</script>
+
+{#if problem}
+  <main class="mx-auto max-w-[36rem] px-6 pt-20">
+    <h1 class="font-serif text-2xl font-semibold">No desk here</h1>
+    <p class="mt-3 font-serif text-lg">{problem}</p>
+    <p class="mt-6"><a class="text-accent underline underline-offset-4" href={hrefOf("")} onclick={router.follow}>All desks</a></p>
+  </main>
+{:else if desk}
+  <div class="border-b border-rule px-4 pt-4 sm:px-6">
+    <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+      <h1 class="min-w-0 truncate font-serif text-[1.4rem] font-semibold">{desk.title}</h1>
+      <p class="flex-1 text-[0.84rem] text-faded">
+        {#if desk.published}<a class="text-accent underline underline-offset-4" href={desk.page} target="_blank" rel="noopener">{desk.page}</a>, revision {desk.published}, {ago(desk.changed_at)} by {desk.changed_by}
+        {:else if desk.newest}Withdrawn: visitors find no desk here.
+        {:else}A draft: nobody sees it yet.{/if}
+      </p>
+      <DeskMenu {desk} {refresh} />
+    </div>
+    <nav class="mt-1 -mb-px flex gap-1" aria-label="This desk">
+      {#each tabs as [key, name] (key)}
+        <a
+          class={["border-b-2 px-3 py-2 text-sm no-underline", part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink"]}
+          href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}
+          aria-current={part === key ? "page" : undefined}
+          onclick={router.follow}>{name}</a
+        >
+      {/each}
+    </nav>
+  </div>
+  {#if part === "revisions"}
+    <RevisionsTab {desk} {refresh} />
+  {:else if part === "conversations"}
+    <ConversationsTab {slug} {record} />
+  {:else}
+    <EditTab {desk} {refresh} />
+  {/if}
+{:else}
+  <p class="px-6 pt-24 text-center text-faded">Fetching the desk …</p>
+{/if}

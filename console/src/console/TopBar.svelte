@@ -1,0 +1,53 @@
+<script lang="ts">
+  import Moon from "@lucide/svelte/icons/moon";
+  import Search from "@lucide/svelte/icons/search";
+  import Sun from "@lucide/svelte/icons/sun";
+  import SunMoon from "@lucide/svelte/icons/sun-moon";
+  import { DropdownMenu } from "bits-ui";
+  import * as making from "../api/making";
+  import { theme, turnTheme } from "../theme.svelte";
+  import { palette } from "./palette.svelte";
+  import { hrefOf, router } from "./router.svelte";
+  import { act, state } from "./state.svelte";
+
+  const pages = [
+    ["", "Desks"],
+    ["connections", "Connections"],
+    ["access", "Access"],
+  ] as const;
+  const here = $derived(router.path.split("/")[0] === "desks" ? "" : router.path.split("/")[0]);
+  const themes = { auto: "as the system", light: "light", dark: "dark" };
+  const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
+
+  async function signOut() {
+    if (await act(making.signOut, "Signed out")) state.signedOut();
+  }
+</script>
+
+<header class="sticky top-0 z-20 flex h-13 items-center gap-1 border-b border-rule bg-paper px-3 sm:px-6">
+  <a class="mr-2 font-serif text-[1.05rem] italic no-underline sm:mr-5" href={hrefOf("")} onclick={router.follow}>Juvalogos</a>
+  <nav class="flex min-w-0 flex-1 items-center gap-0.5 overflow-x-auto sm:gap-1" aria-label="Console">
+    {#each pages as [path, name] (path)}
+      <a
+        class={["rounded px-2 py-1.5 text-sm no-underline hover:bg-leaf sm:px-3", here === path && "font-semibold text-accent"]}
+        href={hrefOf(path)}
+        aria-current={here === path ? "page" : undefined}
+        onclick={router.follow}>{name}</a
+      >
+    {/each}
+  </nav>
+  <button class="hidden h-8 items-center gap-2 rounded border border-rule px-2.5 text-[0.82rem] text-faded hover:bg-leaf sm:flex" onclick={() => (palette.open = true)}>
+    <Search size={14} aria-hidden="true" /> Find or do <kbd class="ml-2 text-[0.75rem]">Ctrl K</kbd>
+  </button>
+  <button class="icon sm:!hidden" aria-label="Find or do" onclick={() => (palette.open = true)}><Search size={18} aria-hidden="true" /></button>
+  <button class="icon" title="Theme: {themes[theme.choice]}" aria-label="Theme: {themes[theme.choice]}. Change it." onclick={turnTheme}><ThemeIcon size={18} aria-hidden="true" /></button>
+  <DropdownMenu.Root>
+    <DropdownMenu.Trigger class="h-9 max-w-32 truncate rounded px-2.5 text-sm hover:bg-leaf" aria-label="Your account, {state.session?.name}">{state.session?.name}</DropdownMenu.Trigger>
+    <DropdownMenu.Portal disabled>
+      <DropdownMenu.Content align="end" sideOffset={4} class="menu">
+        <DropdownMenu.Item class="menu-item" onSelect={() => router.go("access")}>Password and browsers</DropdownMenu.Item>
+        <DropdownMenu.Item class="menu-item" onSelect={signOut}>Sign out</DropdownMenu.Item>
+      </DropdownMenu.Content>
+    </DropdownMenu.Portal>
+  </DropdownMenu.Root>
+</header>
