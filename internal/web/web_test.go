@@ -559,13 +559,15 @@ func TestAnswersAreAsDescribed(t *testing.T) {
 	matches(t, d.Components.Schemas, "Turn", turn)
 	for _, c := range []struct{ path, key, schema string }{
 		{"/api/at/helper/conversations", "conversations", "Conversation"}, {"/api/desks", "desks", "Desk"},
-		{"/api/models", "models", "Model"}, {"/api/tokens", "tokens", "Token"},
+		{"/api/models", "models", "Model"}, {"/api/tokens", "tokens", "Token"}, {"/api/connections", "connections", "Connection"},
+		{"/api/desks/helper/conversations", "conversations", "Conversation"},
 	} {
 		list = nil
 		get("GET", c.path, "", &list)
 		matches(t, d.Components.Schemas, c.schema, list[c.key].([]any)[0])
 	}
-	for path, schema := range map[string]string{"/api/at/helper": "Face", "/api/desks/helper": "Desk", "/api/nothing": "Problem", "/healthz": "Health", "/api/conversations/" + fmt.Sprint(turn["conversation"]): "Conversation"} {
+	for path, schema := range map[string]string{"/api/at/helper": "Face", "/api/desks/helper": "Desk", "/api/nothing": "Problem", "/healthz": "Health", "/api/desks/helper/draft": "Draft", "/api/desks/helper/revisions/1": "Revision",
+		"/api/desks/helper/export": "PackedDesk", "/api/milestones": "Milestones", "/api/records/" + fmt.Sprint(turn["conversation"]): "Conversation", "/api/conversations/" + fmt.Sprint(turn["conversation"]): "Conversation"} {
 		list = nil
 		get("GET", path, "", &list)
 		matches(t, d.Components.Schemas, schema, list)

@@ -12,7 +12,7 @@
   let files = $state.raw<{ older: string; newer: string; with: number } | null>(null);
 
   // svelte-ignore state_referenced_locally
-  chosen = desk.published || desk.newest;
+  chosen = desk.newest;
 
   const other = $derived(against || chosen - 1);
 

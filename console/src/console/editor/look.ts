@@ -23,6 +23,7 @@ export const look = [
     ".cm-changedText": { background: "color-mix(in srgb, #3d8b40 30%, transparent) !important" },
     ".cm-deletedChunk": { backgroundColor: "color-mix(in srgb, var(--accent) 12%, transparent) !important" },
     ".cm-deletedText": { background: "color-mix(in srgb, var(--accent) 28%, transparent) !important" },
+    ".cm-collapsedLines:before, .cm-collapsedLines:after": { content: '"…" !important' },
     ".cm-collapsedLines": { background: "var(--leaf)", color: "var(--faded)" },
   }),
   syntaxHighlighting(
