@@ -33,8 +33,16 @@ var (
 	})
 )
 
-// openPage opens a tab of a visitor of its own.
+// openPage opens a tab of a visitor of its own at the test bed's desk.
 func openPage(t *testing.T, w browser.Window, address string) *page {
+	t.Helper()
+	p := openTab(t, w, address)
+	p.visit("/at/helper")
+	return p
+}
+
+// openTab opens an empty tab of a browser of its own.
+func openTab(t *testing.T, w browser.Window, address string) *page {
 	t.Helper()
 	chromium, err := startBrowser()
 	if err != nil {
@@ -46,9 +54,7 @@ func openPage(t *testing.T, w browser.Window, address string) *page {
 	}
 	tab, cancelTime := context.WithTimeout(tab, 3*time.Minute)
 	t.Cleanup(func() { cancelTime(); cancel() })
-	p := &page{t, tab, address}
-	p.visit("/at/helper")
-	return p
+	return &page{t, tab, address}
 }
 
 func newBed(t *testing.T) *testbed.Bed {

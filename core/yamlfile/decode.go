@@ -137,13 +137,16 @@ func (d *decoder) mapping(node ast.Node, v reflect.Value, f field) {
 		return
 	}
 	known := fieldsOf(v.Type())
-	seen := map[string]bool{}
+	seen := map[string]bool{} // or meant, but misspelt
 	for _, pair := range pairs {
 		key := pair.Key.GetToken().Value
 		i := slices.IndexFunc(known, func(k field) bool { return k.key == key })
 		switch {
 		case i < 0:
 			d.sayAt(pair.Key, "%s", unknown("key", key, keys(known)))
+			if meant := Nearest(key, keys(known)); !hasKey(pairs, meant) {
+				seen[meant] = true // one mistake, one problem
+			}
 		case seen[key]:
 			d.sayAt(pair.Key, "%q is given twice", key)
 		default:
@@ -156,6 +159,10 @@ func (d *decoder) mapping(node ast.Node, v reflect.Value, f field) {
 			d.sayAt(node, "%q is missing: %s", k.key, k.about)
 		}
 	}
+}
+
+func hasKey(pairs []*ast.MappingValueNode, key string) bool {
+	return slices.ContainsFunc(pairs, func(p *ast.MappingValueNode) bool { return p.Key.GetToken().Value == key })
 }
 
 func (d *decoder) list(node ast.Node, v reflect.Value, f field) {

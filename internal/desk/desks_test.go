@@ -202,10 +202,10 @@ func TestAFolderIsWatched(t *testing.T) {
 		t.Errorf("saved %+v: %s", f, title())
 	}
 	write("garden.yaml", strings.Replace(garden, "title:", "titel:", 1))
-	if f := next(); len(f.Problems) != 2 || f.Problems[1].Line != 2 || title() != "The Gardener" {
+	if f := next(); len(f.Problems) != 1 || f.Problems[0].Line != 2 || title() != "The Gardener" {
 		t.Errorf("with a mistake %+v: %s", f, title())
 	}
-	if path, files := b.Desks.Folder(); path != folder || len(files) != 1 || len(files[0].Problems) != 2 {
+	if path, files := b.Desks.Folder(); path != folder || len(files) != 1 || len(files[0].Problems) != 1 {
 		t.Errorf("reported: %s, %+v", path, files)
 	}
 	stop()

@@ -59,6 +59,7 @@ type Options struct {
 	Console  fs.FS         // nil: a bare document
 	Patience time.Duration // of the connection; zero: two seconds
 	Database string        // address; empty: one of the test's own
+	Bare     bool          // no connection and no desk yet
 }
 
 // New starts everything and publishes Desk. It is stopped with the test.
@@ -81,7 +82,11 @@ func New(t testing.TB, o Options) *Bed {
 		o.Database = storetest.URL(t)
 	}
 	t.Setenv("TESTBED_MODEL_KEY", ModelKey)
-	registry := models.Open(modelsAt(model.URL, o.Patience), map[string]models.Protocol{"chat-completions": chatcompletions.New})
+	file := modelsAt(model.URL, o.Patience)
+	if o.Bare {
+		file = models.File{}
+	}
+	registry := models.Open(file, map[string]models.Protocol{"chat-completions": chatcompletions.New})
 
 	var err error
 	must := func() {
@@ -105,8 +110,10 @@ func New(t testing.TB, o Options) *Bed {
 	_, err = b.Store.AddToken(ctx, store.Token{Name: "test", Scopes: web.AllScopes()}, Token)
 	must()
 	b.Client = &client.Client{Address: b.Address, Token: Token}
-	_, err = b.Client.Publish(ctx, "helper.yaml", []byte(Desk), "")
-	must()
+	if !o.Bare {
+		_, err = b.Client.Publish(ctx, "helper.yaml", []byte(Desk), "")
+		must()
+	}
 	t.Cleanup(func() {
 		ending, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
 		defer cancel()

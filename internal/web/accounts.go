@@ -11,6 +11,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/desk"
 	"juvalogos/internal/store"
 )
 
@@ -110,7 +111,7 @@ func (s *Server) authenticate(c fiber.Ctx, b signInBody) (store.Account, error) 
 	if !rightPassword(b.Password, hash) || err != nil {
 		s.patience.mistake(name, c.IP(), time.Now())
 		s.Log.Warn("a wrong name or password", "address", c.IP())
-		return a, fiber.NewError(fiber.StatusUnauthorized, "This name and password do not go together.")
+		return a, &desk.Problem{Code: codeWrongPassword, Sentence: "This name and password do not go together."}
 	}
 	return a, nil
 }

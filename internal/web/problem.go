@@ -24,17 +24,18 @@ type problemBody struct {
 
 // Codes that only the HTTP side has.
 const (
-	codeNoToken   desk.Code = "token-needed"
-	codeNoRoute   desk.Code = "no-such-address"
-	codeTooLarge  desk.Code = "too-large"
-	codeForbidden desk.Code = "forbidden"
-	codeExists    desk.Code = "exists-already"
+	codeNoToken       desk.Code = "token-needed"
+	codeNoRoute       desk.Code = "no-such-address"
+	codeTooLarge      desk.Code = "too-large"
+	codeForbidden     desk.Code = "forbidden"
+	codeExists        desk.Code = "exists-already"
+	codeWrongPassword desk.Code = "wrong-password"
 )
 
 // statuses of the codes; what is missing is 502 if a model failed, else 500.
 var statuses = map[desk.Code]int{
 	desk.NoDesk: 404, desk.NoConversation: 404, desk.NoTurn: 404, desk.NotShared: 404,
-	desk.NoConnection: 404, desk.Taken: 409, desk.NotOffered: 409, "waking": 503,
+	desk.NoConnection: 404, desk.Taken: 409, desk.NotOffered: 409, codeWrongPassword: 401, "waking": 503,
 	desk.Empty: 422, desk.QuestionLong: 413, desk.Invalid: 422,
 	desk.StillWriting: 409, desk.NotSetUp: 503, desk.NoRecords: 503, desk.Closing: 503,
 	desk.Unexpected: 500, desk.Interruption: 503,

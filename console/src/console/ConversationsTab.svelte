@@ -49,7 +49,7 @@
   }
 </script>
 
-<main class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
+<div class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
   <div class={["border-rule lg:block lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r", record && "hidden"]}>
     <label class="m-4 flex items-center gap-2 rounded border border-field px-2.5 focus-within:border-accent">
       <Search size={14} class="shrink-0 text-faded" aria-hidden="true" />
@@ -78,4 +78,4 @@
   {:else}
     <p class="hidden px-8 pt-10 text-faded lg:block">Choose a conversation to read it.</p>
   {/if}
-</main>
+</div>

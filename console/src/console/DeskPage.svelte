@@ -41,6 +41,7 @@
     <p class="mt-6"><a class="text-accent underline underline-offset-4" href={hrefOf("")} onclick={router.follow}>All desks</a></p>
   </main>
 {:else if desk}
+  <main>
   <div class="border-b border-rule px-4 pt-4 sm:px-6">
     <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
       <h1 class="min-w-0 truncate font-serif text-[1.4rem] font-semibold">{desk.title}</h1>
@@ -69,6 +70,7 @@
   {:else}
     <EditTab {desk} {refresh} />
   {/if}
+  </main>
 {:else}
   <p class="px-6 pt-24 text-center text-faded">Fetching the desk …</p>
 {/if}

@@ -141,9 +141,10 @@
   <button class="button-main" disabled={!saved || problems.length > 0 || !unpublished} onclick={() => (publishing = true)}>Publish</button>
 </div>
 
-<main class="grid min-h-0 lg:h-[calc(100dvh-12.2rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)] xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)_minmax(0,26rem)]">
+<div class="grid min-h-0 lg:h-[calc(100dvh-12.2rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)] xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)_minmax(0,26rem)]">
   {#if loaded}
-    <section class={["min-h-0 overflow-y-auto border-r border-rule", pane === "form" ? "block" : "hidden", pane !== "file" && "lg:block", "xl:block"]} aria-label="Form">
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <section class={["min-h-0 overflow-y-auto border-r border-rule", pane === "form" ? "block" : "hidden", pane !== "file" && "lg:block", "xl:block"]} aria-label="Form" tabindex="0">
       <DeskForm {text} {problems} models={app.models} change={changed} />
     </section>
     <section class={["h-[calc(100dvh-13rem)] min-h-0 border-r border-rule lg:h-auto", pane === "file" ? "block" : "hidden", "xl:block"]} aria-label="File">
@@ -157,7 +158,7 @@
   {:else}
     <p class="px-6 pt-16 text-faded">Fetching the file …</p>
   {/if}
-</main>
+</div>
 
 <Dialog.Root bind:open={publishing}>
   <Dialog.Portal>

@@ -38,7 +38,7 @@
   }
 </script>
 
-<main class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
+<div class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
   {#if revisions.length}
     <ol class="border-rule lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r" reversed>
       {#each revisions as r (r.number)}
@@ -80,4 +80,4 @@
   {:else}
     <p class="max-w-[36rem] px-6 pt-10 font-serif text-lg leading-relaxed">No revision yet. Each time the desk is published it gets one, with a number that stays; you can compare them and go back.</p>
   {/if}
-</main>
+</div>

@@ -23,7 +23,9 @@
     else sessionStorage.removeItem(draft);
   });
 
-  onMount(() => given.preview || focus());
+  onMount(() => {
+    if (!given.preview) focus(); // a maker types beside a preview
+  });
 
   /** Puts the cursor into the box; not on a phone, whose keyboard would cover half of the page. */
   export function focus() {

@@ -1,18 +1,18 @@
 import { readFace } from "../api/api";
-import type { Schemas } from "../given";
+import { given, type Schemas } from "../given";
 
 /** How often, in ms, a preview looks whether the draft has changed. */
 const every = 700;
 
 /** Hands over what visitors see of a draft whenever that changes. */
 export function followDraft(changed: (face: Schemas["Face"]) => void) {
-  let last = "";
+  let last = JSON.stringify(given.desk);
   setInterval(async () => {
     if (document.hidden) return;
     try {
       const face = await readFace();
       const text = JSON.stringify(face);
-      if (last && text !== last) changed(face);
+      if (text !== last) changed(face);
       last = text;
     } catch {
       // The draft may be gone for a moment; the next look tells.
