@@ -37,7 +37,7 @@
       <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
       <span class="truncate">Replies: {chosen.length ? chosen.join(", ") : "as usual"}</span>
     </Popover.Trigger>
-    <Popover.Portal>
+    <Popover.Portal disabled>
       <Popover.Content side="top" align="end" sideOffset={8} collisionPadding={10} class="z-40 w-[min(24rem,92vw)] rounded-md border border-rule bg-paper p-4 shadow-lg">
         {#each rows as row (row.key)}
           <fieldset class="mt-3 first:mt-0">

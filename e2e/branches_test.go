@@ -1,0 +1,259 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+
+	"context"
+
+	"juvalogos/internal/browser"
+	"juvalogos/internal/models"
+	"juvalogos/internal/testbed"
+	"juvalogos/standin/modelserver"
+)
+
+func TestEditingAQuestionMakesAVersion(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("My name is Ada.")
+	p.settled()
+	p.ask("How do I light a smoker?")
+	p.settled()
+	p.click("Edit the question")
+	p.accessible("editing a question")
+	p.fill("Edit the question", "My name is Perpetua.")
+	p.click("Ask this instead")
+	p.shows("article", "Version 2 of 2")
+	p.settled()
+	if n := run[int](p, `document.querySelectorAll("article").length`); n != 1 {
+		t.Errorf("%d turns on the new branch", n)
+	}
+	p.ask("What is my name?")
+	p.settled()
+	p.shows("article:last-of-type .prose", "Perpetua")
+	p.click("The version before")
+	p.shows("article", "How do I light a smoker?")
+	p.ask("What is my name?")
+	p.settled()
+	p.shows("article:last-of-type .prose", "Ada")
+	p.do(chromedp.Reload())
+	p.shows("article", "Version 1 of 2")
+	p.accessible("two versions")
+	// Escape leaves the question as it was.
+	p.click("Edit the question")
+	p.fill("Edit the question", "something else")
+	p.keys("\x1b")
+	p.shows("article h2", "My name is Ada.")
+}
+
+func TestTakingBackIsUndone(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("How do I light a smoker?")
+	p.settled()
+	p.click("Take it back")
+	p.shows("[role=status]", "Your question was taken back")
+	p.click("Undo")
+	p.shows("article", "How do I light a smoker?")
+	p.do(chromedp.Reload())
+	p.shows("article", "How do I light a smoker?")
+	p.choose("This conversation", "Start over")
+	p.shows("h1", "The Helper")
+}
+
+func TestSearchingEarlierConversations(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?", "How much syrup for the winter?", "Which colour marks this year's queen?"} {
+		p.visit("/at/helper")
+		p.ask(q)
+		p.settled()
+	}
+	p.shows("nav", "Today")
+	// The words of what was just said may take a moment to be findable.
+	p.until("the search finds it", `(async () => {
+		const box = document.querySelector("nav input");
+		box.value = ""; box.dispatchEvent(new Event("input", {bubbles: true}));
+		box.value = "syr"; box.dispatchEvent(new Event("input", {bubbles: true}));
+		await new Promise(done => setTimeout(done, 600));
+		return document.querySelector("nav mark")?.innerText === "syrup";
+	})()`)
+	p.accessible("a search")
+	p.click("How much syrup for the winter?")
+	p.shows("article h2", "How much syrup for the winter?")
+	p.fill("Search your earlier conversations", "no such words")
+	p.shows("nav", "Nothing you asked here, and no reply, has these words.")
+}
+
+func TestVisitorsSettings(t *testing.T) {
+	b := newBed(t)
+	file := strings.Replace(testbed.Desk, "brief:", "choices: {models: [{model: heather-2, title: Thorough}], manner: true, length: true, languages: [Deutsch]}\nbrief:", 1)
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(file), ""); err != nil {
+		t.Fatal(err)
+	}
+	p := openPage(t, browser.Phone, b.Address)
+	take := func(what string) {
+		t.Helper()
+		run[any](p, `[...document.querySelectorAll("fieldset label")].find(l => l.innerText.trim() === "`+what+`").click(), null`)
+	}
+	p.click("Replies: as usual")
+	p.shows("fieldset", "More careful")
+	p.accessible("the settings")
+	take("Thorough")
+	take("Shorter")
+	p.keys("\x1b")
+	p.shows("body", "Replies: Thorough, Shorter")
+	p.ask("How do I light a smoker?")
+	p.settled()
+	turns := run[string](p, `fetch("/api/conversations/" + location.pathname.split("/").pop()).then(r => r.text())`)
+	if !strings.Contains(turns, `"model":"shed/heather-2"`) {
+		t.Errorf("the conversation is %s", turns)
+	}
+	p.do(chromedp.Reload())
+	p.shows("body", "Replies: Thorough, Shorter")
+	// The desk offers less now, and the page does not know yet.
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(testbed.Desk), ""); err != nil {
+		t.Fatal(err)
+	}
+	p.ask("hello")
+	p.shows("[role=alert]", "Your settings were put back; please ask again.")
+	if got := run[string](p, `document.querySelector("textarea").value`); got != "hello" {
+		t.Errorf("the question is lost: %q", got)
+	}
+}
+
+func TestWhatThisDeskCanDo(t *testing.T) {
+	b := newBed(t)
+	file := strings.Replace(testbed.Desk, "brief:", "good_for: [lighting smokers]\nnot_for: [stings]\nknowledge: {until: June 2026, sources: [\"the handbook, as of October 2026\"]}\nbrief:", 1)
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(file), ""); err != nil {
+		t.Fatal(err)
+	}
+	p := openPage(t, browser.Desk, b.Address)
+	p.shows("main", "It knows nothing of what happened after June 2026.")
+	p.click("What this desk can do")
+	for _, want := range []string{"Answers questions.", "lighting smokers", "stings", "It knows the handbook, as of October 2026.", "the last 10 questions word for word"} {
+		p.shows("[role=dialog]", want)
+	}
+	p.accessible("what this desk can do")
+}
+
+func TestFormulasComeWhenTheyAreNeeded(t *testing.T) {
+	b := newBed(t)
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
+		t.Fatal(err)
+	}
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("How do I light a smoker?")
+	p.settled()
+	fetched := func() bool {
+		return run[bool](p, `performance.getEntriesByType("resource").some(r => r.name.includes("formulas"))`)
+	}
+	if fetched() {
+		t.Error("a reply without formulas fetches what sets them")
+	}
+	p.ask("How fast do mites multiply? Show me the formula.")
+	p.settled()
+	p.until("the formulas are set", `document.querySelectorAll(".prose math").length === 5`)
+	p.shows("article:last-of-type .prose", "costs $5 in July saves a colony worth $200 in March") // money is no formula
+	p.accessible("formulas")
+}
+
+func TestLongRepliesFold(t *testing.T) {
+	b := newBed(t)
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 880})
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("How do I light a smoker?")
+	p.settled()
+	height := func() int { return run[int](p, `document.querySelector("article .prose").parentElement.clientHeight`) }
+	before := height()
+	p.click("Fold this reply")
+	p.shows("article", "Show the whole reply")
+	if after := height(); after > 300 || after >= before {
+		t.Errorf("%d px high, folded %d", before, after)
+	}
+	p.accessible("a folded reply")
+	p.click("Show the whole reply")
+	if after := height(); after != before {
+		t.Errorf("unfolded it is %d px high, not %d", after, before)
+	}
+}
+
+func TestWaitingIsToldTruthfully(t *testing.T) {
+	b := newBed(t)
+	file, _ := b.Desks.Models.Connections()
+	file[0].AtOnce = 1
+	b.Desks.Models.Replace(models.File{Connections: file})
+	b.Model.Set(testbed.Slow)
+	one, two, three := openPage(t, browser.Desk, b.Address), openPage(t, browser.Desk, b.Address), openPage(t, browser.Phone, b.Address)
+	one.ask("first")
+	one.shows("article .prose", "e")
+	two.ask("second")
+	two.shows("article", "You are next in line")
+	three.ask("third")
+	three.shows("article", "There are 1 before you in line")
+	three.accessible("in line")
+	one.click("Stop")
+	two.shows("article .prose", "e")
+	three.shows("article", "You are next in line")
+	two.click("Stop")
+	three.shows("article .prose", "e")
+	three.click("Stop")
+
+	b.Model.Set(testbed.With(testbed.Fast, "waking", 8, 0))
+	one.ask("How do I light a smoker?")
+	one.shows("article:last-of-type", "The model is waking up.")
+	one.settled()
+	one.shows("article:last-of-type .prose", "white")
+
+	busy := testbed.With(testbed.Fast, "busy", 0, 0)
+	busy.RetryAfter = 90
+	b.Model.Set(busy)
+	one.ask("hello")
+	one.shows("article:last-of-type [role=alert]", "You can have it made again in ")
+	first := one.text("article:last-of-type [role=alert]")
+	one.until("it counts down", `document.querySelector("article:last-of-type [role=alert]").innerText !== `+"`"+first+"`")
+	one.accessible("a countdown")
+}
+
+func TestConnectionLostAndRegained(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	offline := func(on bool) {
+		t.Helper()
+		p.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+			_, err := chromedp.Call(ctx, network.OverrideNetworkState, network.OverrideNetworkStateParams{Offline: on, DownloadThroughput: -1, UploadThroughput: -1})
+			return err
+		}))
+	}
+	offline(true)
+	p.shows("[role=status]", "You are offline.")
+	p.accessible("offline")
+	offline(false)
+	p.shows("[role=status]", "The connection is back.")
+	p.ask("hello")
+	p.settled()
+}
+
+func TestVerdictsAndFiguresForMakers(t *testing.T) {
+	b := newBed(t)
+	p := openPage(t, browser.Desk, b.Address)
+	p.ask("hello")
+	p.settled()
+	if text := p.text("article"); strings.Contains(text, "tokens") {
+		t.Errorf("a visitor reads of tokens: %s", text)
+	}
+	p.click("This did not help")
+	p.shows("article", "It did not help")
+	p.do(chromedp.Reload())
+	p.shows("article", "It did not help")
+	p.click("This did not help")
+	p.until("the verdict is taken back", `!document.querySelector("article").innerText.includes("It did not help")`)
+	maker := openConsole(t, browser.Desk, b, "")
+	maker.visit("/at/helper")
+	maker.ask("hello")
+	maker.settled()
+	maker.shows("article", "tokens in")
+}
