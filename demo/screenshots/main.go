@@ -47,11 +47,12 @@ func run(ctx context.Context, folder, only string) error {
 	if err := os.Chmod(data, 0o755); err != nil {
 		return err
 	}
-	stop, err := startDemo(data)
+	demo := exec.Command("bin/juvalogos-demo", "-data", data, "-listen", listen, "-standin", standin)
+	link, err := announced(demo, "Ctrl-C")
 	if err != nil {
 		return err
 	}
-	defer stop()
+	defer interrupt(demo)
 	chromium, err := browser.Start(ctx)
 	if err != nil {
 		return err
@@ -65,34 +66,49 @@ func run(ctx context.Context, folder, only string) error {
 			return fmt.Errorf("picture %s: %w", p.name, err)
 		}
 	}
+	config := filepath.Join(data, "client.yaml")
+	if only == "" || strings.HasPrefix(only, "console-") {
+		if err := console(ctx, chromium, link, config, folder, only); err != nil {
+			return err
+		}
+	}
 	if only != "" && only != "terminal" {
 		return nil
 	}
-	return terminal(ctx, filepath.Join(data, "client.yaml"), filepath.Join(folder, "terminal.png"))
+	return terminal(ctx, config, filepath.Join(folder, "terminal.png"))
 }
 
-func startDemo(data string) (stop func(), err error) {
-	cmd := exec.Command("bin/juvalogos-demo", "-data", data, "-listen", listen, "-standin", standin)
+// announced starts a program and waits until it says that it is ready; link is
+// the one-time link for the owner's account, if it prints one.
+func announced(cmd *exec.Cmd, ready string) (link string, err error) {
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()
 	if err != nil {
-		return nil, err
+		return "", err
 	}
 	if err := cmd.Start(); err != nil {
-		return nil, fmt.Errorf("%w; build first: make build", err)
+		return "", fmt.Errorf("%w; build first: make build", err)
 	}
 	buffer := make([]byte, 4096)
-	for text := ""; !strings.Contains(text, "Ctrl-C"); {
+	text := ""
+	for !strings.Contains(text, ready) {
 		n, err := out.Read(buffer)
 		if err != nil {
-			return nil, fmt.Errorf("the demo did not start")
+			return "", fmt.Errorf("%s did not start", cmd.Path)
 		}
 		text += string(buffer[:n])
 	}
-	return func() {
-		_ = cmd.Process.Signal(syscall.SIGINT)
-		_ = cmd.Wait()
-	}, nil
+	for _, word := range strings.Fields(text) {
+		if strings.Contains(word, "/console/welcome#") {
+			link = word
+		}
+	}
+	return link, nil
+}
+
+func interrupt(cmd *exec.Cmd) {
+	_ = cmd.Process.Signal(syscall.SIGINT)
+	_ = cmd.Wait()
 }
 
 type picture struct {
@@ -130,6 +146,11 @@ func (p picture) take(chromium *browser.Chromium, folder string) error {
 	if err := chromedp.Do(tab, p.steps...); err != nil {
 		return err
 	}
+	return save(tab, folder, p.name)
+}
+
+// save takes the picture once nothing moves any more.
+func save(tab context.Context, folder, name string) error {
 	if err := chromedp.Do(tab, chromedp.Sleep(400*time.Millisecond)); err != nil {
 		return err
 	}
@@ -137,7 +158,7 @@ func (p picture) take(chromium *browser.Chromium, folder string) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(folder, p.name+".png"), png, 0o644)
+	return os.WriteFile(filepath.Join(folder, name+".png"), png, 0o644)
 }
 
 func fresh(desk string) browser.Action {
@@ -158,9 +179,12 @@ func earlier(question string) browser.Action {
 }
 
 func toTurn(number int) browser.Action {
-	script := fmt.Sprintf(`window.scrollTo(0, document.querySelectorAll("article")[%d].offsetTop - 80)`, number-1)
+	return script(fmt.Sprintf(`window.scrollTo(0, document.querySelectorAll("article")[%d].offsetTop - 80)`, number-1))
+}
+
+func script(source string) browser.Action {
 	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](script))
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[any]("{ "+source+"; null }"))
 		return err
 	})
 }

@@ -83,8 +83,8 @@ func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, vi
 			select c.leaf as parent where $4::uuid is null
 			union all select t.parent from turn t where t.id = $4 and t.conversation = c.id) b
 		where c.id = $1 and c.desk = $2 and c.visitor = $3 and c.removed_at is null`, conversation, desk, visitor[:], instead)
-	before := `(select case when $2::uuid is null then leaf else (select parent from turn where id = $2) end from conversation where id = $1)`
-	queuePast(batch, before, limit, conversation, instead)
+	queuePast(batch, `select t.id, t.parent, 1 from conversation c join turn t
+		on t.id = case when $2::uuid is null then c.leaf else (select parent from turn where id = $2) end where c.id = $1`, limit, conversation, instead)
 	results := s.pool.SendBatch(ctx, batch)
 	defer results.Close()
 	if err := results.QueryRow().Scan(&at.Leaf, &at.Parent, &at.Number); err != nil {
@@ -94,20 +94,28 @@ func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, vi
 	return past, at, err
 }
 
-// queuePast adds the two questions that readPast reads: for the newest turns
-// of the path that ends at before, an expression, and for the newest summary
-// on it. A turn counts with the chosen attempt, else the newest, that has
-// something to remember.
-func queuePast(batch *pgx.Batch, before string, limit int, arguments ...any) {
+// queuePast adds the question that readPast reads: for the newest turns of the
+// path that ends with a turn, and for the newest summary on it. end selects
+// that turn: its id, its parent and 1. A turn counts with the chosen attempt,
+// else the newest, that has something to remember.
+//
+// The path is written out here instead of calling path_to, which PostgreSQL
+// would plan anew for every question.
+func queuePast(batch *pgx.Batch, end string, limit int, arguments ...any) {
 	batch.Queue(fmt.Sprintf(`
-		select t.id, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary
-		from path_to(%s, %d) p join turn t on t.id = p.id join lateral (
+		with recursive path (id, parent, back) as (
+			`+end+`
+			union all
+			select t.id, t.parent, p.back + 1 from path p join turn t on t.id = p.parent where p.back < %d),
+		covered as (
+			select s.* from path p join summary s on s.upto = p.id order by p.back limit 1)
+		select t.id, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, s.*
+		from (select id from path where back <= %d) p join turn t on t.id = p.id join lateral (
 			select reply, memory_tokens from attempt
 			where turn = t.id and state in ('done', 'stopped') and reply <> ''
 			order by `+whichCounts+` limit 1) b on true
-		order by p.back limit %d`, before, limit+spareTurns, limit), arguments...)
-	batch.Queue(fmt.Sprintf(`
-		select s.* from path_to(%s, %d) p join summary s on s.upto = p.id order by p.back limit 1`, before, farthestBack), arguments...)
+		left join covered s on true
+		order by t.number desc limit %d`, farthestBack, limit+spareTurns, limit), arguments...)
 }
 
 // spareTurns allows for turns that have nothing to remember.
@@ -118,17 +126,21 @@ func readPast(results pgx.BatchResults) (past Past, err error) {
 	if err != nil {
 		return past, err
 	}
-	if past.Turns, err = pgx.CollectRows(rows, pgx.RowToStructByPos[PastTurn]); err != nil {
-		return past, err
-	}
+	var t PastTurn
+	var upto, conversation *uuid.UUID
+	var turns, tokens *int
+	var text, vocabulary, model *string
+	var madeAt *time.Time
+	into := []any{&t.ID, &t.Number, &t.Question, &t.Reply, &t.QuestionTokens, &t.ReplyTokens, &t.Vocabulary,
+		&upto, &conversation, &turns, &text, &tokens, &vocabulary, &model, &madeAt}
+	_, err = pgx.ForEachRow(rows, into, func() error {
+		past.Turns = append(past.Turns, t)
+		if upto != nil && past.Summary == nil {
+			past.Summary = &Summary{*upto, *conversation, *turns, *text, *tokens, *vocabulary, *model, *madeAt}
+		}
+		return nil
+	})
 	slices.Reverse(past.Turns)
-	if rows, err = results.Query(); err != nil {
-		return past, err
-	}
-	found, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Summary])
-	if len(found) > 0 {
-		past.Summary = &found[0]
-	}
 	return past, err
 }
 
@@ -175,7 +187,7 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at, choice)
 	batch.Queue(`update turn set chosen = null, words = null where id = $1`, t.ID)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
-	queuePast(batch, `(select parent from turn where id = $1)`, remember, t.ID)
+	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, t.ID)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
 		if closing := results.Close(); err == nil {

@@ -3,12 +3,14 @@ package store_test
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/words"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 )
@@ -228,8 +230,8 @@ func TestConversationsAreFound(t *testing.T) {
 			t.Errorf("%q found %+v", query, list)
 			continue
 		}
-		if want != "" && !strings.Contains(list[0].Found, store.FoundBegin+want+store.FoundEnd) {
-			t.Errorf("%q: the excerpt is %q", query, list[0].Found)
+		if want != "" && !slices.Contains(list[0].Found, words.Piece{Text: want, Hit: true}) {
+			t.Errorf("%q: the excerpt is %+v", query, list[0].Found)
 		}
 	}
 	if list, err := c.s.DeskConversations(ctx, "d", store.Page{Search: "smoker", Limit: 9}); err != nil || len(list) != 2 {

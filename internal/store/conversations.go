@@ -6,6 +6,8 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/core/words"
 )
 
 // Visitor is the SHA-256 of what a visitor is known by.
@@ -18,10 +20,10 @@ type Conversation struct {
 	Title     string
 	Channel   string // page, preview, api or completions
 	StartedAt time.Time
-	AskedAt   time.Time // the last question
-	Share     string    // what its shared link ends with; empty if it is not shared
-	Turns     int       // on the path that is shown
-	Found     string    // where a search found its words, those between two \x02 and \x03
+	AskedAt   time.Time     // the last question
+	Share     string        // what its shared link ends with; empty if it is not shared
+	Turns     int           // on the path that is shown
+	Found     []words.Piece // where a search found its words
 }
 
 // Turn is a question with the attempt at its reply that counts: the chosen
@@ -83,9 +85,15 @@ func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor,
 
 const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.asked_at, coalesce(c.share, ''), coalesce((select number from turn where id = c.leaf), 0)`
 
-func scanConversation(row pgx.CollectableRow) (c Conversation, err error) {
-	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.Channel, &c.StartedAt, &c.AskedAt, &c.Share, &c.Turns, &c.Found)
+func scanConversation(row pgx.CollectableRow) (Conversation, error) {
+	c, _, err := scanFound(row)
 	return c, err
+}
+
+// scanFound reads a conversation and the text in which a search found its words.
+func scanFound(row pgx.CollectableRow) (c Conversation, text string, err error) {
+	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.Channel, &c.StartedAt, &c.AskedAt, &c.Share, &c.Turns, &text)
+	return c, text, err
 }
 
 // DeskConversations returns the conversations that visitors had at a desk, for

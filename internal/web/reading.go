@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/deskfile"
+	"juvalogos/core/words"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/store"
 )
@@ -226,11 +227,9 @@ func conversationOf(c store.Conversation) conversationBody {
 	}
 }
 
-// foundOf cuts an excerpt at the marks round what was found.
-func foundOf(excerpt string) (pieces []foundBody) {
-	for i, piece := range strings.FieldsFunc(excerpt, func(r rune) bool { return strings.ContainsRune(store.FoundBegin+store.FoundEnd, r) }) {
-		hit := (i%2 == 1) != strings.HasPrefix(excerpt, store.FoundBegin)
-		pieces = append(pieces, foundBody{piece, hit})
+func foundOf(excerpt []words.Piece) (pieces []foundBody) {
+	for _, p := range excerpt {
+		pieces = append(pieces, foundBody(p))
 	}
 	return pieces
 }

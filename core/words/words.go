@@ -1,0 +1,156 @@
+// Package words finds words in texts of any language: what a search looks for,
+// and where it found it.
+package words
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// longest is how many bytes of a word count; what is longer is no word.
+const longest = 100
+
+// Of returns the different words of a text in the form in which they are
+// compared: runs of letters and digits in lower case, in Unicode's composed
+// form. They are sorted.
+func Of(text string) []string {
+	seen := map[string]bool{}
+	each(text, func(_, _ int, word string) bool {
+		seen[word] = true
+		return true
+	})
+	all := make([]string, 0, len(seen))
+	for w := range seen {
+		all = append(all, w)
+	}
+	slices.Sort(all)
+	return all
+}
+
+// Query returns the words that somebody typed, in their order, at most most.
+func Query(typed string, most int) (query []string) {
+	each(typed, func(_, _ int, word string) bool {
+		if !slices.Contains(query, word) {
+			query = append(query, word)
+		}
+		return len(query) < most
+	})
+	return query
+}
+
+// each hands over the words of a text with the bytes they take in it, until do
+// says no.
+func each(text string, do func(from, to int, word string) bool) {
+	from := -1
+	for i, r := range text {
+		if inWord(r) {
+			if from < 0 {
+				from = i
+			}
+			continue
+		}
+		if from >= 0 && !do(from, i, form(text[from:i])) {
+			return
+		}
+		from = -1
+	}
+	if from >= 0 {
+		do(from, len(text), form(text[from:]))
+	}
+}
+
+func inWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) }
+
+func form(word string) string {
+	ascii, lower := true, true
+	for i := range len(word) {
+		ascii = ascii && word[i] < utf8.RuneSelf
+		lower = lower && (word[i] < 'A' || word[i] > 'Z')
+	}
+	if !ascii {
+		word = strings.ToLower(norm.NFC.String(word))
+	} else if !lower {
+		word = strings.ToLower(word)
+	}
+	if len(word) > longest {
+		word = strings.ToValidUTF8(word[:longest], "")
+	}
+	return word
+}
+
+// Piece is a part of an excerpt; Hit says that it is what was looked for.
+type Piece struct {
+	Text string
+	Hit  bool
+}
+
+// around is how many words an excerpt has at most.
+const around = 24
+
+// Excerpt cuts out of a text the stretch that has most of a query's words, each
+// as the beginning of a word; nil if it has none of them.
+func Excerpt(text string, query []string) []Piece {
+	type place struct{ from, to, of int } // of: which word of the query, -1 for none
+	var places []place
+	each(text, func(from, to int, word string) bool {
+		of := slices.IndexFunc(query, func(q string) bool { return strings.HasPrefix(word, q) })
+		places = append(places, place{from, to, of})
+		return true
+	})
+	best, bestScore := -1, 0
+	counts := make([]int, len(query))
+	score := 0
+	for i, p := range places { // the window that ends with i
+		if p.of >= 0 {
+			if counts[p.of]++; counts[p.of] == 1 {
+				score++
+			}
+		}
+		if i >= around {
+			if old := places[i-around]; old.of >= 0 {
+				if counts[old.of]--; counts[old.of] == 0 {
+					score--
+				}
+			}
+		}
+		if score > bestScore {
+			best, bestScore = i, score
+		}
+	}
+	if best < 0 {
+		return nil
+	}
+	// The stretch goes from a few words before the first hit on.
+	start := max(0, best-around+1)
+	for start < best && places[start].of < 0 {
+		start++
+	}
+	start = max(0, start-4)
+	end := min(len(places), start+around)
+	var pieces []Piece
+	say := func(text string, hit bool) {
+		if text = strings.Join(strings.FieldsFunc(text, func(r rune) bool { return r == '\n' || r == '\r' || r == '\t' }), " "); text != "" {
+			pieces = append(pieces, Piece{text, hit})
+		}
+	}
+	at := places[start].from
+	if start > 0 {
+		say("… ", false)
+	}
+	for _, p := range places[start:end] {
+		if p.of >= 0 {
+			say(text[at:p.from], false)
+			say(text[p.from:p.to], true)
+			at = p.to
+		}
+	}
+	say(text[at:places[end-1].to], false)
+	if end < len(places) {
+		say(" …", false)
+	}
+	return pieces
+}

@@ -1,0 +1,166 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"juvalogos/internal/browser"
+)
+
+// bare is where a service without models and desks answers, for the first run.
+const bare = "127.0.0.1:7219"
+
+var wide = browser.Window{Width: 1280, Height: 800}
+
+// console takes the pictures of the makers' pages. link makes the account.
+func console(ctx context.Context, chromium *browser.Chromium, link, config, folder, only string) error {
+	wanted := func(name string) bool { return only == "" || only == name }
+	tab, cancel, err := chromium.Tab(wide, true)
+	if err != nil {
+		return err
+	}
+	defer cancel()
+	tab, cancelTime := context.WithTimeout(tab, 4*time.Minute)
+	defer cancelTime()
+	if err := prepare(ctx, config); err != nil {
+		return err
+	}
+	if err := chromedp.Do(tab, account(link)); err != nil {
+		return fmt.Errorf("make the account: %w", err)
+	}
+	for _, p := range []struct {
+		name  string
+		steps []browser.Action
+	}{
+		{"console-editor", []browser.Action{
+			open("desks/hive-helper"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), chromedp.Sleep(1500 * time.Millisecond),
+			script(`const line = [...document.querySelectorAll(".cm-line")].find(l => l.textContent.startsWith("model:"));
+				document.querySelector("[aria-label=Form]").scrollTop = 0;
+				getSelection().selectAllChildren(line); getSelection().collapseToEnd(); document.querySelector(".cm-content").focus()`),
+			chromedp.KeyEvent("x"), chromedp.Sleep(1500 * time.Millisecond),
+		}},
+		{"console-revisions", []browser.Action{open("desks/hive-helper/revisions"), chromedp.WaitVisible(chromedp.CSS(".cm-changedLine")), chromedp.Sleep(500 * time.Millisecond)}},
+		{"console-conversation", []browser.Action{
+			open("desks/short-answers/conversations"), chromedp.Click(browser.Button("My name is Ada")), chromedp.WaitVisible(chromedp.CSS("details")), chromedp.Sleep(500 * time.Millisecond),
+		}},
+		{"console-connections", []browser.Action{open("connections"), chromedp.Click(browser.Button("Probe all")), chromedp.WaitVisible(chromedp.CSS("[role=status]")), chromedp.Sleep(2 * time.Second)}},
+	} {
+		if !wanted(p.name) {
+			continue
+		}
+		if err := chromedp.Do(tab, p.steps...); err != nil {
+			return fmt.Errorf("picture %s: %w", p.name, err)
+		}
+		if err := save(tab, folder, p.name); err != nil {
+			return err
+		}
+	}
+	if wanted("console-first-run") {
+		return firstRun(chromium, folder)
+	}
+	return nil
+}
+
+// prepare gives the desks a past: a second revision, and a conversation that
+// is longer than its memory.
+func prepare(ctx context.Context, config string) error {
+	file, err := os.ReadFile("demo/desks/hive-helper.yaml")
+	if err != nil {
+		return err
+	}
+	changed := strings.NewReplacer("kindly and precisely", "kindly, briefly and precisely", "temperature: 0.7", "temperature: 0.4").Replace(string(file))
+	short, err := os.ReadFile("demo/desks/short-answers.yaml")
+	if err != nil {
+		return err
+	}
+	for _, publish := range []struct{ note, text string }{
+		{"shorter, and surer of itself", changed}, {"remembers four questions word for word", strings.Replace(string(short), "turns: 6", "turns: 4", 1)},
+	} {
+		path := filepath.Join(filepath.Dir(config), "published.yaml")
+		if err := os.WriteFile(path, []byte(publish.text), 0o644); err != nil {
+			return err
+		}
+		if _, err := juvalogos(ctx, config, "desk", "publish", "-note", publish.note, path); err != nil {
+			return err
+		}
+	}
+	time.Sleep(1100 * time.Millisecond) // a desk is looked up anew after a second
+	conversation := ""
+	for _, q := range []string{
+		"My name is Ada, and I keep twelve hives at Larch Hollow.", "Wasps at the door. What now?", "How much syrup for the winter?",
+		"Which colour marks this year's queen?", "What is my name?",
+	} {
+		args := []string{"ask", "-json", "-desk", "short-answers"}
+		if conversation != "" {
+			args = append(args, "-conversation", conversation)
+		}
+		out, err := juvalogos(ctx, config, append(args, q)...)
+		if err != nil {
+			return err
+		}
+		conversation = between(out, `"conversation": "`, `"`)
+	}
+	return nil
+}
+
+// juvalogos runs the command line and returns what it prints.
+func juvalogos(ctx context.Context, config string, args ...string) (string, error) {
+	cmd := exec.CommandContext(ctx, "bin/juvalogos", args...)
+	cmd.Env = append(os.Environ(), "JUVALOGOS_CONFIG="+config)
+	out, err := cmd.Output()
+	return string(out), err
+}
+
+func between(text, before, after string) string {
+	_, rest, _ := strings.Cut(text, before)
+	found, _, _ := strings.Cut(rest, after)
+	return found
+}
+
+func account(link string) browser.Action {
+	return chromedp.Steps(
+		chromedp.Navigate(link), chromedp.WaitVisible(chromedp.CSS("input[autocomplete=username]")),
+		chromedp.SendKeys(chromedp.CSS("input[autocomplete=username]"), "Ada Alder"), chromedp.SendKeys(chromedp.CSS("input[type=password]"), "smoke rises slowly"),
+		chromedp.Click(browser.Button("Make the account")), chromedp.WaitVisible(chromedp.CSS("header nav")),
+	)
+}
+
+func open(path string) browser.Action {
+	return chromedp.Steps(chromedp.Navigate(address+"/console/"+path), chromedp.WaitVisible(chromedp.CSS("h1")))
+}
+
+// firstRun takes the first page of a service that has nothing yet.
+func firstRun(chromium *browser.Chromium, folder string) error {
+	data, err := os.MkdirTemp("", "juvalogos-first-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	if err := os.Chmod(data, 0o755); err != nil {
+		return err
+	}
+	cmd := exec.Command("bin/juvalogos", "start", "-data", data, "-listen", bare, "-log-level", "warn")
+	link, err := announced(cmd, "JUVALOGOS_CONFIG")
+	if err != nil {
+		return err
+	}
+	defer interrupt(cmd)
+	tab, cancel, err := chromium.Tab(wide, true)
+	if err != nil {
+		return err
+	}
+	defer cancel()
+	tab, cancelTime := context.WithTimeout(tab, time.Minute)
+	defer cancelTime()
+	if err := chromedp.Do(tab, account(link), chromedp.WaitVisible(chromedp.CSS("#first-run"))); err != nil {
+		return fmt.Errorf("picture console-first-run: %w", err)
+	}
+	return save(tab, folder, "console-first-run")
+}
