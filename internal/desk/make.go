@@ -5,6 +5,8 @@ import (
 	"errors"
 	"time"
 
+	"github.com/google/uuid"
+
 	"juvalogos/core/prompt"
 	"juvalogos/internal/models"
 	"juvalogos/internal/store"
@@ -33,9 +35,16 @@ func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past store.Pas
 	}()
 }
 
+// toIndex notes a turn that is to be made findable.
+func (s *Service) toIndex(turn uuid.UUID) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.fresh = append(s.fresh, turn)
+}
+
 // keep has the scribe keep a reply whose turn is on record.
 func (s *Service) keep(r *Reply) {
-	s.scribe.follow(r, func() { s.release(r) })
+	s.scribe.follow(r, func() { s.release(r); s.toIndex(r.Turn) })
 	s.scribe.ended() // it may have by now
 }
 

@@ -53,15 +53,32 @@ func noConversation(err error) error {
 // New replies can be searched for after this long.
 const indexEvery = 2 * time.Second
 
-// index makes settled turns findable.
+// index makes the turns findable whose replies have ended lately.
 func (s *Service) index(ctx context.Context) {
+	s.mu.Lock()
+	turns := s.fresh
+	s.fresh = nil
+	s.mu.Unlock()
+	if len(turns) == 0 {
+		return
+	}
+	if err := s.Store.IndexWords(ctx, turns); err != nil && ctx.Err() == nil {
+		s.Log.Warn("making replies findable; trying again within the hour", "replies", len(turns), "error", err)
+	}
+}
+
+// indexRest makes findable what a crash or an error has left out.
+func (s *Service) indexRest(ctx context.Context) {
 	const atOnce = 500
 	for {
-		n, err := s.Store.IndexWords(ctx, atOnce)
-		if err != nil && ctx.Err() == nil {
-			s.Log.Warn("making conversations findable", "error", err)
+		turns, err := s.Store.Unindexed(ctx, atOnce)
+		if err == nil {
+			err = s.Store.IndexWords(ctx, turns)
 		}
-		if err != nil || n < atOnce {
+		if err != nil && ctx.Err() == nil {
+			s.Log.Warn("making old replies findable", "error", err)
+		}
+		if err != nil || len(turns) < atOnce {
 			return
 		}
 	}

@@ -56,6 +56,7 @@ type Service struct {
 	busy    map[uuid.UUID]*Reply // by conversation
 	folding map[uuid.UUID]bool   // conversations whose summary is being made
 	keys    *keyring
+	fresh   []uuid.UUID // turns whose replies have ended and are not findable yet
 
 	stored connectionsSeen
 	folder folderState
@@ -98,6 +99,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 	s.stop = stop
 	s.background.Go(func() { s.scribe.run(background) })
 	s.background.Go(func() { s.holdLease(background, lease) })
+	s.background.Go(func() { s.indexRest(background) })
 	return s, nil
 }
 
@@ -192,6 +194,7 @@ func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
 			}
 		case <-purge.C:
 			s.purge(ctx)
+			s.indexRest(ctx)
 		case <-index.C:
 			s.index(ctx)
 		}

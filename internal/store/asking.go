@@ -185,7 +185,7 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string
 		insert into attempt (turn, number, revision, model, state, instance, started_at, choice)
 		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6 from attempt where turn = $1
 		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at, choice)
-	batch.Queue(`update turn set chosen = null, words = null where id = $1`, t.ID)
+	batch.Queue(`update turn set chosen = null where id = $1`, t.ID)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
 	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, t.ID)
 	results := s.pool.SendBatch(ctx, batch)

@@ -233,11 +233,11 @@ func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) (
 
 // Choose makes one attempt at a visitor's turn the one that counts.
 func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int) error {
-	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var conversation uuid.UUID
 		var number int
 		err := tx.QueryRow(ctx, `
-			update turn set chosen = $3, words = null where id = $1 and visitor = $2
+			update turn set chosen = $3 where id = $1 and visitor = $2
 			and exists (select from attempt where turn = $1 and number = $3)
 			returning conversation, number`, turn, visitor[:], attempt).Scan(&conversation, &number)
 		if err != nil {
@@ -246,6 +246,10 @@ func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, att
 		_, err = tx.Exec(ctx, forgetSummaries, conversation, number)
 		return err
 	})
+	if err == nil {
+		err = s.IndexWords(ctx, []uuid.UUID{turn})
+	}
+	return err
 }
 
 // TakeBack takes back the turn at the end of a visitor's conversation: the
@@ -271,9 +275,10 @@ func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor Visitor, a
 // the newest ones. What was taken back or removed with it is there again.
 func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor Visitor) error {
 	return s.one(ctx, `
-		with recursive down (id) as (
-			select id from turn where id = $1 and visitor = $2
-			union all select t.id from down d join turn t on t.parent = d.id where t.taken_back_at is null),
+		with recursive down (id, conversation, number) as (
+			select id, conversation, number from turn where id = $1 and visitor = $2
+			union all select t.id, t.conversation, t.number from down d join turn t
+				on t.conversation = d.conversation and t.number = d.number + 1 and t.parent = d.id where t.taken_back_at is null),
 		back as (update turn set taken_back_at = null where id = $1 and visitor = $2)
 		update conversation c set leaf = (select id from down order by id desc limit 1), removed_at = null
 		from turn t where t.id = $1 and t.visitor = $2 and c.id = t.conversation`, turn, visitor[:])
@@ -281,7 +286,19 @@ func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor Visitor) error
 
 // Rename gives a visitor's conversation a title.
 func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor Visitor, title string) error {
-	return s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
+	err := s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
+	if err != nil {
+		return err
+	}
+	rows, err := s.pool.Query(ctx, `select id from turn where conversation = $1 and number = 1`, id)
+	if err != nil {
+		return err
+	}
+	first, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err == nil {
+		err = s.IndexWords(ctx, first)
+	}
+	return err
 }
 
 // Share gives a visitor's conversation the end of a link, unless it has one

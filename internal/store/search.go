@@ -44,24 +44,24 @@ const fewFound = 1000
 // found chooses the quicker way to what has the words of q.
 func (s *Store) found(ctx context.Context, q, where string, arguments []any) (statement string, err error) {
 	var many bool
-	count := fmt.Sprintf(`select count(*) = %d from (select from turn where words @@ $1::tsquery limit %[1]d) few`, fewFound)
+	count := fmt.Sprintf(`select count(*) = %d from (select from turn_words where words @@ $1::tsquery limit %[1]d) few`, fewFound)
 	if err := s.pool.QueryRow(ctx, count, arguments[len(arguments)-1]).Scan(&many); err != nil {
 		return "", err
 	}
 	hits := `
 		select c.id, h.turn from (
-			select conversation, max(turn::text)::uuid as turn from (
-				select conversation, id as turn from turn where words @@ ` + q + ` and taken_back_at is null
-				union all select id, null from conversation where title_words @@ ` + q + `) e
-			group by conversation) h join conversation c on c.id = h.conversation
+			select t.conversation, max(t.id::text)::uuid as turn
+			from turn_words w join turn t on t.id = w.turn
+			where w.words @@ ` + q + ` and t.taken_back_at is null
+			group by t.conversation) h join conversation c on c.id = h.conversation
 		where ` + where + ` order by c.asked_at desc limit $1`
 	if many {
 		hits = `
-			select c.id, h.turn from conversation c left join lateral (
-				select t.id as turn from turn t
-				where t.conversation = c.id and t.words @@ ` + q + ` and t.taken_back_at is null
-				order by t.id desc limit 1) h on true
-			where ` + where + ` and (h.turn is not null or c.title_words @@ ` + q + `)
+			select c.id, h.turn from conversation c cross join lateral (
+				select t.id as turn from turn t join turn_words w on w.turn = t.id
+				where t.conversation = c.id and w.words @@ ` + q + ` and t.taken_back_at is null
+				order by t.id desc limit 1) h
+			where ` + where + `
 			order by c.asked_at desc limit $1`
 	}
 	return `
@@ -99,30 +99,42 @@ func tsquery(query []string) string {
 	return strings.Join(parts, " & ")
 }
 
-// IndexWords makes settled turns findable that are not yet, at most limit, and
-// returns how many. The words are those of the question and of the attempt that
-// counts.
-func (s *Store) IndexWords(ctx context.Context, limit int) (int, error) {
+// IndexWords makes those of the turns findable whose reply has ended, or anew if
+// they were.
+func (s *Store) IndexWords(ctx context.Context, turns []uuid.UUID) error {
 	rows, err := s.pool.Query(ctx, `
-		select t.id, t.question, a.reply from turn t join lateral (
+		select t.id, case when t.number = 1 then c.title else '' end, t.question, a.reply
+		from turn t join conversation c on c.id = t.conversation join lateral (
 			select reply, state from attempt where turn = t.id order by `+whichCounts+` limit 1) a on true
-		where t.words is null and a.state <> 'running' limit $1`, limit)
+		where t.id = any($1) and a.state <> 'running'`, turns)
 	if err != nil {
-		return 0, err
+		return err
 	}
 	var ids []uuid.UUID
 	var found []string
 	var id uuid.UUID
-	var question, reply string
-	_, err = pgx.ForEachRow(rows, []any{&id, &question, &reply}, func() error {
-		ids, found = append(ids, id), append(found, strings.Join(words.Of(question+" "+reply), " "))
+	var title, question, reply string
+	_, err = pgx.ForEachRow(rows, []any{&id, &title, &question, &reply}, func() error {
+		ids, found = append(ids, id), append(found, strings.Join(words.Of(title+" "+question+" "+reply), " "))
 		return nil
 	})
 	if err != nil || len(ids) == 0 {
-		return 0, err
+		return err
 	}
 	_, err = s.pool.Exec(ctx, `
-		update turn t set words = array_to_tsvector(string_to_array(n.words, ' '))
-		from unnest($1::uuid[], $2::text[]) as n (id, words) where n.id = t.id`, ids, found)
-	return len(ids), err
+		insert into turn_words (turn, words)
+		select n.id, array_to_tsvector(string_to_array(n.words, ' ')) from unnest($1::uuid[], $2::text[]) as n (id, words)
+		on conflict (turn) do update set words = excluded.words`, ids, found)
+	return err
+}
+
+// Unindexed returns turns that are not findable yet, at most limit.
+func (s *Store) Unindexed(ctx context.Context, limit int) ([]uuid.UUID, error) {
+	rows, err := s.pool.Query(ctx, `
+		select t.id from turn t where not exists (select from turn_words where turn = t.id)
+		and not exists (select from attempt where turn = t.id and state = 'running') limit $1`, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
 }

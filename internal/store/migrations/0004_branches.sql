@@ -3,23 +3,23 @@
 -- Turns are a tree: editing a question makes a branch beside it. parent is the
 -- turn before; number is the depth, from 1. The path that is shown and
 -- remembered leads from the root to the conversation's leaf.
-alter table turn add parent uuid references turn on delete cascade;
+alter table turn add parent uuid;
 alter table turn add taken_back_at timestamptz;
 alter table turn drop constraint turn_conversation_number_key;
 create index turn_in_conversation on turn (conversation, number);
-create index turn_after on turn (parent);
 alter table conversation add leaf uuid;
 
 update turn t set parent = p.id from turn p where p.conversation = t.conversation and p.number = t.number - 1;
 update conversation c set leaf = (select t.id from turn t where t.conversation = c.id order by t.number desc limit 1);
 
--- What can be searched: words of the question and of the reply that counts.
--- Null until the reply is there.
-alter table turn add words tsvector;
-create index turn_words on turn using gin (words);
-create index turn_without_words on turn (id) where words is null;
-alter table conversation add title_words tsvector generated always as (to_tsvector('simple', title)) stored;
-create index conversation_title_words on conversation using gin (title_words);
+-- What can be searched: words of the question and of the reply that counts,
+-- for the first turn those of the conversation's title too. They stand apart
+-- so that the turn itself need not be written again.
+create table turn_words (
+    turn  uuid primary key references turn on delete cascade,
+    words tsvector not null
+);
+create index turn_words_words on turn_words using gin (words);
 
 -- The turns that lead to a turn, itself first, at most so many.
 -- +goose StatementBegin
@@ -53,5 +53,6 @@ alter table attempt add choice jsonb;
 alter table attempt drop choice;
 drop table summary;
 drop function path_to(uuid, integer);
-alter table conversation drop title_words, drop leaf;
-alter table turn drop words, drop parent, drop taken_back_at;
+drop table turn_words;
+alter table conversation drop leaf;
+alter table turn drop parent, drop taken_back_at;
