@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -245,6 +246,32 @@ func TestDesksAreDuplicatedAndThrownAway(t *testing.T) {
 	p.shows("[aria-label=File]", "slug: helper-two")
 }
 
+func TestADeskIsImported(t *testing.T) {
+	b := newBed(t)
+	packed, err := b.Client.Export(ctx, "helper")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := openConsole(t, browser.Desk, b, "")
+	give := func(text string) {
+		t.Helper()
+		run[any](p, `{ const files = new DataTransfer(); files.items.add(new File([`+strconv.Quote(text)+`], "desk.json"));
+			const input = document.querySelector("input[type=file]"); input.files = files.files;
+			input.dispatchEvent(new Event("change", {bubbles: true})); null }`)
+	}
+	give(string(packed))
+	p.shows("body", `There is a desk "helper" already`)
+	give("not a desk")
+	p.shows("body", "This is not a packed desk")
+	give(strings.ReplaceAll(string(packed), "helper", "garden"))
+	p.shows("body", "The desk is here")
+	p.shows("[aria-label=File]", "slug: garden")
+	p.visit("/console")
+	p.shows("table", "The Helper")
+	give(strings.NewReplacer("helper", "meadow", "thyme-mini", "not-here").Replace(string(packed)))
+	p.shows("body", "The desk is here, but not published: model: unknown model")
+}
+
 func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
 	b := newBed(t)
 	one := openConsole(t, browser.Desk, b, "desks/helper")
@@ -331,7 +358,7 @@ func TestConnectionsInTheConsole(t *testing.T) {
 	p.fill("Key", testbed.ModelKey)
 	p.click("Keep it")
 	p.shows("#connection-barn", "barn")
-	p.click("Change")
+	p.do(chromedp.Click(chromedp.CSS("[aria-labelledby=connection-barn] button"))) // Change
 	p.shows("[role=dialog]", "Change barn")
 	p.fill("Replies at once", "3")
 	p.click("Keep it")
@@ -341,6 +368,8 @@ func TestConnectionsInTheConsole(t *testing.T) {
 	}
 	p.click("Remove")
 	p.until("it is gone", `!document.querySelector("#connection-barn")`)
+	p.undo()
+	p.shows("#connection-barn", "barn")
 }
 
 func TestTokensInTheConsole(t *testing.T) {

@@ -50,6 +50,7 @@ var commands = []command{
 	{"desk", "check, publish, compare, withdraw, export desks, ...", group("desk", deskCommands)},
 	{"conversation", "list, show, export and remove conversations", group("conversation", conversationCommands)},
 	{"model", "list and probe models", group("model", modelCommands)},
+	{"connection", "list, add and remove places where models live", group("connection", connectionCommands)},
 	{"token", "add, list and remove API tokens", group("token", tokenCommands)},
 	{"login", "sign in to a service and remember the way to it", login},
 	{"version", "print the version", func([]string) error { fmt.Println("juvalogos", version); return nil }},

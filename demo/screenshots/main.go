@@ -129,7 +129,7 @@ var pictures = []picture{
 	}},
 	{"visitor-phone", browser.Phone, "hive-helper", []browser.Action{ask("Which colour marks this year's queen?")}},
 	{"visitor-phone-empty", browser.Phone, "hive-helper", nil},
-	{"visitor-dark", dark, "hive-helper", []browser.Action{ask("How do I tell how heavy a hive is, and how much syrup does it need?"), begin("When is honey ripe?"), chromedp.Sleep(2 * time.Second)}},
+	{"visitor-dark", dark, "hive-helper", []browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"), chromedp.Sleep(2 * time.Second)}},
 }
 
 func (p picture) take(chromium *browser.Chromium, folder string) error {

@@ -176,3 +176,35 @@ func (c *Client) Tokens(ctx context.Context) ([]Token, error) {
 func (c *Client) RemoveToken(ctx context.Context, name string) error {
 	return c.call(ctx, http.MethodDelete, "/api/tokens/"+url.PathEscape(name), nil, nil)
 }
+
+// Connection is a place where models live, as the service has it. Key is sent
+// and never comes back.
+type Connection struct {
+	Name      string         `json:"name"`
+	Protocol  string         `json:"protocol,omitempty"`
+	Address   string         `json:"address"`
+	Patience  float64        `json:"patience"` // seconds
+	AtOnce    int            `json:"at_once"`
+	Models    []models.Model `json:"models"`
+	Reference string         `json:"reference,omitempty"`
+	Key       string         `json:"key,omitempty"`
+	Keyed     bool           `json:"keyed"`
+	Fixed     bool           `json:"fixed"` // it is the connection file's
+}
+
+// Connections lists the connections.
+func (c *Client) Connections(ctx context.Context) ([]Connection, error) {
+	var list struct{ Connections []Connection }
+	err := c.call(ctx, http.MethodGet, "/api/connections", nil, &list)
+	return list.Connections, err
+}
+
+// KeepConnection adds a connection, or changes the one of its name.
+func (c *Client) KeepConnection(ctx context.Context, k Connection) error {
+	return c.call(ctx, http.MethodPut, "/api/connections/"+url.PathEscape(k.Name), k, nil)
+}
+
+// RemoveConnection takes a connection out of use.
+func (c *Client) RemoveConnection(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/api/connections/"+url.PathEscape(name), nil, nil)
+}

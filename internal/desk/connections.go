@@ -68,16 +68,25 @@ func checkConnection(c models.Connection) (models.Connection, error) {
 	return f.Connections[0], nil
 }
 
-// RemoveConnection forgets a connection and its key.
+// RemoveConnection takes a connection out of use. RestoreConnection brings it
+// back with its key for an hour; then both are forgotten.
 func (s *Service) RemoveConnection(ctx context.Context, name, by string) error {
-	err := s.Store.RemoveConnection(ctx, name)
+	return s.changed(ctx, name, "connection removed", by, s.Store.RemoveConnection(ctx, name, s.Now()))
+}
+
+// RestoreConnection brings a removed connection back.
+func (s *Service) RestoreConnection(ctx context.Context, name, by string) error {
+	return s.changed(ctx, name, "connection brought back", by, s.Store.RestoreConnection(ctx, name))
+}
+
+func (s *Service) changed(ctx context.Context, name, what, by string, err error) error {
 	if errors.Is(err, store.ErrNotFound) {
 		return &Problem{Code: NoConnection, Sentence: fmt.Sprintf("There is no connection %q that was added here.", name)}
 	}
 	if err != nil {
 		return err
 	}
-	s.Log.Info("connection removed", "connection", name, "by", by)
+	s.Log.Info(what, "connection", name, "by", by)
 	return s.takeUpConnections(ctx)
 }
 

@@ -270,6 +270,15 @@ func TestConnectionsAreAddedWhileRunning(t *testing.T) {
 	if _, err := b.Desks.Models.Find("dock-leaf"); err == nil {
 		t.Error("a removed connection is in use")
 	}
+	if err := b.Desks.RestoreConnection(ctx, "barn", "me"); err != nil {
+		t.Fatal(err)
+	}
+	if probes, err := b.Desks.Models.Probe(ctx, "dock-leaf"); err != nil || !probes[0].Works {
+		t.Errorf("brought back: %+v, %v", probes, err)
+	}
+	if err := b.Desks.RemoveConnection(ctx, "barn", "me"); err != nil {
+		t.Fatal(err)
+	}
 	if err := b.Desks.RemoveConnection(ctx, "barn", "me"); code(err) != desk.NoConnection {
 		t.Errorf("removed twice: %v", err)
 	}

@@ -19,6 +19,9 @@ import (
 // keepRemoved is how long a removed conversation can be brought back.
 const keepRemoved = 30 * 24 * time.Hour
 
+// keepAccess is how long a removed token or connection can be.
+const keepAccess = time.Hour
+
 // longestName is in characters, for a title that a visitor gives.
 const longestName = 120
 
@@ -135,6 +138,9 @@ func (s *Service) found(code Code, err error) error {
 
 // purge deletes for good what was removed long ago.
 func (s *Service) purge(ctx context.Context) {
+	if err := s.Store.PurgeAccess(ctx, s.Now().Add(-keepAccess)); err != nil && ctx.Err() == nil {
+		s.Log.Warn("deleting removed tokens and connections", "error", err)
+	}
 	n, err := s.Store.Purge(ctx, s.Now().Add(-keepRemoved))
 	switch {
 	case err != nil && !errors.Is(err, context.Canceled):

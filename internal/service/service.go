@@ -227,7 +227,7 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 		c = &client.Client{Token: web.NewTokenSecret()}
 	}
 	if _, err := st.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, store.ErrNotFound) {
-		if err := st.RemoveToken(ctx, "owner"); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if err := st.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, store.ErrNotFound) {
 			return "", err
 		}
 		if _, err := st.AddToken(ctx, store.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {

@@ -28,13 +28,28 @@ func TestTokens(t *testing.T) {
 	if _, err := s.TokenBySecret(ctx, "secret", soon.Add(time.Second)); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("expired: %v", err)
 	}
-	if err := s.RemoveToken(ctx, "script"); err != nil {
+	if err := s.RemoveToken(ctx, "script", now); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.TokenBySecret(ctx, "secret", now); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("removed: %v", err)
 	}
-	if err := s.RemoveToken(ctx, "script"); !errors.Is(err, store.ErrNotFound) {
+	if err := s.RestoreToken(ctx, "script"); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.TokenBySecret(ctx, "secret", now); err != nil {
+		t.Errorf("brought back: %v", err)
+	}
+	if err := s.RemoveToken(ctx, "script", now); err != nil {
+		t.Error(err)
+	}
+	if err := s.PurgeAccess(ctx, now.Add(time.Second)); err != nil {
+		t.Error(err)
+	}
+	if err := s.RestoreToken(ctx, "script"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("brought back after the purge: %v", err)
+	}
+	if err := s.RemoveToken(ctx, "script", now); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("removed twice: %v", err)
 	}
 }

@@ -21,9 +21,13 @@ type Token struct {
 const tokenColumns = `id, name, scopes, made_at, used_at, expires_at`
 
 // AddToken records a token of which Name, Scopes and ExpiresAt are given. It
-// fails with ErrDuplicate if the name is taken.
+// fails with ErrDuplicate if the name is taken; a removed token of that name
+// makes room.
 func (s *Store) AddToken(ctx context.Context, t Token, secret string) (Token, error) {
 	hash := sha256.Sum256([]byte(secret))
+	if _, err := s.pool.Exec(ctx, `delete from api_token where name = $1 and removed_at is not null`, t.Name); err != nil {
+		return t, err
+	}
 	err := s.pool.QueryRow(ctx, `
 		insert into api_token (name, hash, scopes, expires_at) values ($1, $2, $3, $4) returning id, made_at`,
 		t.Name, hash[:], t.Scopes, t.ExpiresAt).Scan(&t.ID, &t.MadeAt)
@@ -37,7 +41,7 @@ func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) 
 	rows, err := s.pool.Query(ctx, `
 		with used as (
 			update api_token set used_at = $2 where hash = $1 and coalesce(used_at, '-infinity') < $2::timestamptz - interval '1 minute')
-		select `+tokenColumns+` from api_token where hash = $1 and coalesce(expires_at, 'infinity') > $2`, hash[:], at)
+		select `+tokenColumns+` from api_token where hash = $1 and removed_at is null and coalesce(expires_at, 'infinity') > $2`, hash[:], at)
 	if err != nil {
 		return Token{}, err
 	}
@@ -47,7 +51,7 @@ func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) 
 
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
-	rows, err := s.pool.Query(ctx, `select `+tokenColumns+` from api_token order by name`)
+	rows, err := s.pool.Query(ctx, `select `+tokenColumns+` from api_token where removed_at is null order by name`)
 	if err != nil {
 		return nil, err
 	}
@@ -56,6 +60,12 @@ func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 
 // RemoveToken makes a token worthless. It fails with ErrNotFound if there is
 // none of that name.
-func (s *Store) RemoveToken(ctx context.Context, name string) error {
-	return s.one(ctx, `delete from api_token where name = $1`, name)
+// RestoreToken brings it back until PurgeAccess has it.
+func (s *Store) RemoveToken(ctx context.Context, name string, at time.Time) error {
+	return s.one(ctx, `update api_token set removed_at = $2 where name = $1 and removed_at is null`, name, at)
+}
+
+// RestoreToken makes a removed token good again.
+func (s *Store) RestoreToken(ctx context.Context, name string) error {
+	return s.one(ctx, `update api_token set removed_at = null where name = $1 and removed_at is not null`, name)
 }

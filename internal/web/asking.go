@@ -145,7 +145,11 @@ func (s *Server) sendTurn(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(turnOf(t))
+	bodies := []turnBody{turnOf(t)}
+	if s.tellsCost(c) {
+		s.price(bodies)
+	}
+	return c.JSON(bodies[0])
 }
 
 func (s *Server) turnAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {

@@ -99,6 +99,13 @@ func (s *Server) removeConnection(c fiber.Ctx) error {
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
+func (s *Server) restoreConnection(c fiber.Ctx) error {
+	if err := s.Desks.RestoreConnection(c, c.Params("name"), by(c)); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
 // look asks a server that is not in use yet which models it has.
 func (s *Server) look(c fiber.Ctx) error {
 	var b connectionBody

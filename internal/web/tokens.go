@@ -59,7 +59,7 @@ func (s *Server) makeToken(c fiber.Ctx, b tokenBody, replace bool) error {
 		return invalid("The token's last day is over already; choose one that is to come.")
 	}
 	if replace {
-		if err := s.Store.RemoveToken(c, b.Name); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if err := s.Store.RemoveToken(c, b.Name, time.Now()); err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
 		s.tokens.clear()
@@ -97,9 +97,22 @@ func (s *Server) listTokens(c fiber.Ctx) error {
 }
 
 func (s *Server) removeToken(c fiber.Ctx) error {
-	err := s.Store.RemoveToken(c, c.Params("name"))
+	err := s.Store.RemoveToken(c, c.Params("name"), time.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no token named %q.", c.Params("name")))
+	}
+	if err != nil {
+		return err
+	}
+	s.tokens.clear()
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// restoreToken makes a removed token good again; that is possible for an hour.
+func (s *Server) restoreToken(c fiber.Ctx) error {
+	err := s.Store.RestoreToken(c, c.Params("name"))
+	if errors.Is(err, store.ErrNotFound) {
+		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no removed token named %q.", c.Params("name")))
 	}
 	if err != nil {
 		return err

@@ -132,6 +132,7 @@ func (s *Server) accountRoutes(api fiber.Router) {
 	api.Get("/tokens", s.allowed(scopeManage, s.listTokens))
 	api.Post("/tokens", s.allowed(scopeManage, s.addToken))
 	api.Delete("/tokens/:name", s.allowed(scopeManage, s.removeToken))
+	api.Post("/tokens/:name/restore", s.allowed(scopeManage, s.restoreToken))
 }
 
 func (s *Server) makerRoutes(api fiber.Router) {
@@ -162,6 +163,7 @@ func (s *Server) makerRoutes(api fiber.Router) {
 	api.Post("/records/:id/restore", s.allowed(scopePublish, s.restoreRecord))
 	api.Put("/connections/:name", s.allowed(scopeManage, s.keepConnection))
 	api.Delete("/connections/:name", s.allowed(scopeManage, s.removeConnection))
+	api.Post("/connections/:name/restore", s.allowed(scopeManage, s.restoreConnection))
 	api.Post("/connections/look", s.allowed(scopeManage, s.look))
 }
 

@@ -20,6 +20,8 @@ export const listTokens = async () => (await json<{ tokens: Schemas["Token"][] }
 export const addToken = (b: { name: string; scopes: string[]; expires_at?: string }) => json<Schemas["Token"]>(send("POST", "/api/tokens", b));
 export const removeToken = (name: string) => request(`/api/tokens/${encodeURIComponent(name)}`, { method: "DELETE" });
 
+export const restoreToken = (name: string) => request(`/api/tokens/${encodeURIComponent(name)}/restore`, { method: "POST" });
+
 export const listDesks = async () => (await json<{ desks: Schemas["Desk"][] }>(request("/api/desks"))).desks;
 export const readDesk = (slug: string) => json<Schemas["Desk"]>(request(desk(slug)));
 export const readDraft = (slug: string) => json<Schemas["Draft"]>(request(desk(slug, "/draft")));
@@ -58,6 +60,7 @@ export const probe = async (model: string) =>
 export const listConnections = async () => (await json<{ connections: Schemas["Connection"][] }>(request("/api/connections"))).connections;
 export const keepConnection = (c: Schemas["Connection"]) => send("PUT", `/api/connections/${encodeURIComponent(c.name)}`, c);
 export const removeConnection = (name: string) => request(`/api/connections/${encodeURIComponent(name)}`, { method: "DELETE" });
+export const restoreConnection = (name: string) => request(`/api/connections/${encodeURIComponent(name)}/restore`, { method: "POST" });
 export const look = async (c: Schemas["Connection"]) => (await json<{ models: string[] }>(send("POST", "/api/connections/look", c))).models;
 
 export const readMilestones = () => json<Schemas["Milestones"]>(request("/api/milestones"));

@@ -780,8 +780,27 @@ export interface paths {
         /** Add a connection, or change it; without a key it keeps the one it has */
         put: operations["keepConnection"];
         post?: never;
-        /** Forget a connection and its key */
+        /** Take a connection out of use; after an hour it is forgotten with its key */
         delete: operations["removeConnection"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{name}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a removed connection back with its key; possible for an hour */
+        post: operations["restoreConnection"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -904,6 +923,25 @@ export interface paths {
         post?: never;
         /** Make a token worthless */
         delete: operations["removeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{name}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a removed token good again; possible for an hour */
+        post: operations["restoreToken"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2696,6 +2734,27 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    restoreConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     look: {
         parameters: {
             query?: never;
@@ -2872,6 +2931,27 @@ export interface operations {
         };
     };
     removeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreToken: {
         parameters: {
             query?: never;
             header?: never;

@@ -40,7 +40,7 @@
     }, "The token is made");
   }
 
-  const remove = (t: Schemas["Token"]) => act(async () => (await making.removeToken(t.name), await read()), `${t.name} is worthless now`);
+  const remove = (t: Schemas["Token"]) => act(async () => (await making.removeToken(t.name), await read()), `${t.name} is worthless now`, async () => (await making.restoreToken(t.name), await read()));
   const signOut = (b: Schemas["Browser"]) => act(async () => (await making.endSession(b.id), await read()), `${b.what} is signed out`);
 
   async function changePassword(e: SubmitEvent) {

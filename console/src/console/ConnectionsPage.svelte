@@ -34,7 +34,11 @@
   }
 
   async function remove(name: string) {
-    await act(async () => (await making.removeConnection(name), await read()), `${name} is removed, with its key`);
+    await act(
+      async () => (await making.removeConnection(name), await read()),
+      `${name} is removed; in an hour its key is forgotten`,
+      async () => (await making.restoreConnection(name), await read()),
+    );
   }
 
   const priceOf = (m: Schemas["ModelSettings"]) => (m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given");

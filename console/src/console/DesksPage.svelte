@@ -2,13 +2,14 @@
   import Plus from "@lucide/svelte/icons/plus";
   import Upload from "@lucide/svelte/icons/upload";
   import { onMount } from "svelte";
+  import { toast } from "svelte-sonner";
   import * as making from "../api/making";
   import type { Schemas } from "../given";
   import FirstRun from "./FirstRun.svelte";
   import FolderNews from "./FolderNews.svelte";
   import NewDesk from "./NewDesk.svelte";
   import { hrefOf, router } from "./router.svelte";
-  import { act, complain, state as app } from "./state.svelte";
+  import { complain, state as app } from "./state.svelte";
   import { ago } from "./time";
 
   let folder = $state<{ folder: string; files: Schemas["FolderFile"][] } | null>(null);
@@ -37,9 +38,14 @@
     const file = e.currentTarget.files?.[0];
     e.currentTarget.value = "";
     if (!file) return;
-    const text = await file.text();
-    let slug = "";
-    if (await act(async () => ({ slug } = await making.importDesk(text)), "The desk is here")) router.go(`desks/${slug}`);
+    try {
+      const { slug, problems } = await making.importDesk(await file.text());
+      if (problems.length) toast.error(`The desk is here, but not published: ${problems[0]!.message}`, { duration: 10_000 });
+      else toast("The desk is here");
+      router.go(`desks/${slug}`);
+    } catch (e) {
+      complain(e);
+    }
   }
 </script>
 

@@ -40,7 +40,7 @@
       <details class="mt-5 rounded border border-rule bg-leaf px-4 py-3" open>
         <summary class="cursor-pointer text-sm font-semibold">What the model keeps of the first {summary.turns} questions, in short</summary>
         <p class="mt-2 font-serif leading-relaxed whitespace-pre-wrap">{summary.text}</p>
-        <p class="mt-2 text-[0.8rem] text-faded">{summary.tokens} tokens, written by {summary.model} {ago(summary.made_at)}{(c.summaries?.length ?? 0) > 1 ? `; the ${c.summaries!.length}th version of it` : ""}</p>
+        <p class="mt-2 text-[0.8rem] text-faded">{summary.tokens} tokens, written by {summary.model} {ago(summary.made_at)}{(c.summaries?.length ?? 0) > 1 ? `; written anew ${c.summaries!.length - 1 === 1 ? "once" : `${c.summaries!.length - 1} times`}` : ""}</p>
       </details>
     {/if}
 

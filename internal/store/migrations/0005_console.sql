@@ -28,6 +28,8 @@ create table first_link (
 alter table api_token add scopes text[] not null default '{ask,read,publish,manage}';
 alter table api_token add used_at timestamptz;
 alter table api_token add expires_at timestamptz;
+-- A removed token is worthless; for a while it can be brought back.
+alter table api_token add removed_at timestamptz;
 
 -- A desk file that is being worked on. good is the last text that had no
 -- mistakes: what a preview shows.
@@ -50,7 +52,8 @@ create table connection (
     settings   jsonb not null,
     key        bytea,
     changed_by text not null,
-    changed_at timestamptz not null
+    changed_at timestamptz not null,
+    removed_at timestamptz
 );
 
 -- Whether a visitor says that a reply helped.
@@ -66,5 +69,5 @@ alter table attempt drop helped;
 drop table connection;
 alter table revision drop note;
 drop table draft;
-alter table api_token drop scopes, drop used_at, drop expires_at;
+alter table api_token drop scopes, drop used_at, drop expires_at, drop removed_at;
 drop table first_link, session, account;
