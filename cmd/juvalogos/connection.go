@@ -7,7 +7,6 @@ import (
 	"os"
 	"strconv"
 	"strings"
-	"text/tabwriter"
 	"time"
 
 	"juvalogos/internal/client"
@@ -22,44 +21,28 @@ var connectionCommands = []command{
 
 func connectionList(args []string) error {
 	f := newFlags("connection list [flags]", "Lists the connections: those of the connection file, then those that were added.", "juvalogos connection list")
-	connect := reach(f)
 	asJSON := f.Bool("json", false, "print JSON")
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	list, err := c.Connections(context.Background())
-	if err != nil {
-		return err
-	}
-	if *asJSON {
-		return printJSON(list)
-	}
-	if len(list) == 0 {
-		fmt.Println("There are none yet. Add one: juvalogos connection add -h")
-		return nil
-	}
-	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "CONNECTION\tADDRESS\tKEY\tFROM\tMODELS")
-	for _, k := range list {
-		key, from, names := "none", "the file", []string{}
-		if k.Keyed {
-			key = "kept encrypted"
-		} else if k.Reference != "" {
-			key = k.Reference
+	return onService(f, args, 0, 0, "", func(c *client.Client, _ []string) error {
+		connections, err := c.Connections(context.Background())
+		if err != nil {
+			return err
 		}
-		if !k.Fixed {
-			from = "added"
-		}
-		for _, m := range k.Models {
-			names = append(names, m.Name)
-		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", k.Name, k.Address, key, from, strings.Join(names, ", "))
-	}
-	return w.Flush()
+		return list(*asJSON, connections, "There are none yet. Add one: juvalogos connection add -h", "CONNECTION, ADDRESS, KEY, FROM, MODELS", func(k client.Connection) []any {
+			key, from, names := "none", "the file", []string{}
+			if k.Keyed {
+				key = "kept encrypted"
+			} else if k.Reference != "" {
+				key = k.Reference
+			}
+			if !k.Fixed {
+				from = "added"
+			}
+			for _, m := range k.Models {
+				names = append(names, m.Name)
+			}
+			return []any{k.Name, k.Address, key, from, strings.Join(names, ", ")}
+		})
+	})
 }
 
 func connectionAdd(args []string) error {
@@ -67,7 +50,6 @@ func connectionAdd(args []string) error {
 		"Adds a connection to the running service, or changes the one of that name that was added. The key is read\n"+
 			"from a file or from standard input, and kept encrypted; without -key-from a changed one keeps the key it has.",
 		"juvalogos connection add -server http://127.0.0.1:8000/v1 -model our-model:8192 -key-from key.txt shed")
-	connect := reach(f)
 	k := client.Connection{}
 	f.StringVar(&k.Address, "server", "", "the model server's base address, the part before /chat/completions")
 	f.IntVar(&k.AtOnce, "at-once", 0, "the most replies at once; 0 for any number")
@@ -82,26 +64,21 @@ func connectionAdd(args []string) error {
 		k.Models = append(k.Models, models.Model{Name: text[:i], Context: n})
 		return nil
 	})
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	if f.NArg() != 1 || k.Address == "" || len(k.Models) == 0 {
-		return usageError("give the connection one name, its -server and at least one -model")
-	}
-	k.Name, k.Patience = f.Arg(0), patience.Seconds()
-	var err error
-	if k.Key, err = readKey(*key); err != nil {
-		return err
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	if err := c.KeepConnection(context.Background(), k); err != nil {
-		return err
-	}
-	fmt.Printf("%s is in use; see whether its models answer: juvalogos model probe\n", k.Name)
-	return nil
+	const missing = "give the connection one name, its -server and at least one -model"
+	return onService(f, args, 1, 1, missing, func(c *client.Client, names []string) (err error) {
+		if k.Address == "" || len(k.Models) == 0 {
+			return usageError(missing)
+		}
+		k.Name, k.Patience = names[0], patience.Seconds()
+		if k.Key, err = readKey(*key); err != nil {
+			return err
+		}
+		if err := c.KeepConnection(context.Background(), k); err != nil {
+			return err
+		}
+		fmt.Printf("%s is in use; see whether its models answer: juvalogos model probe\n", k.Name)
+		return nil
+	})
 }
 
 func readKey(from string) (string, error) {
@@ -123,20 +100,11 @@ func readKey(from string) (string, error) {
 
 func connectionRemove(args []string) error {
 	f := newFlags("connection remove [flags] NAME", "Takes a connection that was added out of use. Desks with its models tell visitors that they are not set up.", "juvalogos connection remove shed")
-	connect := reach(f)
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	if f.NArg() != 1 {
-		return usageError("name one connection")
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	if err := c.RemoveConnection(context.Background(), f.Arg(0)); err != nil {
-		return err
-	}
-	fmt.Printf("removed %s\n", f.Arg(0))
-	return nil
+	return onService(f, args, 1, 1, "name one connection", func(c *client.Client, names []string) error {
+		if err := c.RemoveConnection(context.Background(), names[0]); err != nil {
+			return err
+		}
+		fmt.Printf("removed %s\n", names[0])
+		return nil
+	})
 }

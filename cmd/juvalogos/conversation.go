@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"strings"
-	"text/tabwriter"
 	"time"
 
 	"juvalogos/internal/client"
@@ -23,53 +22,24 @@ func conversationList(args []string) error {
 	f := newFlags("conversation list [flags] SLUG",
 		"Lists the conversations that visitors had at a desk, the newest first. Who they are nobody knows here.",
 		"juvalogos conversation list -search \"oxalic\" hive-helper")
-	connect := reach(f)
 	search := f.String("search", "", "only those that have these words")
 	limit := f.Int("limit", 20, "at most so many, up to 200")
 	asJSON := f.Bool("json", false, "print JSON")
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	if f.NArg() != 1 {
-		return usageError("name one desk by its slug")
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	list, err := c.Records(context.Background(), f.Arg(0), *search, *limit)
-	if err != nil {
-		return err
-	}
-	if *asJSON {
-		return printJSON(list)
-	}
-	if len(list) == 0 {
-		fmt.Println("There are none.")
-		return nil
-	}
-	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "CONVERSATION\tLAST ASKED\tQUESTIONS\tTITLE")
-	for _, r := range list {
-		fmt.Fprintf(w, "%s\t%s\t%d\t%s\n", r.ID, r.AskedAt.Local().Format(time.DateTime), r.Questions, r.Title)
-	}
-	return w.Flush()
+	return onService(f, args, 1, 1, "name one desk by its slug", func(c *client.Client, names []string) error {
+		records, err := c.Records(context.Background(), names[0], *search, *limit)
+		if err != nil {
+			return err
+		}
+		return list(*asJSON, records, "There are none.", "CONVERSATION, LAST ASKED, QUESTIONS, TITLE", func(r client.Record) []any {
+			return []any{r.ID, when(&r.AskedAt), r.Questions, r.Title}
+		})
+	})
 }
 
 // onConversation makes a command that does something to one conversation.
 func onConversation(f *flag.FlagSet, args []string, do func(c *client.Client, id string) error) error {
-	connect := reach(f)
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	if f.NArg() != 1 {
-		return usageError("name one conversation by its id; \"juvalogos conversation list\" prints them")
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	return do(c, f.Arg(0))
+	const missing = "name one conversation by its id; \"juvalogos conversation list\" prints them"
+	return onService(f, args, 1, 1, missing, func(c *client.Client, names []string) error { return do(c, names[0]) })
 }
 
 func conversationShow(args []string) error {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"text/tabwriter"
 	"time"
 
 	"juvalogos/internal/client"
@@ -90,60 +89,36 @@ func deskPublish(args []string) error {
 	f := newFlags("desk publish [flags] FILE...",
 		"Checks desk files and publishes each as a new revision of its desk. A file that is\npublished already makes no new revision.",
 		"juvalogos desk publish -note \"kinder to beginners\" hive-helper.yaml")
-	connect := reach(f)
 	note := f.String("note", "", "what is new, in a few words")
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	return eachFile(f.Args(), func(name string, text []byte) error {
-		d, err := c.Publish(context.Background(), name, text, *note)
-		if err != nil {
-			return err
-		}
-		fmt.Printf("%s: revision %d of %s, at %s/at/%s\n", name, d.Published, d.Slug, c.Address, d.Slug)
-		return nil
+	return onService(f, args, 1, manyNames, "name at least one desk file", func(c *client.Client, names []string) error {
+		return eachFile(names, func(name string, text []byte) error {
+			d, err := c.Publish(context.Background(), name, text, *note)
+			if err != nil {
+				return err
+			}
+			fmt.Printf("%s: revision %d of %s, at %s/at/%s\n", name, d.Published, d.Slug, c.Address, d.Slug)
+			return nil
+		})
 	})
 }
 
 func deskList(args []string) error {
 	f := newFlags("desk list [flags]", "Lists the desks: what is published, and how they are used.", "juvalogos desk list")
-	connect := reach(f)
 	asJSON := f.Bool("json", false, "print JSON")
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	desks, err := c.Desks(context.Background())
-	if err != nil {
-		return err
-	}
-	if *asJSON {
-		return printJSON(desks)
-	}
-	if len(desks) == 0 {
-		fmt.Println("There are no desks yet. Write a desk file and publish it: juvalogos desk publish -h")
-		return nil
-	}
-	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "DESK\tTITLE\tMODEL\tSTATE\tQUESTIONS TODAY\tHELPED\tLAST ASKED")
-	for _, d := range desks {
-		last, helped := "never", "-"
-		if d.LastAsked != nil {
-			last = d.LastAsked.Local().Format(time.DateTime)
+	return onService(f, args, 0, 0, "", func(c *client.Client, _ []string) error {
+		desks, err := c.Desks(context.Background())
+		if err != nil {
+			return err
 		}
-		if d.Judged > 0 {
-			helped = fmt.Sprintf("%d of %d", d.Helped, d.Judged)
-		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d\t%s\t%s\n", d.Slug, d.Title, d.Model, stateOf(d), d.QuestionsToday, helped, last)
-	}
-	return w.Flush()
+		const none = "There are no desks yet. Write a desk file and publish it: juvalogos desk publish -h"
+		return list(*asJSON, desks, none, "DESK, TITLE, MODEL, STATE, QUESTIONS TODAY, HELPED, LAST ASKED", func(d client.Desk) []any {
+			helped := "-"
+			if d.Judged > 0 {
+				helped = fmt.Sprintf("%d of %d", d.Helped, d.Judged)
+			}
+			return []any{d.Slug, d.Title, d.Model, stateOf(d), d.QuestionsToday, helped, when(d.LastAsked)}
+		})
+	})
 }
 
 // stateOf tells what visitors find at a desk.
@@ -161,31 +136,22 @@ func stateOf(d client.Desk) string {
 
 func deskShow(args []string) error {
 	f := newFlags("desk show [flags] SLUG", "Shows a desk: its revisions, and its file as published.", "juvalogos desk show hive-helper")
-	connect := reach(f)
 	asJSON := f.Bool("json", false, "print JSON")
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	if f.NArg() != 1 {
-		return usageError("name one desk by its slug")
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	d, err := c.Desk(context.Background(), f.Arg(0))
-	if err != nil {
-		return err
-	}
-	if *asJSON {
-		return printJSON(d)
-	}
-	fmt.Printf("# %s, at %s/at/%s\n", d.Title, c.Address, d.Slug)
-	for _, r := range d.Revisions {
-		fmt.Println("# " + lineOf(r, d.Published))
-	}
-	fmt.Printf("\n%s", d.File)
-	return nil
+	return onDesk(f, args, 0, 0, func(c *client.Client, slug string, _ []string) error {
+		d, err := c.Desk(context.Background(), slug)
+		if err != nil {
+			return err
+		}
+		if *asJSON {
+			return printJSON(d)
+		}
+		fmt.Printf("# %s, at %s/at/%s\n", d.Title, c.Address, d.Slug)
+		for _, r := range d.Revisions {
+			fmt.Println("# " + lineOf(r, d.Published))
+		}
+		fmt.Printf("\n%s", d.File)
+		return nil
+	})
 }
 
 func lineOf(r client.Revision, published int) string {

@@ -4,10 +4,14 @@ import (
 	"context"
 	"encoding/json"
 	"flag"
+	"fmt"
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
+	"text/tabwriter"
+	"time"
 
 	"juvalogos/internal/client"
 	"juvalogos/internal/service"
@@ -22,6 +26,58 @@ func reach(f *flag.FlagSet) func() (*client.Client, error) {
 	return func() (*client.Client, error) {
 		return client.Load(*address, *token, *config, os.Getenv, client.UserFile(), filepath.Join(service.DefaultData(), "client.yaml"))
 	}
+}
+
+// onService parses a command's flags and hands over a client with the names
+// behind them, of which there must be from least to most; missing says what is
+// needed if there are not.
+func onService(f *flag.FlagSet, args []string, least, most int, missing string, do func(c *client.Client, names []string) error) error {
+	connect := reach(f)
+	if err := parse(f, args); err != nil {
+		return err
+	}
+	if f.NArg() < least || f.NArg() > most {
+		if missing == "" {
+			missing = fmt.Sprintf("%q is not expected here", f.Arg(most))
+		}
+		return usageError(missing)
+	}
+	c, err := connect()
+	if err != nil {
+		return err
+	}
+	return do(c, f.Args())
+}
+
+// manyNames is for commands that take any number.
+const manyNames = 1 << 20
+
+// list prints a list as JSON, or as a table with a heading, or says what to do
+// if it is empty.
+func list[T any](asJSON bool, items []T, none, heading string, row func(T) []any) error {
+	if asJSON {
+		return printJSON(items)
+	}
+	if len(items) == 0 {
+		fmt.Println(none)
+		return nil
+	}
+	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(w, strings.ReplaceAll(heading, ", ", "\t"))
+	for _, item := range items {
+		cells := row(item)
+		format := strings.TrimSuffix(strings.Repeat("%v\t", len(cells)), "\t") + "\n"
+		fmt.Fprintf(w, format, cells...)
+	}
+	return w.Flush()
+}
+
+// when prints a time that may be missing.
+func when(t *time.Time) string {
+	if t == nil {
+		return "never"
+	}
+	return t.Local().Format(time.DateTime)
 }
 
 // interruptible is a context that ends with an interrupt.

@@ -15,18 +15,8 @@ import (
 // onDesk makes a command that does something to one desk, named by its slug,
 // with further arguments from least to most.
 func onDesk(f *flag.FlagSet, args []string, least, most int, do func(c *client.Client, slug string, rest []string) error) error {
-	connect := reach(f)
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	if n := f.NArg() - 1; n < least || n > most {
-		return usageError("name one desk by its slug; -h explains what else is needed")
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	return do(c, f.Arg(0), f.Args()[1:])
+	const missing = "name one desk by its slug; -h explains what else is needed"
+	return onService(f, args, 1+least, 1+most, missing, func(c *client.Client, names []string) error { return do(c, names[0], names[1:]) })
 }
 
 func numberOf(text string) (int, error) {
@@ -150,25 +140,19 @@ func deskExport(args []string) error {
 
 func deskImport(args []string) error {
 	f := newFlags("desk import [flags] FILE...", "Brings back desks that \"desk export\" wrote.", "juvalogos desk import -as hive-helper-2 hive-helper.desk.json")
-	connect := reach(f)
 	as := f.String("as", "", "another slug for the desk")
-	if err := parse(f, args); err != nil {
-		return err
-	}
-	c, err := connect()
-	if err != nil {
-		return err
-	}
-	return eachFile(f.Args(), func(name string, text []byte) error {
-		slug, problems, err := c.Import(context.Background(), text, *as)
-		if err != nil {
-			return err
-		}
-		if len(problems) > 0 {
-			fmt.Printf("%s: %s is here, but not published:\n%v\n", name, slug, problems)
+	return onService(f, args, 1, manyNames, "name at least one packed desk", func(c *client.Client, names []string) error {
+		return eachFile(names, func(name string, text []byte) error {
+			slug, problems, err := c.Import(context.Background(), text, *as)
+			if err != nil {
+				return err
+			}
+			if len(problems) > 0 {
+				fmt.Printf("%s: %s is here, but not published:\n%v\n", name, slug, problems)
+				return nil
+			}
+			fmt.Printf("%s: %s, at %s/at/%s\n", name, slug, c.Address, slug)
 			return nil
-		}
-		fmt.Printf("%s: %s, at %s/at/%s\n", name, slug, c.Address, slug)
-		return nil
+		})
 	})
 }

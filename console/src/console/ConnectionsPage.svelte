@@ -55,8 +55,8 @@
   {#each list ?? [] as c (c.name)}
     <section class="mt-8 border-t border-rule pt-4" aria-labelledby="connection-{c.name}">
       <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h2 id="connection-{c.name}" class="font-serif text-[1.2rem] font-semibold">{c.name}</h2>
-        <p class="min-w-0 flex-1 text-[0.88rem] break-all text-faded">{c.address}</p>
+        <h2 id="connection-{c.name}" class="flex-1 font-serif sm:flex-none text-[1.2rem] font-semibold">{c.name}</h2>
+        <p class="order-last min-w-0 basis-full text-[0.88rem] break-all text-faded sm:order-none sm:flex-1 sm:basis-0">{c.address}</p>
         {#if c.fixed}
           <p class="text-[0.84rem] text-faded">from the connection file</p>
         {:else}
@@ -72,11 +72,11 @@
           {@const path = `${c.name}/${m.name}`}
           {@const p = probes.get(path)}
           <li class="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-t border-rule py-2.5">
-            <p class="w-44 font-semibold break-all">{m.name}</p>
-            <p class="flex-1 text-[0.88rem] text-faded">{m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}</p>
+            <p class="flex-1 font-semibold break-all sm:w-44 sm:flex-none">{m.name}</p>
+            <p class="order-last basis-full text-[0.88rem] text-faded sm:order-none sm:flex-1 sm:basis-0">{m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}</p>
             {#if m.can.includes("chat")}<button class="button-plain !min-h-8" disabled={!!probing} onclick={() => probe(path)}>{probing === path ? "Asking …" : "Probe"}</button>{/if}
             {#if p}
-              <p class={["w-full text-[0.9rem]", !p.works && "border-l-2 border-accent bg-leaf px-3 py-2"]} role="status">
+              <p class={["order-last w-full text-[0.9rem]", !p.works && "border-l-2 border-accent bg-leaf px-3 py-2"]} role="status">
                 {#if p.works}It answers: first word after {Math.round(p.first_token_ms)} ms{p.tokens_per_second ? `, then ${Math.round(p.tokens_per_second)} tokens per second` : ""}. “{p.reply}”
                 {:else}<strong>It does not answer.</strong> {p.advice}{/if}
               </p>

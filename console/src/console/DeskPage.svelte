@@ -44,8 +44,8 @@
   <main>
   <div class="border-b border-rule px-4 pt-4 sm:px-6">
     <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-      <h1 class="min-w-0 truncate font-serif text-[1.4rem] font-semibold">{desk.title}</h1>
-      <p class="flex-1 text-[0.84rem] text-faded">
+      <h1 class="min-w-0 flex-1 truncate font-serif sm:flex-none text-[1.4rem] font-semibold">{desk.title}</h1>
+      <p class="order-last basis-full text-[0.84rem] text-faded sm:order-none sm:flex-1 sm:basis-0">
         {#if desk.published}<a class="text-accent underline underline-offset-4" href={desk.page} target="_blank" rel="noopener">{desk.page}</a>, revision {desk.published}, {ago(desk.changed_at)} by {desk.changed_by}
         {:else if desk.newest}Withdrawn: visitors find no desk here.
         {:else}A draft: nobody sees it yet.{/if}

@@ -133,12 +133,12 @@
       <button class={["px-3 py-1.5", pane === key ? "bg-leaf font-semibold" : "", key === "preview" && "lg:hidden"]} aria-pressed={pane === key} onclick={() => (pane = key as typeof pane)}>{name}</button>
     {/each}
   </div>
-  <p class="min-w-0 flex-1 truncate text-faded" role="status">
+  <p class="order-last min-w-0 basis-full truncate text-faded sm:order-none sm:flex-1 sm:basis-0" role="status">
     {#if saved && problems.length}
       <button class="text-accent underline underline-offset-4" onclick={() => ((pane = "file"), editor?.show(problems[0]!))}>{status}</button>: {problems[0]!.message}
     {:else}{status}{/if}
   </p>
-  <button class="button-main" disabled={!saved || problems.length > 0 || !unpublished} onclick={() => (publishing = true)}>Publish</button>
+  <button class="button-main ml-auto" disabled={!saved || problems.length > 0 || !unpublished} onclick={() => (publishing = true)}>Publish</button>
 </div>
 
 <div class="grid min-h-0 lg:h-[calc(100dvh-12.2rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)] xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)_minmax(0,26rem)]">

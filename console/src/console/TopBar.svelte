@@ -24,9 +24,9 @@
   }
 </script>
 
-<header class="sticky top-0 z-20 flex h-13 items-center gap-1 border-b border-rule bg-paper px-3 sm:px-6">
-  <a class="mr-2 font-serif text-[1.05rem] italic no-underline sm:mr-5" href={hrefOf("")} onclick={router.follow}>Juvalogos</a>
-  <nav class="flex min-w-0 flex-1 items-center gap-0.5 overflow-x-auto sm:gap-1" aria-label="Console">
+<header class="sticky top-0 z-20 flex min-h-13 flex-wrap items-center gap-x-1 border-b border-rule bg-paper px-3 sm:h-13 sm:flex-nowrap sm:px-6">
+  <a class="mr-auto px-1 py-3 font-serif text-[1.05rem] italic no-underline sm:mr-5 sm:py-0" href={hrefOf("")} onclick={router.follow}>Juvalogos</a>
+  <nav class="order-last flex w-full min-w-0 items-center gap-1 pb-1.5 sm:order-none sm:w-auto sm:flex-1 sm:pb-0" aria-label="Console">
     {#each pages as [path, name] (path)}
       <a
         class={["rounded px-2 py-1.5 text-sm no-underline hover:bg-leaf sm:px-3", here === path && "font-semibold text-accent"]}

@@ -1,0 +1,80 @@
+package store_test
+
+import (
+	"database/sql"
+	"io/fs"
+	"os"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
+)
+
+// Conversations of a database from before there were branches are paths.
+func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
+	url := storetest.URL(t)
+	config, err := pgx.ParseConfig(url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	db := stdlib.OpenDB(*config)
+	defer db.Close()
+	migrate(t, db, 3)
+	conversation := uuid.New()
+	for _, statement := range []string{
+		`insert into desk (slug, published) values ('d', 1)`,
+		`insert into revision (desk, number, file, digest, made_by) values (1, 1, 'x', '\x00', 'me')`,
+		`insert into conversation (id, desk, visitor, channel, title, started_at, asked_at) values ('` + conversation.String() + `', 1, decode(repeat('01', 32), 'hex'), 'page', 't', now(), now())`,
+		`insert into turn (id, conversation, number, visitor, key, question, question_tokens, vocabulary, asked_at)
+			select gen_random_uuid(), '` + conversation.String() + `', n, decode(repeat('01', 32), 'hex'), 'k' || n, 'question ' || n, 1, 'estimate', now() from generate_series(1, 3) n`,
+		`insert into attempt (turn, number, revision, model, state, instance, reply, started_at) select id, 1, 1, 'c/m', 'done', 1, 'a reply', now() from turn`,
+		`insert into api_token (name, hash) values ('old', '\x00')`,
+	} {
+		if _, err := db.ExecContext(ctx, statement); err != nil {
+			t.Fatalf("%s: %v", statement, err)
+		}
+	}
+	s, err := store.Open(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	var visitor store.Visitor
+	for i := range visitor {
+		visitor[i] = 1
+	}
+	_, turns, err := s.Conversation(ctx, conversation, visitor)
+	if err != nil || len(turns) != 3 || turns[2].Question != "question 3" {
+		t.Errorf("the path is %+v, %v", turns, err)
+	}
+	if past, at, err := s.Past(ctx, conversation, 1, visitor, nil, 9); err != nil || len(past.Turns) != 3 || at.Number != 4 {
+		t.Errorf("remembered %+v, next is %+v, %v", past, at, err)
+	}
+	if turns, err := s.Unindexed(ctx, 9); err != nil || len(turns) != 3 {
+		t.Errorf("%d turns are to be made findable, %v", len(turns), err)
+	}
+	if list, err := s.Tokens(ctx); err != nil || len(list) != 1 || len(list[0].Scopes) != 4 {
+		t.Errorf("tokens of before: %+v, %v", list, err)
+	}
+}
+
+// migrate brings the tables of an empty database to a version.
+func migrate(t *testing.T, db *sql.DB, version int64) {
+	t.Helper()
+	files, err := fs.Sub(os.DirFS("."), "migrations")
+	if err != nil {
+		t.Fatal(err)
+	}
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := provider.UpTo(ctx, version); err != nil {
+		t.Fatal(err)
+	}
+}
