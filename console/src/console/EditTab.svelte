@@ -16,6 +16,7 @@
   let loaded = $state(false);
   let saved = $state(true);
   let published = $state("");
+  let changedAt = "";
   let publishing = $state(false);
   let note = $state("");
   let pane = $state<"form" | "file" | "preview">("form"); // where there is room for one only
@@ -32,6 +33,7 @@
       const [draft, s] = await Promise.all([making.readDraft(desk.slug), making.readDeskSchema(), app.readModels()]);
       text = draft.file;
       problems = draft.problems;
+      changedAt = draft.changed_at;
       schema = s;
       published = desk.published ? (desk.file ?? "") : "";
       loaded = true;
@@ -46,10 +48,11 @@
     if (!loaded || !saved || document.hidden) return;
     try {
       const draft = await making.readDraft(desk.slug);
-      if (!saved || draft.file === text) return;
+      if (!saved || (draft.file === text && draft.changed_at === changedAt)) return;
       text = draft.file;
       problems = draft.problems;
-      await refresh();
+      changedAt = draft.changed_at;
+      await refresh(); // somebody may have published it
       published = desk.published ? (desk.file ?? "") : "";
     } catch {
       // The next look tells.
