@@ -107,9 +107,10 @@ func (p *page) preview(text string) {
 	p.until("the preview shows "+text, fmt.Sprintf(`(document.querySelector("iframe")?.contentDocument?.body?.innerText ?? "").includes(%q)`, text))
 }
 
-// until waits for a script to say yes.
+// until waits for a script to say yes; one that fails has not said so yet.
 func (p *page) until(what, script string) {
 	p.t.Helper()
+	script = "(async () => { try { return !!(await (" + script + ")) } catch { return false } })()"
 	for began := time.Now(); time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
 		if run[bool](p, script) {
 			return

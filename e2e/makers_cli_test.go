@@ -108,6 +108,7 @@ func TestSigningInOnTheCommandLine(t *testing.T) {
 	}
 	tab := openTab(t, browser.Desk, p.address)
 	tab.visit("/console/welcome#" + link[1])
+	tab.accessible("making the account")
 	tab.fill("Name", "Ada")
 	tab.fill("Password", ownersPassword)
 	tab.click("Make the account")

@@ -49,8 +49,10 @@ func (s *Store) RestoreConnection(ctx context.Context, name string) error {
 }
 
 // PurgeAccess forgets for good the connections with their keys, and the
-// tokens, that were removed before a time.
+// tokens, that were removed before a time, and sessions that had expired.
 func (s *Store) PurgeAccess(ctx context.Context, before time.Time) error {
-	_, err := s.pool.Exec(ctx, `with c as (delete from connection where removed_at < $1) delete from api_token where removed_at < $1`, before)
+	_, err := s.pool.Exec(ctx, `
+		with c as (delete from connection where removed_at < $1), s as (delete from session where expires_at < $1)
+		delete from api_token where removed_at < $1`, before)
 	return err
 }

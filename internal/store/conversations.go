@@ -326,10 +326,10 @@ func (s *Store) Restore(ctx context.Context, id uuid.UUID, visitor Visitor) erro
 	return s.one(ctx, `update conversation set removed_at = null where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
 }
 
-// Purge deletes for good what was removed or taken back before a time, and
-// returns how many conversations went.
+// Purge deletes for good what was removed or taken back before a time, and what
+// was asked in previews before it. It returns how many conversations went.
 func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
-	tag, err := s.pool.Exec(ctx, `delete from conversation where removed_at < $1`, before)
+	tag, err := s.pool.Exec(ctx, `delete from conversation where removed_at < $1 or channel = 'preview' and asked_at < $1`, before)
 	if err == nil {
 		_, err = s.pool.Exec(ctx, `delete from turn where taken_back_at < $1`, before)
 	}
