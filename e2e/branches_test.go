@@ -193,7 +193,7 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 	two.ask("second")
 	two.shows("article", "You are next in line")
 	three.ask("third")
-	three.shows("article", "There are 1 before you in line")
+	three.shows("article", "There is one before you in line")
 	three.accessible("in line")
 	one.click("Stop")
 	two.shows("article .prose", "e")

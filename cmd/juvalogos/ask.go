@@ -112,6 +112,16 @@ func noticeLine(n client.Notice) string {
 	switch n.Kind {
 	case "retrying":
 		return fmt.Sprintf("(The model is busy; asking again in %.0f s.)", n.Seconds)
+	case "waking":
+		return "(The model is waking up; that can take a minute or two.)"
+	case "in-line":
+		line := fmt.Sprintf("(Waiting in line: place %d", n.Place)
+		if n.Seconds > 0 {
+			line += fmt.Sprintf(", about %.0f s to go", n.Seconds)
+		}
+		return line + ".)"
+	case "writing":
+		return "(It is your turn.)"
 	case "unsaved":
 		return "(The reply cannot be saved at the moment; it goes on and will be saved as soon as possible.)"
 	}

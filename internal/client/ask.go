@@ -75,10 +75,12 @@ type Begin struct {
 	Question     string `json:"question"`
 }
 
-// Notice tells what a reply waits for: retrying, unsaved, saved.
+// Notice tells what a reply waits for: retrying, waking, in-line, writing (after
+// in-line), unsaved, saved.
 type Notice struct {
 	Kind    string  `json:"kind"`
-	Seconds float64 `json:"seconds"`
+	Seconds float64 `json:"seconds"` // until the next try, or about how long the line takes; 0 if unknown
+	Place   int     `json:"place"`   // in line; 1 is next
 }
 
 // reconnects is how often a lost stream is taken up again, a second apart.

@@ -229,7 +229,7 @@ const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number
   retrying: (s) => (s ? `The model is busy. Asking again in ${inWords(s)} …` : "The model is busy. Asking again …"),
   waking: () => "The model is waking up. That can take a minute or two …",
   "in-line": (s, place) =>
-    (place === 1 ? "You are next in line" : `There are ${place - 1} before you in line`) + (s ? `; about ${inWords(s)} to go …` : " …"),
+    (place === 1 ? "You are next in line" : `There ${place === 2 ? "is one" : `are ${place - 1}`} before you in line`) + (s ? `; about ${inWords(s)} to go …` : " …"),
   writing: () => "",
   unsaved: () => "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
   saved: () => "",
