@@ -17,6 +17,7 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -192,8 +193,14 @@ func connect(ctx context.Context, service *program, data, address string) (*clie
 	}
 }
 
+// publish publishes the sample desks that are not there; what somebody has made
+// of the others stays.
 func publish(ctx context.Context, c *client.Client) error {
 	files, err := desks.ReadDir("desks")
+	if err != nil {
+		return err
+	}
+	there, err := c.Desks(ctx)
 	if err != nil {
 		return err
 	}
@@ -201,6 +208,10 @@ func publish(ctx context.Context, c *client.Client) error {
 		text, err := desks.ReadFile("desks/" + f.Name())
 		if err != nil {
 			return err
+		}
+		slug := strings.TrimSuffix(f.Name(), ".yaml")
+		if slices.ContainsFunc(there, func(d client.Desk) bool { return d.Slug == slug }) {
+			continue
 		}
 		if _, err := c.Publish(ctx, f.Name(), text, ""); err != nil {
 			return err

@@ -66,6 +66,13 @@ func TestTheDemo(t *testing.T) {
 		t.Errorf("%+v, %v", desks, err)
 	}
 
+	// What somebody makes of a sample desk stays.
+	if shown, err := c.Desk(ctx, "short-answers"); err != nil {
+		t.Error(err)
+	} else if _, err := c.Publish(ctx, "x", []byte(shown.File+"# changed\n"), ""); err != nil {
+		t.Error(err)
+	}
+
 	// A second demo on the same ports says what to do.
 	other := startDemo(t, openFolder(t), listen, freePort(t))
 	_ = other.cmd.Wait()
@@ -84,14 +91,14 @@ func TestTheDemo(t *testing.T) {
 		}
 	}
 
-	// The data is there at the next start, and no desk got a new revision.
+	// The data is there at the next start, and no desk was published over.
 	d = startDemo(t, data, listen, standin)
 	c = d.ready()
 	defer d.interrupt()
 	if list, err := c.Conversations(ctx, "short-answers"); err != nil || len(list) != 1 {
 		t.Errorf("%+v, %v", list, err)
 	}
-	if shown, err := c.Desk(ctx, "short-answers"); err != nil || len(shown.Revisions) != 1 {
+	if shown, err := c.Desk(ctx, "short-answers"); err != nil || len(shown.Revisions) != 2 || !strings.HasSuffix(shown.File, "# changed\n") {
 		t.Errorf("%+v, %v", shown, err)
 	}
 }
