@@ -57,6 +57,11 @@ func TestADraftIsShownToMakersOnly(t *testing.T) {
 	if d, err := b.Desks.Desk(ctx, "fresh"); err != nil || d.QuestionsToday != 0 || d.Published != 0 || d.Draft == nil {
 		t.Errorf("trying counts as asking: %+v, %v", d, err)
 	}
+	republish(t, b, "The Helper", "By Somebody Else")
+	if d, err := b.Desks.Draft(ctx, "helper"); err != nil || !strings.Contains(d.File, "slug: other") {
+		t.Errorf("another's publishing took the draft: %+v, %v", d, err)
+	}
+	republish(t, b)
 	for _, slug := range []string{"fresh", "helper"} {
 		if err := b.Desks.DropDraft(ctx, slug); err != nil {
 			t.Fatal(err)

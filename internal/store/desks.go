@@ -50,12 +50,13 @@ type DeskSummary struct {
 // desk if need be. A file equal to the published one makes no new revision:
 // fresh is then false.
 //
-// A draft of the desk is done with.
+// A draft that says the same is done with; another one, which somebody may be
+// working on, stays.
 func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r Revision, fresh bool, err error) {
 	digest := sha256.Sum256([]byte(file))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var published *int
-		if _, err := tx.Exec(ctx, `delete from draft where desk = (select id from desk where slug = $1)`, slug); err != nil {
+		if _, err := tx.Exec(ctx, `delete from draft where desk = (select id from desk where slug = $1) and file = $2`, slug, file); err != nil {
 			return err
 		}
 		row := tx.QueryRow(ctx, `
