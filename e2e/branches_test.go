@@ -82,7 +82,7 @@ func TestSearchingEarlierConversations(t *testing.T) {
 		return document.querySelector("nav mark")?.innerText === "syrup";
 	})()`)
 	p.accessible("a search")
-	p.click("How much syrup for the winter?")
+	run[any](p, `document.querySelector("nav mark").closest("a").click(), null`) // the list may be read anew under a pointer
 	p.shows("article h2", "How much syrup for the winter?")
 	p.fill("Search your earlier conversations", "no such words")
 	p.shows("nav", "Nothing you asked here, and no reply, has these words.")
