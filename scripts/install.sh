@@ -12,7 +12,7 @@ need() { # need PACKAGE TEST-COMMAND...
 
 need postgresql bash -c 'ls /usr/lib/postgresql/*/bin/initdb || command -v initdb'
 if [[ ${1:-install} == install-test ]]; then
-  need chromium command -v chromium
+  need chromium-headless-shell command -v chromium-headless-shell
   need fonts-dejavu-core test -e /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf
   need xvfb command -v Xvfb
   need xterm command -v xterm

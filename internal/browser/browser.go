@@ -20,9 +20,9 @@ type Chromium struct {
 
 // Start starts Chromium. Close it.
 func Start(ctx context.Context) (*Chromium, error) {
-	path, err := exec.LookPath("chromium")
+	path, err := exec.LookPath("chromium-headless-shell")
 	if err != nil {
-		return nil, fmt.Errorf("chromium is not installed; install Debian's package chromium: %w", err)
+		return nil, fmt.Errorf("chromium-headless-shell is not installed; install the Debian package of that name: %w", err)
 	}
 	profile, err := os.MkdirTemp("", "juvalogos-chromium-")
 	if err != nil {
