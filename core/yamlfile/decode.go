@@ -44,6 +44,7 @@ func Decode(name string, src []byte, into any) error {
 type decoder struct {
 	file     string
 	problems Problems
+	partial  bool // keys that are needed may be missing
 }
 
 func (d *decoder) say(line, column int, format string, args ...any) {
@@ -116,6 +117,10 @@ func (d *decoder) value(node ast.Node, v reflect.Value, f field) {
 		v = v.Elem()
 	}
 	switch {
+	case v.Type() == laterType:
+		v.Set(reflect.ValueOf(Later{node}))
+	case v.Type() == pairsType:
+		d.pairs(node, v, f)
 	case v.Kind() == reflect.Struct:
 		d.mapping(node, v, f)
 	case v.Kind() == reflect.Slice:
@@ -126,13 +131,8 @@ func (d *decoder) value(node ast.Node, v reflect.Value, f field) {
 }
 
 func (d *decoder) mapping(node ast.Node, v reflect.Value, f field) {
-	var pairs []*ast.MappingValueNode
-	switch n := node.(type) {
-	case *ast.MappingNode:
-		pairs = n.Values
-	case *ast.MappingValueNode:
-		pairs = []*ast.MappingValueNode{n}
-	default:
+	pairs, ok := pairsOf(node)
+	if !ok {
 		d.sayAt(node, "%s: expected keys with values (key: value), found %s", f.key, kindOf(node))
 		return
 	}
@@ -155,10 +155,21 @@ func (d *decoder) mapping(node ast.Node, v reflect.Value, f field) {
 		}
 	}
 	for _, k := range known {
-		if k.need && !seen[k.key] {
+		if k.need && !seen[k.key] && !d.partial {
 			d.sayAt(node, "%q is missing: %s", k.key, k.about)
 		}
 	}
+}
+
+// pairsOf returns the keys with values that node holds.
+func pairsOf(node ast.Node) ([]*ast.MappingValueNode, bool) {
+	switch n := node.(type) {
+	case *ast.MappingNode:
+		return n.Values, true
+	case *ast.MappingValueNode:
+		return []*ast.MappingValueNode{n}, true
+	}
+	return nil, false
 }
 
 func hasKey(pairs []*ast.MappingValueNode, key string) bool {
@@ -167,6 +178,9 @@ func hasKey(pairs []*ast.MappingValueNode, key string) bool {
 
 func (d *decoder) list(node ast.Node, v reflect.Value, f field) {
 	if _, ok := node.(*ast.NullNode); ok {
+		if f.least != nil {
+			d.sayAt(node, "%s: 0 entries; at least %d", f.key, int(*f.least))
+		}
 		return
 	}
 	seq, ok := node.(*ast.SequenceNode)

@@ -15,9 +15,16 @@ type Position struct{ Line, Column int }
 
 // Locate finds the value at a path like model or choices.models.0.title. If it
 // is not there, it is the place of what is nearest above it.
-func Locate(src []byte, path string) Position {
+func Locate(src []byte, path string) Position { return Places(src)(path) }
+
+// Places is Locate for many paths of one file, which is read only once.
+func Places(src []byte) func(path string) Position {
 	d := &decoder{}
-	at := d.parse(src)
+	root := d.parse(src)
+	return func(path string) Position { return locate(root, path) }
+}
+
+func locate(at ast.Node, path string) Position {
 	found := Position{1, 1}
 	for _, key := range strings.Split(path, ".") {
 		next := child(at, key)

@@ -1,0 +1,131 @@
+package recipe
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"juvalogos/core/yamlfile"
+)
+
+func quoted(s string) string { return strconv.Quote(s) }
+
+// read reads a value of the input's type that stands in a file.
+func (in Input) read(file string, v yamlfile.Later) (any, yamlfile.Problems) {
+	return readTyped(file, in, in.Type, v)
+}
+
+func readTyped(file string, in Input, t Type, v yamlfile.Later) (any, yamlfile.Problems) {
+	if e, ok := t.Element(); ok {
+		entries, ok := v.List()
+		if !ok {
+			return nil, yamlfile.Problems{v.Problem(file, fmt.Sprintf("%s: expected a %s (lines that begin with \"- \")", in.Name, t))}
+		}
+		list := make([]any, len(entries))
+		var problems yamlfile.Problems
+		for i, entry := range entries {
+			x, wrong := readTyped(file, in, e, entry)
+			list[i] = x
+			problems = append(problems, wrong...)
+		}
+		return list, problems
+	}
+	if t == VoiceOf {
+		var voice Voice
+		return voice, v.Decode(file, in.Name, &voice)
+	}
+	plain, err := v.Value()
+	if err != nil {
+		return nil, yamlfile.Problems{v.Problem(file, fmt.Sprintf("%s: %v", in.Name, err))}
+	}
+	x, err := in.fit(t, plain)
+	if err != nil {
+		return nil, yamlfile.Problems{v.Problem(file, err.Error())}
+	}
+	return x, nil
+}
+
+// Parse makes a value of the input's type from what a visitor or a command
+// line gave as text. Pictures, sound, documents and tables are not text; see
+// Media.
+func (in Input) Parse(text string) (any, error) {
+	if e, ok := in.Type.Element(); ok {
+		var list []any
+		for line := range strings.Lines(text) {
+			x, err := Input{Name: in.Name, Type: e, Choices: in.Choices}.Parse(strings.TrimSpace(line))
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, x)
+		}
+		return list, nil
+	}
+	switch in.Type {
+	case Number:
+		n, err := strconv.ParseFloat(strings.TrimSpace(text), 64)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %q is not a number", in.Name, text)
+		}
+		return n, nil
+	case Truth:
+		b, err := strconv.ParseBool(strings.TrimSpace(text))
+		if err != nil {
+			return nil, fmt.Errorf("%s: %q is neither true nor false", in.Name, text)
+		}
+		return b, nil
+	case Text, Choice, Address, Data:
+		return in.fit(in.Type, text)
+	}
+	return nil, fmt.Errorf("%s: a %s cannot be given as text", in.Name, in.Type)
+}
+
+// fit checks a value as JSON holds it.
+func (in Input) fit(t Type, v any) (any, error) {
+	if t == Data {
+		return v, nil
+	}
+	if wrong := mistyped(t, v); wrong != "" || v == nil {
+		if v == nil {
+			wrong = fmt.Sprintf("expected %s, found nothing", t)
+		}
+		return nil, fmt.Errorf("%s: %s", in.Name, strings.NewReplacer("float64", "a number", "string", "text", "bool", "true or false", "map[string]interface {}", "keys with values", "[]interface {}", "a list").Replace(wrong))
+	}
+	text, _ := v.(string)
+	switch {
+	case t == Choice && len(in.Choices) > 0 && !slices.Contains(in.Choices, text):
+		return nil, fmt.Errorf("%s: %s", in.Name, yamlfile.Unknown("choice", text, in.Choices))
+	case t == Address && !strings.HasPrefix(text, "http://") && !strings.HasPrefix(text, "https://"):
+		return nil, fmt.Errorf("%s: %q is not an address; it begins with http:// or https://", in.Name, text)
+	}
+	return v, nil
+}
+
+// Complete checks what a visitor gave and adds what they left out. The error
+// is a sentence for the visitor.
+func (r *Recipe) Complete(given Values) (Values, error) {
+	all := Values{}
+	for name, v := range given {
+		i := slices.IndexFunc(r.Takes, func(in Input) bool { return in.Name == name })
+		if i < 0 {
+			return nil, fmt.Errorf("%q is not asked for here", name)
+		}
+		if wrong := mistyped(r.Takes[i].Type, v); wrong != "" {
+			return nil, fmt.Errorf("%s: %s", name, wrong)
+		}
+		all[name] = v
+	}
+	for _, in := range r.Takes {
+		if all[in.Name] == nil && in.fallback != nil {
+			all[in.Name] = in.fallback
+		}
+		if in.Need && empty(all[in.Name]) {
+			title := in.Title
+			if title == "" {
+				title = in.Name
+			}
+			return nil, fmt.Errorf("“%s” is missing", title)
+		}
+	}
+	return all, nil
+}

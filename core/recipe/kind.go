@@ -1,0 +1,95 @@
+package recipe
+
+import (
+	"context"
+	"maps"
+	"slices"
+)
+
+// Kind is a kind of step: what it takes, what it gives, how it is set.
+type Kind struct {
+	Name, About string
+	In, Out     []Port
+	// More, if not nil, allows further inputs of any name and its type.
+	More *Port
+	// Set makes the settings with their defaults, a pointer to a struct that
+	// yamlfile reads; nil: there are none.
+	Set func() any
+	// Check looks at settings that were read; nil: nothing to look at.
+	Check func(set any) error
+	// Shape works out what the step gives from its settings and from the types
+	// of its inputs, in the order of the file; nil: Out.
+	Shape func(set any, in []Port) ([]Port, error)
+	// Fickle steps may give other outputs for the same inputs, and cannot be
+	// kept.
+	Fickle bool
+}
+
+// Port is one input or output.
+type Port struct {
+	Name  string
+	Type  Type
+	Need  bool // of an input: it must be wired
+	About string
+}
+
+// GroupKind is the kind of a step that is made of steps.
+const GroupKind = "group"
+
+// Kinds are the kinds that recipes can use, by name.
+type Kinds map[string]Kind
+
+// All lists the kinds by name.
+func (k Kinds) All() []Kind {
+	var all []Kind
+	for _, name := range slices.Sorted(maps.Keys(k)) {
+		all = append(all, k[name])
+	}
+	return all
+}
+
+func (k Kinds) names() []string { return append(slices.Sorted(maps.Keys(k)), GroupKind) }
+
+// Call is one run of a step.
+type Call struct {
+	Step *Step
+	Set  any      // the settings, as Kind.Set makes them
+	In   Values   // by input; what is not wired or was skipped is not there
+	Wide []string // the names of inputs allowed by Kind.More, in the order of the file
+
+	run   *run
+	span  *spanning
+	reply *lead // which of its outputs is the reply; nil: none
+}
+
+// Do does what a step's kind is there for, and returns its outputs. It obeys
+// ctx.
+type Do func(ctx context.Context, c *Call) (Values, error)
+
+// Streams reports whether the text that an output of the step gives is the
+// reply, and is to be handed to Write as it comes.
+func (c *Call) Streams(output string) bool { return c.reply.is(output) }
+
+// Write adds to a text of the reply. which counts from 0 where the step gives
+// several.
+func (c *Call) Write(which int, text []byte) {
+	c.run.reply(c.reply.lane+which, text)
+	c.span.wrote()
+}
+
+// Wrote reports whether some of the reply has been written by this step: what
+// a visitor has read cannot be taken back.
+func (c *Call) Wrote() bool { return c.span.written() }
+
+// Begin is called before a model is asked. It fails with *Runaway when the run
+// has used what it may.
+func (c *Call) Begin() error { return c.run.meter.begin() }
+
+// Asked keeps a record of a model that was asked.
+func (c *Call) Asked(m ModelCall) {
+	c.run.meter.add(m.PromptTokens + m.ReplyTokens)
+	c.span.asked(m)
+}
+
+// Note keeps something in the step's span that is worth seeing.
+func (c *Call) Note(text string) { c.span.note(text) }

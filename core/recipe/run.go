@@ -1,0 +1,351 @@
+package recipe
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"sync"
+	"time"
+)
+
+// Options are what a run is given.
+type Options struct {
+	Do Do
+	// Now is the clock.
+	Now func() time.Time
+	// Sleep waits between two tries, or until ctx ends; nil: it does not wait.
+	Sleep func(ctx context.Context, span time.Duration) error
+	// Record keeps the spans; nil: a new one, which the Result has.
+	Record *Recorder
+	// Reply takes the reply's text as it comes; lane counts from 0 where it is
+	// several texts. It may be called from several goroutines; nil: nobody
+	// listens.
+	Reply func(lane int, text []byte)
+	// Kept holds the outputs of steps that may be kept; nil: none are. Salt is
+	// what else they depend on beside their inputs and settings.
+	Kept Kept
+	Salt string
+	// Given are outputs that are taken instead of running the step, by name.
+	Given map[string]Values
+}
+
+// Result is what a run made.
+type Result struct {
+	Reply string
+	Lanes []Lane // where the reply is several texts
+	Blind bool
+	Parts []MadePart
+	// Outputs of the steps at the top, by step.
+	Outputs map[string]Values
+}
+
+// Lane is one of several texts.
+type Lane struct {
+	Text   string
+	Failed bool // its step failed or was skipped
+}
+
+// MadePart is a further part of the turn.
+type MadePart struct {
+	Title string `json:"title"`
+	Type  Type   `json:"type"`
+	Value any    `json:"value"`
+}
+
+// StepError is the failure of a step, which ended the run.
+type StepError struct {
+	Step string
+	Err  error
+}
+
+func (e *StepError) Error() string { return fmt.Sprintf("step %q: %v", e.Step, e.Err) }
+func (e *StepError) Unwrap() error { return e.Err }
+
+// ErrLate is the cause of the end of a step or a run that took too long.
+var ErrLate = errors.New("it took longer than it may")
+
+// run is one run of a recipe.
+type run struct {
+	recipe  *Recipe
+	options Options
+	meter   meter
+	began   time.Time
+
+	mu    sync.Mutex
+	lanes map[int]bool // of the reply, those that have some text
+}
+
+func (x *run) reply(lane int, text []byte) {
+	x.mu.Lock()
+	x.lanes[lane] = true
+	x.mu.Unlock()
+	x.options.Reply(lane, text)
+}
+
+func (x *run) replied(lane int) bool {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.lanes[lane]
+}
+
+// Run runs a recipe with what was taken and set, as Complete and Settle return
+// them. It returns when nothing of it runs any more. The error is a *StepError
+// or the context's cause; the Result then holds what there is.
+func Run(ctx context.Context, r *Recipe, takes, settings Values, o Options) (Result, error) {
+	if o.Record == nil {
+		o.Record = &Recorder{}
+	}
+	if o.Reply == nil {
+		o.Reply = func(int, []byte) {}
+	}
+	x := &run{recipe: r, options: o, meter: meter{limits: r.File.Limits}, began: o.Now(), lanes: map[int]bool{}}
+	ctx, cancel := context.WithTimeoutCause(ctx, r.File.Limits.Time, ErrLate)
+	defer cancel()
+	top := &scope{outputs: make(map[*Step]Values, len(r.Steps)), names: make(Values, len(takes)+len(settings))}
+	for k, v := range takes {
+		top.names[k] = v
+	}
+	for k, v := range settings {
+		top.names["settings."+k] = v
+	}
+	err := x.steps(ctx, top, r.Steps, -1, &lead{from: r.Reply})
+	return x.result(top), err
+}
+
+func (x *run) result(top *scope) Result {
+	r := x.recipe
+	result := Result{Outputs: map[string]Values{}}
+	for s, out := range top.outputs {
+		result.Outputs[s.Name] = out
+	}
+	switch v := top.value(r.Reply).(type) {
+	case string:
+		result.Reply = v
+	case []any:
+		for _, text := range v {
+			s, ok := text.(string)
+			result.Lanes = append(result.Lanes, Lane{s, !ok})
+			if result.Reply == "" {
+				result.Reply = s
+			}
+		}
+	}
+	result.Blind, _ = top.value(r.Blind).(bool)
+	for _, p := range r.Parts {
+		if v := top.value(p.From); !empty(v) {
+			result.Parts = append(result.Parts, MadePart{p.Title, p.Type, v})
+		}
+	}
+	return result
+}
+
+// scope holds what can be referred to at one level of a run. Only the
+// goroutine of that level touches it.
+type scope struct {
+	names   Values
+	outputs map[*Step]Values // of steps that ended; nil for those skipped
+	outer   map[string]any   // what was handed in from around
+}
+
+// value returns what a reference leads to, nil if it is not there.
+func (sc *scope) value(r Ref) any {
+	if r.Step != nil {
+		if out, here := sc.outputs[r.Step]; here {
+			return out[r.Output]
+		}
+	} else if v, here := sc.names[r.Name]; here {
+		return v
+	}
+	if sc.outer == nil {
+		return nil
+	}
+	return sc.outer[r.String()]
+}
+
+// ended is news of a step.
+type ended struct {
+	step *Step
+	out  Values // nil: skipped
+	err  error
+}
+
+// steps runs the steps of a level: each as soon as those that it needs have
+// ended, side by side with the others. The first failure stops the rest, and
+// steps returns when none of them runs any more. reply says what of this level is
+// the reply; nil: nothing.
+func (x *run) steps(ctx context.Context, sc *scope, steps []*Step, parent int, reply *lead) error {
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	waits := make([]int, len(steps))
+	for i, s := range steps {
+		waits[i] = len(s.needs)
+	}
+	var news chan ended
+	var ready []*Step
+	running, left := 0, len(steps)
+	var failed error
+	end := func(e ended) {
+		left--
+		if e.err != nil {
+			if failed == nil {
+				failed = e.err
+				stop(e.err)
+			}
+			return
+		}
+		sc.outputs[e.step] = e.out
+		for i, s := range steps {
+			for _, needed := range s.needs {
+				if needed == e.step {
+					if waits[i]--; waits[i] == 0 {
+						ready = append(ready, s)
+					}
+				}
+			}
+		}
+	}
+	for i, s := range steps {
+		if waits[i] == 0 {
+			ready = append(ready, s)
+		}
+	}
+	for left > 0 {
+		// Who is skipped is settled first: it decides which of several texts
+		// can be the reply.
+		for i := 0; i < len(ready) && failed == nil; {
+			if s := ready[i]; !x.due(sc, s) {
+				ready = append(ready[:i], ready[i+1:]...)
+				x.begin(s, 0, parent).end(Skipped, nil, nil)
+				end(ended{step: s})
+				i = 0
+				continue
+			}
+			i++
+		}
+		if failed == nil && ctx.Err() != nil {
+			failed = context.Cause(ctx)
+		}
+		if failed != nil {
+			ready = nil
+			if running == 0 {
+				return failed
+			}
+		}
+		if len(ready) == 1 && running == 0 { // nothing else to do meanwhile
+			s := ready[0]
+			ready = nil
+			end(x.one(ctx, sc.child(), s, x.prepare(sc, s), parent, sc.leadOf(s, reply)))
+			continue
+		}
+		if news == nil {
+			news = make(chan ended, len(steps))
+		}
+		for _, s := range ready {
+			prepared, stream, child := x.prepare(sc, s), sc.leadOf(s, reply), sc.child()
+			running++
+			go func() { news <- x.one(ctx, child, s, prepared, parent, stream) }()
+		}
+		ready = nil
+		if running > 0 {
+			e := <-news
+			running--
+			end(e)
+		}
+	}
+	return failed
+}
+
+// child is a scope for what runs within: it has the item of its parent.
+func (sc *scope) child() *scope {
+	c := &scope{names: Values{}, outer: sc.outer}
+	for _, name := range []string{"item", "number"} {
+		if v, ok := sc.names[name]; ok {
+			c.names[name] = v
+		}
+	}
+	return c
+}
+
+// due reports whether a step that is ready is to run: its condition holds, and
+// what it needs is there.
+func (x *run) due(sc *scope, s *Step) bool {
+	if s.Each == nil || !aboutItem(s.If) {
+		if !holds(sc, s.If) {
+			return false
+		}
+	}
+	for _, w := range s.In {
+		if w.Port.Need && w.From.Step != nil && sc.value(w.From) == nil {
+			return false
+		}
+	}
+	return s.Each == nil || s.Each.Step == nil || sc.value(*s.Each) != nil
+}
+
+func aboutItem(c *Condition) bool {
+	return c != nil && c.From.Step == nil && (c.From.Name == "item" || c.From.Name == "number")
+}
+
+func holds(sc *scope, c *Condition) bool {
+	if c == nil {
+		return true
+	}
+	v := sc.value(c.From)
+	is := !empty(v)
+	if c.Value != nil {
+		is = plain(v) == *c.Value
+	}
+	return is != c.Not
+}
+
+func plain(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return ""
+	case string:
+		return v
+	case float64:
+		return strconv.FormatFloat(v, 'f', -1, 64)
+	}
+	return fmt.Sprint(v)
+}
+
+// lead says what at a level is the reply, and in which lane its text goes.
+type lead struct {
+	from Ref
+	lane int
+}
+
+// is reports whether an output of the step that the lead was made for is the
+// reply.
+func (l *lead) is(output string) bool { return l != nil && l.from.Output == output }
+
+// leadOf tells which of a step's outputs is the reply, as it grows; nil if
+// none is. A reply that is chosen among several is the first that is made;
+// whether a step makes that one is known once those before it are known to be
+// skipped.
+func (sc *scope) leadOf(s *Step, reply *lead) *lead {
+	if reply == nil {
+		return nil
+	}
+	from := reply.from
+	for from.Step != nil && from.Step != s && from.Step.Kind.Name == "choose" {
+		next := Ref{}
+		for _, w := range from.Step.In {
+			if w.From.Step == nil {
+				return nil
+			}
+			if out, over := sc.outputs[w.From.Step]; over && out == nil {
+				continue // skipped: the next one counts
+			}
+			next = w.From
+			break
+		}
+		from = next
+	}
+	if from.Step != s {
+		return nil
+	}
+	return &lead{from, reply.lane}
+}

@@ -1,0 +1,187 @@
+package recipe
+
+import (
+	"slices"
+	"sync"
+	"time"
+
+	"juvalogos/core/prompt"
+)
+
+// State is how a step is or ended.
+type State string
+
+// The states.
+const (
+	Running State = "running"
+	Done    State = "done"
+	Failed  State = "failed"
+	Skipped State = "skipped" // its condition did not hold, or what it needs is not there
+	Reused  State = "reused"  // its outputs were kept from an earlier run
+	Stopped State = "stopped" // the run ended before it did
+)
+
+// Span is what happened while a step ran. Times count from the beginning of
+// the run.
+type Span struct {
+	Step   string         `json:"step"`             // its name; group/step within a group
+	Number int            `json:"number,omitempty"` // from 1 where the step ran for each
+	Do     string         `json:"do"`
+	Says   string         `json:"says,omitempty"`
+	Parent int            `json:"parent"` // the group's place among the spans; -1: none
+	State  State          `json:"state"`
+	Start  time.Duration  `json:"start_ns"`
+	First  time.Duration  `json:"first_ns,omitempty"` // when it first wrote to the reply
+	Took   time.Duration  `json:"took_ns"`
+	Tries  int            `json:"tries,omitempty"`
+	Set    any            `json:"set,omitempty"`
+	In     map[string]any `json:"in,omitempty"`
+	Out    map[string]any `json:"out,omitempty"`
+	Error  string         `json:"error,omitempty"`
+	Notes  []string       `json:"notes,omitempty"`
+	Calls  []ModelCall    `json:"calls,omitempty"`
+}
+
+// ModelCall is one time that a model was asked.
+type ModelCall struct {
+	Model        string           `json:"model"` // connection/name
+	Settings     any              `json:"settings,omitempty"`
+	Messages     []prompt.Message `json:"messages,omitempty"` // exactly as sent
+	Answer       string           `json:"answer"`             // exactly as it came
+	Finish       string           `json:"finish,omitempty"`
+	PromptTokens int              `json:"prompt_tokens"`
+	ReplyTokens  int              `json:"reply_tokens"`
+	Counted      bool             `json:"counted,omitempty"` // by us; the server did not say
+	Cost         float64          `json:"cost,omitempty"`
+	Start        time.Duration    `json:"start_ns"` // from the step's beginning
+	First        time.Duration    `json:"first_ns,omitempty"`
+	Took         time.Duration    `json:"took_ns"`
+	Waited       time.Duration    `json:"waited_ns,omitempty"` // in line
+	Retries      int              `json:"retries,omitempty"`
+	Error        string           `json:"error,omitempty"`
+}
+
+// Recorder keeps the spans of a run. It may be read while the run goes on.
+type Recorder struct {
+	// Changed, if set, is called after every change, by whoever made it.
+	Changed func()
+
+	mu    sync.Mutex
+	spans []Span
+}
+
+// Spans returns a copy of the spans so far, in the order in which they began.
+func (r *Recorder) Spans() []Span {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	spans := slices.Clone(r.spans)
+	for i := range spans {
+		spans[i].Calls = slices.Clone(spans[i].Calls)
+	}
+	return spans
+}
+
+// Usage is what models were asked for.
+type Usage struct {
+	PromptTokens, ReplyTokens, Calls, Retries, Reused int
+	Cost                                              float64
+}
+
+// Usage sums up the spans so far.
+func (r *Recorder) Usage() (u Usage) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return Sum(r.spans)
+}
+
+// Sum adds up what the calls in spans used.
+func Sum(spans []Span) (u Usage) {
+	for i := range spans {
+		if spans[i].State == Reused {
+			u.Reused++
+		}
+		u.Retries += max(0, spans[i].Tries-1)
+		for _, c := range spans[i].Calls {
+			u.Calls++
+			u.PromptTokens += c.PromptTokens
+			u.ReplyTokens += c.ReplyTokens
+			u.Cost += c.Cost
+			u.Retries += c.Retries
+		}
+	}
+	return u
+}
+
+// spanning is a span that is being made.
+type spanning struct {
+	recorder *Recorder
+	at       int
+	began    time.Time
+	run      *run
+}
+
+func (x *run) begin(s *Step, number, parent int) *spanning {
+	now := x.options.Now()
+	sp := &spanning{recorder: x.options.Record, began: now, run: x}
+	name := s.Name
+	r := sp.recorder
+	r.mu.Lock()
+	if parent >= 0 {
+		name = r.spans[parent].Step + "/" + name
+	}
+	sp.at = len(r.spans)
+	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent, State: Running, Start: now.Sub(x.began)})
+	r.mu.Unlock()
+	r.changed()
+	return sp
+}
+
+func (r *Recorder) changed() {
+	if r.Changed != nil {
+		r.Changed()
+	}
+}
+
+// change changes the span under the recorder's lock.
+func (sp *spanning) change(f func(*Span)) {
+	sp.recorder.mu.Lock()
+	f(&sp.recorder.spans[sp.at])
+	sp.recorder.mu.Unlock()
+}
+
+func (sp *spanning) end(state State, err error, out Values) {
+	took := sp.run.options.Now().Sub(sp.began)
+	sp.change(func(s *Span) {
+		s.State, s.Took, s.Out = state, took, out
+		if err != nil {
+			s.Error = err.Error()
+		}
+	})
+	sp.recorder.changed()
+}
+
+func (sp *spanning) wrote() {
+	first := false
+	sp.change(func(s *Span) {
+		if first = s.First == 0; first {
+			s.First = max(1, sp.run.options.Now().Sub(sp.run.began))
+		}
+	})
+	if first {
+		sp.recorder.changed()
+	}
+}
+
+func (sp *spanning) written() (is bool) {
+	sp.change(func(s *Span) { is = s.First > 0 })
+	return is
+}
+
+func (sp *spanning) asked(m ModelCall) {
+	sp.change(func(s *Span) { s.Calls = append(s.Calls, m) })
+	sp.recorder.changed()
+}
+
+func (sp *spanning) note(text string) {
+	sp.change(func(s *Span) { s.Notes = append(s.Notes, text) })
+}

@@ -1,0 +1,139 @@
+// Package steps holds the kinds of steps that recipes are made of, one file
+// each: its settings, its inputs and outputs, and what it does.
+//
+// A new kind is one file like join.go, and its line in kinds below. What a
+// step needs of the world outside (models, programs, addresses) it finds in
+// Turn as an interface, so that all of it can be tried without any.
+package steps
+
+import (
+	"context"
+	"fmt"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/core/memory"
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+)
+
+// Turn is what the steps of one run know of the desk and of the conversation.
+type Turn struct {
+	Brief    prompt.Piece
+	Model    string // the desk's own
+	Sampling deskfile.Sampling
+	Memory   memory.Limits
+	Summary  prompt.Piece      // of what came before Past; empty if nothing did
+	Past     []prompt.Exchange // oldest first
+	Question prompt.Piece      // as it was asked; it need not be counted twice
+	// Vocabulary is what these were counted in: that of the desk's model.
+	Vocabulary string
+
+	Models   Models
+	Programs Programs // nil: none may be run
+	Web      Web      // nil: nothing may be called
+}
+
+// Models finds models by name; "" is the desk's own.
+type Models interface {
+	Find(name string) (Model, error)
+}
+
+// Model is a model that can be asked.
+type Model interface {
+	// Name is connection/name.
+	Name() string
+	// Context is its length in tokens.
+	Context() int
+	Counter() prompt.Counter
+	// Ask asks once, waiting and trying again as the connection has it, and
+	// hands over the text as it comes; the bytes are valid during the call of
+	// text. What is known of the call is returned with an error too.
+	Ask(ctx context.Context, a Ask, text func([]byte)) (recipe.ModelCall, error)
+}
+
+// Ask is what a model is asked.
+type Ask struct {
+	Messages []prompt.Message
+	Sampling deskfile.Sampling
+	// Schema is a JSON Schema that the reply is to fit, for servers that can
+	// hold a model to it; nil: none.
+	Schema any
+}
+
+// Programs runs local programs.
+type Programs interface {
+	// Run runs a program by name until it ends or ctx does, with everything
+	// that it started.
+	Run(ctx context.Context, name string, arguments []string, input []byte) (output []byte, err error)
+}
+
+// Web calls addresses.
+type Web interface {
+	Call(ctx context.Context, method, address string, headers map[string]string, body []byte) (status int, answer []byte, err error)
+}
+
+// step is a kind with what it does.
+type step struct {
+	recipe.Kind
+	do func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error)
+}
+
+func all() []step {
+	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), program(), address()}
+}
+
+var byName = func() map[string]step {
+	m := map[string]step{}
+	for _, s := range all() {
+		m[s.Name] = s
+	}
+	return m
+}()
+
+// Kinds are the kinds of steps that recipes can use.
+func Kinds() recipe.Kinds {
+	kinds := recipe.Kinds{}
+	for name, s := range byName {
+		kinds[name] = s.Kind
+	}
+	return kinds
+}
+
+// Do does a step for this turn; it is a recipe.Do.
+func (t *Turn) Do(ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+	s, ok := byName[c.Step.Kind.Name]
+	if !ok {
+		return nil, fmt.Errorf("there is no kind %q", c.Step.Kind.Name)
+	}
+	return s.do(t, ctx, c)
+}
+
+// find finds the model that a step asks: its setting, else its voice's, else
+// the desk's own.
+func (t *Turn) find(setting string, v recipe.Voice) (Model, error) {
+	if t.Models == nil {
+		return nil, fmt.Errorf("there are no models here")
+	}
+	for _, name := range []string{setting, v.Model, t.Model} {
+		if name != "" {
+			return t.Models.Find(name)
+		}
+	}
+	return nil, fmt.Errorf("no model is named: neither in the step, nor in the desk file")
+}
+
+// whole asks a model for a text that is not the reply.
+func (t *Turn) whole(ctx context.Context, c *recipe.Call, model string, a Ask) (string, error) {
+	m, err := t.find(model, recipe.Voice{})
+	if err != nil {
+		return "", err
+	}
+	if err := c.Begin(); err != nil {
+		return "", err
+	}
+	var text []byte
+	call, err := m.Ask(ctx, a, func(piece []byte) { text = append(text, piece...) })
+	call.Answer = string(text)
+	c.Asked(call)
+	return string(text), err
+}

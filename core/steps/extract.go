@@ -1,0 +1,124 @@
+package steps
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/core/jsontext"
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/yamlfile"
+)
+
+type extractSet struct {
+	Schema yamlfile.Later `yaml:"schema" json:"-" about:"A JSON Schema that the data has to fit; left out: any object or list."`
+	Model  string         `yaml:"model" json:"model,omitempty" most:"200" about:"The model that is asked again; the desk's own if left out."`
+	Again  *int           `yaml:"again" json:"again,omitempty" least:"0" most:"5" about:"How often the model is asked again, with what was wrong; 2 if left out."`
+
+	plain  any
+	schema *jsontext.Schema
+}
+
+// extract finds JSON in what a model said, mends it, and holds it against a
+// schema; if it cannot, it asks again with what was wrong.
+func extract() step {
+	return step{
+		Kind: recipe.Kind{
+			Name: "extract", About: "Finds JSON in a model's chatter, mends common damage, checks it by a JSON Schema, and asks again with the errors if need be.",
+			In: []recipe.Port{
+				{Name: "text", Type: recipe.Text, Need: true, About: "what the model said"},
+				{Name: "prompt", Type: recipe.Prompt, About: "what it had been asked, for asking again"},
+			},
+			Out: []recipe.Port{
+				{Name: "data", Type: recipe.Data, About: "the data"},
+				{Name: "items", Type: recipe.ListOf(recipe.Data), About: "its entries: of a list, or of the one list in an object"},
+				{Name: "text", Type: recipe.Text, About: "the data as tidy JSON"},
+				{Name: "mended", Type: recipe.Truth, About: "whether something had to be mended"},
+			},
+			Set: func() any { return &extractSet{Again: new(2)} },
+			Check: func(set any) (err error) {
+				s := set.(*extractSet)
+				if s.plain, err = s.Schema.Value(); err != nil || s.plain == nil {
+					return err
+				}
+				s.schema, err = jsontext.Compile(s.plain)
+				return err
+			},
+		},
+		do: rescue,
+	}
+}
+
+func rescue(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+	set := c.Set.(*extractSet)
+	said := text(c.In, "text")
+	messages, _ := c.In["prompt"].([]prompt.Message)
+	messages = slices.Clone(messages)
+	for again := 0; ; again++ {
+		found, err := jsontext.Find(said)
+		var wrong []string
+		if err != nil {
+			wrong = []string{err.Error()}
+		} else if set.schema != nil {
+			wrong = set.schema.Validate(found.Value)
+		}
+		if wrong == nil {
+			for _, m := range found.Mended {
+				c.Note("mended: " + m)
+			}
+			tidy, _ := json.MarshalIndent(found.Value, "", "  ")
+			return recipe.Values{"data": found.Value, "items": items(found.Value), "text": string(tidy), "mended": len(found.Mended) > 0}, nil
+		}
+		complaint := strings.Join(wrong, "; ")
+		if again >= *set.Again {
+			return nil, fmt.Errorf("no JSON as it should be after asking %d times: %s", again+1, complaint)
+		}
+		c.Note("asked again: " + complaint)
+		if messages == nil {
+			messages = []prompt.Message{{Role: prompt.User, Text: "Answer in JSON."}}
+		}
+		messages = append(messages, prompt.Message{Role: prompt.Assistant, Text: said}, prompt.Message{Role: prompt.User, Text: complain(wrong, set.plain)})
+		said, err = t.whole(ctx, c, set.Model, Ask{Messages: messages, Schema: set.plain, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: t.Sampling.MaxTokens}})
+		if err != nil {
+			return nil, err
+		}
+	}
+}
+
+func complain(wrong []string, schema any) string {
+	var b strings.Builder
+	b.WriteString("That cannot be used:\n")
+	for _, line := range wrong[:min(len(wrong), 20)] {
+		b.WriteString("- " + line + "\n")
+	}
+	b.WriteString("\nAnswer again, with one JSON value and nothing else.")
+	if schema != nil {
+		b.WriteString(" It has to fit this JSON Schema:\n" + jsontext.String(schema))
+	}
+	return b.String()
+}
+
+// items are the entries of a list, or of the one list that an object holds.
+func items(v any) []any {
+	switch v := v.(type) {
+	case []any:
+		return v
+	case map[string]any:
+		var found []any
+		lists := 0
+		for _, x := range v {
+			if list, ok := x.([]any); ok {
+				found = list
+				lists++
+			}
+		}
+		if lists == 1 {
+			return found
+		}
+	}
+	return []any{v}
+}

@@ -1,0 +1,26 @@
+package steps
+
+import (
+	"context"
+
+	"juvalogos/core/memory"
+	"juvalogos/core/recipe"
+)
+
+// recall gives what is remembered of the conversation, as the desk's memory
+// allows.
+func recall() step {
+	return step{
+		Kind: recipe.Kind{
+			Name: "recall", About: "Recalls the conversation: its newest turns word for word, and the summary of those before.",
+			Out: []recipe.Port{
+				{Name: "past", Type: recipe.Past, About: "the newest turns, oldest first"},
+				{Name: "summary", Type: recipe.Text, About: "what came before them, in short"},
+			},
+			Fickle: true,
+		},
+		do: func(t *Turn, _ context.Context, _ *recipe.Call) (recipe.Values, error) {
+			return recipe.Values{"past": memory.Recall(t.Past, t.Memory, t.Memory.Tokens), "summary": t.Summary.Text}, nil
+		},
+	}
+}
