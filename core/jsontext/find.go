@@ -34,7 +34,7 @@ func Find(text string) (Found, error) {
 	if len(text) > longest {
 		return Found{}, fmt.Errorf("the text has %d bytes; at most %d are looked at", len(text), longest)
 	}
-	text = strings.TrimSpace(strings.TrimPrefix(text, "\uFEFF"))
+	text = strings.TrimSpace(strings.TrimPrefix(strings.ToValidUTF8(text, "\uFFFD"), "\uFEFF"))
 	if v, ok := whole(text); ok {
 		return Found{Value: v}, nil
 	}
