@@ -28,6 +28,8 @@ var layers = []struct {
 	{"juvalogos/internal/terminal", nil},
 	{"juvalogos/internal/vault", nil},
 	{"juvalogos/internal/store", []string{"juvalogos/core/words", "juvalogos/internal/store"}},
+	{"juvalogos/internal/outside", nil},
+	{"juvalogos/internal/otlp", []string{"juvalogos/core/", "juvalogos/internal/store"}},
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/vault"}},
 	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/sse"}},

@@ -11,19 +11,21 @@ import (
 // File is a desk file as its maker wrote it. Zero values mean what the about
 // tags say; Memory and Sampling are completed by Read.
 type File struct {
-	Slug      string    `yaml:"slug" json:"slug" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens, like hive-helper" about:"The last part of the desk's address: small letters, digits, hyphens." example:"hive-helper"`
-	Title     string    `yaml:"title" json:"title" need:"yes" most:"80" about:"The name that visitors read at the top of the page."`
-	Purpose   string    `yaml:"purpose" json:"purpose" need:"yes" most:"400" about:"One or two sentences that tell a visitor what this desk answers."`
-	Recipe    string    `yaml:"recipe" json:"recipe" choices:"converse" about:"How a reply is made. converse (the default): a conversation with memory."`
-	Model     string    `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
-	Brief     string    `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
-	Openers   []string  `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
-	GoodFor   []string  `yaml:"good_for" json:"good_for,omitempty" most:"8" about:"What this desk does well, in a few words each. Visitors read it under “What this desk can do”."`
-	NotFor    []string  `yaml:"not_for" json:"not_for,omitempty" most:"8" about:"What visitors should not use this desk for, in a few words each."`
-	Knowledge Knowledge `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
-	Choices   Choices   `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
-	Sampling  Sampling  `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
-	Memory    Memory    `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
+	Slug           string         `yaml:"slug" json:"slug" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens, like hive-helper" about:"The last part of the desk's address: small letters, digits, hyphens." example:"hive-helper"`
+	Title          string         `yaml:"title" json:"title" need:"yes" most:"80" about:"The name that visitors read at the top of the page."`
+	Purpose        string         `yaml:"purpose" json:"purpose" need:"yes" most:"400" about:"One or two sentences that tell a visitor what this desk answers."`
+	Recipe         string         `yaml:"recipe" json:"recipe" most:"80" about:"How a reply is made: a recipe that comes with Juvalogos (converse, the default; continue; contrast), or a file of your own that ends with .recipe.yaml." example:"contrast"`
+	RecipeSettings yamlfile.Later `yaml:"recipe_settings" json:"-" about:"What the recipe leaves to the desk; juvalogos recipe show NAME lists it."`
+	OwnRecipe      string         `yaml:"own_recipe" json:"own_recipe,omitempty" most:"100000" about:"The text of the desk's own recipe. Where recipe names a file beside the desk file, publishing puts it here."`
+	Model          string         `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
+	Brief          string         `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
+	Openers        []string       `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
+	GoodFor        []string       `yaml:"good_for" json:"good_for,omitempty" most:"8" about:"What this desk does well, in a few words each. Visitors read it under “What this desk can do”."`
+	NotFor         []string       `yaml:"not_for" json:"not_for,omitempty" most:"8" about:"What visitors should not use this desk for, in a few words each."`
+	Knowledge      Knowledge      `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
+	Choices        Choices        `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
+	Sampling       Sampling       `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
+	Memory         Memory         `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
 }
 
 // Sampling holds the settings sent with each question. Nil means: not sent.

@@ -81,6 +81,15 @@ func (c *Call) Write(which int, text []byte) {
 // a visitor has read cannot be taken back.
 func (c *Call) Wrote() bool { return c.span.written() }
 
+// Lane is where in the reply the text goes that Write was given for which,
+// from 1.
+func (c *Call) Lane(which int) int {
+	if c.reply == nil {
+		return 0
+	}
+	return c.reply.lane + which + 1
+}
+
 // Begin is called before a model is asked. It fails with *Runaway when the run
 // has used what it may.
 func (c *Call) Begin() error { return c.run.meter.begin() }

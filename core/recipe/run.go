@@ -26,8 +26,13 @@ type Options struct {
 	// what else they depend on beside their inputs and settings.
 	Kept Kept
 	Salt string
-	// Given are outputs that are taken instead of running the step, by name.
+	// Given are outputs that are taken instead of running the step, by name;
+	// nil ones were skipped. Steps within groups are not looked at.
 	Given map[string]Values
+	// Sets are settings to use instead of a step's, and Inputs inputs, by the
+	// step's name, GROUP/STEP within a group.
+	Sets   map[string]any
+	Inputs map[string]Values
 }
 
 // Result is what a run made.
@@ -78,7 +83,9 @@ type run struct {
 
 func (x *run) reply(lane int, text []byte) {
 	x.mu.Lock()
-	x.lanes[lane] = true
+	if !x.lanes[lane] {
+		x.lanes[lane] = true
+	}
 	x.mu.Unlock()
 	x.options.Reply(lane, text)
 }

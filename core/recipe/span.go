@@ -3,6 +3,7 @@ package recipe
 import (
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"juvalogos/core/prompt"
@@ -24,22 +25,22 @@ const (
 // Span is what happened while a step ran. Times count from the beginning of
 // the run.
 type Span struct {
-	Step   string         `json:"step"`             // its name; group/step within a group
-	Number int            `json:"number,omitempty"` // from 1 where the step ran for each
-	Do     string         `json:"do"`
-	Says   string         `json:"says,omitempty"`
-	Parent int            `json:"parent"` // the group's place among the spans; -1: none
-	State  State          `json:"state"`
-	Start  time.Duration  `json:"start_ns"`
-	First  time.Duration  `json:"first_ns,omitempty"` // when it first wrote to the reply
-	Took   time.Duration  `json:"took_ns"`
-	Tries  int            `json:"tries,omitempty"`
-	Set    any            `json:"set,omitempty"`
-	In     map[string]any `json:"in,omitempty"`
-	Out    map[string]any `json:"out,omitempty"`
-	Error  string         `json:"error,omitempty"`
-	Notes  []string       `json:"notes,omitempty"`
-	Calls  []ModelCall    `json:"calls,omitempty"`
+	Step   string        `json:"step"`             // its name; group/step within a group
+	Number int           `json:"number,omitempty"` // from 1 where the step ran for each
+	Do     string        `json:"do"`
+	Says   string        `json:"says,omitempty"`
+	Parent int           `json:"parent"` // the group's place among the spans; -1: none
+	State  State         `json:"state"`
+	Start  time.Duration `json:"start_ns"`
+	First  time.Duration `json:"first_ns,omitempty"` // when it first wrote to the reply
+	Took   time.Duration `json:"took_ns"`
+	Tries  int           `json:"tries,omitempty"`
+	Set    any           `json:"set,omitempty"`
+	In     Values        `json:"in,omitempty"`
+	Out    Values        `json:"out,omitempty"`
+	Error  string        `json:"error,omitempty"`
+	Notes  []string      `json:"notes,omitempty"`
+	Calls  []ModelCall   `json:"calls,omitempty"`
 }
 
 // ModelCall is one time that a model was asked.
@@ -53,7 +54,8 @@ type ModelCall struct {
 	ReplyTokens  int              `json:"reply_tokens"`
 	Counted      bool             `json:"counted,omitempty"` // by us; the server did not say
 	Cost         float64          `json:"cost,omitempty"`
-	Start        time.Duration    `json:"start_ns"` // from the step's beginning
+	At           time.Time        `json:"at"`
+	Lane         int              `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply
 	First        time.Duration    `json:"first_ns,omitempty"`
 	Took         time.Duration    `json:"took_ns"`
 	Waited       time.Duration    `json:"waited_ns,omitempty"` // in line
@@ -64,7 +66,7 @@ type ModelCall struct {
 // Recorder keeps the spans of a run. It may be read while the run goes on.
 type Recorder struct {
 	// Changed, if set, is called after every change, by whoever made it.
-	Changed func()
+	Changed func(Span)
 
 	mu    sync.Mutex
 	spans []Span
@@ -118,6 +120,7 @@ type spanning struct {
 	at       int
 	began    time.Time
 	run      *run
+	begun    atomic.Bool // some of the reply has been written
 }
 
 func (x *run) begin(s *Step, number, parent int) *spanning {
@@ -131,55 +134,47 @@ func (x *run) begin(s *Step, number, parent int) *spanning {
 	}
 	sp.at = len(r.spans)
 	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent, State: Running, Start: now.Sub(x.began)})
+	span := r.spans[sp.at]
 	r.mu.Unlock()
-	r.changed()
+	r.changed(span)
 	return sp
 }
 
-func (r *Recorder) changed() {
+func (r *Recorder) changed(s Span) {
 	if r.Changed != nil {
-		r.Changed()
+		r.Changed(s)
 	}
 }
 
-// change changes the span under the recorder's lock.
-func (sp *spanning) change(f func(*Span)) {
+// change changes the span under the recorder's lock, and returns it.
+func (sp *spanning) change(f func(*Span)) Span {
 	sp.recorder.mu.Lock()
+	defer sp.recorder.mu.Unlock()
 	f(&sp.recorder.spans[sp.at])
-	sp.recorder.mu.Unlock()
+	return sp.recorder.spans[sp.at]
 }
 
 func (sp *spanning) end(state State, err error, out Values) {
 	took := sp.run.options.Now().Sub(sp.began)
-	sp.change(func(s *Span) {
+	sp.recorder.changed(sp.change(func(s *Span) {
 		s.State, s.Took, s.Out = state, took, out
 		if err != nil {
 			s.Error = err.Error()
 		}
-	})
-	sp.recorder.changed()
+	}))
 }
 
 func (sp *spanning) wrote() {
-	first := false
-	sp.change(func(s *Span) {
-		if first = s.First == 0; first {
-			s.First = max(1, sp.run.options.Now().Sub(sp.run.began))
-		}
-	})
-	if first {
-		sp.recorder.changed()
+	if sp.begun.Swap(true) {
+		return
 	}
+	sp.recorder.changed(sp.change(func(s *Span) { s.First = max(1, sp.run.options.Now().Sub(sp.run.began)) }))
 }
 
-func (sp *spanning) written() (is bool) {
-	sp.change(func(s *Span) { is = s.First > 0 })
-	return is
-}
+func (sp *spanning) written() bool { return sp.begun.Load() }
 
 func (sp *spanning) asked(m ModelCall) {
-	sp.change(func(s *Span) { s.Calls = append(s.Calls, m) })
-	sp.recorder.changed()
+	sp.recorder.changed(sp.change(func(s *Span) { s.Calls = append(s.Calls, m) }))
 }
 
 func (sp *spanning) note(text string) {

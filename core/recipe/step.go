@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"sync"
 	"time"
 )
@@ -61,7 +62,11 @@ func known(ports []Port, name string) bool {
 // one runs a step, or for each of its list.
 func (x *run) one(ctx context.Context, sc *scope, s *Step, p prepared, parent int, reply *lead) ended {
 	if given, ok := x.options.Given[s.Name]; ok && parent < 0 {
-		x.begin(s, 0, parent).end(Reused, nil, given)
+		state := Reused
+		if given == nil {
+			state = Skipped
+		}
+		x.begin(s, 0, parent).end(state, nil, given)
 		return ended{step: s, out: given}
 	}
 	if s.Each == nil {
@@ -172,10 +177,21 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 // else by trying as often as it may and with the settings that it may.
 func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, number, parent int, reply *lead) (Values, error) {
 	sp := x.begin(s, number, parent)
-	sp.change(func(span *Span) { span.Set, span.In = s.Set, p.in })
+	set, name := s.Set, ""
+	if x.options.Sets != nil || x.options.Inputs != nil {
+		name = sp.change(func(*Span) {}).Step
+		if other, ok := x.options.Sets[name]; ok {
+			set = other
+		}
+		if inputs, ok := x.options.Inputs[name]; ok {
+			p.in = maps.Clone(p.in)
+			maps.Copy(p.in, inputs)
+		}
+	}
+	sp.change(func(span *Span) { span.Set, span.In = set, p.in })
 	key := ""
 	if s.file.Keep > 0 && x.options.Kept != nil {
-		key = x.key(s, p)
+		key = x.key(s, set, p)
 		if out, ok := x.options.Kept.Get(key); ok && key != "" {
 			x.replyWhole(out, reply)
 			sp.end(Reused, nil, out)
@@ -191,9 +207,10 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 	var out Values
 	var err error
 	tries := 0
-	sets := append([]any{s.Set}, s.Fallback...)
+	sets := append([]any{set}, s.Fallback...)
 next:
-	for i, set := range sets {
+	for i, one := range sets {
+		set = one
 		if i > 0 {
 			sp.note(fmt.Sprintf("it failed (%v); now with other settings", err))
 		}
@@ -287,8 +304,8 @@ func (x *run) do(ctx context.Context, sc *scope, s *Step, p prepared, call *Call
 }
 
 // key is what a step's outputs are kept under.
-func (x *run) key(s *Step, p prepared) string {
-	text, err := json.Marshal([]any{x.options.Salt, s.Kind.Name, s.Set, p.in, p.wide})
+func (x *run) key(s *Step, set any, p prepared) string {
+	text, err := json.Marshal([]any{x.options.Salt, s.Kind.Name, set, p.in, p.wide})
 	if err != nil {
 		return "" // cannot happen: settings and values marshal
 	}

@@ -192,6 +192,9 @@ func (w writer) ask(ctx context.Context, which int, messages []prompt.Message, s
 		}
 	})
 	call.Answer = string(text)
+	if w.streams {
+		call.Lane = w.call.Lane(which)
+	}
 	w.call.Asked(call)
 	return string(text), call.Finish, err
 }

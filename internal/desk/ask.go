@@ -5,13 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/google/uuid"
 
 	"juvalogos/core/deskfile"
-	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/store"
@@ -30,6 +30,8 @@ type Question struct {
 	Text    string
 	// Choice is what the visitor has chosen of what the desk lets them change.
 	Choice deskfile.Choice
+	// Takes is what else the desk's recipe takes, by name, as text.
+	Takes map[string]string
 	// Key makes asking twice harmless: the same key is the same turn. Empty
 	// means a new one.
 	Key string
@@ -69,6 +71,10 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	if err := d.fits(question, q.Given); err != nil {
 		return nil, err
 	}
+	takes, err := d.takes(q)
+	if err != nil {
+		return nil, err
+	}
 	if q.Key == "" {
 		q.Key = uuid.NewString()
 	} else if turn, ok := s.keys.turn(q.Visitor, q.Key); ok {
@@ -80,7 +86,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	r := &Reply{
 		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, TurnNumber: place.Number, Attempt: 1,
-		Question: q.Text, Model: d.Entry.Path(), StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
+		Question: q.Text, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
 	}
 	if place.New {
 		r.Conversation = uuid.Must(uuid.NewV7())
@@ -96,12 +102,12 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
-	s.begin(r, d, question, past, q.Given)
+	s.begin(r, d, asked{question, takes, past, q.Given})
 	err = s.Store.Ask(ctx, store.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.counter.Vocabulary(), Given: given,
-		Choice: encodeChoice(q.Choice), Model: r.Model, Instance: s.instance, AskedAt: r.StartedAt,
+		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Takes: encode(q.Takes, len(q.Takes) == 0), Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {
 		s.abandon(r)
@@ -148,25 +154,25 @@ func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UU
 	}
 	r := &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number,
-		Question: t.Question, Model: d.Entry.Path(), StartedAt: s.Now(), visitor: visitor,
+		Question: t.Question, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(), visitor: visitor,
 	}
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
-	number, given, past, err := s.Store.AskAgain(ctx, t, d.Number, r.Model, encodeChoice(choice), s.instance, r.StartedAt, d.recalled())
+	number, given, taken, past, err := s.Store.AskAgain(ctx, t, store.Again{
+		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance, At: r.StartedAt, Remember: d.recalled(),
+	})
 	if err != nil {
 		s.abandon(r)
 		return nil, s.logged("make again", problem(NoRecords, err))
 	}
-	var g *Given
-	if given != nil {
-		g = new(Given)
-		if err := json.Unmarshal(given, g); err != nil {
-			g = nil
-		}
+	q, err := d.askedAgain(t.Question, given, taken, past)
+	if err != nil {
+		// The desk takes other things now: what it does not get, it says.
+		s.Log.Warn("what a visitor gave does not fit the desk any more", "turn", t.ID, "error", err)
 	}
 	r.Attempt = number
-	s.begin(r, d, prompt.Measure(d.counter, t.Question), past, g)
+	s.begin(r, d, q)
 	s.keep(r)
 	return r, nil
 }
@@ -288,28 +294,57 @@ func tooLong(e *prompt.TooLong) *Problem {
 	}
 }
 
-// prompt runs the recipe's arithmetic.
-func (d *Desk) prompt(question prompt.Piece, past store.Past, g *Given) (prompt.Prompt, error) {
-	c := recipe.Converse{
-		Brief: d.briefWith(g), Question: question, Memory: d.limits(),
-		Context: d.Entry.Context, Reply: d.sampling(g).MaxTokens,
+// takes reads what a visitor gave beside the question.
+func (d *Desk) takes(q Question) (recipe.Values, error) {
+	values, err := d.readTakes(q.Text, q.Takes)
+	if err != nil {
+		return nil, &Problem{Code: Invalid, Sentence: "Please look at what you filled in: " + err.Error() + "."}
 	}
-	if g != nil {
-		// What a program brings along it wants remembered: only the model's
-		// context bounds it.
-		c.Memory = memory.Limits{Turns: len(g.Past), Tokens: d.Entry.Context}
-		for _, e := range g.Past {
-			c.Past = append(c.Past, prompt.Exchange{
-				Question: prompt.Measure(d.counter, e.Question.Text), Reply: prompt.Measure(d.counter, e.Reply.Text),
-			})
+	return values, nil
+}
+
+func (d *Desk) readTakes(question string, given map[string]string) (recipe.Values, error) {
+	values := recipe.Values{}
+	for _, in := range d.Recipe.Takes {
+		text, ok := given[in.Name]
+		if in.Name == "question" {
+			text, ok = question, true
 		}
-		return c.Prompt()
+		if !ok || text == "" {
+			continue
+		}
+		v, err := in.Parse(text)
+		if err != nil {
+			return nil, err
+		}
+		values[in.Name] = v
 	}
-	c.Summary = d.summary(past)
-	for _, p := range d.uncovered(past) {
-		c.Past = append(c.Past, d.exchange(p))
+	for name := range given {
+		if !slices.ContainsFunc(d.Recipe.Takes, func(in recipe.Input) bool { return in.Name == name }) {
+			return nil, fmt.Errorf("%q is not asked for here", name)
+		}
 	}
-	return c.Prompt()
+	return d.Recipe.Complete(values)
+}
+
+// askedAgain is what a turn on record was asked with.
+func (d *Desk) askedAgain(question string, given, taken json.RawMessage, past store.Past) (asked, error) {
+	q := asked{question: prompt.Measure(d.counter, question), past: past}
+	if given != nil {
+		q.given = new(Given)
+		if err := json.Unmarshal(given, q.given); err != nil {
+			q.given = nil
+		}
+	}
+	texts := map[string]string{}
+	if taken != nil {
+		if err := json.Unmarshal(taken, &texts); err != nil {
+			return q, err
+		}
+	}
+	var err error
+	q.takes, err = d.readTakes(question, texts)
+	return q, err
 }
 
 func (d *Desk) briefWith(g *Given) prompt.Piece {

@@ -85,12 +85,6 @@ func tidy(text string, most int) string {
 	return text
 }
 
-// Judge notes whether an attempt at a visitor's turn helped; nil takes the
-// verdict back.
-func (s *Service) Judge(ctx context.Context, visitor store.Visitor, turn uuid.UUID, attempt int, helped *bool) error {
-	return s.found(NoTurn, s.Store.Judge(ctx, turn, visitor, attempt, helped))
-}
-
 // Share makes a visitor's conversation readable, as it is at any time, to
 // whoever has a link that cannot be guessed, and returns the link's end.
 func (s *Service) Share(ctx context.Context, visitor store.Visitor, id uuid.UUID) (string, error) {

@@ -2,12 +2,16 @@ package desk
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"time"
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
 	"juvalogos/internal/models"
 	"juvalogos/internal/store"
 )
@@ -17,20 +21,28 @@ var (
 	errNotRecorded = errors.New("the question could not be put on record")
 )
 
+// asked is what a reply is made of.
+type asked struct {
+	question prompt.Piece
+	takes    recipe.Values // what else the visitor gave
+	past     store.Past
+	given    *Given
+}
+
 // begin makes the reply in the background. reserve has made room for it.
-func (s *Service) begin(r *Reply, d *Desk, question prompt.Piece, past store.Past, g *Given) {
+func (s *Service) begin(r *Reply, d *Desk, q asked) {
 	ctx, cancel := context.WithCancelCause(s.makeCtx)
 	s.mu.Lock()
 	r.cancel = cancel
 	s.mu.Unlock()
+	r.expect(d)
 	go func() {
 		defer cancel(nil)
-		end := s.make(ctx, r, d, question, past, g)
-		end.At = s.Now()
+		end := s.make(ctx, r, d, q)
 		r.finish(end)
 		s.scribe.ended()
-		if g == nil && (end.State == store.Done || end.State == store.Stopped) {
-			s.foldIfDue(d, r, question, past, end.memoryTokens)
+		if q.given == nil && (end.State == store.Done || end.State == store.Stopped) && steps.Remembers(d.Recipe) {
+			s.foldIfDue(d, r, q.question, q.past, end.memoryTokens)
 		}
 	}()
 }
@@ -48,62 +60,69 @@ func (s *Service) keep(r *Reply) {
 	s.scribe.ended() // it may have by now
 }
 
-// make asks the desk's model and fills the reply.
-func (s *Service) make(ctx context.Context, r *Reply, d *Desk, question prompt.Piece, past store.Past, g *Given) End {
-	p, err := d.prompt(question, past, g)
-	if err != nil {
-		return s.ended(ctx, r, d, p, models.Result{}, tooLongOr(err))
+// make runs the desk's recipe and fills the reply.
+func (s *Service) make(ctx context.Context, r *Reply, d *Desk, q asked) End {
+	takes := recipe.Values{}
+	for name, v := range q.takes {
+		takes[name] = v
 	}
-	leave, err := d.Entry.Enter(ctx, func(w models.Wait) {
-		r.tell(Notice{Kind: "in-line", Place: w.Place, Seconds: w.About.Seconds()})
+	takes["question"] = q.question.Text
+	r.record.Changed = r.stepChanged
+	result, err := recipe.Run(ctx, d.Recipe, takes, d.settings, recipe.Options{
+		Do: s.turn(d, q, r.tell).Do, Now: s.Now, Sleep: pause, Record: r.record,
+		Reply: func(lane int, text []byte) { r.write(lane, text, s.Now) },
+		Kept:  keeper{&s.kept, s.Now}, Salt: d.salt(),
 	})
-	if err != nil {
-		return s.ended(ctx, r, d, p, models.Result{}, err)
-	}
-	defer leave()
-	r.tellAgain()
-	request := models.Request{Messages: p.Messages, Sampling: d.sampling(g)}
-	result, err := s.Retry.Do(ctx, func(started *bool) (models.Result, error) {
-		return d.Entry.Generate(ctx, request, func(text []byte) {
-			*started = true
-			r.add(text, s.Now)
-		})
-	}, func(failure *models.Error, wait time.Duration) {
-		s.Log.Warn("asking the model again", "turn", r.Turn, "wait", wait, "error", failure)
-		if failure.Kind == models.Waking {
-			r.tell(Notice{Kind: "waking"})
-			return
-		}
-		r.tell(Notice{Kind: "retrying", Seconds: wait.Seconds()})
-	})
-	return s.ended(ctx, r, d, p, result, err)
+	end := s.ended(ctx, r, d, result, err)
+	end.At = s.Now()
+	end.trace = s.traceOf(r, d, takes, end)
+	return end
 }
 
-func tooLongOr(err error) error {
-	var long *prompt.TooLong
-	if errors.As(err, &long) {
-		return tooLong(long)
+// turn is what the steps may know and use.
+func (s *Service) turn(d *Desk, q asked, tell func(Notice)) *steps.Turn {
+	t := &steps.Turn{
+		Brief: d.briefWith(q.given), Model: d.Settings.Model, Sampling: d.sampling(q.given), Memory: d.limits(),
+		Question: q.question, Vocabulary: d.counter.Vocabulary(),
+		Models: finder{s, d, tell}, Programs: s.Programs, Web: s.Web,
 	}
-	return err
+	if g := q.given; g != nil {
+		// What a program brings along it wants remembered: only the model's
+		// context bounds it.
+		t.Memory = memory.Limits{Turns: len(g.Past), Tokens: d.Entry.Context}
+		for _, e := range g.Past {
+			t.Past = append(t.Past, prompt.Exchange{
+				Question: prompt.Measure(d.counter, e.Question.Text), Reply: prompt.Measure(d.counter, e.Reply.Text),
+			})
+		}
+		return t
+	}
+	t.Summary = d.summary(q.past)
+	for _, p := range d.uncovered(q.past) {
+		t.Past = append(t.Past, d.exchange(p))
+	}
+	return t
+}
+
+func pause(ctx context.Context, span time.Duration) error {
+	sleep(ctx, span)
+	return ctx.Err()
 }
 
 // ended works out what has become of a reply.
-func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, p prompt.Prompt, result models.Result, err error) End {
-	text := r.Since(0, nil).Text
-	end := End{
-		State: store.Done, Finish: result.Finish,
-		PromptTokens: result.PromptTokens, ReplyTokens: result.ReplyTokens,
-		memoryTokens: d.counter.Count(string(text)),
+func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, result recipe.Result, err error) End {
+	used := r.record.Usage()
+	end := End{State: store.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost, usage: store.Usage(used)}
+	spans := r.record.Spans()
+	for _, span := range spans {
+		for _, c := range span.Calls {
+			end.Finish = c.Finish // the last one's, which wrote the reply
+		}
 	}
-	if end.PromptTokens == 0 {
-		end.PromptTokens = p.Tokens
-	}
-	if end.ReplyTokens == 0 {
-		end.ReplyTokens = end.memoryTokens
-	}
-	if err == nil && len(text) == 0 {
-		err = &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the reply is empty"}
-	}
+	text := r.whole(result, lanesOf(d, spans, result))
+	end.memoryTokens = d.counter.Count(text)
+	end.Lanes = r.lanesNow()
+	end.Parts = result.Parts
 	switch cause := context.Cause(ctx); {
 	case err == nil:
 	case errors.Is(cause, errStopped):
@@ -123,4 +142,16 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, p prompt.Prompt,
 		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
 	}
 	return end
+}
+
+// encode writes what goes on record as JSON; nil for nothing.
+func encode(v any, none bool) json.RawMessage {
+	if none {
+		return nil
+	}
+	text, err := json.Marshal(v)
+	if err != nil {
+		return nil // cannot happen: these types always marshal
+	}
+	return text
 }

@@ -6,6 +6,9 @@ import (
 	"fmt"
 	"strings"
 
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
 	"juvalogos/internal/models"
 )
 
@@ -29,6 +32,10 @@ const (
 	NotOffered     Code = "not-offered"
 	Taken          Code = "exists-already"
 	NoConnection   Code = "no-such-connection"
+	NoTrace        Code = "no-such-trace"
+	TooMuch        Code = "too-much"
+	TooLate        Code = "too-late"
+	StepFailed     Code = "step-failed"
 	Unexpected     Code = "unexpected"
 )
 
@@ -63,6 +70,10 @@ var sentences = map[Code]string{
 	NoRecords:                 "The service cannot take questions at the moment, because it could not put them on record. Please try again in a moment.",
 	Closing:                   "The service is about to restart. Please ask again in a minute.",
 	Interruption:              "The service stopped while this reply was being written. You can have it made again.",
+	NoTrace:                   "There is no trace of this. It may have been removed with its conversation.",
+	TooMuch:                   "This took more work than the desk may spend on one question. Try a simpler one.",
+	TooLate:                   "This took too long, so it was stopped. Try a simpler question, or have the reply made again.",
+	StepFailed:                "Something went wrong while this reply was being made. You can have it made again.",
 	Unexpected:                "Something went wrong on our side. Please try again.",
 	Code(models.KeyMissing):   "This desk is not set up correctly at the moment. The person who runs it can put it right.",
 	Code(models.KeyRefused):   "This desk is not set up correctly at the moment. The person who runs it can put it right.",
@@ -98,8 +109,23 @@ func explain(err error) *Problem {
 		return known
 	}
 	var failure *models.Error
-	if errors.As(err, &failure) {
+	var long *prompt.TooLong
+	var empty steps.ErrEmpty
+	var runaway *recipe.Runaway
+	var step *recipe.StepError
+	switch {
+	case errors.As(err, &failure):
 		return problem(Code(failure.Kind), err)
+	case errors.As(err, &long):
+		return tooLong(long)
+	case errors.As(err, &empty):
+		return problem(Code(models.Garbled), err)
+	case errors.As(err, &runaway):
+		return problem(TooMuch, err)
+	case errors.Is(err, recipe.ErrLate):
+		return problem(TooLate, err)
+	case errors.As(err, &step):
+		return problem(StepFailed, err)
 	}
 	return problem(Unexpected, err)
 }

@@ -10,6 +10,8 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/models"
 	"juvalogos/internal/store"
@@ -20,6 +22,8 @@ type Desk struct {
 	store.Revision
 	Settings deskfile.File
 	Entry    models.Entry
+	Recipe   *recipe.Recipe
+	settings recipe.Values // of the recipe
 	brief    prompt.Piece
 	counter  prompt.Counter
 }
@@ -34,6 +38,10 @@ func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
 // are not looked up.
 func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.File, error) {
 	f, err := deskfile.Read(name, text)
+	if err != nil {
+		return f, err
+	}
+	r, settings, err := recipeOf(name, text, f)
 	if err != nil || registry == nil {
 		return f, err
 	}
@@ -63,6 +71,13 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		}
 	}
 	check(f.Model, "model")
+	for _, m := range steps.ModelsOf(r, settings) {
+		if entry, err := registry.Find(m); err != nil {
+			say("recipe", "recipe %s: model: %v", r.Name, err)
+		} else if !entry.Able("chat") {
+			say("recipe", "recipe %s: model: %q does not chat", r.Name, m)
+		}
+	}
 	for i, m := range f.Choices.Models {
 		check(m.Model, fmt.Sprintf("choices.models.%d.model", i))
 	}
@@ -122,6 +137,11 @@ func (s *Service) equip(d *Desk) (*Desk, error) {
 	if d.counter, err = d.Entry.Counter(); err != nil {
 		return nil, err
 	}
+	if d.Recipe == nil {
+		if d.Recipe, d.settings, err = recipeOf(d.Slug, []byte(d.File), d.Settings); err != nil {
+			return nil, err
+		}
+	}
 	d.brief = prompt.Measure(d.counter, strings.TrimSpace(d.Settings.Brief))
 	return d, nil
 }
@@ -137,7 +157,7 @@ func (s *Service) chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
 		return nil, &Problem{Code: NotOffered, Sentence: fmt.Sprintf("This desk does not offer the %s “%s” any more. Your settings were put back; please ask again.", not.What, not.Value)}
 	}
 	if err == nil {
-		d, err = s.equip(&Desk{Revision: d.Revision, Settings: settings})
+		d, err = s.equip(&Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe, settings: d.settings})
 	}
 	if err != nil {
 		return nil, problem(NotSetUp, err)

@@ -5,9 +5,13 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"juvalogos/core/deskfile"
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
 	"juvalogos/internal/models"
 	"juvalogos/internal/store"
 )
@@ -137,7 +141,7 @@ func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Sum
 			room -= exchanges[n].Cost()
 			n++
 		}
-		text, err := s.summarise(ctx, d, memory.SummaryPrompt(notes.Text, exchanges[:n], most), most)
+		text, err := s.summarise(ctx, d, r, memory.SummaryPrompt(notes.Text, exchanges[:n], most), most)
 		if err != nil {
 			return err
 		}
@@ -155,23 +159,29 @@ func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Sum
 	return nil
 }
 
-func (s *Service) summarise(ctx context.Context, d *Desk, messages []prompt.Message, most int) (string, error) {
-	leave, err := d.Entry.Enter(ctx, func(models.Wait) {})
-	if err != nil {
-		return "", err
-	}
-	defer leave()
+// summarise asks the desk's model, and keeps a trace of it.
+func (s *Service) summarise(ctx context.Context, d *Desk, r *Reply, messages []prompt.Message, most int) (string, error) {
 	var text []byte
-	request := models.Request{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}}
-	_, err = s.Retry.Do(ctx, func(started *bool) (models.Result, error) {
-		return d.Entry.Generate(ctx, request, func(piece []byte) { text = append(text, piece...) })
-	}, func(*models.Error, time.Duration) { text = text[:0] })
-	if err != nil {
-		return "", err
-	}
+	began := s.Now()
+	call, err := asker{s, d.Entry, d.counter, nil}.Ask(ctx, steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
+		func(piece []byte) { text = append(text, piece...) })
 	said := strings.TrimSpace(string(clean(text)))
-	if said == "" {
-		return "", &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
+	call.Answer = said
+	if err == nil && said == "" {
+		err = &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
 	}
-	return said, nil
+	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done, Took: s.Now().Sub(began), Calls: []recipe.ModelCall{call}, Out: recipe.Values{"text": said}}
+	if err != nil {
+		span.State, span.Error = recipe.Failed, err.Error()
+	}
+	t := &store.Trace{
+		ID: uuid.Must(uuid.NewV7()), Kind: "summary", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID, Revision: d.Number, Visitor: r.visitor,
+		Recipe: d.Recipe.Name, State: string(span.State), StartedAt: began, Seconds: span.Took.Seconds(),
+		Usage: store.Usage(recipe.Sum([]recipe.Span{span})), Slug: d.Slug, Conversation: r.Conversation,
+	}
+	s.fill(t, []recipe.Span{span}, nil)
+	if failed := s.Store.KeepTrace(context.WithoutCancel(ctx), t); failed != nil {
+		s.Log.Warn("what a summary used could not be put on record", "error", failed)
+	}
+	return said, err
 }

@@ -2,12 +2,14 @@ package desk
 
 import (
 	"bytes"
+	"encoding/json"
 	"sync"
 	"time"
 	"unicode/utf8"
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/recipe"
 	"juvalogos/internal/store"
 )
 
@@ -22,14 +24,23 @@ type Reply struct {
 	Question     string
 	Title        string // of the conversation, if it began with this turn
 	Model        string
+	Recipe       string // its name
+	Revision     int
+	Choosing     Choosing
 	StartedAt    time.Time
 
 	key     string
 	visitor store.Visitor
 	cancel  func(cause error) // under the service's mu
 
+	record *recipe.Recorder
+
 	mu        sync.Mutex
 	text      []byte
+	lanes     []*Lane // of a reply of several texts
+	lanesGrew bool    // since they were put on record
+	steps     int     // how often steps have changed
+	inside    int     // listeners that want to hear of steps
 	notice    Notice
 	noticeSeq int
 	end       End  // how it ended
@@ -52,15 +63,24 @@ type End struct {
 	ProblemID                               string
 	PromptTokens, ReplyTokens, memoryTokens int
 	At                                      time.Time
+	Cost                                    float64
+	Lanes                                   []Lane // of a reply of several texts
+	Preferred                               *int   // of them
+	Parts                                   []recipe.MadePart
+
+	usage store.Usage
+	trace *store.Trace
 	// RetryAfter is how long the model asks to be left alone; not on record.
 	RetryAfter time.Duration
 }
 
 // Notice tells what a reply is waiting for.
 type Notice struct {
-	// Kind is retrying, waking, in-line, writing (after in-line), unsaved or
-	// saved.
+	// Kind is retrying, waking, in-line, writing (after in-line), step, unsaved
+	// or saved.
 	Kind string
+	// Says is what a visitor reads of a step.
+	Says string
 	// Seconds is when the model is asked again, or about how long the line
 	// will take; 0 if that is not known.
 	Seconds float64
@@ -108,6 +128,7 @@ type View struct {
 	NoticeSeq int // how many notices there were
 	Settled   bool
 	End       End
+	Steps     int // how often steps have changed
 }
 
 // Since returns what is new after offset bytes; an offset that cannot be right
@@ -121,7 +142,7 @@ func (r *Reply) Since(offset int, into []byte) View {
 	return View{
 		Text: append(into, r.text[offset:]...), From: offset, Offset: len(r.text),
 		Notice: r.notice, NoticeSeq: r.noticeSeq,
-		Settled: r.settled, End: r.end,
+		Settled: r.settled, End: r.end, Steps: r.steps,
 	}
 }
 
@@ -155,15 +176,34 @@ func (r *Reply) tell(n Notice) {
 	r.wake()
 }
 
-// tellAgain says that the waiting in line is over, if there was any.
-func (r *Reply) tellAgain() {
+// stepChanged hears of every change of a step.
+func (r *Reply) stepChanged(span recipe.Span) {
 	r.mu.Lock()
-	inLine := r.notice.Kind == "in-line"
+	r.steps++
+	if r.inside > 0 {
+		r.wake()
+	}
+	quiet := len(r.text) == 0
 	r.mu.Unlock()
-	if inLine {
-		r.tell(Notice{Kind: "writing"})
+	if quiet && span.State == recipe.Running && span.Says != "" && span.First == 0 {
+		r.tell(Notice{Kind: "step", Says: span.Says})
 	}
 }
+
+// LookInside says that a listener wants to be woken by steps too, until the
+// returned function is called.
+func (r *Reply) LookInside() (end func()) {
+	count := func(n int) {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.inside += n
+	}
+	count(1)
+	return func() { count(-1) }
+}
+
+// Spans are the steps so far.
+func (r *Reply) Spans() []recipe.Span { return r.record.Spans() }
 
 // wake tells every listener, without waiting and without allocating. The
 // caller holds mu.
@@ -211,19 +251,27 @@ func (r *Reply) length() int {
 // recorded makes a Reply of a turn on record that no longer grows.
 func recorded(t store.Turn) *Reply {
 	a := t.Attempt
-	return &Reply{
+	r := &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number, Attempt: a.Number,
 		Question: t.Question, Model: a.Model, StartedAt: a.StartedAt,
-		text: []byte(a.Reply), over: true, settled: true,
+		text: []byte(a.Reply), over: true, settled: true, record: &recipe.Recorder{},
 		end: EndOf(a),
 	}
+	for _, l := range r.end.Lanes {
+		r.lanes = append(r.lanes, &l)
+	}
+	return r
 }
 
 // EndOf is how an attempt on record ended.
 func EndOf(a store.Attempt) End {
 	e := End{
 		State: a.State, Finish: a.Finish, Problem: Code(a.Problem), ProblemID: a.ProblemID,
-		PromptTokens: a.PromptTokens, ReplyTokens: a.ReplyTokens,
+		PromptTokens: a.PromptTokens, ReplyTokens: a.ReplyTokens, Cost: a.Cost,
+		Lanes: readLanes(a.Lanes), Preferred: a.Preferred,
+	}
+	if a.Parts != nil && json.Unmarshal(a.Parts, &e.Parts) != nil {
+		e.Parts = nil // cannot happen: we wrote it
 	}
 	if a.EndedAt != nil {
 		e.At = *a.EndedAt

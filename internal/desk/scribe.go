@@ -161,7 +161,7 @@ func (s *scribe) settled(r *Reply, p store.Progress) {
 func (r *Reply) news(choose func(*Reply) bool) (store.Progress, bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if !r.over && (len(r.text) == r.saved && !r.unsure || !choose(r)) {
+	if !r.over && (len(r.text) == r.saved && !r.lanesGrew && !r.unsure || !choose(r)) {
 		return store.Progress{}, false
 	}
 	p := store.Progress{Turn: r.Turn, Number: r.Attempt, State: store.Running, Whole: r.unsure}
@@ -173,11 +173,15 @@ func (r *Reply) news(choose func(*Reply) bool) (store.Progress, bool) {
 	if !r.firstAt.IsZero() {
 		p.FirstAt = &r.firstAt
 	}
+	if r.lanesGrew {
+		p.Lanes = encode(r.copyLanes(), false)
+	}
 	if r.over {
 		e := r.end
 		p.State, p.Finish, p.Problem, p.ProblemID = e.State, e.Finish, string(e.Problem), e.ProblemID
 		p.PromptTokens, p.ReplyTokens, p.MemoryTokens = e.PromptTokens, e.ReplyTokens, e.memoryTokens
-		p.EndedAt = &e.At
+		p.EndedAt, p.Cost, p.Trace = &e.At, e.Cost, e.trace
+		p.Parts = encode(e.Parts, len(e.Parts) == 0)
 	}
 	return p, true
 }
@@ -188,6 +192,9 @@ func (r *Reply) kept(p store.Progress, now time.Time) {
 		r.saved = 0
 	}
 	r.saved += len(p.Text)
+	if p.Lanes != nil {
+		r.lanesGrew = false // or has since: the end is written whole
+	}
 	if r.unsavedSince = (time.Time{}); len(r.text) > r.saved {
 		r.unsavedSince = now // or a moment earlier
 	}

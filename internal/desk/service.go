@@ -18,6 +18,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/steps"
 	"juvalogos/internal/models"
 	"juvalogos/internal/store"
 	"juvalogos/internal/vault"
@@ -34,6 +35,12 @@ type Options struct {
 	Vault *vault.Vault
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
+	// Programs and Web are what recipes may use of the world outside; nil:
+	// nothing of it.
+	Programs steps.Programs
+	Web      steps.Web
+	// Collector gets the traces too; nil: nobody does.
+	Collector Collector
 }
 
 // Service is the desks of one running Juvalogos. It is safe for concurrent
@@ -56,6 +63,7 @@ type Service struct {
 	busy    map[uuid.UUID]*Reply // by conversation
 	folding map[uuid.UUID]bool   // conversations whose summary is being made
 	keys    *keyring
+	kept    kept
 	fresh   []uuid.UUID // turns whose replies have ended and are not findable yet
 
 	stored connectionsSeen
@@ -194,6 +202,7 @@ func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
 			}
 		case <-purge.C:
 			s.purge(ctx)
+			s.thin(ctx)
 			s.indexRest(ctx)
 		case <-index.C:
 			s.index(ctx)

@@ -84,6 +84,7 @@ func (s *Service) Conversation(ctx context.Context, visitor store.Visitor, id uu
 		}
 		if r := s.liveReply(visitor, t.ID); r != nil {
 			t.Attempt.Reply = string(r.Since(0, nil).Text)
+			t.Attempt.Lanes = encode(r.lanesNow(), r.Choosing.Show == "")
 			continue
 		}
 		if err := s.sweep(ctx); err != nil {

@@ -57,13 +57,21 @@ type Model struct {
 	Can        []string `yaml:"can,omitempty" json:"can" choices:"chat,pictures,embeddings" about:"What it can do: chat, pictures, embeddings. Left out: chat."`
 	Context    int      `yaml:"context" json:"context" need:"yes" least:"256" most:"100000000" about:"The most tokens of prompt and reply together."`
 	Vocabulary string   `yaml:"vocabulary,omitempty" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
-	Price      Price    `yaml:"price,omitempty" json:"price" about:"What it costs, per million tokens, in your own currency."`
+	Price      Price    `yaml:"price,omitempty" json:"price" about:"What it costs, in your own currency."`
 }
 
-// Price is per million tokens.
+// Price is what a model costs, in a currency of its owner's.
 type Price struct {
-	In  float64 `yaml:"in" json:"in" least:"0" about:"Per million tokens of prompt."`
-	Out float64 `yaml:"out" json:"out" least:"0" about:"Per million tokens of reply."`
+	In      float64 `yaml:"in" json:"in" least:"0" about:"Per million tokens of prompt."`
+	Out     float64 `yaml:"out" json:"out" least:"0" about:"Per million tokens of reply."`
+	Picture float64 `yaml:"picture,omitempty" json:"picture,omitempty" least:"0" about:"Per picture that it makes."`
+	Minute  float64 `yaml:"minute,omitempty" json:"minute,omitempty" least:"0" about:"Per minute of sound that it hears or makes."`
+}
+
+// Of is what so many tokens cost.
+func (p Price) Of(promptTokens, replyTokens int) float64 {
+	const million = 1_000_000
+	return (float64(promptTokens)*p.In + float64(replyTokens)*p.Out) / million
 }
 
 // DefaultPatience is how long a server may be silent.

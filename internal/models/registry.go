@@ -19,6 +19,9 @@ type Request struct {
 	Model    string // as the server knows it
 	Messages []prompt.Message
 	Sampling deskfile.Sampling
+	// Schema is a JSON Schema that the reply has to fit, for servers that can
+	// hold a model to it; nil: none.
+	Schema any
 }
 
 // Result is how a reply ended.
@@ -168,12 +171,11 @@ func (r *Registry) Find(name string) (Entry, error) {
 // Cost is what so many tokens cost with a model, named by its path; 0 if no
 // price is known.
 func (r *Registry) Cost(path string, promptTokens, replyTokens int) float64 {
-	const million = 1_000_000
 	r.mu.RLock()
 	defer r.mu.RUnlock()
 	for _, e := range r.entries {
 		if e.Path() == path {
-			return (float64(promptTokens)*e.Price.In + float64(replyTokens)*e.Price.Out) / million
+			return e.Price.Of(promptTokens, replyTokens)
 		}
 	}
 	return 0

@@ -28,6 +28,8 @@ type NewTurn struct {
 	Given          json.RawMessage // or nil
 	Choice         json.RawMessage // or nil
 	Model          string
+	Recipe         string
+	Takes          json.RawMessage // what else the visitor gave, or nil
 	Instance       int32
 	AskedAt        time.Time
 }
@@ -151,12 +153,12 @@ func readPast(results pgx.BatchResults) (past Past, err error) {
 func (s *Store) Ask(ctx context.Context, n NewTurn) error {
 	conversation := `
 		update conversation set asked_at = $10, leaf = $1
-		where id = $2 and desk = $16 and visitor = $3 and removed_at is null and leaf is not distinct from $17 returning id`
+		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $19 returning id`
 	arguments := []any{n.DeskID, n.Place.Leaf}
 	if n.Place.New {
 		conversation = `
 			insert into conversation (id, desk, visitor, channel, title, started_at, asked_at, leaf)
-			values ($2, $16, $3, $17, $18, $10, $10, $1) returning id`
+			values ($2, $18, $3, $19, $20, $10, $10, $1) returning id`
 		arguments = []any{n.DeskID, n.Channel, n.Title}
 	}
 	tag, err := s.pool.Exec(ctx, `
@@ -165,11 +167,11 @@ func (s *Store) Ask(ctx context.Context, n NewTurn) error {
 			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given, asked_at, parent)
 			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb, $10::timestamptz, $15::uuid from c
 			returning id)
-		insert into attempt (turn, number, revision, model, state, instance, started_at, choice)
-		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10, $14::jsonb from t`,
+		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
+		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10, $14::jsonb, $16::text, $17::jsonb from t`,
 		append([]any{
 			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Place.Number, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
-			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent,
+			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent, n.Recipe, n.Takes,
 		}, arguments...)...)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound
@@ -177,33 +179,57 @@ func (s *Store) Ask(ctx context.Context, n NewTurn) error {
 	return known(err)
 }
 
+// Again is another attempt about to begin.
+type Again struct {
+	Revision      int
+	Model, Recipe string
+	Choice        json.RawMessage // or nil
+	Instance      int32
+	At            time.Time
+	Remember      int // how many earlier turns to read
+}
+
 // AskAgain opens another running attempt at a turn and returns its number with
-// what came before. given is what Ask was given.
-func (s *Store) AskAgain(ctx context.Context, t Turn, revision int, model string, choice json.RawMessage, instance int32, at time.Time, remember int) (number int, given json.RawMessage, past Past, err error) {
+// what came before. given and takes are what Ask was given.
+func (s *Store) AskAgain(ctx context.Context, t Turn, n Again) (number int, given, takes json.RawMessage, past Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`
-		insert into attempt (turn, number, revision, model, state, instance, started_at, choice)
-		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6 from attempt where turn = $1
-		returning number, (select given from turn where id = $1)`, t.ID, revision, model, instance, at, choice)
+		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
+		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select takes from attempt where turn = $1 and number = 1) from attempt where turn = $1
+		returning number, (select given from turn where id = $1), takes`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
 	batch.Queue(`update turn set chosen = null where id = $1`, t.ID)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
-	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, t.ID)
+	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, n.Remember, t.ID)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
 		if closing := results.Close(); err == nil {
 			err = known(closing)
 		}
 	}()
-	if err := results.QueryRow().Scan(&number, &given); err != nil {
-		return 0, nil, past, known(err)
+	if err := results.QueryRow().Scan(&number, &given, &takes); err != nil {
+		return 0, nil, nil, past, known(err)
 	}
 	for range 2 {
 		if _, err := results.Exec(); err != nil {
-			return 0, nil, past, err
+			return 0, nil, nil, past, err
 		}
 	}
 	past, err = readPast(results)
-	return number, given, past, err
+	return number, given, takes, past, err
+}
+
+// PastOf returns what came before a turn, and what it was asked with.
+func (s *Store) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past Past, err error) {
+	batch := &pgx.Batch{}
+	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id where t.id = $1 and a.number = $2`, turn, attempt)
+	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, turn)
+	results := s.pool.SendBatch(ctx, batch)
+	defer results.Close()
+	if err := results.QueryRow().Scan(&given, &takes); err != nil {
+		return nil, nil, past, known(err)
+	}
+	past, err = readPast(results)
+	return given, takes, past, err
 }
 
 // forgetSummaries drops the summaries that cover turn number $2, whose reply

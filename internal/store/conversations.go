@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
@@ -69,6 +70,13 @@ type Attempt struct {
 	FirstAt      *time.Time // when the first token came
 	EndedAt      *time.Time
 	Helped       *bool // the visitor's verdict; nil: none
+	Cost         float64
+	Recipe       string          // its name
+	Lanes        json.RawMessage // of a reply of several texts; nil: it is one
+	Preferred    *int            // which of them the visitor prefers, from 0
+	Parts        json.RawMessage // what else the turn got
+	Reason       string          // why it did not help, in one of a few words
+	Remark       string          // in the visitor's own words
 }
 
 // Page asks for a part of a list of conversations, the newest first.
@@ -126,14 +134,6 @@ func (s *Store) RemoveAny(ctx context.Context, id uuid.UUID, at time.Time) error
 // RestoreAny brings anybody's removed conversation back.
 func (s *Store) RestoreAny(ctx context.Context, id uuid.UUID) error {
 	return s.one(ctx, `update conversation set removed_at = null where id = $1 and removed_at is not null`, id)
-}
-
-// Judge notes whether the attempt at a visitor's turn helped; nil takes the
-// verdict back.
-func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int, helped *bool) error {
-	return s.one(ctx, `
-		update attempt set helped = $4 where turn = $1 and number = $3
-		and exists (select from turn where id = $1 and visitor = $2)`, turn, visitor[:], attempt, helped)
 }
 
 // Conversation returns a visitor's conversation with its turns in order.
@@ -201,7 +201,8 @@ const (
 		t.question, t.asked_at,
 		(select count(*) from attempt where turn = t.id),
 		a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
-		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped`
+		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
+		a.cost, a.recipe, a.lanes, a.preferred, a.parts, a.reason, a.remark`
 	turnTables = `turn t join conversation c on c.id = t.conversation join desk d on d.id = c.desk
 		join lateral (select * from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true`
 )
@@ -210,7 +211,8 @@ func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
 	a := &t.Attempt
 	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Siblings, &t.Question, &t.AskedAt, &t.Attempts,
 		&a.Number, &a.Revision, &a.Model, &a.State, &a.Reply, &a.Finish, &a.Problem, &a.ProblemID,
-		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt, &a.Helped)
+		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt, &a.Helped,
+		&a.Cost, &a.Recipe, &a.Lanes, &a.Preferred, &a.Parts, &a.Reason, &a.Remark)
 	return t, err
 }
 
@@ -218,7 +220,8 @@ func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
 func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) ([]Attempt, error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
-			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped
+			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
+			a.cost, a.recipe, a.lanes, a.preferred, a.parts, a.reason, a.remark
 		from attempt a join turn t on t.id = a.turn
 		where t.id = $1 and t.visitor = $2 order by a.number`, turn, visitor[:])
 	if err != nil {

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
@@ -22,35 +23,62 @@ type Progress struct {
 	Problem, ProblemID                      string
 	PromptTokens, ReplyTokens, MemoryTokens int
 	FirstAt, EndedAt                        *time.Time
+	Cost                                    float64
+	// Lanes and Parts are JSON; nil leaves them as they are on record.
+	Lanes, Parts json.RawMessage
+	// Trace is how the attempt was made; nil while it runs.
+	Trace *Trace
 }
 
-// Keep writes the progress of many attempts in one statement. It returns when
-// all of it would survive the crash of this service or of the database.
+// Keep writes the progress of many attempts, and the traces of those that have
+// ended, in one transaction. It returns when all of it would survive the crash
+// of this service or of the database.
 func (s *Store) Keep(ctx context.Context, news []Progress) error {
 	n := len(news)
 	turns, numbers, texts, wholes := make([]uuid.UUID, n), make([]int32, n), make([]string, n), make([]bool, n)
 	states, finishes, problems, ids := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	prompts, replies, memories := make([]int32, n), make([]int32, n), make([]int32, n)
 	firsts, ends := make([]*time.Time, n), make([]*time.Time, n)
+	costs, lanes, parts := make([]float64, n), make([]*string, n), make([]*string, n)
+	var traces []*Trace
 	for i, p := range news {
 		turns[i], numbers[i], texts[i], wholes[i] = p.Turn, int32(p.Number), p.Text, p.Whole
 		states[i], finishes[i], problems[i], ids[i] = string(p.State), p.Finish, p.Problem, p.ProblemID
 		prompts[i], replies[i], memories[i] = int32(p.PromptTokens), int32(p.ReplyTokens), int32(p.MemoryTokens)
-		firsts[i], ends[i] = p.FirstAt, p.EndedAt
+		firsts[i], ends[i], costs[i] = p.FirstAt, p.EndedAt, p.Cost
+		lanes[i], parts[i] = orNull(p.Lanes), orNull(p.Parts)
+		if p.Trace != nil {
+			traces = append(traces, p.Trace)
+		}
 	}
-	_, err := s.pool.Exec(ctx, `
+	const update = `
 		update attempt a set
 			reply = case when p.whole then p.text else a.reply || p.text end,
 			state = p.state, finish = p.finish, problem = p.problem, problem_id = p.problem_id,
 			prompt_tokens = p.prompt, reply_tokens = p.reply, memory_tokens = p.memory,
-			first_at = p.first, ended_at = p.ended
+			first_at = p.first, ended_at = p.ended, cost = p.cost,
+			lanes = coalesce(p.lanes::jsonb, a.lanes), parts = coalesce(p.parts::jsonb, a.parts)
 		from unnest($1::uuid[], $2::int[], $3::text[], $4::bool[], $5::text[], $6::text[], $7::text[], $8::text[],
-			$9::int[], $10::int[], $11::int[], $12::timestamptz[], $13::timestamptz[])
-			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended)
-		where a.turn = p.turn and a.number = p.number`,
+			$9::int[], $10::int[], $11::int[], $12::timestamptz[], $13::timestamptz[], $14::float8[], $15::text[], $16::text[])
+			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended, cost, lanes, parts)
+		where a.turn = p.turn and a.number = p.number`
+	arguments := []any{turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories, firsts, ends, costs, lanes, parts}
+	if len(traces) == 0 {
 		// Planned anew each time: a plan kept from when the table was small
 		// would read all of it.
-		pgx.QueryExecModeCacheDescribe,
-		turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories, firsts, ends)
-	return err
+		_, err := s.pool.Exec(ctx, update, append([]any{pgx.QueryExecModeCacheDescribe}, arguments...)...)
+		return err
+	}
+	batch := &pgx.Batch{}
+	batch.Queue(update, arguments...)
+	queueTraces(batch, traces)
+	return s.pool.SendBatch(ctx, batch).Close()
+}
+
+func orNull(text json.RawMessage) *string {
+	if text == nil {
+		return nil
+	}
+	s := string(text)
+	return &s
 }

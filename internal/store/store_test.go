@@ -155,7 +155,7 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	number, given, past, err := s.AskAgain(ctx, turn, 1, "c/m", nil, 7, time.Now(), 10)
+	number, given, _, past, err := s.AskAgain(ctx, turn, again)
 	if err != nil || number != 2 || given != nil || len(past.Turns) != 0 {
 		t.Fatalf("again: %d, %s, %v, %v", number, given, past, err)
 	}
@@ -168,7 +168,7 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, past, err := s.AskAgain(ctx, turn, 1, "c/m", nil, 7, time.Now(), 10); err != nil || len(past.Turns) != 1 || past.Turns[0].Reply != "a whole reply" {
+	if _, _, _, past, err := s.AskAgain(ctx, turn, again); err != nil || len(past.Turns) != 1 || past.Turns[0].Reply != "a whole reply" {
 		t.Errorf("remembered %v, %v", past, err)
 	}
 }
@@ -310,7 +310,7 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 	}
 	again := func(number int, reply string) {
 		t.Helper()
-		if got, _, _, err := s.AskAgain(ctx, turn(), 1, "c/m", nil, 7, time.Now(), 9); err != nil || got != number {
+		if got, _, _, _, err := s.AskAgain(ctx, turn(), again); err != nil || got != number {
 			t.Fatalf("attempt %d, %v", got, err)
 		}
 		p := end(n, reply)
@@ -381,3 +381,5 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 		t.Errorf("restored after the purge: %v", err)
 	}
 }
+
+var again = store.Again{Revision: 1, Model: "c/m", Recipe: "converse", Instance: 7, At: time.Now(), Remember: 10}

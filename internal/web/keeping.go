@@ -96,7 +96,7 @@ func (s *Server) judge(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Judge(c, who, id, b.Attempt, b.Helped); err != nil {
+	if err := s.Desks.Judge(c, who, id, b.Attempt, store.Verdict{Helped: b.Helped}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

@@ -52,6 +52,16 @@ type body struct {
 	MaxTokens   int      `json:"max_tokens,omitempty"`
 	Stop        []string `json:"stop,omitempty"`
 	Seed        *int     `json:"seed,omitempty"`
+	Format      *format  `json:"response_format,omitempty"`
+}
+
+// format asks for JSON that fits a schema.
+type format struct {
+	Type   string `json:"type"`
+	Schema struct {
+		Name   string `json:"name"`
+		Schema any    `json:"schema"`
+	} `json:"json_schema"`
 }
 
 // Generate asks for one reply and hands over its text as it comes.
@@ -62,6 +72,10 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 		MaxTokens: r.Sampling.MaxTokens, Stop: r.Sampling.Stop, Seed: r.Sampling.Seed,
 	}
 	b.StreamOptions.IncludeUsage = true
+	if r.Schema != nil {
+		b.Format = &format{Type: "json_schema"}
+		b.Format.Schema.Name, b.Format.Schema.Schema = "reply", r.Schema
+	}
 	payload, err := json.Marshal(b)
 	if err != nil {
 		return models.Result{}, err

@@ -1,0 +1,85 @@
+package store
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// UsageBy are what usage can be added up by, each with the column that it
+// means.
+var usageBy = map[string]string{
+	"day":     `to_char(m.at at time zone 'UTC', 'YYYY-MM-DD')`,
+	"desk":    `d.slug`,
+	"model":   `m.model`,
+	"step":    `m.step`,
+	"visitor": `encode(substr(m.visitor, 1, 4), 'hex')`,
+	"turn":    `m.turn::text`,
+	"kind":    `m.kind`,
+}
+
+// UsageKeys lists what usage can be added up by.
+func UsageKeys() []string {
+	return []string{"day", "desk", "model", "step", "visitor", "turn", "kind"}
+}
+
+// UsageFilter chooses which calls to add up.
+type UsageFilter struct {
+	By                         []string // of UsageKeys; empty: one sum
+	Desk, Model, Step, Visitor string
+	From                       time.Time
+	To                         time.Time
+	Limit                      int
+}
+
+// UsageRow is one sum.
+type UsageRow struct {
+	Keys         []string // in the order of By
+	Calls        int
+	Counted      int // of them without figures from the server
+	PromptTokens int64
+	ReplyTokens  int64
+	Cost         float64
+}
+
+// Usage adds up what models were asked for. Rows come by day where that is
+// asked for, else the costliest and longest first.
+func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
+	columns := make([]string, len(f.By))
+	for i, key := range f.By {
+		column, ok := usageBy[key]
+		if !ok {
+			return nil, fmt.Errorf("usage cannot be added up by %q", key)
+		}
+		columns[i] = column
+	}
+	group, order := "", `6 desc, 4 desc`
+	if len(columns) > 0 {
+		group = ` group by array[` + strings.Join(columns, ", ") + `]`
+		if f.By[0] == "day" {
+			order = `1`
+		}
+	} else {
+		columns = []string{`''`}
+	}
+	rows, err := s.pool.Query(ctx, `
+		select array[`+strings.Join(columns, ", ")+`]::text[], count(*), count(*) filter (where m.counted), sum(m.prompt_tokens), sum(m.reply_tokens), sum(m.cost)
+		from model_call m join desk d on d.id = m.desk
+		where m.at >= $1 and m.at < $2 and ($3 = '' or d.slug = $3) and ($4 = '' or m.model = $4) and ($5 = '' or m.step = $5)
+			and ($6 = '' or encode(substr(m.visitor, 1, 4), 'hex') = $6)`+group+`
+		having count(*) > 0 order by `+order+` limit $7`, f.From, f.To, f.Desk, f.Model, f.Step, f.Visitor, f.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (u UsageRow, err error) {
+		err = row.Scan(&u.Keys, &u.Calls, &u.Counted, &u.PromptTokens, &u.ReplyTokens, &u.Cost)
+		return u, err
+	})
+}
+
+// VisitorName is how a visitor is called where nothing of them may be known.
+func VisitorName(v Visitor) string { return hex.EncodeToString(v[:4]) }
