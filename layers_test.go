@@ -32,7 +32,7 @@ var layers = []struct {
 	{"juvalogos/internal/otlp", []string{"juvalogos/core/", "juvalogos/internal/store"}},
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/vault"}},
-	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/sse"}},
+	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/sse", "juvalogos/internal/otlp"}},
 	{"juvalogos/internal/client", []string{"juvalogos/core/yamlfile", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
 	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},

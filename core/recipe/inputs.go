@@ -129,3 +129,11 @@ func (r *Recipe) Complete(given Values) (Values, error) {
 	}
 	return all, nil
 }
+
+// DefaultText is the input's default as people read it; "" if it has none.
+func (in Input) DefaultText() string {
+	if in.fallback == nil {
+		return ""
+	}
+	return plain(in.fallback)
+}

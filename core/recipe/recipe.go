@@ -1,6 +1,7 @@
 package recipe
 
 import (
+	"fmt"
 	"slices"
 
 	"juvalogos/core/yamlfile"
@@ -146,4 +147,57 @@ func (r *Recipe) Voices(settings Values) []Voice {
 		}
 	}
 	return all
+}
+
+// Needs lists what a step refers to: its inputs, its list, its condition, and
+// for a group what the steps in it need of what is around it.
+func (s *Step) Needs() (refs []Ref) {
+	for _, w := range s.In {
+		refs = append(refs, w.From)
+	}
+	if s.Each != nil {
+		refs = append(refs, *s.Each)
+	}
+	if s.If != nil {
+		refs = append(refs, s.If.From)
+	}
+	return append(refs, s.outer...)
+}
+
+// Manner says in a few words how a step runs, where that is special.
+func (s *Step) Manner() (words []string) {
+	f := s.file
+	if f.AtOnce > 0 {
+		words = append(words, fmt.Sprintf("%d at once", f.AtOnce))
+	}
+	if f.Tries > 1 {
+		words = append(words, fmt.Sprintf("up to %d tries", f.Tries))
+	}
+	if len(f.Fallback) > 0 {
+		words = append(words, fmt.Sprintf("%d fallbacks", len(f.Fallback)))
+	}
+	if f.Limit > 0 {
+		words = append(words, "at most "+f.Limit.String())
+	}
+	if f.Keep > 0 {
+		words = append(words, "kept for "+f.Keep.String())
+	}
+	if f.MayFail {
+		words = append(words, "may fail")
+	}
+	return words
+}
+
+// String writes a condition as a file has it.
+func (c *Condition) String() string {
+	text := c.From.String()
+	switch {
+	case c.Value != nil && c.Not:
+		return text + " is not " + *c.Value
+	case c.Value != nil:
+		return text + " is " + *c.Value
+	case c.Not:
+		return "not " + text
+	}
+	return text
 }

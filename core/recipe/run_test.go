@@ -86,6 +86,7 @@ func TestRandomGraphs(t *testing.T) {
 					t.Errorf("%s got %v as %s", c.Step.Name, v, name)
 				}
 			}
+			time.Sleep(100 * time.Microsecond)
 			return made(c), nil
 		})})
 		if err != nil || result.Reply != "last" {

@@ -15,6 +15,8 @@ type Lane struct {
 	Model        string  `json:"model"`
 	Text         string  `json:"text"`
 	Failed       bool    `json:"failed,omitempty"`
+	Show         string  `json:"show"`            // columns or cards
+	Blind        bool    `json:"blind,omitempty"` // until the visitor has chosen
 	Seconds      float64 `json:"seconds"`
 	PromptTokens int     `json:"prompt_tokens"`
 	ReplyTokens  int     `json:"reply_tokens"`
@@ -134,6 +136,7 @@ func (r *Reply) copyLanes() []Lane {
 	lanes := make([]Lane, len(r.lanes))
 	for i, l := range r.lanes {
 		lanes[i] = *l
+		lanes[i].Show, lanes[i].Blind = r.Choosing.Show, r.Choosing.Blind
 	}
 	return lanes
 }
@@ -174,7 +177,8 @@ func lanesOf(d *Desk, spans []recipe.Span, result recipe.Result) []Lane {
 	for i, l := range result.Lanes {
 		lanes[i] = Lane{Text: l.Text, Failed: l.Failed}
 	}
-	for i, title := range d.Choosing().Titles {
+	choosing := d.Choosing()
+	for i, title := range choosing.Titles {
 		if i < len(lanes) {
 			lanes[i].Title = title
 		}
@@ -194,6 +198,9 @@ func lanesOf(d *Desk, spans []recipe.Span, result recipe.Result) []Lane {
 			l.ReplyTokens += c.ReplyTokens
 			l.Cost += c.Cost
 		}
+	}
+	for i := range lanes {
+		lanes[i].Show, lanes[i].Blind = choosing.Show, choosing.Blind
 	}
 	return lanes
 }

@@ -42,6 +42,15 @@ func recipeOf(name string, text []byte, f deskfile.File) (*recipe.Recipe, recipe
 	return r, settings, err
 }
 
+// RecipeOf returns the recipe that a desk file names.
+func (s *Service) RecipeOf(slug string, f deskfile.File) (*recipe.Recipe, error) {
+	if d := s.cache.get(slug, s.Now()); d != nil {
+		return d.Recipe, nil
+	}
+	r, _, err := recipeOf(slug, nil, f)
+	return r, err
+}
+
 // withinDesk moves problems of a recipe to where its text stands in the desk
 // file: a block that begins on the line below its key.
 func withinDesk(err error, name string, text []byte, own bool) error {

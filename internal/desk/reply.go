@@ -259,6 +259,7 @@ func recorded(t store.Turn) *Reply {
 	}
 	for _, l := range r.end.Lanes {
 		r.lanes = append(r.lanes, &l)
+		r.Choosing = Choosing{Show: l.Show, Blind: l.Blind && r.end.Preferred == nil, Titles: append(r.Choosing.Titles, l.Title)}
 	}
 	return r
 }

@@ -18,6 +18,8 @@ import (
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/otlp"
+	"juvalogos/internal/outside"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
 	"juvalogos/internal/vault"
@@ -86,7 +88,13 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	desks, err := desk.New(starting, desk.Options{Store: st, Models: registry, Log: log, Vault: keys})
+	options := desk.Options{Store: st, Models: registry, Log: log, Vault: keys}
+	stopSending, err := reachOut(&options, o, log)
+	if err != nil {
+		return err
+	}
+	defer stopSending()
+	desks, err := desk.New(starting, options)
 	if err != nil {
 		return err
 	}
@@ -110,6 +118,33 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		_ = server.Shutdown(ending)
 	}
 	return err
+}
+
+// reachOut gives desks what the owner allows of the world outside. stop sends
+// the last traces.
+func reachOut(options *desk.Options, o Settings, log *slog.Logger) (stop func(), err error) {
+	if o.Programs != "" {
+		programs, err := outside.NewPrograms(o.Programs)
+		if err != nil {
+			return nil, err
+		}
+		options.Programs = programs
+	}
+	if o.Reach != "" {
+		options.Web = outside.NewWeb(strings.Split(strings.ReplaceAll(o.Reach, " ", ""), ","))
+	}
+	if o.OTLP == "" {
+		return func() {}, nil
+	}
+	collector, err := otlp.NewCollector(o.OTLP, log)
+	if err != nil {
+		return nil, err
+	}
+	options.Collector = collector
+	sending, end := context.WithCancel(context.Background())
+	ended := make(chan struct{})
+	go func() { collector.Run(sending); close(ended) }()
+	return func() { end(); <-ended }, nil
 }
 
 // serve answers until ctx ends.

@@ -22,6 +22,8 @@ type questionBody struct {
 	// InsteadOf is a turn in whose place the question is asked.
 	InsteadOf string          `json:"instead_of"`
 	Choice    deskfile.Choice `json:"choice"`
+	// Takes is what else the desk's recipe takes, as text.
+	Takes map[string]string `json:"takes"`
 }
 
 const longestKey = 200
@@ -41,7 +43,7 @@ func (s *Server) ask(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	q := desk.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice}
+	q := desk.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice, Takes: b.Takes}
 	switch {
 	case strings.HasPrefix(slug, desk.DraftMark):
 		q.Channel = "preview"
@@ -145,11 +147,7 @@ func (s *Server) sendTurn(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	bodies := []turnBody{turnOf(t)}
-	if s.tellsCost(c) {
-		s.price(bodies)
-	}
-	return c.JSON(bodies[0])
+	return c.JSON(turnOf(t, s.tellsCost(c)))
 }
 
 func (s *Server) turnAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
@@ -198,13 +196,14 @@ func resumeAt(id string, attempt int) int {
 // pageFormat is our own event stream; docs and openapi.yaml describe it.
 type pageFormat struct {
 	reply *desk.Reply
-	cost  func(path string, promptTokens, replyTokens int) float64 // nil: not told
+	maker bool // who may know what it costs
+	lanes bool // some of a lane was sent
 }
 
 func (s *Server) pageFormat(c fiber.Ctx, r *desk.Reply) *pageFormat {
 	f := &pageFormat{reply: r}
 	if c.Cookies(sessionCookie) != "" && s.tellsCost(c) {
-		f.cost = s.Desks.Models.Cost
+		f.maker = true
 	}
 	return f
 }
@@ -217,11 +216,40 @@ type beginEvent struct {
 	Attempt      int       `json:"attempt"`
 	From         int       `json:"from"`
 	Question     string    `json:"question"`
+	// Show is how several texts are shown: columns or cards; Titles are theirs.
+	Show   string   `json:"show,omitempty"`
+	Titles []string `json:"titles,omitempty"`
 }
 
 func (f *pageFormat) begin(b []byte, from int) []byte {
 	r := f.reply
-	return f.event(b, "begin", from, beginEvent{r.Turn, r.Conversation, r.Title, r.TurnNumber, r.Attempt, from, r.Question})
+	return f.event(b, "begin", from, beginEvent{
+		r.Turn, r.Conversation, r.Title, r.TurnNumber, r.Attempt, from, r.Question, r.Choosing.Show, shownTitles(r.Choosing),
+	})
+}
+
+// shownTitles are what visitors may read above several texts.
+func shownTitles(c desk.Choosing) []string {
+	titles := make([]string, len(c.Titles))
+	for i, title := range c.Titles {
+		if titles[i] = title; c.Blind {
+			titles[i] = blindTitle(i)
+		}
+	}
+	return titles
+}
+
+// blindTitle names a text whose title is hidden: A, B, C.
+func blindTitle(i int) string { return string(rune('A' + i%26)) }
+
+// lane is the next piece of one of several texts; the first of a stream is
+// the whole of it.
+func (f *pageFormat) lane(b []byte, n desk.LaneText, whole bool) []byte {
+	return f.event(b, "lane", -1, struct {
+		Lane  int    `json:"lane"`
+		Text  string `json:"text"`
+		Whole bool   `json:"whole,omitempty"`
+	}{n.Lane, n.Text, whole})
 }
 
 func (f *pageFormat) text(b, text []byte, offset int) []byte {
@@ -235,17 +263,14 @@ func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
 		Kind    string  `json:"kind"`
 		Seconds float64 `json:"seconds,omitempty"`
 		Place   int     `json:"place,omitempty"`
-	}{n.Kind, n.Seconds, n.Place})
+		Says    string  `json:"says,omitempty"`
+	}{n.Kind, n.Seconds, n.Place, n.Says})
 }
 
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
 func (f *pageFormat) end(b []byte, v desk.View) []byte {
-	o := outcomeOf(v.End, f.reply.StartedAt)
-	if f.cost != nil {
-		o.Usage.Cost = f.cost(f.reply.Model, o.Usage.PromptTokens, o.Usage.ReplyTokens)
-	}
-	return f.event(b, "end", v.Offset, o)
+	return f.event(b, "end", v.Offset, outcomeOf(v.End, f.reply.StartedAt, f.maker))
 }
 
 func (f *pageFormat) event(b []byte, name string, offset int, data any) []byte {

@@ -277,6 +277,9 @@ func (f *completionFormat) text(b, text []byte, _ int) []byte {
 	return f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{Content: &piece}}))
 }
 
+// lane sends nothing: programs get the first of several texts, once it is whole.
+func (f *completionFormat) lane(b []byte, _ desk.LaneText, _ bool) []byte { return b }
+
 func (f *completionFormat) notice(b []byte, n desk.Notice) []byte {
 	return sse.AppendComment(b, n.Kind)
 }

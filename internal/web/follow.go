@@ -22,6 +22,7 @@ const (
 type format interface {
 	begin(b []byte, from int) []byte
 	text(b, text []byte, offset int) []byte
+	lane(b []byte, n desk.LaneText, whole bool) []byte
 	notice(b []byte, n desk.Notice) []byte
 	idle(b []byte) []byte
 	end(b []byte, v desk.View) []byte
@@ -49,6 +50,7 @@ type stream struct {
 	over      bool
 	offset    int
 	noticeSeq int
+	lanes     []int // how much of each was sent
 	lastText  time.Time
 	text, out []byte // buffers
 	pending   []byte // what of out has not been read
@@ -100,6 +102,18 @@ func (s *stream) gather() {
 	if len(v.Text) > 0 {
 		s.offset, s.lastText = v.Offset, time.Now()
 		s.out = s.format.text(s.out, v.Text, v.Offset)
+	}
+	if s.reply.Choosing.Show != "" {
+		known := len(s.lanes)
+		var news []desk.LaneText
+		news, s.lanes = s.reply.LanesSince(s.lanes)
+		for _, n := range news {
+			s.lastText = time.Now()
+			s.out = s.format.lane(s.out, n, n.Lane >= known)
+		}
+	}
+	if inside, ok := s.format.(*insideFormat); ok && !v.Settled {
+		s.out = inside.changed(s.out, v)
 	}
 	if v.Settled {
 		s.over = true

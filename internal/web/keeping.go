@@ -29,8 +29,9 @@ func (s *Server) attempts(c fiber.Ctx) error {
 		return err
 	}
 	bodies := make([]attemptBody, len(list))
+	maker := s.tellsCost(c)
 	for i, a := range list {
-		bodies[i] = attemptBody{a.Number, a.Model, a.Reply, outcomeOf(desk.EndOf(a), a.StartedAt)}
+		bodies[i] = attemptBody{a.Number, a.Model, a.Reply, outcomeOf(desk.EndOf(a), a.StartedAt, maker)}
 	}
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(fiber.Map{"attempts": bodies})
@@ -90,16 +91,37 @@ func (s *Server) judge(c fiber.Ctx) error {
 		return err
 	}
 	var b struct {
-		Attempt int   `json:"attempt"`
-		Helped  *bool `json:"helped"`
+		Attempt int    `json:"attempt"`
+		Helped  *bool  `json:"helped"`
+		Reason  string `json:"reason"`
+		Remark  string `json:"remark"`
 	}
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Judge(c, who, id, b.Attempt, store.Verdict{Helped: b.Helped}); err != nil {
+	if err := s.Desks.Judge(c, who, id, b.Attempt, store.Verdict{Helped: b.Helped, Reason: b.Reason, Remark: b.Remark}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// prefer makes one of several texts the reply.
+func (s *Server) prefer(c fiber.Ctx) error {
+	who, id, err := s.turnAsked(c)
+	if err != nil {
+		return err
+	}
+	var b struct {
+		Attempt int `json:"attempt"`
+		Lane    int `json:"lane"`
+	}
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if err := s.Desks.Prefer(c, who, id, b.Attempt, b.Lane); err != nil {
+		return err
+	}
+	return s.sendTurn(c, who, id)
 }
 
 func (s *Server) rename(c fiber.Ctx) error {
@@ -174,7 +196,7 @@ func (s *Server) shared(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(s.withTurns(conversation, turns))
+	return c.JSON(s.withTurns(conversation, turns, false))
 }
 
 // export answers with the conversation as a file: ?as=markdown or ?as=json.
@@ -203,7 +225,7 @@ func (s *Server) sendFile(c fiber.Ctx, conversation store.Conversation, turns []
 		return c.SendString(desk.Markdown(title, conversation, turns))
 	case "json":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".json"))
-		return c.JSON(s.withTurns(conversation, turns))
+		return c.JSON(s.withTurns(conversation, turns, false))
 	default:
 		return invalid(fmt.Sprintf("A conversation can be saved as markdown or json, not as %q.", as))
 	}

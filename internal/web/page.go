@@ -109,11 +109,10 @@ func (s *Server) document(c fiber.Ctx, given givenBody) error {
 	given.Base = s.BasePath
 	title, purpose := "Juvalogos", "Ask at a desk."
 	if given.Slug != "" && given.Problem == nil {
-		f, err := s.Desks.Face(c, given.Slug)
+		face, err := s.faceAt(c, given.Slug)
 		if err == nil {
-			face := faceOf(f)
 			given.Desk = &face
-			title, purpose = f.Title, f.Purpose
+			title, purpose = face.Title, face.Purpose
 		} else {
 			given.Problem = s.trouble(c, err)
 		}

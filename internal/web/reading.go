@@ -30,6 +30,35 @@ type (
 		Turns   int         `json:"turns"`   // how many are remembered word for word
 		Summary bool        `json:"summary"` // earlier ones in short
 		Draft   string      `json:"draft,omitempty"`
+		// Takes is what visitors fill in beside the question.
+		Takes []takeBody `json:"takes"`
+		// Show is how several texts are shown, columns or cards; empty: a reply
+		// is one text.
+		Show string `json:"show,omitempty"`
+	}
+	takeBody struct {
+		Name    string   `json:"name"`
+		Type    string   `json:"type"`
+		Title   string   `json:"title"`
+		Choices []string `json:"choices,omitempty"`
+		Need    bool     `json:"need,omitempty"`
+		Default string   `json:"default,omitempty"`
+	}
+	// laneBody is one of several texts. What would tell whose it is is empty
+	// where the desk asks visitors blind.
+	laneBody struct {
+		Title       string  `json:"title"`
+		Model       string  `json:"model,omitempty"`
+		Text        string  `json:"text"`
+		Failed      bool    `json:"failed,omitempty"`
+		Seconds     float64 `json:"seconds"`
+		ReplyTokens int     `json:"reply_tokens,omitempty"`
+		Cost        float64 `json:"cost,omitempty"`
+	}
+	partBody struct {
+		Title string `json:"title"`
+		Type  string `json:"type"`
+		Value any    `json:"value"`
 	}
 	// choicesBody is what a visitor may change. The desk's own model comes first.
 	choicesBody struct {
@@ -69,6 +98,8 @@ type (
 		Model        string      `json:"model"`
 		Reply        string      `json:"reply"`
 		Helped       *bool       `json:"helped,omitempty"`
+		Reason       string      `json:"reason,omitempty"`
+		Remark       string      `json:"remark,omitempty"`
 		Outcome      outcomeBody `json:"outcome"`
 	}
 	outcomeBody struct {
@@ -77,6 +108,12 @@ type (
 		Problem *troubleBody `json:"problem,omitempty"`
 		Seconds float64      `json:"seconds"`
 		Usage   usageBody    `json:"usage"`
+		// Lanes are the texts of a reply that has several, shown as Show says.
+		Show      string     `json:"show,omitempty"`
+		Lanes     []laneBody `json:"lanes,omitempty"`
+		Preferred *int       `json:"preferred,omitempty"` // from 0
+		Blind     bool       `json:"blind,omitempty"`
+		Parts     []partBody `json:"parts,omitempty"`
 	}
 	troubleBody struct {
 		Code   desk.Code `json:"code"`
@@ -97,12 +134,40 @@ func (s *Server) face(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	f, err := s.Desks.Face(c, slug)
+	f, err := s.faceAt(c, slug)
 	if err != nil {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(faceOf(f))
+	return c.JSON(f)
+}
+
+func (s *Server) faceAt(c fiber.Ctx, slug string) (faceBody, error) {
+	f, err := s.Desks.Face(c, slug)
+	if err != nil {
+		return faceBody{}, err
+	}
+	b := faceOf(f)
+	r, err := s.Desks.RecipeOf(slug, f)
+	if err != nil {
+		return b, nil // asking will say what is wrong
+	}
+	if r.Lanes() {
+		b.Show = r.Show
+	}
+	for _, in := range r.Takes {
+		if in.Name != "question" {
+			b.Takes = append(b.Takes, takeBody{in.Name, string(in.Type), titleOr(in.Title, in.Name), in.Choices, in.Need, in.DefaultText()})
+		}
+	}
+	return b, nil
+}
+
+func titleOr(title, name string) string {
+	if title == "" {
+		return strings.ReplaceAll(name, "_", " ")
+	}
+	return title
 }
 
 // slugAsked is the desk that is asked for; a draft only if a maker asks.
@@ -116,7 +181,7 @@ func (s *Server) slugAsked(c fiber.Ctx) (string, error) {
 
 func faceOf(f deskfile.File) faceBody {
 	b := faceBody{
-		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: some(f.Openers), GoodFor: some(f.GoodFor), NotFor: some(f.NotFor), Known: []string{},
+		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: some(f.Openers), GoodFor: some(f.GoodFor), NotFor: some(f.NotFor), Known: []string{}, Takes: []takeBody{},
 		Choices: choicesBody{Models: []deskfile.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length, Languages: some(f.Choices.Languages)},
 		Turns:   *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
 	}
@@ -188,10 +253,7 @@ func (s *Server) sendConversation(c fiber.Ctx, who store.Visitor, id uuid.UUID) 
 	if err != nil {
 		return err
 	}
-	b := s.withTurns(conversation, turns)
-	if s.tellsCost(c) {
-		s.price(b.Turns)
-	}
+	b := s.withTurns(conversation, turns, s.tellsCost(c))
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(b)
 }
@@ -202,20 +264,25 @@ func (s *Server) tellsCost(c fiber.Ctx) bool {
 	return err == nil
 }
 
-func (s *Server) price(turns []turnBody) {
-	for i := range turns {
-		u := &turns[i].Outcome.Usage
-		u.Cost = s.Desks.Models.Cost(turns[i].Model, u.PromptTokens, u.ReplyTokens)
+// hide takes out what only makers may know.
+func (o *outcomeBody) hide() {
+	o.Usage.Cost = 0
+	for i := range o.Lanes {
+		o.Lanes[i].Cost = 0
+		if o.Blind {
+			o.Lanes[i] = laneBody{Title: blindTitle(i), Text: o.Lanes[i].Text, Failed: o.Lanes[i].Failed}
+		}
 	}
 }
 
-func (s *Server) withTurns(c store.Conversation, turns []store.Turn) conversationBody {
+// withTurns is a conversation as its visitor sees it, or a maker.
+func (s *Server) withTurns(c store.Conversation, turns []store.Turn, maker bool) conversationBody {
 	b := conversationOf(c)
 	if c.Share != "" {
 		b.Shared = s.sharePath(c.Share)
 	}
 	for _, t := range turns {
-		b.Turns = append(b.Turns, turnOf(t))
+		b.Turns = append(b.Turns, turnOf(t, maker))
 	}
 	return b
 }
@@ -234,21 +301,34 @@ func foundOf(excerpt []words.Piece) (pieces []foundBody) {
 	return pieces
 }
 
-func turnOf(t store.Turn) turnBody {
+func turnOf(t store.Turn, maker bool) turnBody {
 	return turnBody{
 		ID: t.ID, Conversation: t.Conversation, Number: t.Number, Siblings: t.Siblings, Question: t.Question, AskedAt: t.AskedAt,
 		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply, Helped: t.Attempt.Helped,
-		Outcome: outcomeOf(desk.EndOf(t.Attempt), t.Attempt.StartedAt),
+		Reason: t.Attempt.Reason, Remark: t.Attempt.Remark,
+		Outcome: outcomeOf(desk.EndOf(t.Attempt), t.Attempt.StartedAt, maker),
 	}
 }
 
-func outcomeOf(e desk.End, started time.Time) outcomeBody {
-	o := outcomeBody{State: e.State, Finish: e.Finish, Usage: usageBody{PromptTokens: e.PromptTokens, ReplyTokens: e.ReplyTokens}}
+// outcomeOf is how an attempt ended, without what only makers may know unless
+// it is one who asks.
+func outcomeOf(e desk.End, started time.Time, maker bool) outcomeBody {
+	o := outcomeBody{State: e.State, Finish: e.Finish, Usage: usageBody{e.PromptTokens, e.ReplyTokens, e.Cost}, Preferred: e.Preferred}
+	for _, l := range e.Lanes {
+		o.Show, o.Blind = l.Show, l.Blind && e.Preferred == nil
+		o.Lanes = append(o.Lanes, laneBody{l.Title, l.Model, l.Text, l.Failed, l.Seconds, l.ReplyTokens, l.Cost})
+	}
+	for _, p := range e.Parts {
+		o.Parts = append(o.Parts, partBody{p.Title, string(p.Type), p.Value})
+	}
 	if !e.At.IsZero() {
 		o.Seconds = e.At.Sub(started).Seconds()
 	}
 	if e.Problem != "" {
 		o.Problem = &troubleBody{e.Problem, desk.Sentence(e.Problem), e.ProblemID, e.RetryAfter.Seconds()}
+	}
+	if !maker {
+		o.hide()
 	}
 	return o
 }

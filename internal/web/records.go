@@ -39,8 +39,7 @@ func (s *Server) record(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	b := s.withTurns(conversation, turns)
-	s.price(b.Turns)
+	b := s.withTurns(conversation, turns, true)
 	for _, m := range summaries {
 		b.Summaries = append(b.Summaries, summaryBody{m.Turns, m.Text, m.Tokens, m.Model, m.MadeAt})
 	}

@@ -38,6 +38,7 @@ type Server struct {
 	app    *fiber.App
 	pages  *pages
 	tokens tokenCache
+	base   context.Context // of what outlives a request
 
 	patience patience
 }
@@ -55,7 +56,7 @@ func New(o Options) (*Server, error) {
 	if o.BasePath != "" && !strings.HasPrefix(o.BasePath, "/") {
 		return nil, fmt.Errorf("the base path must begin with a slash, like /%s", o.BasePath)
 	}
-	s := &Server{Options: o}
+	s := &Server{Options: o, base: context.Background()}
 	var err error
 	if s.pages, err = loadPages(o.Console, o.BasePath); err != nil {
 		return nil, err
@@ -118,6 +119,7 @@ func (s *Server) visitorRoutes(api fiber.Router) {
 	api.Post("/turns/:id/attempts", s.again)
 	api.Post("/turns/:id/choose", s.choose)
 	api.Post("/turns/:id/verdict", s.judge)
+	api.Post("/turns/:id/preference", s.prefer)
 }
 
 func (s *Server) accountRoutes(api fiber.Router) {
@@ -150,6 +152,22 @@ func (s *Server) makerRoutes(api fiber.Router) {
 	read("/milestones", s.milestones)
 	read("/folder", s.folder)
 
+	read("/desks/:slug/preferences", s.preferences)
+	read("/desks/:slug/recipe", s.deskRecipe)
+	read("/traces", s.traces)
+	read("/traces/:id", s.trace)
+	read("/traces/:id/events", s.traceEvents)
+	read("/settings/traces", s.traceKeeping)
+	read("/usage", s.usage)
+	read("/verdicts", s.verdicts)
+	read("/verdicts/causes", s.causes)
+	read("/recipes", s.recipes)
+	read("/recipes/:name", s.recipe)
+	api.Get("/schemas/recipe.json", s.recipeSchema)
+	api.Post("/recipes/check", s.allowed(scopeRead, s.checkRecipe))
+	api.Post("/traces/:id/runs", s.allowed(scopePublish, s.rerun))
+	api.Put("/verdicts/:turn/:attempt", s.allowed(scopePublish, s.find))
+	api.Put("/settings/traces", s.allowed(scopeManage, s.setTraceKeeping))
 	api.Post("/desks/check", s.allowed(scopeRead, s.check))
 	api.Post("/models/probe", s.allowed(scopeRead, s.probe))
 	api.Post("/desks", s.allowed(scopePublish, s.publish))

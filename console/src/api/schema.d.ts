@@ -379,6 +379,296 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/turns/{id}/preference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Prefer one of the texts of a reply that has several */
+        post: operations["prefer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** How often visitors preferred which of several texts */
+        get: operations["preferences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** The recipe of a desk's draft, or of what is published */
+        get: operations["deskRecipe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How replies were made, the newest first */
+        get: operations["traces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A trace with its spans, by its id or by that of a turn */
+        get: operations["trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A reply's inside while it is made; events inside and end, each an Inside */
+        get: operations["traceEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a reply again from a step on, with edits; the conversation is not touched */
+        post: operations["rerun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For how many days traces are kept whole */
+        get: operations["traceKeeping"];
+        /** Set it */
+        put: operations["setTraceKeeping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What models were asked for and what it cost */
+        get: operations["usage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Replies that visitors judged, the newest verdict first */
+        get: operations["verdicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verdicts/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Replies that did not help, counted by week and cause */
+        get: operations["causes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verdicts/{turn}/{attempt}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                turn: string;
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what was wrong with a reply */
+        put: operations["find"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recipes that come with Juvalogos, and the kinds of steps */
+        get: operations["recipes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check the text of a recipe and draw it */
+        post: operations["checkRecipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        /** A recipe that comes with Juvalogos */
+        get: operations["recipe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schemas/recipe.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** JSON Schema of recipe files */
+        get: operations["recipeSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/account": {
         parameters: {
             query?: never;
@@ -1012,6 +1302,306 @@ export interface components {
             turns: number;
             /** @description Whether those before them are remembered in short. */
             summary: boolean;
+            /** @description What visitors fill in beside the question. */
+            takes: components["schemas"]["Take"][];
+            /**
+             * @description How several texts are shown; missing where a reply is one text.
+             * @enum {string}
+             */
+            show?: "columns" | "cards";
+        };
+        Take: {
+            name: string;
+            type: string;
+            title: string;
+            choices?: string[];
+            need?: boolean;
+            default?: string;
+        };
+        /** @description One of the texts of a reply that has several. */
+        Lane: {
+            title: string;
+            model?: string;
+            text: string;
+            failed?: boolean;
+            seconds: number;
+            reply_tokens?: number;
+            cost?: number;
+        };
+        /** @description What else a turn got beside its reply. */
+        Part: {
+            title: string;
+            type: string;
+            value: unknown;
+        };
+        Trace: {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "reply" | "summary" | "rerun";
+            /** Format: uuid */
+            turn: string;
+            attempt: number;
+            /** Format: uuid */
+            conversation: string;
+            desk: string;
+            /** @description 0 is the draft. */
+            revision: number;
+            recipe: string;
+            models: string[];
+            steps: string[];
+            question: string;
+            reply: string;
+            state: string;
+            problem?: string;
+            helped?: boolean;
+            /** Format: date-time */
+            started_at: string;
+            seconds: number;
+            prompt_tokens: number;
+            reply_tokens: number;
+            cost: number;
+            /** @description How often models were asked. */
+            calls: number;
+            retries: number;
+            /** @description Steps whose outputs were kept from earlier. */
+            reused: number;
+            edits?: components["schemas"]["Edits"];
+        };
+        /** @description A trace with its spans. */
+        Inside: {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "reply" | "summary" | "rerun";
+            /** Format: uuid */
+            turn: string;
+            attempt: number;
+            /** Format: uuid */
+            conversation: string;
+            desk: string;
+            /** @description 0 is the draft. */
+            revision: number;
+            recipe: string;
+            models: string[];
+            steps: string[];
+            question: string;
+            reply: string;
+            state: string;
+            problem?: string;
+            helped?: boolean;
+            /** Format: date-time */
+            started_at: string;
+            seconds: number;
+            prompt_tokens: number;
+            reply_tokens: number;
+            cost: number;
+            /** @description How often models were asked. */
+            calls: number;
+            retries: number;
+            /** @description Steps whose outputs were kept from earlier. */
+            reused: number;
+            edits?: components["schemas"]["Edits"];
+            /** @description It is being made. */
+            live: boolean;
+            /** @description Only figures are left. */
+            thinned: boolean;
+            spans: components["schemas"]["Span"][];
+            takes?: {
+                [key: string]: unknown;
+            };
+            reruns: components["schemas"]["Trace"][];
+        };
+        /** @description What happened while a step ran; times are seconds from the beginning of the run. */
+        Span: {
+            /** @description GROUP/STEP within a group. */
+            step: string;
+            /** @description From 1 where the step ran for each. */
+            number?: number;
+            do: string;
+            says?: string;
+            /** @description The group's place among the spans, -1 for none. */
+            parent: number;
+            /** @enum {string} */
+            state: "running" | "done" | "failed" | "skipped" | "reused" | "stopped";
+            start: number;
+            first?: number;
+            seconds: number;
+            tries?: number;
+            set?: {
+                [key: string]: unknown;
+            };
+            in?: {
+                [key: string]: unknown;
+            };
+            out?: {
+                [key: string]: unknown;
+            };
+            error?: string;
+            notes?: string[];
+            calls?: components["schemas"]["ModelCall"][];
+            shortened?: boolean;
+        };
+        ModelCall: {
+            model: string;
+            settings?: {
+                [key: string]: unknown;
+            };
+            messages?: {
+                role: string;
+                content: string;
+            }[];
+            answer: string;
+            finish?: string;
+            prompt_tokens: number;
+            reply_tokens: number;
+            /** @description By us; the server did not say. */
+            counted?: boolean;
+            cost: number;
+            first?: number;
+            seconds: number;
+            /** @description In line. */
+            waited?: number;
+            retries?: number;
+            error?: string;
+        };
+        /** @description What is tried instead of how a reply was made. */
+        Edits: {
+            /** @description Where the run begins; what came before is taken from the trace. Left out: everything runs again. */
+            step?: string;
+            /** @description Run that step and none that follow. */
+            alone?: boolean;
+            brief?: string;
+            model?: string;
+            sampling?: {
+                [key: string]: unknown;
+            };
+            /** @description Settings by step. */
+            set?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** @description Inputs by step. */
+            inputs?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        Keeping: {
+            days: number;
+        };
+        Usage: {
+            by: string[];
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            rows: components["schemas"]["UsageRow"][];
+        };
+        UsageRow: {
+            /** @description In the order of by. */
+            keys: string[];
+            calls: number;
+            /** @description Calls for which the server gave no figures. */
+            counted: number;
+            prompt_tokens: number;
+            reply_tokens: number;
+            cost: number;
+        };
+        Verdict: {
+            /** Format: uuid */
+            turn: string;
+            attempt: number;
+            /** Format: uuid */
+            conversation: string;
+            desk: string;
+            question: string;
+            reply: string;
+            model: string;
+            revision: number;
+            helped: boolean;
+            reason?: string;
+            remark?: string;
+            /** Format: date-time */
+            judged_at: string;
+            /** Format: uuid */
+            trace?: string;
+            finding: components["schemas"]["Finding"];
+        };
+        Finding: {
+            cause: string;
+            note: string;
+            done: boolean;
+            changed_by?: string;
+            /** Format: date-time */
+            changed_at?: string;
+        };
+        CauseCount: {
+            /**
+             * Format: date
+             * @description Its Monday.
+             */
+            week: string;
+            /** @description Empty where nobody has looked yet. */
+            cause: string;
+            count: number;
+        };
+        Preference: {
+            title: string;
+            model: string;
+            shown: number;
+            preferred: number;
+        };
+        Recipe: {
+            name: string;
+            about: string;
+            /** @description The text of its file. */
+            source: string;
+            drawing: components["schemas"]["Drawing"];
+        };
+        /** @description A recipe laid out from top to bottom, in pixels. */
+        Drawing: {
+            name: string;
+            about: string;
+            width: number;
+            height: number;
+            boxes: {
+                name: string;
+                title: string;
+                kind: string;
+                notes?: string[];
+                gives?: string[];
+                line?: number;
+                group?: boolean;
+                x: number;
+                y: number;
+                w: number;
+                h: number;
+            }[];
+            wires: {
+                from: string;
+                to: string;
+                label: string;
+                path: string;
+                x: number;
+                y: number;
+            }[];
+        };
+        StepKind: {
+            name: string;
+            about: string;
+            in: components["schemas"]["Port"][];
+            out: components["schemas"]["Port"][];
+            /** @description Further inputs of any name. */
+            more: boolean;
+        };
+        Port: {
+            name: string;
+            type: string;
+            need?: boolean;
+            about: string;
         };
         /** @description What a visitor may change. */
         Choices: {
@@ -1042,6 +1632,10 @@ export interface components {
             /** @description A turn of the conversation in whose place this is asked; both stay. */
             instead_of?: string;
             choice?: components["schemas"]["Choice"];
+            /** @description What else the desk takes, by name. */
+            takes?: {
+                [key: string]: string;
+            };
         };
         Conversation: {
             /** Format: uuid */
@@ -1082,6 +1676,8 @@ export interface components {
             siblings: string[];
             /** @description The visitor's verdict on the attempt; missing if there is none. */
             helped?: boolean;
+            reason?: string;
+            remark?: string;
             question: string;
             /** Format: date-time */
             asked_at: string;
@@ -1115,6 +1711,15 @@ export interface components {
                 /** @description For makers, in the currency of the connection file; missing if no price is known. */
                 cost?: number;
             };
+            /** @enum {string} */
+            show?: "columns" | "cards";
+            /** @description The texts of a reply that has several. */
+            lanes?: components["schemas"]["Lane"][];
+            /** @description Which of them the visitor prefers, from 0. */
+            preferred?: number;
+            /** @description Their titles are hidden until the visitor has chosen. */
+            blind?: boolean;
+            parts?: components["schemas"]["Part"][];
         };
         Trouble: {
             code: string;
@@ -1137,13 +1742,29 @@ export interface components {
             /** @description The byte of the text from which on it is sent. */
             from: number;
             question: string;
+            /**
+             * @description How several texts are shown.
+             * @enum {string}
+             */
+            show?: "columns" | "cards";
+            /** @description Theirs. */
+            titles?: string[];
         };
         Text: {
             text: string;
         };
+        LaneText: {
+            /** @description Which of several texts this belongs to. */
+            lane: number;
+            text: string;
+            /** @description It is the whole so far and not a piece. */
+            whole?: boolean;
+        };
         Notice: {
             /** @enum {string} */
-            kind: "retrying" | "waking" | "in-line" | "writing" | "unsaved" | "saved";
+            kind: "retrying" | "waking" | "in-line" | "writing" | "step" | "unsaved" | "saved";
+            /** @description What a visitor reads of a step. */
+            says?: string;
             /** @description Until the next try, or about how long the line takes. */
             seconds?: number;
             /** @description In line; 1 is next. */
@@ -2011,6 +2632,10 @@ export interface operations {
                 "application/json": {
                     attempt: number;
                     helped: boolean | null;
+                    /** @enum {string} */
+                    reason?: "" | "wrong" | "incomplete" | "unclear" | "off-topic" | "too-long" | "other";
+                    /** @description In the visitor's own words. */
+                    remark?: string;
                 };
             };
         };
@@ -2023,6 +2648,488 @@ export interface operations {
                 content?: never;
             };
             default: components["responses"]["Problem"];
+        };
+    };
+    prefer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    attempt: number;
+                    /** @description From 0. */
+                    lane: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The turn with it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turn"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Counts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        preferences: components["schemas"]["Preference"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deskRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The recipe */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    traces: {
+        parameters: {
+            query?: {
+                /** @description Of this desk. */
+                desk?: string;
+                /** @description Of this conversation. */
+                conversation?: string;
+                /** @description That asked this model. */
+                model?: string;
+                /** @description That have this step. */
+                step?: string;
+                /** @description That ended so. */
+                state?: string;
+                /** @description reply (the default), summary or rerun. */
+                kind?: string;
+                /** @description That took at least so many seconds. */
+                slow?: number;
+                /** @description That cost at least so much. */
+                costly?: number;
+                /** @description yes: whose reply did not help. */
+                flagged?: string;
+                /** @description Begun since this day or time. */
+                since?: string;
+                /** @description Words that it has. */
+                search?: string;
+                /** @description Only older ones than this time. */
+                before?: string;
+                /** @description At most so many, up to 200. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Traces without spans */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        traces: components["schemas"]["Trace"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    trace: {
+        parameters: {
+            query?: {
+                /** @description Of a turn; left out, the one that counts. */
+                attempt?: number;
+                /** @description yes: long values are not shortened. */
+                whole?: string;
+                /** @description otlp: as OpenTelemetry has it. */
+                format?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The trace; with format=otlp an OTLP/JSON document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inside"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    traceEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description An event stream */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rerun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Edits"];
+            };
+        };
+        responses: {
+            /** @description The trace of the new run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inside"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    traceKeeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Days */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setTraceKeeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keeping"];
+            };
+        };
+        responses: {
+            /** @description Set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    usage: {
+        parameters: {
+            query?: {
+                /** @description day, desk, model, step, visitor, turn or kind, or several with commas between. */
+                by?: string;
+                /** @description From this day on; left out, thirty days. */
+                from?: string;
+                /** @description Up to and with this day. */
+                to?: string;
+                /** @description Of this desk. */
+                desk?: string;
+                /** @description Of this model. */
+                model?: string;
+                /** @description Of this step. */
+                step?: string;
+                /** @description Of this visitor. */
+                visitor?: string;
+                /** @description csv. */
+                format?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sums; with format=csv a table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    verdicts: {
+        parameters: {
+            query?: {
+                /** @description At this desk. */
+                desk?: string;
+                /** @description yes or no. */
+                helped?: string;
+                /** @description yes or no: whether a maker is done with it. */
+                done?: string;
+                /** @description With this cause. */
+                cause?: string;
+                /** @description Words that it has. */
+                search?: string;
+                /** @description Only older ones than this time. */
+                before?: string;
+                /** @description At most so many, up to 200. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Verdicts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        verdicts: components["schemas"]["Verdict"][];
+                        reasons?: string[];
+                        causes?: string[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    causes: {
+        parameters: {
+            query?: {
+                /** @description At this desk. */
+                desk?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Counts of twelve weeks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        causes: components["schemas"]["CauseCount"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    find: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                turn: string;
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    cause: "" | "nothing-found" | "found-not-used" | "model-wrong" | "question-unclear" | "other";
+                    note: string;
+                    done: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Noted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Recipes and kinds */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        recipes: components["schemas"]["Recipe"][];
+                        kinds: components["schemas"]["StepKind"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description It is good */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The recipe */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recipeSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description JSON Schema */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/schema+json": Record<string, never>;
+                };
+            };
         };
     };
     addAccount: {

@@ -1,0 +1,137 @@
+package draw
+
+import (
+	"fmt"
+	"html"
+	"strings"
+)
+
+// wires lays the wires: from the lower edge of one box to the upper edge of
+// another. Wires between the same two boxes are one, with all their labels.
+func (l *layout) wires() {
+	type pair struct{ from, to string }
+	labels := map[pair][]string{}
+	var order []pair
+	for _, lk := range l.links {
+		p := pair{lk.from, lk.to}
+		if l.at[lk.from] == nil || l.at[lk.to] == nil {
+			continue
+		}
+		if labels[p] == nil {
+			order = append(order, p)
+		}
+		labels[p] = append(labels[p], lk.label)
+	}
+	leaving, arriving := map[string]int{}, map[string]int{}
+	left, arrived := map[string]int{}, map[string]int{}
+	for _, p := range order {
+		leaving[p.from]++
+		arriving[p.to]++
+	}
+	for _, p := range order {
+		a, b := l.at[p.from], l.at[p.to]
+		left[p.from]++
+		arrived[p.to]++
+		x1, y1 := a.X+a.W*left[p.from]/(leaving[p.from]+1), a.Y+a.H
+		x2, y2 := b.X+b.W*arrived[p.to]/(arriving[p.to]+1), b.Y
+		bend := max(gapY/2, (y2-y1)/2)
+		l.drawing.Wires = append(l.drawing.Wires, Wire{
+			From: p.from, To: p.to, Label: strings.Join(labels[p], ", "),
+			Path: fmt.Sprintf("M%d %d C%d %d %d %d %d %d", x1, y1, x1, y1+bend, x2, y2-bend, x2, y2),
+			X:    x2, Y: y2 - 12,
+		})
+	}
+	// Labels that would stand on each other step aside.
+	for i := range l.drawing.Wires {
+		w := &l.drawing.Wires[i]
+		for j := range i {
+			o := l.drawing.Wires[j]
+			if o.Y == w.Y && abs(o.X-w.X) < 7*max(len(o.Label), len(w.Label))/2+20 {
+				w.Y -= 15
+			}
+		}
+	}
+}
+
+func abs(n int) int { return max(n, -n) }
+
+// SVG writes the drawing as a picture that stands alone.
+func (d Drawing) SVG() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %[1]d %[2]d" font-family="Georgia, serif" role="img" aria-label="The recipe %s">`+"\n", d.Width, d.Height, html.EscapeString(d.Name))
+	b.WriteString(`<rect width="100%" height="100%" fill="#fffdf8"/><defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto"><path d="M0 0 L8 4 L0 8 z" fill="#6b6558"/></marker></defs>` + "\n")
+	for _, box := range d.Boxes {
+		fill, stroke := "#ffffff", "#6b6558"
+		switch {
+		case box.Group:
+			fill = "#f4efe4"
+		case box.Kind == "takes" || box.Kind == "settings" || box.Kind == "reply":
+			fill, stroke = "#eef2ec", "#47634a"
+		}
+		fmt.Fprintf(&b, `<rect x="%d" y="%d" width="%d" height="%d" rx="4" fill="%s" stroke="%s"/>`+"\n", box.X, box.Y, box.W, box.H, fill, stroke)
+		text := func(dy int, size int, weight, fill, s string) {
+			fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="%d" font-weight="%s" fill="%s">%s</text>`+"\n", box.X+12, box.Y+dy, size, weight, fill, html.EscapeString(s))
+		}
+		text(19, 14, "bold", "#22201b", box.Title)
+		dy := 36
+		switch box.Kind {
+		case "takes", "settings":
+			for _, g := range box.Gives {
+				text(dy, 12, "normal", "#5d574b", g)
+				dy += noteLine
+			}
+		case "reply":
+		default:
+			text(dy, 12, "normal", "#5d574b", box.Kind)
+			dy += noteLine
+		}
+		for _, n := range box.Notes {
+			text(dy, 12, "normal", "#8a4b16", n)
+			dy += noteLine
+		}
+	}
+	for _, w := range d.Wires {
+		fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="#6b6558" stroke-width="1.2" marker-end="url(#tip)"/>`+"\n", w.Path)
+	}
+	for _, w := range d.Wires {
+		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" text-anchor="middle" fill="#47634a" stroke="#fffdf8" stroke-width="4" paint-order="stroke">%s</text>`+"\n", w.X, w.Y, html.EscapeString(w.Label))
+	}
+	b.WriteString("</svg>\n")
+	return b.String()
+}
+
+// Text writes the drawing for a terminal: the boxes from top to bottom, those
+// that run side by side next to each other, and what each takes from where.
+func (d Drawing) Text() string {
+	into := map[string][]string{}
+	for _, w := range d.Wires {
+		into[w.To] = append(into[w.To], w.From+" ─ "+w.Label)
+	}
+	var b strings.Builder
+	depth := func(name string) int { return strings.Count(name, "/") }
+	for i, box := range d.Boxes {
+		pad := strings.Repeat("│   ", depth(box.Name))
+		beside := ""
+		if i > 0 && d.Boxes[i-1].Y == box.Y && depth(d.Boxes[i-1].Name) == depth(box.Name) {
+			beside = "   (beside " + d.Boxes[i-1].Title + ")"
+		}
+		title := box.Title
+		if box.Kind != "takes" && box.Kind != "settings" && box.Kind != "reply" {
+			title += "  ·  " + box.Kind
+		}
+		fmt.Fprintf(&b, "%s┌ %s%s\n", pad, title, beside)
+		for _, n := range box.Notes {
+			fmt.Fprintf(&b, "%s│   %s\n", pad, n)
+		}
+		for _, f := range into[box.Name] {
+			fmt.Fprintf(&b, "%s│ ← %s\n", pad, f)
+		}
+		if len(box.Gives) > 0 {
+			fmt.Fprintf(&b, "%s│ → %s\n", pad, strings.Join(box.Gives, ", "))
+		}
+		if !box.Group {
+			fmt.Fprintf(&b, "%s└\n", pad)
+		}
+	}
+	return b.String()
+}
