@@ -36,10 +36,10 @@ var layers = []struct {
 	{"juvalogos/internal/client", []string{"juvalogos/core/yamlfile", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
 	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},
-	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/yamlfile", "juvalogos/core/difference", "juvalogos/internal/", "juvalogos/console"}},
+	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/yamlfile", "juvalogos/core/difference", "juvalogos/core/recipe", "juvalogos/core/steps", "juvalogos/internal/", "juvalogos/console"}},
 	{"juvalogos/console", nil},
 	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
-	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/service", "juvalogos/internal/browser"}},
+	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/desk", "juvalogos/internal/service", "juvalogos/internal/browser"}},
 	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/internal/client", "juvalogos/internal/sse"}},
 }
 

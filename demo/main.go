@@ -24,6 +24,7 @@ import (
 	"time"
 
 	"juvalogos/internal/client"
+	"juvalogos/internal/desk"
 	"juvalogos/internal/service"
 )
 
@@ -205,7 +206,13 @@ func publish(ctx context.Context, c *client.Client) error {
 		return err
 	}
 	for _, f := range files {
+		if strings.HasSuffix(f.Name(), desk.OwnRecipe) {
+			continue
+		}
 		text, err := desks.ReadFile("desks/" + f.Name())
+		if err == nil {
+			text, err = desk.WithRecipe(text, func(name string) ([]byte, error) { return desks.ReadFile("desks/" + name) })
+		}
 		if err != nil {
 			return err
 		}
@@ -229,7 +236,7 @@ func tell(address, standin, config, log, data, link string, took time.Duration) 
 Juvalogos runs with sample data (started in %.1f s).
 
   Ask at a desk      %s/at/hive-helper
-                     %s/at/short-answers
+                     %s/at/short-answers, next-lines, three-heads, work-plan
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"time"
 
 	"juvalogos/internal/client"
@@ -75,6 +76,9 @@ func eachFile(names []string, do func(name string, text []byte) error) error {
 	var failed []error
 	for _, name := range names {
 		text, err := os.ReadFile(name)
+		if err == nil {
+			text, err = desk.WithRecipe(text, func(file string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(name), file)) })
+		}
 		if err == nil {
 			err = do(name, text)
 		}

@@ -72,14 +72,20 @@ func (s *Service) lookIntoFolder(ctx context.Context, told func(FolderFile)) {
 		return // it may be back in a moment
 	}
 	there := map[string]bool{}
+	recipes := "" // a saved recipe has the desks that name it published anew
+	for _, e := range entries {
+		if info, err := e.Info(); err == nil && strings.HasSuffix(e.Name(), OwnRecipe) {
+			recipes += fmt.Sprint(e.Name(), info.Size(), info.ModTime().UnixNano())
+		}
+	}
 	for _, e := range entries {
 		name := e.Name()
 		info, err := e.Info()
-		if err != nil || info.IsDir() || strings.HasPrefix(name, ".") || filepath.Ext(name) != ".yaml" && filepath.Ext(name) != ".yml" {
+		if err != nil || info.IsDir() || strings.HasPrefix(name, ".") || filepath.Ext(name) != ".yaml" && filepath.Ext(name) != ".yml" || strings.HasSuffix(name, OwnRecipe) {
 			continue
 		}
 		there[name] = true
-		state := fmt.Sprint(info.Size(), info.ModTime().UnixNano())
+		state := fmt.Sprint(info.Size(), info.ModTime().UnixNano(), recipes)
 		if s.folder.seen[name] == state {
 			continue
 		}
@@ -109,6 +115,13 @@ func (s *Service) takeUp(ctx context.Context, name string) (f FolderFile, ok boo
 	text, err := os.ReadFile(filepath.Join(s.folder.path, name))
 	if err != nil || len(strings.TrimSpace(string(text))) == 0 {
 		return f, false // an editor may be about to write it
+	}
+	text, err = WithRecipe(text, func(file string) ([]byte, error) {
+		return os.ReadFile(filepath.Join(s.folder.path, filepath.Base(file)))
+	})
+	if err != nil {
+		f.Problems = yamlfile.Problems{{File: name, Message: err.Error()}}
+		return f, true
 	}
 	r, _, err := s.Publish(ctx, name, text, "saved in the folder", "folder "+filepath.Base(s.folder.path))
 	if errors.As(err, &f.Problems) {

@@ -1,0 +1,183 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"juvalogos/core/recipe"
+	"juvalogos/core/yamlfile"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/outside"
+)
+
+func recipeRun(args []string) error {
+	f := newFlags("recipe run [flags] NAME|FILE [INPUT=VALUE ...]",
+		"Runs a recipe here, without a service or a published desk, and prints each step as it\nfinishes. INPUT=@FILE takes the value from a file. A single value is the question.",
+		"juvalogos recipe run -connections connections.yaml -model heather-2 converse \"How do I light a smoker?\"")
+	connections := f.String("connections", "", "connection file with the models")
+	model := f.String("model", "", "the model of steps that name none")
+	brief := f.String("brief", "", "standing instructions")
+	settings := f.String("settings", "", "file with what a desk file has under recipe_settings")
+	programs := f.String("programs", "", "folder of programs that the recipe may run")
+	reach := f.String("reach", "", "hosts that the recipe may call, with commas between")
+	asJSON := f.Bool("json", false, "print the reply, the parts and the steps as JSON")
+	if err := parse(f, args); err != nil {
+		return err
+	}
+	if f.NArg() < 1 {
+		return usageError("name a recipe or a file, and what it takes")
+	}
+	t, options, err := trialOf(f.Arg(0), f.Args()[1:], *settings, *connections, *programs, *reach)
+	if err != nil {
+		return err
+	}
+	t.Model, t.Brief = *model, *brief
+	var mu sync.Mutex
+	t.Record = &recipe.Recorder{Changed: func(s recipe.Span) {
+		mu.Lock()
+		defer mu.Unlock()
+		if s.State != recipe.Running && !*asJSON {
+			fmt.Fprintln(os.Stderr, spanLine(s))
+		}
+	}}
+	ctx, cancel := interruptible()
+	defer cancel()
+	result, err := desk.Try(ctx, options, t)
+	if *asJSON {
+		out := map[string]any{"reply": result.Reply, "lanes": result.Lanes, "parts": result.Parts, "steps": t.Record.Spans()}
+		if err != nil {
+			out["error"] = err.Error()
+		}
+		return errors.Join(printJSON(out), err)
+	}
+	if err != nil {
+		return err
+	}
+	used := t.Record.Usage()
+	fmt.Fprintf(os.Stderr, "%d calls, %d + %d tokens, cost %.6g\n\n", used.Calls, used.PromptTokens, used.ReplyTokens, used.Cost)
+	if len(result.Lanes) == 0 {
+		fmt.Println(result.Reply)
+	}
+	for i, l := range result.Lanes {
+		fmt.Printf("[%d]\n%s\n\n", i+1, l.Text)
+	}
+	for _, p := range result.Parts {
+		fmt.Printf("\n%s:\n%v\n", p.Title, p.Value)
+	}
+	return nil
+}
+
+func trialOf(name string, given []string, settings, connections, programs, reach string) (t desk.Trial, o desk.Options, err error) {
+	if t.Recipe, err = checkedRecipe(name); err != nil {
+		return t, o, err
+	}
+	if t.Takes, err = takesOf(t.Recipe, given); err != nil {
+		return t, o, err
+	}
+	if t.Settings, err = settingsOf(t.Recipe, settings); err != nil {
+		return t, o, err
+	}
+	if o.Models, err = openConnections(connections); err != nil {
+		return t, o, err
+	}
+	if programs != "" {
+		allowed, err := outside.NewPrograms(programs)
+		if err != nil {
+			return t, o, err
+		}
+		o.Programs = allowed
+	}
+	if reach != "" {
+		o.Web = outside.NewWeb(strings.Split(reach, ","))
+	}
+	o.Log = slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	return t, o, nil
+}
+
+// takesOf reads INPUT=VALUE, INPUT=@FILE, or the question alone.
+func takesOf(r *recipe.Recipe, given []string) (recipe.Values, error) {
+	values := recipe.Values{}
+	for _, g := range given {
+		name, text, ok := strings.Cut(g, "=")
+		i := slices.IndexFunc(r.Takes, func(in recipe.Input) bool { return in.Name == name })
+		if (!ok || i < 0) && len(given) == 1 {
+			if j := slices.IndexFunc(r.Takes, func(in recipe.Input) bool { return in.Name == "question" }); j >= 0 {
+				name, text, ok, i = "question", g, true, j
+			}
+		}
+		if !ok || i < 0 {
+			var names []string
+			for _, in := range r.Takes {
+				names = append(names, in.Name)
+			}
+			return nil, usageError(fmt.Sprintf("%q is not INPUT=VALUE; this recipe takes: %s", g, strings.Join(names, ", ")))
+		}
+		v, err := readTake(r.Takes[i], text)
+		if err != nil {
+			return nil, err
+		}
+		values[name] = v
+	}
+	return r.Complete(values)
+}
+
+func readTake(in recipe.Input, text string) (any, error) {
+	file, isFile := strings.CutPrefix(text, "@")
+	if !isFile {
+		return in.Parse(text)
+	}
+	body, err := os.ReadFile(file)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", in.Name, err)
+	}
+	if slices.Contains([]recipe.Type{recipe.Picture, recipe.Audio, recipe.Document, recipe.Table}, in.Type) {
+		return recipe.Media{Name: file, Body: body}, nil
+	}
+	return in.Parse(strings.TrimRight(string(body), "\n"))
+}
+
+func settingsOf(r *recipe.Recipe, file string) (recipe.Values, error) {
+	var all struct {
+		Settings yamlfile.Later `yaml:"recipe_settings"`
+	}
+	if file != "" {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return nil, err
+		}
+		indented := "recipe_settings:\n"
+		for line := range strings.Lines(string(text)) {
+			indented += "  " + line
+		}
+		if err := yamlfile.Decode(file, []byte(indented), &all); err != nil {
+			return nil, err
+		}
+	}
+	return r.Settle(file, "recipe_settings", all.Settings)
+}
+
+// spanLine tells of a step in one line.
+func spanLine(s recipe.Span) string {
+	name := s.Step
+	if s.Number > 0 {
+		name += fmt.Sprintf(" %d", s.Number)
+	}
+	mark := map[recipe.State]string{recipe.Done: "✓", recipe.Failed: "✗", recipe.Skipped: "–", recipe.Reused: "↺", recipe.Stopped: "■"}[s.State]
+	line := fmt.Sprintf("%s %-24s %-10s %8s", mark, name, s.Do, s.Took.Round(time.Millisecond/10))
+	for _, c := range s.Calls {
+		line += fmt.Sprintf("  %s %d+%d tokens", c.Model, c.PromptTokens, c.ReplyTokens)
+	}
+	if s.Error != "" {
+		line += "\n    " + s.Error
+	}
+	for _, n := range s.Notes {
+		line += "\n    " + n
+	}
+	return line
+}
