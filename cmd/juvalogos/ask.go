@@ -122,6 +122,8 @@ func noticeLine(n client.Notice) string {
 		return line + ".)"
 	case "writing":
 		return "(It is your turn.)"
+	case "step":
+		return "(" + n.Says + " …)"
 	case "unsaved":
 		return "(The reply cannot be saved at the moment; it goes on and will be saved as soon as possible.)"
 	}

@@ -86,8 +86,16 @@ func printTrace(t client.Trace, whole bool) {
 	if t.Thinned {
 		fmt.Println("Only these figures are left; the owner keeps traces whole for a shorter time.")
 	}
+	printSpans(t, -1, whole)
+}
+
+// printSpans prints the steps within one, each group before what is in it.
+func printSpans(t client.Trace, within int, whole bool) {
 	const width = 36
-	for _, s := range t.Spans {
+	for i, s := range t.Spans {
+		if s.Parent != within {
+			continue
+		}
 		from := int(s.Start / max(t.Seconds, 1e-9) * width)
 		to := max(from+1, int((s.Start+s.Seconds)/max(t.Seconds, 1e-9)*width))
 		bar := strings.Repeat(" ", min(from, width)) + strings.Repeat("━", max(1, min(to, width)-min(from, width)))
@@ -111,6 +119,7 @@ func printTrace(t client.Trace, whole bool) {
 			}
 			fmt.Printf("    [answer]\n      %s\n", strings.ReplaceAll(m.Answer, "\n", "\n      "))
 		}
+		printSpans(t, i, whole)
 	}
 }
 

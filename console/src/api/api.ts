@@ -67,11 +67,11 @@ export async function readShared(): Promise<Schemas["Conversation"]> {
 type Choice = Schemas["Choice"];
 
 /** Asks, at the end or in the place of a turn; the response is the reply's event stream. */
-export function ask(question: string, conversation: string, key: string, instead_of: string, choice: Choice): Promise<Response> {
+export function ask(question: string, conversation: string, key: string, instead_of: string, choice: Choice, takes: Record<string, string> = {}): Promise<Response> {
   return request(`${at()}/questions`, {
     method: "POST",
     headers: { "Content-Type": "application/json", Accept: "text/event-stream" },
-    body: JSON.stringify({ question, conversation, key, instead_of, choice }),
+    body: JSON.stringify({ question, conversation, key, instead_of, choice, takes }),
   });
 }
 
@@ -99,9 +99,14 @@ export async function show(turn: string): Promise<Schemas["Conversation"]> {
   return (await request(`/api/turns/${turn}/show`, { method: "POST" })).json();
 }
 
-/** Says whether an attempt helped; null takes it back. */
-export async function judge(turn: string, attempt: number, helped: boolean | null): Promise<void> {
-  await send("POST", `/api/turns/${turn}/verdict`, { attempt, helped });
+/** Says whether an attempt helped, and why not; null takes it back. */
+export async function judge(turn: string, attempt: number, helped: boolean | null, reason = "", remark = ""): Promise<void> {
+  await send("POST", `/api/turns/${turn}/verdict`, { attempt, helped, reason, remark });
+}
+
+/** Makes one of several texts the reply. */
+export async function prefer(turn: string, attempt: number, lane: number): Promise<Schemas["Turn"]> {
+  return (await send("POST", `/api/turns/${turn}/preference`, { attempt, lane })).json();
 }
 
 /** Takes a conversation's last turn back; answers with its question. */

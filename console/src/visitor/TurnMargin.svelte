@@ -7,6 +7,7 @@
   import CopyButton from "../CopyButton.svelte";
   import { given } from "../given";
   import type { Conversation } from "./conversation.svelte";
+  import Reasons from "./Reasons.svelte";
   import Stepper from "./Stepper.svelte";
   import type { Turn } from "./turn.svelte";
 
@@ -70,6 +71,10 @@
         </button>
         {#if turn.helped !== null}<span class="pl-1">{turn.helped ? "It helped" : "It did not help"}</span>{/if}
       </div>
+      {#if turn.helped === false}<Reasons {turn} {conversation} />{/if}
+    {/if}
+    {#if given.maker && turn.id && !given.preview}
+      <p class="print:hidden"><a class="inline-flex min-h-7 items-center gap-1.5 text-accent underline underline-offset-4" href="{given.base}/console/desks/{given.slug}/bench/{turn.id}" target="_blank" rel="noopener">Look inside</a></p>
     {/if}
   {/if}
 </div>

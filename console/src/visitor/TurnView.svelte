@@ -2,6 +2,8 @@
   import Markdown from "../markdown/Markdown.svelte";
   import type { Conversation } from "./conversation.svelte";
   import EditQuestion from "./EditQuestion.svelte";
+  import LanesView from "./LanesView.svelte";
+  import PartView from "./PartView.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
   import TurnMargin from "./TurnMargin.svelte";
@@ -35,7 +37,8 @@
   const foldable = $derived(turn.text.length > longReply && !turn.running);
 </script>
 
-<article aria-busy={turn.running} class="relative mt-9 sm:mt-11 wide:grid wide:grid-cols-[minmax(0,42rem)_13rem] wide:gap-x-10">
+<article aria-busy={turn.running} class={["relative mt-9 sm:mt-11 wide:grid wide:gap-x-10", turn.show === "columns" ? "wide:grid-cols-1" : "wide:grid-cols-[minmax(0,42rem)_13rem]"]}
+  data-turn={turn.id}>
   <div class="min-w-0">
     {#if editing}
       <EditQuestion question={turn.question} close={() => (editing = false)} ask={(q) => ((editing = false), edit!(q))} />
@@ -50,8 +53,8 @@
     {/if}
 
     <div class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
-      {#if turn.text}<Markdown text={turn.text} growing={turn.running} />{/if}
-      {#if turn.running && (turn.note || !turn.text)}
+      {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown text={turn.text} growing={turn.running} />{/if}
+      {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
         <p class={["flex items-center gap-2 text-[0.92rem] text-faded", turn.text && "mt-3"]}>
           {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
           {turn.note || "Thinking …"}
@@ -65,6 +68,9 @@
       <button class="mt-2 min-h-7 text-sm text-accent underline underline-offset-4 print:hidden" aria-expanded={!folded} onclick={() => (folded = !folded)}>
         {folded ? "Show the whole reply" : "Fold this reply"}
       </button>
+    {/if}
+    {#if !turn.running}
+      {#each turn.parts as part (part.title)}<PartView {part} />{/each}
     {/if}
     {#if turn.problem && !turn.running}
       <div class="mt-4"><ProblemNote problem={turn.problem} {again} canRetry={last} until={turn.patienceUntil} /></div>

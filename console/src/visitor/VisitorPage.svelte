@@ -20,6 +20,7 @@
   import { followDraft } from "./preview";
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
+  import TakeFields from "./TakeFields.svelte";
   import TurnView from "./TurnView.svelte";
   import Welcome from "./Welcome.svelte";
 
@@ -52,8 +53,13 @@
     if (conversation?.shown) void tick().then(() => end.stick());
   });
 
+  // What the visitor fills in beside the question.
+  // svelte-ignore state_referenced_locally
+  let taken = $state<Record<string, string>>(Object.fromEntries((desk?.takes ?? []).map((t) => [t.name, t.default ?? ""])));
+  const filledIn = () => Object.fromEntries(Object.entries(taken).filter(([, v]) => v !== "" && v !== null).map(([k, v]) => [k, String(v)]));
+
   async function ask(question: string) {
-    const asked = conversation!.ask(question);
+    const asked = conversation!.ask(question, undefined, filledIn());
     await tick();
     end.stick();
     box?.focus(); // the opener that was pressed is gone
@@ -61,7 +67,7 @@
   }
 
   async function edit(turn: Turn, question: string) {
-    const asked = conversation!.ask(question, turn);
+    const asked = conversation!.ask(question, turn, filledIn());
     await tick();
     end.stick();
     box?.focus();
@@ -186,6 +192,7 @@
             </div>
           {/if}
           <div class="measure">
+            {#if desk.takes.length}<TakeFields takes={desk.takes} bind:values={taken} />{/if}
             <QuestionBox bind:this={box} running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title}>
               <ChoiceMenu {conversation} offered={desk.choices} />
             </QuestionBox>

@@ -68,7 +68,7 @@ export class Conversation {
    * Asks, at the end or in the place of a turn, which stays as a branch. False
    * if the question did not arrive: then problem says why.
    */
-  async ask(question: string, instead?: Turn): Promise<boolean> {
+  async ask(question: string, instead?: Turn, takes: Record<string, string> = {}): Promise<boolean> {
     this.problem = this.undo = null;
     const turn = new Turn(question);
     const before = this.turns;
@@ -79,7 +79,7 @@ export class Conversation {
     this.turns.push(turn);
     const shown = this.turns[this.turns.length - 1]!; // the reactive one
     let arrived = false;
-    const stream = api.ask(question, this.id, crypto.randomUUID?.() ?? String(Math.random()), instead?.id ?? "", this.choice);
+    const stream = api.ask(question, this.id, crypto.randomUUID?.() ?? String(Math.random()), instead?.id ?? "", this.choice, takes);
     const followed = shown.follow(stream, (b) => {
       arrived = true;
       if (!this.id) {
@@ -125,6 +125,14 @@ export class Conversation {
 
   judge(turn: Turn, helped: boolean): Promise<boolean> {
     return this.#change(() => turn.judge(helped));
+  }
+
+  explain(turn: Turn, reason: string, remark: string): Promise<boolean> {
+    return this.#change(() => turn.explain(reason, remark));
+  }
+
+  prefer(turn: Turn, lane: number): Promise<boolean> {
+    return this.#change(() => turn.prefer(lane));
   }
 
   /** Keeps what the visitor has chosen, on this browser. */

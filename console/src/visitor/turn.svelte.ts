@@ -28,6 +28,13 @@ export class Turn {
   /** Until when the model asks to be left alone, in ms since 1970; 0 if not at all. */
   patienceUntil = $state(0);
   helped = $state<boolean | null>(null);
+  reason = $state("");
+  remark = $state("");
+  /** How several texts are shown, and they; "" where the reply is one text. */
+  show = $state<"" | "columns" | "cards">("");
+  lanes = $state<Schemas["Lane"][]>([]);
+  preferred = $state<number | null>(null);
+  parts = $state<Schemas["Part"][]>([]);
   usage = $state<Schemas["Outcome"]["usage"] | null>(null);
   model = $state("");
   readonly running = $derived(this.state === "waiting" || this.state === "writing");
@@ -62,6 +69,7 @@ export class Turn {
   async judge(helped: boolean) {
     const before = this.helped;
     this.helped = before === helped ? null : helped;
+    this.reason = this.remark = "";
     try {
       await api.judge(this.id, this.attempt, this.helped);
     } catch (e) {
@@ -70,9 +78,24 @@ export class Turn {
     }
   }
 
+  /** Says why the reply did not help. */
+  async explain(reason: string, remark: string) {
+    await api.judge(this.id, this.attempt, false, reason, remark);
+    this.reason = reason;
+    this.remark = remark;
+  }
+
+  /** Makes one of several texts the reply. */
+  async prefer(lane: number) {
+    this.#show(await api.prefer(this.id, this.attempt, lane));
+  }
+
   #show(t: Schemas["Turn"]) {
     this.text = t.reply;
     this.helped = t.helped ?? null;
+    this.reason = t.reason ?? "";
+    this.remark = t.remark ?? "";
+    this.#takeLanes(t.outcome);
     this.model = t.model;
     this.attempt = t.attempt;
     this.attempts = t.attempts;
@@ -141,6 +164,9 @@ export class Turn {
         if (!this.#lost) this.#say("");
         this.#frame ||= requestAnimationFrame(() => this.#flush());
         break;
+      case "lane":
+        this.#lane(event.data);
+        break;
       case "notice":
         this.#heed(event.data);
         break;
@@ -160,10 +186,30 @@ export class Turn {
     this.#say(this.#lost ? "The connection is back." : "");
     if (this.#lost) setTimeout(() => ((this.#lost = false), this.note === "The connection is back." && (this.note = "")), 2500);
     if (b.from === 0 || b.attempt !== this.attempt) this.#flush("");
+    if (b.show) {
+      this.show = b.show;
+      if (b.attempt !== this.attempt || !this.lanes.length) this.lanes = (b.titles ?? []).map((title) => ({ title, text: "", seconds: 0 }));
+      this.preferred = null;
+    }
     this.attempt = b.attempt;
     this.attempts = Math.max(this.attempts, b.attempt);
     if (first) begun(b);
     if (this.#stopping) void api.stop(this.id);
+  }
+
+  #lane(l: Schemas["LaneText"]) {
+    while (this.lanes.length <= l.lane) this.lanes.push({ title: String(this.lanes.length + 1), text: "", seconds: 0 });
+    const lane = this.lanes[l.lane]!;
+    lane.text = l.whole ? l.text : lane.text + l.text;
+    this.state = "writing";
+    if (!this.#lost) this.#say("");
+  }
+
+  #takeLanes(o: Schemas["Outcome"]) {
+    this.show = o.show ?? "";
+    if (o.lanes) this.lanes = o.lanes;
+    this.preferred = o.preferred ?? null;
+    this.parts = o.parts ?? [];
   }
 
   /** Shows what has come since the last frame; text replaces it all. */
@@ -188,7 +234,7 @@ export class Turn {
 
   #heed(n: Schemas["Notice"]) {
     const until = Date.now() + 1000 * (n.seconds ?? 0);
-    const tell = () => (this.note = notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
+    const tell = () => (this.note = n.kind === "step" ? `${n.says} …` : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
     this.#say(tell());
     if (n.seconds) this.#countdown = window.setInterval(tell, 1000);
   }
@@ -197,6 +243,7 @@ export class Turn {
     this.#say("");
     this.#lost = false;
     this.usage = o.usage;
+    if (o.lanes || o.parts) this.#takeLanes(o);
     this.patienceUntil = o.problem?.retry_after ? Date.now() + 1000 * o.problem.retry_after : 0;
     this.problem = o.problem ?? null;
     this.seconds = o.seconds;
@@ -233,4 +280,5 @@ const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number
   writing: () => "",
   unsaved: () => "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
   saved: () => "",
+  step: () => "",
 };

@@ -1,0 +1,19 @@
+<script lang="ts">
+  import type { Schemas } from "../given";
+  import Markdown from "../markdown/Markdown.svelte";
+
+  let { part }: { part: Schemas["Part"] } = $props();
+
+  const text = $derived(
+    typeof part.value === "string"
+      ? part.value
+      : Array.isArray(part.value) && part.value.every((v) => typeof v === "string")
+        ? part.value.map((v) => `- ${v}`).join("\n")
+        : "```json\n" + JSON.stringify(part.value, null, 2) + "\n```",
+  );
+</script>
+
+<details class="mt-4 border-t border-rule pt-2">
+  <summary class="min-h-7 cursor-pointer text-[0.9rem] font-semibold">{part.title}</summary>
+  <div class="mt-2"><Markdown {text} /></div>
+</details>
