@@ -76,11 +76,12 @@ type Begin struct {
 }
 
 // Notice tells what a reply waits for: retrying, waking, in-line, writing (after
-// in-line), unsaved, saved.
+// in-line), step, unsaved, saved.
 type Notice struct {
 	Kind    string  `json:"kind"`
 	Seconds float64 `json:"seconds"` // until the next try, or about how long the line takes; 0 if unknown
 	Place   int     `json:"place"`   // in line; 1 is next
+	Says    string  `json:"says"`    // what a visitor reads of a step
 }
 
 // reconnects is how often a lost stream is taken up again, a second apart.

@@ -67,6 +67,27 @@ export const readMilestones = () => json<Schemas["Milestones"]>(request("/api/mi
 export const readFolder = () => json<{ folder: string; files: Schemas["FolderFile"][] }>(request("/api/folder"));
 export const readDeskSchema = () => json<DeskSchema>(request("/api/schemas/desk.json"));
 
+const query = (q: Record<string, string | number | undefined>) =>
+  new URLSearchParams(Object.entries(q).filter(([, v]) => v !== undefined && v !== "").map(([k, v]) => [k, String(v)]));
+
+export type TraceQuery = Partial<Record<"desk" | "model" | "step" | "state" | "kind" | "slow" | "costly" | "flagged" | "search" | "since" | "before" | "limit" | "conversation", string>>;
+export const listTraces = async (q: TraceQuery) => (await json<{ traces: Schemas["Trace"][] }>(request(`/api/traces?${query(q)}`))).traces;
+export const readInside = (id: string, whole = false) => json<Schemas["Inside"]>(request(`/api/traces/${id}?${query({ whole: whole ? "yes" : "" })}`));
+export const followInside = (turn: string, signal: AbortSignal) => request(`/api/traces/${turn}/events`, { signal });
+export const rerun = (id: string, edits: Schemas["Edits"]) => json<Schemas["Inside"]>(send("POST", `/api/traces/${id}/runs`, edits));
+export const readKeeping = () => json<Schemas["Keeping"]>(request("/api/settings/traces"));
+export const setKeeping = (days: number) => send("PUT", "/api/settings/traces", { days });
+
+export const readUsage = (q: Record<string, string | undefined>) => json<Schemas["Usage"]>(request(`/api/usage?${query(q)}`));
+export const usageCSV = (q: Record<string, string | undefined>) => `/api/usage?${query({ ...q, format: "csv" })}`;
+
+export type VerdictQuery = Partial<Record<"desk" | "helped" | "done" | "cause" | "before" | "limit", string>>;
+export const listVerdicts = async (q: VerdictQuery) => (await json<{ verdicts: Schemas["Verdict"][] }>(request(`/api/verdicts?${query(q)}`))).verdicts;
+export const find = (turn: string, attempt: number, f: { cause: string; note: string; done: boolean }) => send("PUT", `/api/verdicts/${turn}/${attempt}`, f);
+export const readCauses = async (slug = "") => (await json<{ causes: Schemas["CauseCount"][] }>(request(`/api/verdicts/causes?${query({ desk: slug })}`))).causes;
+export const readPreferences = async (slug: string) => (await json<{ preferences: Schemas["Preference"][] }>(request(desk(slug, "/preferences")))).preferences;
+export const readDeskRecipe = (slug: string) => json<Schemas["Recipe"]>(request(desk(slug, "/recipe")));
+
 /** What the console reads of the JSON Schema of desk files. */
 export type DeskSchema = {
   type?: string;

@@ -8,6 +8,7 @@
   import DeskPage from "./DeskPage.svelte";
   import DesksPage from "./DesksPage.svelte";
   import Door from "./Door.svelte";
+  import RepliesPage from "./RepliesPage.svelte";
   import { router } from "./router.svelte";
   import { state } from "./state.svelte";
   import TopBar from "./TopBar.svelte";
@@ -15,7 +16,7 @@
   onMount(() => state.begin());
 
   const parts = $derived(router.path.split("/"));
-  const titles: Record<string, string> = { "": "Desks", desks: "Desk", connections: "Connections", access: "Access" };
+  const titles: Record<string, string> = { "": "Desks", desks: "Desk", replies: "Replies", verdicts: "Verdicts", usage: "Usage", connections: "Connections", access: "Access" };
   $effect(() => {
     document.title = `${parts[1] ?? titles[parts[0]!] ?? "Console"} · Juvalogos`;
   });
@@ -32,6 +33,10 @@
     {#key parts[1]}<DeskPage slug={parts[1]} part={parts[2] ?? "edit"} record={parts[3]} />{/key}
   {:else if parts[0] === "connections"}
     <ConnectionsPage />
+  {:else if parts[0] === "replies"}
+    <RepliesPage />
+  {:else if parts[0] === "verdicts" || parts[0] === "usage"}
+    {#await parts[0] === "usage" ? import("./UsagePage.svelte") : import("./VerdictsPage.svelte") then { default: Page }}<Page />{/await}
   {:else if parts[0] === "access"}
     <AccessPage />
   {:else}

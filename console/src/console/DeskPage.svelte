@@ -6,6 +6,7 @@
   import DeskMenu from "./DeskMenu.svelte";
   import EditTab from "./EditTab.svelte";
   import { offer } from "./palette.svelte";
+  import RecipeTab from "./RecipeTab.svelte";
   import RevisionsTab from "./RevisionsTab.svelte";
   import { hrefOf, router } from "./router.svelte";
   import { sentence } from "./state.svelte";
@@ -27,6 +28,8 @@
 
   const tabs = [
     ["edit", "Edit"],
+    ["bench", "Bench"],
+    ["recipe", "Recipe"],
     ["revisions", "Revisions"],
     ["conversations", "Conversations"],
   ] as const;
@@ -65,6 +68,10 @@
   </div>
   {#if part === "revisions"}
     <RevisionsTab {desk} {refresh} />
+  {:else if part === "bench"}
+    {#await import("./bench/BenchTab.svelte") then { default: BenchTab }}<BenchTab {slug} id={record} />{/await}
+  {:else if part === "recipe"}
+    <RecipeTab {slug} />
   {:else if part === "conversations"}
     <ConversationsTab {slug} {record} />
   {:else}

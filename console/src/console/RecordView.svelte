@@ -53,6 +53,7 @@
         </div>
         <p class="mt-2 text-[0.8rem] text-faded">
           {t.model}, {t.outcome.seconds.toFixed(1)} s, {t.outcome.usage.prompt_tokens} tokens in, {t.outcome.usage.reply_tokens} out{t.outcome.usage.cost ? `, cost ${money(t.outcome.usage.cost)}` : ""}{t.attempts > 1 ? `, attempt ${t.attempt} of ${t.attempts}` : ""}{t.siblings.length > 1 ? `, one of ${t.siblings.length} versions` : ""}{t.helped === undefined ? "" : t.helped ? ", it helped" : ", it did not help"}
+          <a class="ml-1 text-accent underline underline-offset-4" href={hrefOf(`desks/${slug}/bench/${t.id}`)} onclick={router.follow}>Look inside</a>
         </p>
       </section>
     {/each}

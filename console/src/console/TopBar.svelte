@@ -12,6 +12,9 @@
 
   const pages = [
     ["", "Desks"],
+    ["replies", "Replies"],
+    ["verdicts", "Verdicts"],
+    ["usage", "Usage"],
     ["connections", "Connections"],
     ["access", "Access"],
   ] as const;

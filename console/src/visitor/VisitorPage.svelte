@@ -17,7 +17,7 @@
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuestionBox from "./QuestionBox.svelte";
-  import { followDraft } from "./preview";
+  import { followDraft, tellBench } from "./preview";
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
   import TakeFields from "./TakeFields.svelte";
@@ -47,6 +47,16 @@
   $effect(() => {
     if (desk) document.title = conversation?.title ? `${conversation.title} · ${desk.title}` : desk.title;
   });
+
+  // The bench around a preview looks into the newest turn, or the one that is clicked.
+  const newest = $derived(conversation?.turns.at(-1)?.id ?? "");
+  $effect(() => {
+    if (given.preview && newest) tellBench(newest);
+  });
+  function lookInto(e: MouseEvent) {
+    const turn = given.preview && (e.target as HTMLElement).closest<HTMLElement>("[data-turn]")?.dataset.turn;
+    if (turn) tellBench(turn);
+  }
 
   // A conversation that was opened is shown from its end.
   $effect(() => {
@@ -114,7 +124,7 @@
   });
 </script>
 
-<svelte:window onkeydown={keydown} onoffline={() => (offline = true)} ononline={online} />
+<svelte:window onclick={lookInto} onkeydown={keydown} onoffline={() => (offline = true)} ononline={online} />
 
 {#if !desk || !conversation}
   <NoDesk problem={given.problem} />

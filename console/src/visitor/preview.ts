@@ -19,3 +19,11 @@ export function followDraft(changed: (face: Schemas["Face"]) => void) {
     }
   }, every);
 }
+
+/** What a preview tells the bench around it: which turn is looked at. */
+export type BenchMessage = { juvalogos: "turn"; turn: string };
+
+/** Tells the bench around a preview which turn is looked at. */
+export function tellBench(turn: string) {
+  if (parent !== window) parent.postMessage({ juvalogos: "turn", turn } satisfies BenchMessage, location.origin);
+}

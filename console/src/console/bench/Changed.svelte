@@ -1,0 +1,23 @@
+<script lang="ts">
+  import { presentableDiff } from "@codemirror/merge";
+
+  let { older, newer }: { older: string; newer: string } = $props();
+
+  /** The newer text in pieces, with what went out between them. */
+  const pieces = $derived.by(() => {
+    const out: { kind: "same" | "out" | "in"; text: string }[] = [];
+    let at = 0;
+    for (const c of presentableDiff(older, newer)) {
+      out.push({ kind: "same", text: newer.slice(at, c.fromB) });
+      out.push({ kind: "out", text: older.slice(c.fromA, c.toA) });
+      out.push({ kind: "in", text: newer.slice(c.fromB, c.toB) });
+      at = c.toB;
+    }
+    out.push({ kind: "same", text: newer.slice(at) });
+    return out.filter((p) => p.text);
+  });
+</script>
+
+<p class="font-serif text-[0.95rem] leading-relaxed break-words whitespace-pre-wrap">
+  {#each pieces as p, i (i)}{#if p.kind === "same"}{p.text}{:else if p.kind === "in"}<ins class="bg-leaf decoration-accent underline-offset-4">{p.text}</ins>{:else}<del class="text-faded">{p.text}</del>{/if}{/each}
+</p>
