@@ -173,8 +173,11 @@ func (s *Step) Manner() (words []string) {
 	if f.Tries > 1 {
 		words = append(words, fmt.Sprintf("up to %d tries", f.Tries))
 	}
-	if len(f.Fallback) > 0 {
-		words = append(words, fmt.Sprintf("%d fallbacks", len(f.Fallback)))
+	switch n := len(f.Fallback); {
+	case n == 1:
+		words = append(words, "a fallback")
+	case n > 1:
+		words = append(words, fmt.Sprintf("%d fallbacks", n))
 	}
 	if f.Limit > 0 {
 		words = append(words, "at most "+f.Limit.String())

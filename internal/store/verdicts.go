@@ -30,8 +30,8 @@ func (s *Store) Prefer(ctx context.Context, turn uuid.UUID, visitor Visitor, att
 		var conversation uuid.UUID
 		var number int
 		err := tx.QueryRow(ctx, `
-			update attempt a set preferred = $4, reply = lanes->$4->>'text', memory_tokens = $5
-			from turn t where t.id = a.turn and a.turn = $1 and t.visitor = $2 and a.number = $3 and a.state <> 'running' and lanes->$4->>'text' <> ''
+			update attempt a set preferred = $4::int, reply = lanes->$4::int->>'text', memory_tokens = $5
+			from turn t where t.id = a.turn and a.turn = $1 and t.visitor = $2 and a.number = $3 and a.state <> 'running' and lanes->$4::int->>'text' <> ''
 			returning t.conversation, t.number`, turn, visitor[:], attempt, lane, memoryTokens).Scan(&conversation, &number)
 		if err == nil {
 			_, err = tx.Exec(ctx, forgetSummaries, conversation, number)

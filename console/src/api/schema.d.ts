@@ -1587,6 +1587,8 @@ export interface components {
                 path: string;
                 x: number;
                 y: number;
+                /** @description The label begins at x; else its middle is there. */
+                side?: boolean;
             }[];
         };
         StepKind: {

@@ -31,7 +31,7 @@
       </g>
     {/each}
     {#each drawing.wires as wire, i (i)}<path class="wire" d={wire.path} marker-end="url(#{id}-tip)" />{/each}
-    {#each drawing.wires as wire, i (i)}<text class="label" x={wire.x} y={wire.y}>{wire.label}</text>{/each}
+    {#each drawing.wires as wire, i (i)}<text class={["label", wire.side && "side"]} x={wire.x} y={wire.y}>{wire.label}</text>{/each}
   </svg>
 </div>
 
@@ -44,6 +44,7 @@
   .note { fill: var(--accent); }
   .wire { fill: none; stroke: var(--faded); stroke-width: 1.2; }
   .label { font-size: 11px; text-anchor: middle; fill: var(--ink); stroke: var(--paper); stroke-width: 4px; paint-order: stroke; }
+  .side { text-anchor: start; }
   .box:not(.end) { cursor: pointer; }
   .done rect, .reused rect { stroke: var(--ink); stroke-width: 1.6; }
   .running rect { stroke: var(--accent); stroke-width: 2.5; fill: var(--leaf); }

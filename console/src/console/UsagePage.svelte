@@ -75,14 +75,14 @@
     <p class="mt-2 text-[0.92rem] text-faded">Every time a model is asked, its tokens are counted here. Write prices into the connection file to see what they cost.</p>
   {:else if days}
     <p class="mt-4 font-serif text-[1.15rem]">
-      {#if all.cost}<strong class="tabular-nums">{money(all.cost)}</strong> for {/if}<span class="tabular-nums">{all.calls.toLocaleString("en")}</span> {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span> tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{chosen === "today" ? " today" : ""}.
+      {#if all.cost}<strong class="tabular-nums">{money(all.cost)}</strong>{" for "}{/if}<span class="tabular-nums">{all.calls.toLocaleString("en")}</span> {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span> tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{chosen === "today" ? " today" : ""}.
     </p>
     {#if all.counted}<p class="mt-1 text-[0.84rem] text-faded">For {all.counted} of them the model server gave no figures; those tokens were counted here.</p>{/if}
     {#if !all.cost}<p class="mt-1 text-[0.84rem] text-faded">No cost is known: the connections have no prices yet.</p>{/if}
 
     <div class="mt-5 flex flex-wrap gap-3 text-[0.84rem]">
-      <label class="flex items-center gap-2">Show <select class="field !min-h-8" bind:value={unit}><option value="cost">cost</option><option value="tokens">tokens</option></select></label>
-      <label class="flex items-center gap-2">split by <select class="field !min-h-8" bind:value={split}><option value="model">model</option><option value="desk">desk</option></select></label>
+      <label class="flex items-center gap-2 whitespace-nowrap">Show <select class="field !min-h-8" bind:value={unit}><option value="cost">cost</option><option value="tokens">tokens</option></select></label>
+      <label class="flex items-center gap-2 whitespace-nowrap">split by <select class="field !min-h-8" bind:value={split}><option value="model">model</option><option value="desk">desk</option></select></label>
       <ul class="flex flex-wrap items-center gap-x-4 gap-y-1">
         {#each series as s (s.key)}<li class="flex items-center gap-1.5"><span class="size-2.5 rounded-sm" style:background={s.color}></span>{s.label}</li>{/each}
       </ul>

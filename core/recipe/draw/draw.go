@@ -49,6 +49,7 @@ type Wire struct {
 	Path string `json:"path"`
 	X    int    `json:"x"`
 	Y    int    `json:"y"`
+	Side bool   `json:"side,omitempty"` // the label begins there; else its middle is there
 }
 
 const (

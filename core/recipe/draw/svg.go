@@ -22,6 +22,31 @@ func (l *layout) wires() {
 		}
 		labels[p] = append(labels[p], lk.label)
 	}
+	// A wire that passes other boxes is led round them, each in a lane of its own.
+	right := 0
+	for _, b := range l.drawing.Boxes {
+		right = max(right, b.X+b.W)
+	}
+	var straight []pair
+	lane, sides := right, map[string]int{}
+	for _, p := range order {
+		a, b := l.at[p.from], l.at[p.to]
+		if b.Y-a.Y-a.H <= gapY+boxHeight {
+			straight = append(straight, p)
+			continue
+		}
+		lane += laneGap
+		sides[p.from]++
+		sides[p.to]++
+		x1, y1 := a.X+a.W, min(a.Y+10+9*sides[p.from], a.Y+a.H-4)
+		x2, y2 := b.X+b.W, min(b.Y+10+9*sides[p.to], b.Y+b.H-4)
+		l.drawing.Wires = append(l.drawing.Wires, Wire{
+			From: p.from, To: p.to, Label: strings.Join(labels[p], ", "), Side: true, X: lane + 6, Y: y2 - 14,
+			Path: fmt.Sprintf("M%d %d H%d Q%d %d %d %d V%d Q%d %d %d %d H%d", x1, y1, lane-8, lane, y1, lane, y1+8, y2-8, lane, y2, lane-8, y2, x2),
+		})
+		l.drawing.Width = max(l.drawing.Width, lane+6+7*len(strings.Join(labels[p], ", "))+margin)
+	}
+	order = straight
 	leaving, arriving := map[string]int{}, map[string]int{}
 	left, arrived := map[string]int{}, map[string]int{}
 	for _, p := range order {
@@ -52,6 +77,8 @@ func (l *layout) wires() {
 		}
 	}
 }
+
+const laneGap = 16
 
 func abs(n int) int { return max(n, -n) }
 
@@ -94,10 +121,17 @@ func (d Drawing) SVG() string {
 		fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="#6b6558" stroke-width="1.2" marker-end="url(#tip)"/>`+"\n", w.Path)
 	}
 	for _, w := range d.Wires {
-		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" text-anchor="middle" fill="#47634a" stroke="#fffdf8" stroke-width="4" paint-order="stroke">%s</text>`+"\n", w.X, w.Y, html.EscapeString(w.Label))
+		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" text-anchor="%s" fill="#47634a" stroke="#fffdf8" stroke-width="4" paint-order="stroke">%s</text>`+"\n", w.X, w.Y, anchor(w), html.EscapeString(w.Label))
 	}
 	b.WriteString("</svg>\n")
 	return b.String()
+}
+
+func anchor(w Wire) string {
+	if w.Side {
+		return "start"
+	}
+	return "middle"
 }
 
 // Text writes the drawing for a terminal: the boxes from top to bottom, those

@@ -134,7 +134,7 @@
 
       <div class="mt-5 border-t border-rule pt-4">
         {#if !trace.live}
-          <button class="button-plain float-right mb-2 ml-3 !min-h-8" aria-expanded={changing} onclick={() => (changing = !changing)}>{changing ? "Leave it" : "Run again from here"}</button>
+          <button class={["button-plain !min-h-8", changing ? "mb-1 ml-auto !flex w-fit" : "float-right mb-2 ml-3"]} aria-expanded={changing} onclick={() => (changing = !changing)}>{changing ? "Leave it" : "Run again from here"}</button>
         {/if}
         {#if changing}
           {#key step.step}<RerunPanel {trace} {step} {brief} {ran} />{/key}

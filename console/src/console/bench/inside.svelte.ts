@@ -56,11 +56,13 @@ export class Inside {
 export function inTree(spans: Schemas["Span"][]): Span[] {
   const all: Span[] = [];
   const add = (parent: number, depth: number) => {
-    spans.forEach((s, at) => {
-      if (s.parent !== parent) return;
-      all.push({ ...s, at, depth });
-      add(at, depth + 1);
-    });
+    const own = spans.map((s, at) => ({ ...s, at, depth })).filter((s) => s.parent === parent);
+    // Those that ran for each come in the order of their list.
+    own.sort((a, b) => (a.step === b.step && a.number && b.number ? a.number - b.number : a.at - b.at));
+    for (const s of own) {
+      all.push(s);
+      add(s.at, depth + 1);
+    }
   };
   add(-1, 0);
   return all;
