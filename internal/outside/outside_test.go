@@ -1,0 +1,127 @@
+package outside
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+)
+
+func folderOf(t *testing.T, programs map[string]string) *Programs {
+	t.Helper()
+	folder := t.TempDir()
+	for name, text := range programs {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte("#!/bin/sh\n"+text+"\n"), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p, err := NewPrograms(folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+func TestPrograms(t *testing.T) {
+	t.Setenv("MODEL_KEY", "very-secret")
+	p := folderOf(t, map[string]string{
+		"upper": "tr a-z A-Z", "show": `echo "$1 $MODEL_KEY"`, "fail": "echo went wrong >&2; exit 3", "flood": "yes", "data": "exit 0",
+	})
+	if err := os.Chmod(filepath.Join(p.folder, "data"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct{ name, in, out, err string }{
+		{"upper", "bees", "BEES", ""},
+		{"show", "", "$(id); x \n", ""}, // arguments are no shell's; our own secrets are not handed on
+		{"fail", "", "", "the program fail failed (exit status 3): went wrong"},
+		{"flood", "", "", "wrote more than"},
+		{"data", "", "", "there is no program data"},
+		{"../upper", "", "", "is not the name of a program"},
+		{"nothing", "", "", "there is no program nothing"},
+	} {
+		ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+		if c.name == "flood" {
+			cancel()
+			ctx, cancel = context.WithTimeoutCause(t.Context(), 2*time.Second, errors.New("wrote more than it should"))
+		}
+		out, err := p.Run(ctx, c.name, []string{"$(id); x"}, []byte(c.in))
+		cancel()
+		if string(out) != c.out && c.err == "" || c.err == "" && err != nil || c.err != "" && (err == nil || !strings.Contains(err.Error(), c.err)) {
+			t.Errorf("%s: %q, %v", c.name, out, err)
+		}
+	}
+	if _, err := NewPrograms(filepath.Join(p.folder, "nowhere")); err == nil {
+		t.Error("a folder that is not there is taken")
+	}
+}
+
+func TestAProgramIsKilledWithItsChildren(t *testing.T) {
+	p := folderOf(t, map[string]string{"family": `sh -c 'echo $$ > child; sleep 60' & wait`})
+	ctx, cancel := context.WithCancelCause(t.Context())
+	why := errors.New("stopped by the visitor")
+	child := filepath.Join(p.folder, "child")
+	go func() {
+		for {
+			if text, err := os.ReadFile(child); err == nil && len(text) > 1 {
+				cancel(why)
+				return
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
+	}()
+	if _, err := p.Run(ctx, "family", nil, nil); !errors.Is(err, why) {
+		t.Errorf("got %v", err)
+	}
+	text, err := os.ReadFile(child)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for began := time.Now(); ; time.Sleep(10 * time.Millisecond) {
+		state, err := os.ReadFile("/proc/" + strings.TrimSpace(string(text)) + "/stat")
+		if err != nil || strings.Contains(string(state), ") Z ") {
+			return // gone, or only waiting to be noticed
+		}
+		if time.Since(began) > 5*time.Second {
+			t.Fatal("the child of a stopped program lives on")
+		}
+	}
+}
+
+func TestWebCallsOnlyWhomItMay(t *testing.T) {
+	t.Setenv("HIVE_KEY", "very-secret")
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "inside") }))
+	defer other.Close()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/away" {
+			http.Redirect(w, r, other.URL, http.StatusFound)
+			return
+		}
+		fmt.Fprint(w, r.Method, r.Header.Get("X-Key"))
+	}))
+	defer server.Close()
+	w := NewWeb([]string{strings.TrimPrefix(server.URL, "http://")})
+	status, answer, err := w.Call(t.Context(), "GET", server.URL+"/x", map[string]string{"X-Key": "env:HIVE_KEY"}, nil)
+	if err != nil || status != 200 || string(answer) != "GET(secret)" {
+		t.Errorf("%d %q %v", status, answer, err)
+	}
+	for address, want := range map[string]string{
+		server.URL + "/away":      "may not be called",
+		other.URL:                 "may not be called",
+		"http://user:pw@x.org":    "none that can be called",
+		"file:///etc/passwd":      "none that can be called",
+		"http://169.254.169.254/": "may not be called",
+	} {
+		if _, _, err := w.Call(t.Context(), "GET", address, nil, nil); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", address, err)
+		}
+	}
+	if _, _, err := w.Call(t.Context(), "GET", server.URL, map[string]string{"X": "env:NOT_SET"}, nil); err == nil || !strings.Contains(err.Error(), "NOT_SET is not set") {
+		t.Errorf("got %v", err)
+	}
+}
