@@ -62,7 +62,7 @@ func (p *page) fill(label, text string) {
 func (p *page) focus(label string) {
 	p.t.Helper()
 	script := fmt.Sprintf(`(() => {
-		const named = e => (e.getAttribute("aria-label") ?? "") === %[1]q || [...(e.labels ?? [])].some(l => l.innerText.trim().startsWith(%[1]q));
+		const named = e => (e.getAttribute("aria-label") ?? "").startsWith(%[1]q) || [...(e.labels ?? [])].some(l => l.innerText.trim().startsWith(%[1]q));
 		const field = [...document.querySelectorAll("input, textarea, select, [contenteditable=true]")].filter(e => e.offsetParent).find(named);
 		if (!field) return false;
 		field.focus();

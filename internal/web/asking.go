@@ -197,7 +197,6 @@ func resumeAt(id string, attempt int) int {
 type pageFormat struct {
 	reply *desk.Reply
 	maker bool // who may know what it costs
-	lanes bool // some of a lane was sent
 }
 
 func (s *Server) pageFormat(c fiber.Ctx, r *desk.Reply) *pageFormat {

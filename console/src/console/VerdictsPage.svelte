@@ -94,7 +94,7 @@
               </label>
               <label class="min-w-44 flex-1 text-[0.8rem]">Note <input class="field mt-1" value={v.finding.note} maxlength="2000" onchange={(e) => keep(v, { note: e.currentTarget.value }, "Noted")} /></label>
               <a class="button-plain no-underline" href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)} onclick={router.follow}>Open in the bench</a>
-              <button class="button-main" onclick={() => keep(v, { done: !v.finding.done }, v.finding.done ? "To be looked at again" : "Done with")}>{v.finding.done ? "Look at it again" : "Done"}</button>
+              <button class="button-main" onclick={() => keep(v, { done: !v.finding.done }, v.finding.done ? "To be looked at again" : "Done with")}>{v.finding.done ? "Look at it again" : "Set it done"}</button>
             </div>
           {/if}
         </article>

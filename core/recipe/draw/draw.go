@@ -36,8 +36,6 @@ type Box struct {
 	Y     int      `json:"y"`
 	W     int      `json:"w"`
 	H     int      `json:"h"`
-
-	rank int
 }
 
 // Wire leads from one box to another.

@@ -43,9 +43,9 @@
         <p class="text-[0.84rem]"><a class="text-accent underline underline-offset-4" href={hrefOf(`desks/${slug}/bench`)} onclick={router.follow}>Ask here yourself</a></p>
         {#each record?.turns ?? [] as t (t.id)}
           <article class={["mt-4 border-l-2 pl-4", looked === t.id || id === t.id ? "border-accent" : "border-transparent"]}>
-            <h3 class="font-serif text-[1.05rem] leading-snug font-semibold">
+            <h2 class="font-serif text-[1.05rem] leading-snug font-semibold">
               <button class="text-left hover:text-accent" onclick={() => (looked = t.id)}>{t.question}</button>
-            </h3>
+            </h2>
             <div class="mt-2"><Markdown text={t.reply} /></div>
             {#if t.outcome.problem}<p class="mt-2 text-[0.9rem] text-accent">{t.outcome.problem.detail}</p>{/if}
             {#if t.helped === false}<p class="mt-2 text-[0.84rem] text-faded">It did not help{t.reason ? `: ${t.reason}` : ""}{t.remark ? `. “${t.remark}”` : ""}</p>{/if}

@@ -124,7 +124,7 @@
     {:else}
       <div class="mt-3 mb-2 flex w-fit rounded border border-rule text-sm" role="group" aria-label="How the steps are shown">
         <button class={["min-h-8 px-3", shown === "timeline" && "bg-leaf font-semibold"]} aria-pressed={shown === "timeline"} onclick={() => (shown = "timeline")}>Timeline</button>
-        <button class={["min-h-8 px-3", shown === "recipe" && "bg-leaf font-semibold"]} aria-pressed={shown === "recipe"} onclick={() => (shown = "recipe")}>Recipe</button>
+        <button class={["min-h-8 px-3", shown === "recipe" && "bg-leaf font-semibold"]} aria-pressed={shown === "recipe"} onclick={() => (shown = "recipe")}>Graph</button>
       </div>
       {#if shown === "timeline"}
         <Timeline {trace} chosen={trace.spans.indexOf(step)} choose={(at) => (chosen = at)} />
