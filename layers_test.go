@@ -40,7 +40,7 @@ var layers = []struct {
 	{"juvalogos/console", nil},
 	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
 	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/desk", "juvalogos/internal/service", "juvalogos/internal/browser"}},
-	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/internal/client", "juvalogos/internal/sse"}},
+	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/core/recipe", "juvalogos/internal/client", "juvalogos/internal/sse"}},
 }
 
 // What computes may not reach out, nor know time or chance but what it is given.

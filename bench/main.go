@@ -47,7 +47,7 @@ func run(write string, quick bool) error {
 	}
 	defer s.stop()
 	tables := &report{}
-	for _, part := range []func(*setup, sizes, *report) error{idle, oneAtATime, asFastAsPossible, manyAtOnce, remembering, keeping} {
+	for _, part := range []func(*setup, sizes, *report) error{engine, idle, oneAtATime, asFastAsPossible, manyAtOnce, remembering, keeping} {
 		if err := part(s, z, tables); err != nil {
 			return err
 		}

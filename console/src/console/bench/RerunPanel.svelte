@@ -1,5 +1,6 @@
 <script lang="ts">
   import Play from "@lucide/svelte/icons/play";
+  import { toast } from "svelte-sonner";
   import * as making from "../../api/making";
   import type { Schemas } from "../../given";
   import { complain, state as app } from "../state.svelte";
@@ -25,9 +26,16 @@
   let instruction = $state(String(original.set.instruction ?? ""));
   let messages = $state(original.call?.messages?.map((m) => ({ ...m })) ?? []);
   let byHand = $state(false);
+  // Steps of other kinds show their settings and inputs as JSON.
+  const asJSON = (v: unknown) => JSON.stringify(v ?? {}, null, 2);
+  // svelte-ignore state_referenced_locally
+  const inputs = asJSON(step.in);
+  let settingsText = $state(asJSON(original.set));
+  let inputsText = $state(inputs);
   let running = $state(false);
 
   const generates = $derived(step.do === "generate");
+  const other = $derived(!["generate", "compose", "rewrite", "group"].includes(step.do));
   const top = $derived(step.step.split("/")[0]!);
   /** What it cost the last time, from this step on. */
   const alone = $derived(cost((s) => s.step === step.step || s.step.startsWith(top + "/")));
@@ -57,14 +65,27 @@
       if (longest !== String(settings.max_tokens ?? "") && longest !== "") put("max_tokens", Number(longest));
       if (byHand && JSON.stringify(messages) !== JSON.stringify(original.call?.messages)) e.inputs = { [step.step]: { prompt: messages } };
     }
+    if (other) {
+      const typed = JSON.parse(settingsText) as Record<string, unknown>;
+      for (const [key, v] of Object.entries(typed)) if (JSON.stringify(v) !== JSON.stringify(original.set[key])) set[key] = v;
+      const given = JSON.parse(inputsText) as Record<string, unknown>;
+      const changed = Object.entries(given).filter(([key, v]) => JSON.stringify(v) !== JSON.stringify(step.in?.[key]));
+      if (changed.length) e.inputs = { [step.step]: Object.fromEntries(changed) as Record<string, never> };
+    }
     if (Object.keys(set).length) e.set = { [step.step]: set as Record<string, never> };
     if (Object.keys(sampling).length) e.sampling = sampling as Edits["sampling"];
     return e;
   }
 
   async function run(onlyThis: boolean) {
+    let e: Edits;
+    try {
+      e = edits();
+    } catch {
+      toast.error("What you typed is not JSON. Look for a missing comma or quotation mark.");
+      return;
+    }
     running = true;
-    const e = edits();
     // Another brief is another prompt: what is made of it runs too.
     const from = e.brief !== undefined && step.do !== "compose" ? composer() : top;
     try {
@@ -91,6 +112,10 @@
   {/if}
   {#if step.do === "rewrite"}
     <label class="mt-2 block text-[0.82rem]">Instruction (empty: the usual one) <textarea class="field mt-1" rows="3" bind:value={instruction}></textarea></label>
+  {/if}
+  {#if other}
+    {#if Object.keys(original.set).length}<label class="mt-2 block text-[0.82rem]">Settings, as JSON <textarea class="field mt-1 font-mono !text-[0.8rem]" rows="5" bind:value={settingsText}></textarea></label>{/if}
+    {#if inputs !== "{}"}<label class="mt-2 block text-[0.82rem]">Inputs, as JSON, for this question only <textarea class="field mt-1 font-mono !text-[0.8rem]" rows="5" bind:value={inputsText}></textarea></label>{/if}
   {/if}
   {#if generates && original.call}
     <div class="mt-2 flex flex-wrap gap-3">
