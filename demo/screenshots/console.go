@@ -32,6 +32,14 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 	if err := prepare(ctx, config); err != nil {
 		return err
 	}
+	for _, f := range [][3]string{
+		{"When do I treat against varroa?", "Something is missing", "With what, and how much of it?"}, {"I have been stung!", "Too long", ""},
+		{"How do I keep my smoker from going out?", "Something is missing", "It went out again. What do I put into it?"},
+	} {
+		if err := chromedp.Do(tab, flagged(f[0], f[1], f[2])); err != nil {
+			return fmt.Errorf("a verdict: %w", err)
+		}
+	}
 	if err := chromedp.Do(tab, account(link)); err != nil {
 		return fmt.Errorf("make the account: %w", err)
 	}
@@ -50,6 +58,16 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 		{"console-conversation", []browser.Action{
 			open("desks/short-answers/conversations"), chromedp.Click(browser.Button("My name is Ada")), chromedp.WaitVisible(chromedp.CSS("details")), chromedp.Sleep(500 * time.Millisecond),
 		}},
+		{"console-queue", []browser.Action{open("verdicts"), chromedp.WaitVisible(chromedp.CSS("article select")), chromedp.Sleep(1500 * time.Millisecond)}},
+		{"console-bench", []browser.Action{
+			open("verdicts"), chromedp.Click(browser.Button("Open in the bench")), chromedp.WaitVisible(chromedp.CSS("[aria-label=Steps]")), chromedp.Click(browser.Button("Run again from here")),
+			chromedp.WaitVisible(chromedp.CSS("form textarea")), script(`const t = document.querySelector("form textarea"); t.value = "You are Sprig. Answer in plain text, kindly and in detail. Only talk about bees."; t.dispatchEvent(new Event("input", {bubbles: true}));
+				const s = document.querySelector("form select"); s.value = "shed/heather-2"; s.dispatchEvent(new Event("change", {bubbles: true}));`),
+			chromedp.Click(browser.Button("Run this and what follows")), chromedp.WaitVisible(chromedp.CSS("#tried")), chromedp.Sleep(500 * time.Millisecond),
+			chromedp.Click(browser.Button("Leave it")), script(`document.querySelector("[aria-label=Inside]").scrollTop = 0`),
+		}},
+		{"console-recipe", []browser.Action{open("desks/work-plan/recipe"), chromedp.WaitVisible(chromedp.CSS("svg.graph")), chromedp.Sleep(500 * time.Millisecond)}},
+		{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"console-connections", []browser.Action{open("connections"), chromedp.Click(browser.Button("Probe all")), chromedp.WaitVisible(chromedp.CSS("[role=status]")), chromedp.Sleep(2 * time.Second)}},
 	} {
 		if !wanted(p.name) {
@@ -107,7 +125,20 @@ func prepare(ctx context.Context, config string) error {
 		}
 		conversation = between(out, `"conversation": "`, `"`)
 	}
+	for _, desk := range []string{"work-plan", "next-lines", "hive-helper"} {
+		if _, err := juvalogos(ctx, config, "ask", "-json", "-desk", desk, "Getting a colony through the winter"); err != nil {
+			return err
+		}
+	}
 	return nil
+}
+
+// flagged has a visitor say what was the matter with a reply.
+func flagged(question, reason, remark string) browser.Action {
+	return chromedp.Steps(
+		fresh("short-answers"), ask(question), chromedp.Click(browser.Button("This did not help")), chromedp.Click(browser.Button(reason)),
+		chromedp.WaitVisible(chromedp.CSS("article form input")), chromedp.SendKeys(chromedp.CSS("article form input"), remark+"\r"), chromedp.Sleep(600*time.Millisecond),
+	)
 }
 
 // juvalogos runs the command line and returns what it prints.

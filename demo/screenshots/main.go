@@ -129,6 +129,10 @@ var pictures = []picture{
 	}},
 	{"visitor-phone", browser.Phone, "hive-helper", []browser.Action{ask("Which colour marks this year's queen?")}},
 	{"visitor-phone-empty", browser.Phone, "hive-helper", nil},
+	{"visitor-contrast", browser.Desk, "three-heads", []browser.Action{
+		ask("How do I keep my smoker from going out?"), script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I prefer this one")[1].click()`),
+		chromedp.Sleep(700 * time.Millisecond), script(`scrollTo(0, 0)`),
+	}},
 	{"visitor-dark", dark, "hive-helper", []browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"), chromedp.Sleep(2 * time.Second)}},
 }
 

@@ -34,7 +34,8 @@ const (
 
 // statuses of the codes; what is missing is 502 if a model failed, else 500.
 var statuses = map[desk.Code]int{
-	desk.NoDesk: 404, desk.NoConversation: 404, desk.NoTurn: 404, desk.NotShared: 404,
+	desk.NoDesk: 404, desk.NoConversation: 404, desk.NoTurn: 404, desk.NotShared: 404, desk.NoTrace: 404,
+	desk.TooMuch: 422, desk.TooLate: 504, desk.StepFailed: 502,
 	desk.NoConnection: 404, desk.Taken: 409, desk.NotOffered: 409, codeWrongPassword: 401, "waking": 503,
 	desk.Empty: 422, desk.QuestionLong: 413, desk.Invalid: 422,
 	desk.StillWriting: 409, desk.NotSetUp: 503, desk.NoRecords: 503, desk.Closing: 503,
