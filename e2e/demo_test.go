@@ -62,7 +62,7 @@ func TestTheDemo(t *testing.T) {
 	if err != nil || outcome.State != "done" || reply == "" {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
-	if desks, err := c.Desks(ctx); err != nil || len(desks) != 2 {
+	if desks, err := c.Desks(ctx); err != nil || len(desks) != 5 {
 		t.Errorf("%+v, %v", desks, err)
 	}
 

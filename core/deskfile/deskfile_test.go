@@ -44,6 +44,9 @@ func TestSampleDesksAreGood(t *testing.T) {
 		t.Fatalf("found %v, %v", files, err)
 	}
 	for _, path := range files {
+		if strings.HasSuffix(path, ".recipe.yaml") {
+			continue // another kind of file; desk tests check them
+		}
 		text, err := os.ReadFile(path)
 		if err != nil {
 			t.Fatal(err)

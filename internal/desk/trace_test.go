@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"encoding/json"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -228,6 +229,34 @@ func TestARunawayRecipeIsToldPlainly(t *testing.T) {
 		if _, err := b.Desks.Check("d.yaml", []byte(testbed.Desk+bad)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("got %v\nwant %s", err, want)
 		}
+	}
+}
+
+func TestTheSampleDesksAreWhole(t *testing.T) {
+	const folder = "../../demo/desks/"
+	files, err := os.ReadDir(folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	checked := 0
+	for _, f := range files {
+		if strings.HasSuffix(f.Name(), desk.OwnRecipe) {
+			continue
+		}
+		text, err := os.ReadFile(folder + f.Name())
+		if err == nil {
+			text, err = desk.WithRecipe(text, func(name string) ([]byte, error) { return os.ReadFile(folder + name) })
+		}
+		if err == nil {
+			_, err = desk.CheckFile(f.Name(), text, nil)
+		}
+		if err != nil {
+			t.Error(err)
+		}
+		checked++
+	}
+	if checked < 5 {
+		t.Errorf("only %d desks were checked", checked)
 	}
 }
 

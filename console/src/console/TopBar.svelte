@@ -29,10 +29,10 @@
 
 <header class="sticky top-0 z-20 flex min-h-13 flex-wrap items-center gap-x-1 border-b border-rule bg-paper px-3 sm:h-13 sm:flex-nowrap sm:px-6">
   <a class="mr-auto px-1 py-3 font-serif text-[1.05rem] italic no-underline sm:mr-5 sm:py-0" href={hrefOf("")} onclick={router.follow}>Juvalogos</a>
-  <nav class="order-last flex w-full min-w-0 items-center gap-1 pb-1.5 sm:order-none sm:w-auto sm:flex-1 sm:pb-0" aria-label="Console">
+  <nav class="order-last flex w-full min-w-0 items-center overflow-x-auto pb-1.5 sm:order-none sm:gap-1 sm:w-auto sm:flex-1 sm:pb-0" aria-label="Console">
     {#each pages as [path, name] (path)}
       <a
-        class={["rounded px-2 py-1.5 text-sm no-underline hover:bg-leaf sm:px-3", here === path && "font-semibold text-accent"]}
+        class={["rounded px-[0.3rem] py-1.5 text-[0.8rem] no-underline hover:bg-leaf sm:px-2.5 sm:text-sm", here === path && "font-semibold text-accent"]}
         href={hrefOf(path)}
         aria-current={here === path ? "page" : undefined}
         onclick={router.follow}>{name}</a
