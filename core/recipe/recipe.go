@@ -80,6 +80,12 @@ func (r *Recipe) Lanes() bool {
 	return list
 }
 
+// Keeps reports whether outputs of some step are kept.
+func (r *Recipe) Keeps() (is bool) {
+	r.Walk(func(s *Step) { is = is || s.file.Keep > 0 })
+	return is
+}
+
 // Walk calls f for every step, groups before what is in them.
 func (r *Recipe) Walk(f func(s *Step)) { walk(r.Steps, f) }
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strconv"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -77,20 +78,27 @@ type run struct {
 	meter   meter
 	began   time.Time
 
+	first atomic.Bool // whether the first lane of the reply has some text
 	mu    sync.Mutex
-	lanes map[int]bool // of the reply, those that have some text
+	lanes map[int]bool // of the others, those that have some
 }
 
+// reply hands over text. It is called for every piece, mostly of one lane.
 func (x *run) reply(lane int, text []byte) {
-	x.mu.Lock()
-	if !x.lanes[lane] {
+	if lane > 0 {
+		x.mu.Lock()
 		x.lanes[lane] = true
+		x.mu.Unlock()
+	} else if !x.first.Load() {
+		x.first.Store(true)
 	}
-	x.mu.Unlock()
 	x.options.Reply(lane, text)
 }
 
 func (x *run) replied(lane int) bool {
+	if lane == 0 {
+		return x.first.Load()
+	}
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	return x.lanes[lane]

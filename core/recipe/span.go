@@ -165,7 +165,7 @@ func (sp *spanning) end(state State, err error, out Values) {
 }
 
 func (sp *spanning) wrote() {
-	if sp.begun.Swap(true) {
+	if sp.begun.Load() || sp.begun.Swap(true) {
 		return
 	}
 	sp.recorder.changed(sp.change(func(s *Span) { s.First = max(1, sp.run.options.Now().Sub(sp.run.began)) }))

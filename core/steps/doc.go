@@ -9,6 +9,8 @@ package steps
 import (
 	"context"
 	"fmt"
+	"strings"
+	"unicode/utf8"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/memory"
@@ -47,7 +49,8 @@ type Model interface {
 	Counter() prompt.Counter
 	// Ask asks once, waiting and trying again as the connection has it, and
 	// hands over the text as it comes; the bytes are valid during the call of
-	// text. What is known of the call is returned with an error too.
+	// text. The call holds the whole answer; what is known of it is returned
+	// with an error too.
 	Ask(ctx context.Context, a Ask, text func([]byte)) (recipe.ModelCall, error)
 }
 
@@ -131,9 +134,16 @@ func (t *Turn) whole(ctx context.Context, c *recipe.Call, model string, a Ask) (
 	if err := c.Begin(); err != nil {
 		return "", err
 	}
-	var text []byte
-	call, err := m.Ask(ctx, a, func(piece []byte) { text = append(text, piece...) })
-	call.Answer = string(text)
+	call, err := m.Ask(ctx, a, func([]byte) {})
 	c.Asked(call)
-	return string(text), err
+	return Sound(call.Answer), err
+}
+
+// Sound is a text with what no record can hold replaced: NUL, and what is not
+// UTF-8.
+func Sound(text string) string {
+	if strings.IndexByte(text, 0) < 0 && utf8.ValidString(text) {
+		return text
+	}
+	return strings.ReplaceAll(strings.ToValidUTF8(text, "\uFFFD"), "\x00", "\uFFFD")
 }

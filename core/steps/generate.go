@@ -1,13 +1,11 @@
 package steps
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"slices"
 	"strings"
 	"sync"
-	"unicode/utf8"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
@@ -181,20 +179,14 @@ func (w writer) ask(ctx context.Context, which int, messages []prompt.Message, s
 	if err := w.call.Begin(); err != nil {
 		return "", "", err
 	}
-	var text []byte
-	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling}, func(piece []byte) {
-		if bytes.IndexByte(piece, 0) >= 0 || !utf8.Valid(piece) {
-			piece = bytes.ReplaceAll(bytes.ToValidUTF8(piece, []byte("\uFFFD")), []byte{0}, []byte("\uFFFD"))
-		}
-		text = append(text, piece...)
-		if w.streams {
-			w.call.Write(which, piece)
-		}
-	})
-	call.Answer = string(text)
+	write := func([]byte) {}
+	if w.streams {
+		write = func(piece []byte) { w.call.Write(which, piece) }
+	}
+	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling}, write)
 	if w.streams {
 		call.Lane = w.call.Lane(which)
 	}
 	w.call.Asked(call)
-	return string(text), call.Finish, err
+	return Sound(call.Answer), call.Finish, err
 }

@@ -37,7 +37,7 @@ func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (recipe.Mode
 	for _, word := range strings.SplitAfter(answer, " ") {
 		text([]byte(word))
 	}
-	return recipe.ModelCall{Model: m.Name(), Messages: a.Messages, Finish: "stop", PromptTokens: 10, ReplyTokens: len(answer)}, err
+	return recipe.ModelCall{Model: m.Name(), Answer: answer, Messages: a.Messages, Finish: "stop", PromptTokens: 10, ReplyTokens: len(answer)}, err
 }
 
 type fakeModels struct {

@@ -60,16 +60,14 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (recipe.
 		call.Waited = now().Sub(began)
 		a.news(Notice{Kind: "writing"})
 	}
-	written := 0
 	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
-	var said []byte // only where the server may not count
+	var said []byte
 	result, err := a.service.Retry.Do(ctx, func(started *bool) (models.Result, error) {
 		return a.entry.Generate(ctx, request, func(piece []byte) {
 			*started = true
-			if written == 0 {
+			if len(said) == 0 {
 				call.First = now().Sub(began)
 			}
-			written += len(piece)
 			said = append(said, piece...)
 			text(piece)
 		})
@@ -82,21 +80,21 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (recipe.
 		}
 		a.news(Notice{Kind: "retrying", Seconds: wait.Seconds()})
 	})
-	call.Took = now().Sub(began)
+	call.Took, call.Answer = now().Sub(began), string(said)
 	call.Finish, call.PromptTokens, call.ReplyTokens = result.Finish, result.PromptTokens, result.ReplyTokens
 	if err != nil {
 		call.Error = err.Error()
 	}
-	if call.PromptTokens == 0 && (err == nil || written > 0) {
+	if call.PromptTokens == 0 && (err == nil || len(said) > 0) {
 		call.Counted = true
 		call.PromptTokens = prompt.PerPrompt
 		for _, m := range q.Messages {
 			call.PromptTokens += a.counter.Count(m.Text) + prompt.PerMessage
 		}
 	}
-	if call.ReplyTokens == 0 && written > 0 {
+	if call.ReplyTokens == 0 && len(said) > 0 {
 		call.Counted = true
-		call.ReplyTokens = a.counter.Count(string(said))
+		call.ReplyTokens = a.counter.Count(call.Answer)
 	}
 	call.Cost = a.entry.Price.Of(call.PromptTokens, call.ReplyTokens)
 	return call, err

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"strconv"
 	"time"
+	"unicode/utf8"
 
 	"juvalogos/core/recipe"
 )
@@ -72,7 +73,7 @@ func (r *Reply) write(lane int, text []byte, now func() time.Time) {
 		r.add(text, now)
 		return
 	}
-	if bytes.IndexByte(text, 0) >= 0 {
+	if bytes.IndexByte(text, 0) >= 0 || !utf8.Valid(text) {
 		text = clean(text)
 	}
 	r.mu.Lock()

@@ -111,8 +111,11 @@ func WithRecipe(text []byte, read func(name string) ([]byte, error)) ([]byte, er
 }
 
 // salt is what the outputs of a desk's steps depend on beside their inputs and
-// settings.
+// settings; "" where none are kept.
 func (d *Desk) salt() string {
+	if !d.Recipe.Keeps() {
+		return ""
+	}
 	sum := sha256.Sum256([]byte(d.Slug + "\x00" + d.File + "\x00" + d.Entry.Path() + "\x00" + d.brief.Text))
 	return string(sum[:])
 }

@@ -161,12 +161,10 @@ func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Sum
 
 // summarise asks the desk's model, and keeps a trace of it.
 func (s *Service) summarise(ctx context.Context, d *Desk, r *Reply, messages []prompt.Message, most int) (string, error) {
-	var text []byte
 	began := s.Now()
 	call, err := asker{s, d.Entry, d.counter, nil}.Ask(ctx, steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
-		func(piece []byte) { text = append(text, piece...) })
-	said := strings.TrimSpace(string(clean(text)))
-	call.Answer = said
+		func([]byte) {})
+	said := strings.TrimSpace(steps.Sound(call.Answer))
 	if err == nil && said == "" {
 		err = &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
 	}

@@ -30,9 +30,9 @@ type Progress struct {
 	Trace *Trace
 }
 
-// Keep writes the progress of many attempts, and the traces of those that have
-// ended, in one transaction. It returns when all of it would survive the crash
-// of this service or of the database.
+// Keep writes the progress of many attempts, and before it the traces of those
+// that have ended. It returns when all of it would survive the crash of this
+// service or of the database; after an error it can be repeated.
 func (s *Store) Keep(ctx context.Context, news []Progress) error {
 	n := len(news)
 	turns, numbers, texts, wholes := make([]uuid.UUID, n), make([]int32, n), make([]string, n), make([]bool, n)
@@ -63,16 +63,18 @@ func (s *Store) Keep(ctx context.Context, news []Progress) error {
 			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended, cost, lanes, parts)
 		where a.turn = p.turn and a.number = p.number`
 	arguments := []any{turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories, firsts, ends, costs, lanes, parts}
-	if len(traces) == 0 {
-		// Planned anew each time: a plan kept from when the table was small
-		// would read all of it.
-		_, err := s.pool.Exec(ctx, update, append([]any{pgx.QueryExecModeCacheDescribe}, arguments...)...)
-		return err
+	// Traces first: an attempt whose end is on record has one.
+	if len(traces) > 0 {
+		batch := &pgx.Batch{}
+		queueTraces(batch, traces)
+		if err := s.pool.SendBatch(ctx, batch).Close(); err != nil {
+			return err
+		}
 	}
-	batch := &pgx.Batch{}
-	batch.Queue(update, arguments...)
-	queueTraces(batch, traces)
-	return s.pool.SendBatch(ctx, batch).Close()
+	// Planned anew each time: a plan kept from when the table was small would
+	// read all of it.
+	_, err := s.pool.Exec(ctx, update, append([]any{pgx.QueryExecModeCacheDescribe}, arguments...)...)
+	return err
 }
 
 func orNull(text json.RawMessage) *string {

@@ -65,8 +65,8 @@ func (s *Store) KeepTrace(ctx context.Context, t *Trace) error {
 	return s.pool.SendBatch(ctx, batch).Close()
 }
 
-// queueTraces adds the statements that write traces and their calls, whose
-// turns are on record. A trace that is there already stays as it is.
+// queueTraces adds the statements that write traces and their calls. What is
+// there already stays as it is, so that an uncertain write can be repeated.
 func queueTraces(batch *pgx.Batch, traces []*Trace) {
 	n := len(traces)
 	ids, turns, kinds, recipes, models, steps := make([]uuid.UUID, n), make([]uuid.UUID, n), make([]string, n), make([]string, n), make([]string, n), make([]string, n)
@@ -88,11 +88,10 @@ func queueTraces(batch *pgx.Batch, traces []*Trace) {
 		insert into trace (id, turn, kind, recipe, models, steps, attempt, revision, desk, visitor, state, problem, started_at, seconds,
 			prompt_tokens, reply_tokens, cost, calls, retries, reused, edits, spans)
 		select id, turn, kind, recipe, string_to_array(models, E'\n'), string_to_array(steps, E'\n'), attempt, revision, desk, visitor, state, problem,
-			started_at, seconds, prompt, reply, cost, calls, retries, reused, edits::jsonb, spans::jsonb
+			started_at, seconds, prompt, reply, cost, calls, retries, reused, edits::jsonb, spans
 		from unnest($1::uuid[], $2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[], $7::int[], $8::int[], $9::bigint[], $10::bytea[],
 			$11::text[], $12::text[], $13::timestamptz[], $14::float8[], $15::int[], $16::int[], $17::float8[], $18::int[], $19::int[], $20::int[], $21::text[], $22::text[])
 			as t (id, turn, kind, recipe, models, steps, attempt, revision, desk, visitor, state, problem, started_at, seconds, prompt, reply, cost, calls, retries, reused, edits, spans)
-		where exists (select from turn where turn.id = t.turn)
 		on conflict (id) do nothing`,
 		ids, turns, kinds, recipes, models, steps, attempts, revisions, desks, visitors, states, problems, started, seconds,
 		prompts, replies, costs, calls, retries, reused, edits, spans)
@@ -103,18 +102,19 @@ func queueTraces(batch *pgx.Batch, traces []*Trace) {
 
 // callRows are the columns of calls to be written.
 type callRows struct {
-	at                []time.Time
-	trace, turn       []uuid.UUID
-	kind, step, model []string
-	desk              []int64
-	visitor           [][]byte
-	prompt, reply     []int32
-	counted           []bool
-	cost              []float64
+	at                    []time.Time
+	trace, turn           []uuid.UUID
+	kind, step, model     []string
+	desk                  []int64
+	visitor               [][]byte
+	number, prompt, reply []int32
+	counted               []bool
+	cost                  []float64
 }
 
 func (c *callRows) add(t *Trace) {
-	for _, m := range t.Calls {
+	for i, m := range t.Calls {
+		c.number = append(c.number, int32(i+1))
 		c.at, c.trace, c.turn, c.kind, c.desk, c.visitor = append(c.at, m.At), append(c.trace, t.ID), append(c.turn, t.Turn), append(c.kind, t.Kind), append(c.desk, t.DeskID), append(c.visitor, t.Visitor[:])
 		c.step, c.model, c.prompt, c.reply = append(c.step, m.Step), append(c.model, m.Model), append(c.prompt, int32(m.PromptTokens)), append(c.reply, int32(m.ReplyTokens))
 		c.counted, c.cost = append(c.counted, m.Counted), append(c.cost, m.Cost)
@@ -123,11 +123,10 @@ func (c *callRows) add(t *Trace) {
 
 func (c *callRows) queue(batch *pgx.Batch) {
 	batch.Queue(`
-		insert into model_call (at, trace, turn, kind, desk, visitor, step, model, prompt_tokens, reply_tokens, counted, cost)
-		select * from unnest($1::timestamptz[], $2::uuid[], $3::uuid[], $4::text[], $5::bigint[], $6::bytea[], $7::text[], $8::text[], $9::int[], $10::int[], $11::bool[], $12::float8[])
-			as c (at, trace, turn, kind, desk, visitor, step, model, prompt, reply, counted, cost)
-		where not exists (select from model_call m where m.trace = c.trace and m.at = c.at and m.step = c.step and m.model = c.model)`,
-		c.at, c.trace, c.turn, c.kind, c.desk, c.visitor, c.step, c.model, c.prompt, c.reply, c.counted, c.cost)
+		insert into model_call (at, trace, number, turn, kind, desk, visitor, step, model, prompt_tokens, reply_tokens, counted, cost)
+		select * from unnest($1::timestamptz[], $2::uuid[], $13::int[], $3::uuid[], $4::text[], $5::bigint[], $6::bytea[], $7::text[], $8::text[], $9::int[], $10::int[], $11::bool[], $12::float8[])
+		on conflict (trace, number) do nothing`,
+		c.at, c.trace, c.turn, c.kind, c.desk, c.visitor, c.step, c.model, c.prompt, c.reply, c.counted, c.cost, c.number)
 }
 
 // TraceFilter chooses traces.

@@ -15,9 +15,9 @@ alter table attempt add takes jsonb;
 create table trace (
     id            uuid primary key,
     kind          text not null check (kind in ('reply', 'summary', 'rerun')),
-    turn          uuid not null references turn on delete cascade,
+    turn          uuid not null,
     attempt       integer not null,
-    desk          bigint not null references desk on delete cascade,
+    desk          bigint not null,
     revision      integer not null,
     visitor       bytea not null,
     recipe        text not null,
@@ -34,26 +34,38 @@ create table trace (
     retries       integer not null,
     reused        integer not null,
     edits         jsonb,
-    spans         jsonb
+    spans         text -- JSON that is never looked into here
 );
-create index trace_of_desk on trace (desk, started_at desc);
 create index trace_started on trace (started_at desc);
 create index trace_of_turn on trace (turn, attempt);
+
+-- A trace goes with its turn. A foreign key would lock the turn and the desk
+-- at every reply.
+-- +goose StatementBegin
+create function turn_goes() returns trigger language plpgsql as $$
+begin
+    delete from trace where turn = old.id;
+    return null;
+end $$;
+-- +goose StatementEnd
+create trigger turn_goes after delete on turn for each row execute function turn_goes();
 
 -- Every time a model was asked, in figures. They outlive the trace.
 create table model_call (
     at            timestamptz not null,
     trace         uuid not null,
+    number        integer not null, -- within the trace
     turn          uuid not null,
     kind          text not null,
-    desk          bigint not null references desk on delete cascade,
+    desk          bigint not null,
     visitor       bytea not null,
     step          text not null,
     model         text not null,
     prompt_tokens integer not null,
     reply_tokens  integer not null,
     counted       boolean not null,
-    cost          double precision not null
+    cost          double precision not null,
+    primary key (trace, number)
 );
 create index model_call_at on model_call (at);
 
@@ -81,5 +93,7 @@ create table setting (
 );
 
 -- +goose Down
+drop trigger turn_goes on turn;
+drop function turn_goes();
 drop table setting, finding, model_call, trace;
 alter table attempt drop lanes, drop preferred, drop parts, drop cost, drop recipe, drop takes, drop reason, drop remark, drop judged_at;
