@@ -39,7 +39,7 @@ func recipeRun(args []string) error {
 	}
 	t.Model, t.Brief = *model, *brief
 	var mu sync.Mutex
-	t.Record = &recipe.Recorder{Changed: func(s recipe.Span) {
+	t.Record = &recipe.Recorder{Changed: func(s *recipe.Span) {
 		mu.Lock()
 		defer mu.Unlock()
 		if s.State != recipe.Running && !*asJSON {
@@ -163,7 +163,7 @@ func settingsOf(r *recipe.Recipe, file string) (recipe.Values, error) {
 }
 
 // spanLine tells of a step in one line.
-func spanLine(s recipe.Span) string {
+func spanLine(s *recipe.Span) string {
 	name := s.Step
 	if s.Number > 0 {
 		name += fmt.Sprintf(" %d", s.Number)

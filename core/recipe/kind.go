@@ -95,7 +95,7 @@ func (c *Call) Lane(which int) int {
 func (c *Call) Begin() error { return c.run.meter.begin() }
 
 // Asked keeps a record of a model that was asked.
-func (c *Call) Asked(m ModelCall) {
+func (c *Call) Asked(m *ModelCall) {
 	c.run.meter.add(m.PromptTokens + m.ReplyTokens)
 	c.span.asked(m)
 }

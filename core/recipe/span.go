@@ -66,7 +66,7 @@ type ModelCall struct {
 // Recorder keeps the spans of a run. It may be read while the run goes on.
 type Recorder struct {
 	// Changed, if set, is called after every change, by whoever made it.
-	Changed func(Span)
+	Changed func(*Span)
 
 	mu    sync.Mutex
 	spans []Span
@@ -136,22 +136,23 @@ func (x *run) begin(s *Step, number, parent int) *spanning {
 	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent, State: Running, Start: now.Sub(x.began)})
 	span := r.spans[sp.at]
 	r.mu.Unlock()
-	r.changed(span)
+	r.changed(&span)
 	return sp
 }
 
-func (r *Recorder) changed(s Span) {
+func (r *Recorder) changed(s *Span) {
 	if r.Changed != nil {
 		r.Changed(s)
 	}
 }
 
 // change changes the span under the recorder's lock, and returns it.
-func (sp *spanning) change(f func(*Span)) Span {
+func (sp *spanning) change(f func(*Span)) *Span {
 	sp.recorder.mu.Lock()
 	defer sp.recorder.mu.Unlock()
 	f(&sp.recorder.spans[sp.at])
-	return sp.recorder.spans[sp.at]
+	changed := sp.recorder.spans[sp.at]
+	return &changed
 }
 
 func (sp *spanning) end(state State, err error, out Values) {
@@ -173,8 +174,8 @@ func (sp *spanning) wrote() {
 
 func (sp *spanning) written() bool { return sp.begun.Load() }
 
-func (sp *spanning) asked(m ModelCall) {
-	sp.recorder.changed(sp.change(func(s *Span) { s.Calls = append(s.Calls, m) }))
+func (sp *spanning) asked(m *ModelCall) {
+	sp.recorder.changed(sp.change(func(s *Span) { s.Calls = append(s.Calls, *m) }))
 }
 
 func (sp *spanning) note(text string) {

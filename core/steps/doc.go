@@ -51,7 +51,7 @@ type Model interface {
 	// hands over the text as it comes; the bytes are valid during the call of
 	// text. The call holds the whole answer; what is known of it is returned
 	// with an error too.
-	Ask(ctx context.Context, a Ask, text func([]byte)) (recipe.ModelCall, error)
+	Ask(ctx context.Context, a Ask, text func([]byte)) (*recipe.ModelCall, error)
 }
 
 // Ask is what a model is asked.

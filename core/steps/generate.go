@@ -66,7 +66,7 @@ func write(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) 
 		return nil, err
 	}
 	messages, _ := c.In["prompt"].([]prompt.Message)
-	w := writer{model: model, call: c, set: set, sampling: set.over(t, voice), streams: c.Streams("text") || c.Streams("texts")}
+	w := &writer{model: model, call: c, set: set, sampling: set.over(t, voice), streams: c.Streams("text") || c.Streams("texts")}
 	if set.Alternatives == 1 {
 		text, finish, err := w.write(ctx, 0, messages)
 		if err != nil {
@@ -141,7 +141,7 @@ const mostGoingOn = 3
 
 const goOn = "Go on exactly where you stopped. Do not repeat what you have written."
 
-func (w writer) write(ctx context.Context, which int, messages []prompt.Message) (text, finish string, err error) {
+func (w *writer) write(ctx context.Context, which int, messages []prompt.Message) (text, finish string, err error) {
 	sampling := w.sampling
 	if sampling.Seed != nil && which > 0 {
 		seed := *sampling.Seed + which
@@ -175,7 +175,7 @@ type ErrEmpty struct{ Model string }
 
 func (e ErrEmpty) Error() string { return "the model " + e.Model + " said nothing" }
 
-func (w writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling) (string, string, error) {
+func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling) (string, string, error) {
 	if err := w.call.Begin(); err != nil {
 		return "", "", err
 	}

@@ -29,7 +29,7 @@ type fakeModel struct {
 func (m fakeModel) Name() string            { return "shed/" + m.name }
 func (m fakeModel) Context() int            { return m.context }
 func (m fakeModel) Counter() prompt.Counter { return prompt.Estimate{} }
-func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (recipe.ModelCall, error) {
+func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (*recipe.ModelCall, error) {
 	m.mu.Lock()
 	*m.asked = append(*m.asked, a)
 	m.mu.Unlock()
@@ -37,7 +37,7 @@ func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (recipe.Mode
 	for _, word := range strings.SplitAfter(answer, " ") {
 		text([]byte(word))
 	}
-	return recipe.ModelCall{Model: m.Name(), Answer: answer, Messages: a.Messages, Finish: "stop", PromptTokens: 10, ReplyTokens: len(answer)}, err
+	return &recipe.ModelCall{Model: m.Name(), Answer: answer, Messages: a.Messages, Finish: "stop", PromptTokens: 10, ReplyTokens: len(answer)}, err
 }
 
 type fakeModels struct {

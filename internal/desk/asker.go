@@ -14,7 +14,7 @@ import (
 // again where that may help, and tells what it used. It is a steps.Model.
 type asker struct {
 	service *Service
-	entry   models.Entry
+	entry   *models.Entry
 	counter prompt.Counter
 	tell    func(Notice) // of what is waited for; nil: nobody listens
 }
@@ -28,24 +28,24 @@ type finder struct {
 
 func (f finder) Find(name string) (steps.Model, error) {
 	if name == f.desk.Settings.Model {
-		return asker{f.service, f.desk.Entry, f.desk.counter, f.tell}, nil
+		return asker{f.service, &f.desk.Entry, f.desk.counter, f.tell}, nil
 	}
 	entry, err := f.service.Models.Find(name)
 	if err != nil {
 		return nil, err
 	}
 	counter, err := entry.Counter()
-	return asker{f.service, entry, counter, f.tell}, err
+	return asker{f.service, &entry, counter, f.tell}, err
 }
 
 func (a asker) Name() string            { return a.entry.Path() }
 func (a asker) Context() int            { return a.entry.Context }
 func (a asker) Counter() prompt.Counter { return a.counter }
 
-func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (recipe.ModelCall, error) {
+func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe.ModelCall, error) {
 	now := a.service.Now
 	began := now()
-	call := recipe.ModelCall{Model: a.Name(), Settings: q.Sampling, Messages: q.Messages, At: began}
+	call := &recipe.ModelCall{Model: a.Name(), Settings: q.Sampling, Messages: q.Messages, At: began}
 	inLine := false
 	leave, err := a.entry.Enter(ctx, func(w models.Wait) {
 		inLine = true

@@ -38,7 +38,7 @@ func (s *Service) begin(r *Reply, d *Desk, q asked) {
 	r.expect(d)
 	go func() {
 		defer cancel(nil)
-		end := s.make(ctx, r, d, q)
+		end := s.make(ctx, r, d, &q)
 		r.finish(end)
 		s.scribe.ended()
 		if q.given == nil && (end.State == store.Done || end.State == store.Stopped) && steps.Remembers(d.Recipe) {
@@ -60,23 +60,32 @@ func (s *Service) keep(r *Reply) {
 	s.scribe.ended() // it may have by now
 }
 
-// make runs the desk's recipe and fills the reply.
-func (s *Service) make(ctx context.Context, r *Reply, d *Desk, q asked) End {
-	takes := recipe.Values{}
-	for name, v := range q.takes {
-		takes[name] = v
-	}
-	takes["question"] = q.question.Text
+// run runs the desk's recipe and fills the reply. Its frame lies below all that
+// happens meanwhile, so it is kept small.
+func (s *Service) run(ctx context.Context, r *Reply, d *Desk, q *asked) (recipe.Result, error) {
 	r.record.Changed = r.stepChanged
-	result, err := recipe.Run(ctx, d.Recipe, takes, d.settings, recipe.Options{
-		Do: s.turn(d, q, r.tell).Do, Now: s.Now, Sleep: pause, Record: r.record,
+	return recipe.Run(ctx, d.Recipe, q.allTakes(), d.settings, recipe.Options{
+		Do: s.turn(d, *q, r.tell).Do, Now: s.Now, Sleep: pause, Record: r.record,
 		Reply: func(lane int, text []byte) { r.write(lane, text, s.Now) },
 		Kept:  keeper{&s.kept, s.Now}, Salt: d.salt(),
 	})
-	end := s.ended(ctx, r, d, result, err)
-	end.At = s.Now()
-	end.trace = s.traceOf(r, d, takes, end)
-	return end
+}
+
+// allTakes is what the visitor gave, the question with it.
+func (q *asked) allTakes() recipe.Values {
+	takes := recipe.Values{"question": q.question.Text}
+	for name, v := range q.takes {
+		if name != "question" {
+			takes[name] = v
+		}
+	}
+	return takes
+}
+
+// make makes the reply.
+func (s *Service) make(ctx context.Context, r *Reply, d *Desk, q *asked) End {
+	result, err := s.run(ctx, r, d, q)
+	return s.ended(ctx, r, d, q, result, err)
 }
 
 // turn is what the steps may know and use.
@@ -110,7 +119,7 @@ func pause(ctx context.Context, span time.Duration) error {
 }
 
 // ended works out what has become of a reply.
-func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, result recipe.Result, err error) End {
+func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, q *asked, result recipe.Result, err error) End {
 	used := r.record.Usage()
 	end := End{State: store.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost, usage: store.Usage(used)}
 	spans := r.record.Spans()
@@ -141,6 +150,8 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, result recipe.Re
 	if end.State == store.Done {
 		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
 	}
+	end.At = s.Now()
+	end.trace = s.traceOf(r, d, q.allTakes(), end)
 	return end
 }
 

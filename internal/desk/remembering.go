@@ -162,13 +162,13 @@ func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Sum
 // summarise asks the desk's model, and keeps a trace of it.
 func (s *Service) summarise(ctx context.Context, d *Desk, r *Reply, messages []prompt.Message, most int) (string, error) {
 	began := s.Now()
-	call, err := asker{s, d.Entry, d.counter, nil}.Ask(ctx, steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
+	call, err := asker{s, &d.Entry, d.counter, nil}.Ask(ctx, steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
 		func([]byte) {})
 	said := strings.TrimSpace(steps.Sound(call.Answer))
 	if err == nil && said == "" {
 		err = &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
 	}
-	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done, Took: s.Now().Sub(began), Calls: []recipe.ModelCall{call}, Out: recipe.Values{"text": said}}
+	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done, Took: s.Now().Sub(began), Calls: []recipe.ModelCall{*call}, Out: recipe.Values{"text": said}}
 	if err != nil {
 		span.State, span.Error = recipe.Failed, err.Error()
 	}

@@ -177,7 +177,7 @@ func (r *Reply) tell(n Notice) {
 }
 
 // stepChanged hears of every change of a step.
-func (r *Reply) stepChanged(span recipe.Span) {
+func (r *Reply) stepChanged(span *recipe.Span) {
 	r.mu.Lock()
 	r.steps++
 	if r.inside > 0 {

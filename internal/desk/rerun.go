@@ -56,11 +56,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	}
 	record, began := &recipe.Recorder{}, s.Now()
 	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, nil).Do, s.Now, pause, record
-	takes := recipe.Values{}
-	for name, v := range q.takes {
-		takes[name] = v
-	}
-	takes["question"] = q.question.Text
+	takes := q.allTakes()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	stop := context.AfterFunc(s.makeCtx, cancel)

@@ -198,7 +198,7 @@ func (e Entry) Enter(ctx context.Context, told func(Wait)) (leave func(), err er
 }
 
 // Generate asks the model once; r.Model is set here.
-func (e Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Result, error) {
+func (e *Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Result, error) {
 	if e.keyErr != nil {
 		return Result{}, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.keyErr.Error()}
 	}

@@ -55,10 +55,10 @@
       </p>
       <DeskMenu {desk} {refresh} />
     </div>
-    <nav class="mt-1 -mb-px flex gap-1" aria-label="This desk">
+    <nav class="mt-1 -mb-px flex overflow-x-auto sm:gap-1" aria-label="This desk">
       {#each tabs as [key, name] (key)}
         <a
-          class={["border-b-2 px-3 py-2 text-sm no-underline", part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink"]}
+          class={["border-b-2 px-2 py-2 text-[0.82rem] no-underline sm:px-3 sm:text-sm", part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink"]}
           href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}
           aria-current={part === key ? "page" : undefined}
           onclick={router.follow}>{name}</a
