@@ -323,6 +323,15 @@ func TestMakersReadWhatWasAsked(t *testing.T) {
 	}
 	p := openConsole(t, browser.Desk, b, "desks/helper/conversations")
 	p.shows("ul", "My name is Perpetua.")
+	// The words of what was just said take a moment to be findable.
+	testbed.Within(t, 20*time.Second, "the words can be found", func() bool {
+		for _, word := range []string{"syrup", "smoker"} {
+			if found, err := b.Client.Records(ctx, "helper", word, 5); err != nil || len(found) == 0 {
+				return false
+			}
+		}
+		return true
+	})
 	p.fill("Search the conversations", "syrup")
 	p.shows("mark", "syrup")
 	p.fill("Search the conversations", "nothing like it")

@@ -65,10 +65,13 @@ func New(o Options) (*Server, error) {
 		AppName:        "Juvalogos",
 		BodyLimit:      largestBody,
 		ReadBufferSize: headerRoom,
-		IdleTimeout:    idleTimeout,
-		ReadTimeout:    readTimeout,
-		Immutable:      true, // values of a request outlive it in replies on their way
-		ErrorHandler:   s.problem,
+		// A reply streams for long; what its request was read with is needed
+		// elsewhere meanwhile.
+		ReduceMemoryUsage: true,
+		IdleTimeout:       idleTimeout,
+		ReadTimeout:       readTimeout,
+		Immutable:         true, // values of a request outlive it in replies on their way
+		ErrorHandler:      s.problem,
 	})
 	s.routes(s.app.Group(o.BasePath))
 	return s, nil

@@ -14,6 +14,7 @@
   let only = $state("");
   let model = $state("");
   let since = $state("");
+  let step = $state("");
   let more = $state(false);
   let days = $state(90);
   let kept = 90;
@@ -33,7 +34,7 @@
     making.readKeeping().then((k) => (days = kept = k.days), complain);
   });
 
-  const asked = $derived<making.TraceQuery>({ desk, search, model, since, ...onlys[only]![1], limit: String(limit) });
+  const asked = $derived<making.TraceQuery>({ desk, search, model, step: step.trim(), since, ...onlys[only]![1], limit: String(limit) });
   $effect(() => {
     const q = { ...asked };
     const timer = setTimeout(() => void read(q), 180);
@@ -81,6 +82,7 @@
     <label class="text-[0.82rem]">Which
       <select class="field mt-1" bind:value={only}>{#each Object.entries(onlys) as [key, [name]] (key)}<option value={key}>{name}</option>{/each}</select>
     </label>
+    <label class="w-32 text-[0.82rem]">Step <input class="field mt-1" bind:value={step} placeholder="its name" /></label>
     <label class="text-[0.82rem]">Since <input class="field mt-1" type="date" bind:value={since} /></label>
   </form>
 
