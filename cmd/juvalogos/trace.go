@@ -180,6 +180,9 @@ func traceRerun(args []string) error {
 		if err != nil {
 			return err
 		}
+		if before.Cost > 0 {
+			fmt.Fprintf(os.Stderr, "(About %.2g, going by the last time.)\n", before.Cost)
+		}
 		after, err := c.Rerun(context.Background(), names[0], edits)
 		if err != nil {
 			return err

@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -96,6 +97,35 @@ reply: a.text
 		_, err := settle(text)
 		if want == "" && err != nil || want != "" && (err == nil || !strings.Contains(err.Error(), want)) {
 			t.Errorf("%q: got %v, want %s", text, err, want)
+		}
+	}
+}
+
+func TestWhatVisitorsGiveIsRead(t *testing.T) {
+	for _, c := range []struct {
+		in   Input
+		text string
+		want string // of the value, or of the error
+	}{
+		{Input{Name: "n", Type: Number}, " 2.5 ", "2.5"},
+		{Input{Name: "n", Type: Number}, "two", `"two" is not a number`},
+		{Input{Name: "c", Type: Choice, Choices: []string{"dry"}}, "drey", `did you mean "dry"?`},
+		{Input{Name: "a", Type: Address}, "ftp://x", "begins with http"},
+		{Input{Name: "l", Type: ListOf(Text)}, "a\nb\n", "[a b]"},
+		{Input{Name: "t", Type: Truth}, "true", "true"},
+		{Input{Name: "p", Type: Picture}, "data:image/png;name=a%20b.png;base64,aGVsbG8=", "{a b.png image/png [104 101 108 108 111]}"},
+		{Input{Name: "p", Type: Picture}, "data:text/plain;name=a.txt;base64,aGVsbG8=", "a.txt is no picture"},
+		{Input{Name: "d", Type: Document}, "data:text/plain;name=a.txt;base64,aGVs", "{a.txt text/plain [104 101 108]}"},
+		{Input{Name: "d", Type: Document}, "data:text/plain;base64,a", "did not arrive whole"},
+		{Input{Name: "d", Type: Document}, "hello", "a document is given as a file"},
+	} {
+		v, err := c.in.Parse(c.text)
+		got := fmt.Sprint(v)
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.Contains(got, c.want) {
+			t.Errorf("%s %q: got %s", c.in.Type, c.text, got)
 		}
 	}
 }

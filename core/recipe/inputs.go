@@ -1,7 +1,9 @@
 package recipe
 
 import (
+	"encoding/base64"
 	"fmt"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -47,8 +49,8 @@ func readTyped(file string, in Input, t Type, v yamlfile.Later) (any, yamlfile.P
 }
 
 // Parse makes a value of the input's type from what a visitor or a command
-// line gave as text. Pictures, sound, documents and tables are not text; see
-// Media.
+// line gave as text. Pictures, sound, documents and tables come as data URLs
+// (RFC 2397), with a parameter name for the file's name.
 func (in Input) Parse(text string) (any, error) {
 	if e, ok := in.Type.Element(); ok {
 		var list []any
@@ -76,8 +78,38 @@ func (in Input) Parse(text string) (any, error) {
 		return b, nil
 	case Text, Choice, Address, Data:
 		return in.fit(in.Type, text)
+	case Picture, Audio, Document, Table:
+		return in.media(text)
 	}
 	return nil, fmt.Errorf("%s: a %s cannot be given as text", in.Name, in.Type)
+}
+
+// families are how the media types of inputs begin; any will do for the others.
+var families = map[Type]string{Picture: "image/", Audio: "audio/"}
+
+// media reads a file out of a data URL.
+func (in Input) media(text string) (Media, error) {
+	head, body, ok := strings.Cut(strings.TrimPrefix(text, "data:"), ",")
+	if !ok || !strings.HasPrefix(text, "data:") || !strings.HasSuffix(head, ";base64") {
+		return Media{}, fmt.Errorf("%s: a %s is given as a file", in.Name, in.Type)
+	}
+	kind, rest, _ := strings.Cut(strings.TrimSuffix(head, ";base64"), ";")
+	m := Media{Kind: kind}
+	for _, parameter := range strings.Split(rest, ";") {
+		if name, ok := strings.CutPrefix(parameter, "name="); ok {
+			if plain, err := url.PathUnescape(name); err == nil {
+				m.Name = plain
+			}
+		}
+	}
+	if family := families[in.Type]; !strings.HasPrefix(m.Kind, family) {
+		return m, fmt.Errorf("%s: %s is no %s", in.Name, m.Name, in.Type)
+	}
+	var err error
+	if m.Body, err = base64.StdEncoding.DecodeString(body); err != nil || len(m.Body) == 0 {
+		return m, fmt.Errorf("%s: the file did not arrive whole; choose it again", in.Name)
+	}
+	return m, nil
 }
 
 // fit checks a value as JSON holds it.

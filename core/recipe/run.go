@@ -87,6 +87,9 @@ type run struct {
 func (x *run) reply(lane int, text []byte) {
 	if lane > 0 {
 		x.mu.Lock()
+		if x.lanes == nil {
+			x.lanes = map[int]bool{}
+		}
 		x.lanes[lane] = true
 		x.mu.Unlock()
 	} else if !x.first.Load() {
@@ -114,7 +117,7 @@ func Run(ctx context.Context, r *Recipe, takes, settings Values, o Options) (Res
 	if o.Reply == nil {
 		o.Reply = func(int, []byte) {}
 	}
-	x := &run{recipe: r, options: o, meter: meter{limits: r.File.Limits}, began: o.Now(), lanes: map[int]bool{}}
+	x := &run{recipe: r, options: o, meter: meter{limits: r.File.Limits}, began: o.Now()}
 	ctx, cancel := context.WithTimeoutCause(ctx, r.File.Limits.Time, ErrLate)
 	defer cancel()
 	top := &scope{outputs: make(map[*Step]Values, len(r.Steps)), names: make(Values, len(takes)+len(settings))}
@@ -250,14 +253,14 @@ func (x *run) steps(ctx context.Context, sc *scope, steps []*Step, parent int, r
 		if len(ready) == 1 && running == 0 { // nothing else to do meanwhile
 			s := ready[0]
 			ready = nil
-			end(x.one(ctx, sc.child(), s, x.prepare(sc, s), parent, sc.leadOf(s, reply)))
+			end(x.one(ctx, sc.child(s), s, x.prepare(sc, s), parent, sc.leadOf(s, reply)))
 			continue
 		}
 		if news == nil {
 			news = make(chan ended, len(steps))
 		}
 		for _, s := range ready {
-			prepared, stream, child := x.prepare(sc, s), sc.leadOf(s, reply), sc.child()
+			prepared, stream, child := x.prepare(sc, s), sc.leadOf(s, reply), sc.child(s)
 			running++
 			go func() { news <- x.one(ctx, child, s, prepared, parent, stream) }()
 		}
@@ -271,8 +274,12 @@ func (x *run) steps(ctx context.Context, sc *scope, steps []*Step, parent int, r
 	return failed
 }
 
-// child is a scope for what runs within: it has the item of its parent.
-func (sc *scope) child() *scope {
+// child is a scope for what runs within a step: it has the item of its parent.
+// A step with nothing within needs none.
+func (sc *scope) child(s *Step) *scope {
+	if s.Inner == nil && s.Each == nil {
+		return nil
+	}
 	c := &scope{names: Values{}, outer: sc.outer}
 	for _, name := range []string{"item", "number"} {
 		if v, ok := sc.names[name]; ok {

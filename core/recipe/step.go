@@ -27,7 +27,10 @@ type prepared struct {
 
 // prepare gathers a step's inputs.
 func (x *run) prepare(sc *scope, s *Step) prepared {
-	p := prepared{in: make(Values, len(s.In))}
+	var p prepared
+	if len(s.In) > 0 {
+		p.in = make(Values, len(s.In))
+	}
 	for _, w := range s.In {
 		if !known(s.Kind.In, w.Port.Name) {
 			p.wide = append(p.wide, w.Port.Name)
@@ -185,6 +188,9 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 		}
 		if inputs, ok := x.options.Inputs[name]; ok {
 			p.in = maps.Clone(p.in)
+			if p.in == nil {
+				p.in = Values{}
+			}
 			maps.Copy(p.in, inputs)
 		}
 	}

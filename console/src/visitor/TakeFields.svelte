@@ -4,6 +4,28 @@
   let { takes, values = $bindable() }: { takes: Schemas["Take"][]; values: Record<string, string> } = $props();
 
   const kinds: Record<string, string> = { number: "number", address: "url" };
+  const files: Record<string, string> = { picture: "image/*", audio: "audio/*", document: "", table: ".csv,.tsv,.xlsx,.ods,.json" };
+  /** In bytes: what a question may bring along. */
+  const largest = 2_500_000;
+  let problem = $state("");
+
+  function read(name: string, field: HTMLInputElement) {
+    const file = field.files?.[0];
+    problem = "";
+    values[name] = "";
+    if (!file) return;
+    if (file.size > largest) {
+      problem = `${file.name} is too large: at most 2.5 MB.`;
+      field.value = "";
+      return;
+    }
+    const reader = new FileReader();
+    reader.onload = () => {
+      const kind = file.type || "application/octet-stream";
+      values[name] = `data:${kind};name=${encodeURIComponent(file.name)};base64,${String(reader.result).split(",")[1] ?? ""}`;
+    };
+    reader.readAsDataURL(file);
+  }
 </script>
 
 <div class="mb-2 flex flex-wrap items-end gap-x-5 gap-y-2">
@@ -19,9 +41,12 @@
         <select class="field mt-1 !min-h-9 text-ink" bind:value={values[take.name]}>
           <option value="">as usual</option><option value="true">yes</option><option value="false">no</option>
         </select>
+      {:else if take.type in files}
+        <input class="field mt-1 !min-h-9 text-ink" type="file" accept={files[take.type]} onchange={(e) => read(take.name, e.currentTarget)} />
       {:else}
         <input class="field mt-1 !min-h-9 text-ink" type={kinds[take.type] ?? "text"} step="any" bind:value={values[take.name]} />
       {/if}
     </label>
   {/each}
+  {#if problem}<p class="basis-full text-[0.82rem] text-accent" role="alert">{problem}</p>{/if}
 </div>
