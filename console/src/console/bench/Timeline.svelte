@@ -41,4 +41,4 @@
     </li>
   {/each}
 </ol>
-<p class="mt-1 flex justify-between px-2 text-[0.76rem] text-faded"><span>Pale: waiting for the first word. Dark: writing.</span><span class="tabular-nums">{span(whole)} in all</span></p>
+<p class="mt-1 flex justify-between px-2 text-[0.76rem] text-faded"><span>Faint: waiting for the first word. Strong: writing.</span><span class="tabular-nums">{span(whole)} in all</span></p>
