@@ -235,8 +235,11 @@ func tell(address, standin, config, log, data, link string, took time.Duration) 
 	fmt.Printf(`
 Juvalogos runs with sample data (started in %.1f s).
 
-  Ask at a desk      %s/at/hive-helper
-                     %s/at/short-answers, next-lines, three-heads, work-plan
+  Ask at a desk      %[2]s/at/hive-helper
+                     %[2]s/at/short-answers
+                     %[2]s/at/three-heads    three models side by side
+                     %[2]s/at/next-lines     a text goes on in several ways
+                     %[2]s/at/work-plan      a recipe of its own
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
@@ -244,7 +247,7 @@ Juvalogos runs with sample data (started in %.1f s).
   Data and log       %s, %s
 
 Ctrl-C stops everything. The data stays.
-`, took.Seconds(), address, address, console, config, standin, data, log)
+`, took.Seconds(), address, console, config, standin, data, log)
 }
 
 func lastLines(path string) string {

@@ -77,10 +77,6 @@ func (c *Call) Write(which int, text []byte) {
 	c.span.wrote()
 }
 
-// Wrote reports whether some of the reply has been written by this step: what
-// a visitor has read cannot be taken back.
-func (c *Call) Wrote() bool { return c.span.written() }
-
 // Lane is where in the reply the text goes that Write was given for which,
 // from 1.
 func (c *Call) Lane(which int) int {

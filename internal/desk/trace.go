@@ -150,7 +150,8 @@ func (s *Service) TraceKeeping(ctx context.Context) (Keeping, error) {
 	return k, err
 }
 
-// SetTraceKeeping sets it, from a day on.
+// SetTraceKeeping sets it, from a day on. Nothing is thinned at once: a slip can
+// be put right until the next round.
 func (s *Service) SetTraceKeeping(ctx context.Context, k Keeping, by string) error {
 	if k.Days < 1 || k.Days > 36500 {
 		return &Problem{Code: Invalid, Sentence: "Traces are kept for at least one day, and at most 36500."}
@@ -158,7 +159,6 @@ func (s *Service) SetTraceKeeping(ctx context.Context, k Keeping, by string) err
 	err := s.Store.SetSetting(ctx, keepingKey, k)
 	if err == nil {
 		s.Log.Info("keeping of traces set", "days", k.Days, "by", by)
-		s.thin(ctx)
 	}
 	return err
 }

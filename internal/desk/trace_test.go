@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"encoding/json"
+	"errors"
 	"os"
 	"strings"
 	"testing"
@@ -154,6 +155,34 @@ func TestRunAgainFromAStep(t *testing.T) {
 	}
 	if err != nil || calls["reply"] != 1 || calls["rerun"] != 4 {
 		t.Errorf("%v, %v", calls, err)
+	}
+}
+
+// What a visitor removes goes with all that was kept of how it was made; the
+// figures stay.
+func TestATraceGoesWithItsConversation(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	r := ask(t, b, desk.Question{Text: "hello"})
+	settled(t, r)
+	in, err := b.Desks.Inside(ctx, r.Turn, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Store.Remove(ctx, r.Conversation, alice, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	if found, err := b.Desks.Traces(ctx, store.TraceFilter{}); err != nil || len(found) != 0 {
+		t.Errorf("listed though it is removed: %d, %v", len(found), err)
+	}
+	if n, err := b.Store.Purge(ctx, time.Now().Add(time.Hour)); err != nil || n != 1 {
+		t.Fatalf("%d went, %v", n, err)
+	}
+	if _, err := b.Store.Trace(ctx, in.ID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("the trace is still there: %v", err)
+	}
+	rows, err := b.Store.Usage(ctx, store.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	if err != nil || len(rows) != 1 || rows[0].Calls != 1 {
+		t.Errorf("%+v, %v", rows, err)
 	}
 }
 

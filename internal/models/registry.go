@@ -168,19 +168,6 @@ func (r *Registry) Find(name string) (Entry, error) {
 	return Entry{}, fmt.Errorf("unknown model %q; there are: %s", name, strings.Join(names, ", "))
 }
 
-// Cost is what so many tokens cost with a model, named by its path; 0 if no
-// price is known.
-func (r *Registry) Cost(path string, promptTokens, replyTokens int) float64 {
-	r.mu.RLock()
-	defer r.mu.RUnlock()
-	for _, e := range r.entries {
-		if e.Path() == path {
-			return e.Price.Of(promptTokens, replyTokens)
-		}
-	}
-	return 0
-}
-
 // Answered reports whether a probe has shown since the start that a model
 // works.
 func (r *Registry) Answered() bool { return r.answered.Load() }

@@ -39,11 +39,18 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
+	migrate(t, db, 5)
+	if _, err := db.ExecContext(ctx, `update attempt set helped = false where turn = (select id from turn where number = 2)`); err != nil {
+		t.Fatal(err)
+	}
 	s, err := store.Open(ctx, url)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer s.Close()
+	if queue, err := s.Judgements(ctx, store.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 || queue[0].Question != "question 2" {
+		t.Errorf("verdicts of before: %+v, %v", queue, err)
+	}
 	var visitor store.Visitor
 	for i := range visitor {
 		visitor[i] = 1

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/hex"
 	"fmt"
 	"strings"
 	"time"
@@ -10,7 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// UsageBy are what usage can be added up by, each with the column that it
+// usageBy are what usage can be added up by, each with the column that it
 // means.
 var usageBy = map[string]string{
 	"day":     `to_char(m.at at time zone 'UTC', 'YYYY-MM-DD')`,
@@ -80,6 +79,3 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 		return u, err
 	})
 }
-
-// VisitorName is how a visitor is called where nothing of them may be known.
-func VisitorName(v Visitor) string { return hex.EncodeToString(v[:4]) }

@@ -74,6 +74,7 @@ create index model_call_at on model_call (at);
 alter table attempt add reason text not null default '';
 alter table attempt add remark text not null default '';
 alter table attempt add judged_at timestamptz;
+update attempt set judged_at = coalesce(ended_at, started_at) where helped is not null;
 create table finding (
     turn       uuid not null references turn on delete cascade,
     attempt    integer not null,
