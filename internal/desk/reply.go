@@ -185,7 +185,8 @@ func (r *Reply) stepChanged(span *recipe.Span) {
 	}
 	quiet := len(r.text) == 0
 	r.mu.Unlock()
-	if quiet && span.State == recipe.Running && span.Says != "" && span.First == 0 {
+	begun := span.State == recipe.Running && span.First == 0 && len(span.Calls) == 0
+	if quiet && begun && span.Says != "" {
 		r.tell(Notice{Kind: "step", Says: span.Says})
 	}
 }
