@@ -26,6 +26,7 @@ func recipeRun(args []string) error {
 	settings := f.String("settings", "", "file with what a desk file has under recipe_settings")
 	programs := f.String("programs", "", "folder of programs that the recipe may run")
 	reach := f.String("reach", "", "hosts that the recipe may call, with commas between")
+	dearest := f.Float64("most", 0, "do not run what could cost more than this; 0: run it")
 	asJSON := f.Bool("json", false, "print the reply, the parts and the steps as JSON")
 	if err := parse(f, args); err != nil {
 		return err
@@ -38,6 +39,16 @@ func recipeRun(args []string) error {
 		return err
 	}
 	t.Model, t.Brief = *model, *brief
+	forecast, err := t.Forecast(options.Models)
+	if err != nil {
+		return err
+	}
+	if !*asJSON {
+		fmt.Fprintln(os.Stderr, forecastLine(forecast))
+	}
+	if *dearest > 0 && forecast.Cost > *dearest {
+		return fmt.Errorf("it was not run: it could cost %.2g, and -most allows %.2g; lower max_tokens or limits in the recipe, or raise -most", forecast.Cost, *dearest)
+	}
 	var mu sync.Mutex
 	t.Record = &recipe.Recorder{Changed: func(s *recipe.Span) {
 		mu.Lock()
@@ -71,6 +82,18 @@ func recipeRun(args []string) error {
 		fmt.Printf("\n%s:\n%v\n", p.Title, p.Value)
 	}
 	return nil
+}
+
+// forecastLine tells what a run takes at most.
+func forecastLine(f desk.Forecast) string {
+	if f.Calls == 0 {
+		return "No model is asked."
+	}
+	line := fmt.Sprintf("At most %d calls, about %d + %d tokens, cost %.2g.", f.Calls, f.PromptTokens, f.ReplyTokens, f.Cost)
+	if f.Open {
+		line += " How many there will be is known while it runs; these are the recipe's limits."
+	}
+	return line
 }
 
 func trialOf(name string, given []string, settings, connections, programs, reach string) (t desk.Trial, o desk.Options, err error) {

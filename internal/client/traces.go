@@ -108,6 +108,7 @@ type Usage struct {
 	To   time.Time `json:"to"`
 	Rows []struct {
 		Keys         []string `json:"keys"`
+		Turns        int      `json:"turns"`
 		Calls        int      `json:"calls"`
 		Counted      int      `json:"counted"`
 		PromptTokens int64    `json:"prompt_tokens"`

@@ -345,8 +345,7 @@ func TestVerdictsAndFindings(t *testing.T) {
 func TestTheCostIsThatOfTheDay(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	file := strings.NewReplacer("URL", b.ModelURL).Replace("connections:\n  - {name: shed, address: URL/v1, key: env:TESTBED_MODEL_KEY, models: [{name: thyme-mini, context: 4096, price: {in: 10, out: 100}}]}\n")
-	f := mustRead(t, file)
-	b.Desks.Models.Replace(f)
+	b.Desks.Models.Replace(mustRead(t, file))
 	time.Sleep(1100 * time.Millisecond)
 	r := ask(t, b, desk.Question{Text: "hello"})
 	v := settled(t, r)
@@ -359,6 +358,16 @@ func TestTheCostIsThatOfTheDay(t *testing.T) {
 	rows, err := b.Store.Usage(ctx, store.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Cost != want {
 		t.Errorf("%+v, %v", rows, err)
+	}
+	time.Sleep(1100 * time.Millisecond)
+	// What is foreseen is at today's price and no less than what was; what is
+	// usual is what it was.
+	f, err := b.Desks.Forecast(ctx, "helper")
+	if err != nil || f.Calls != 1 || f.Cost < want || f.Turns != 1 || f.Usual != want || f.Open {
+		t.Errorf("%+v, %v", f, err)
+	}
+	if least := float64(f.PromptTokens)*99/1e6 + float64(f.ReplyTokens)*100/1e6; f.ReplyTokens == 0 || f.Cost-least > 1e-9 || least-f.Cost > 1e-9 {
+		t.Errorf("%+v is not at the price of today", f)
 	}
 }
 

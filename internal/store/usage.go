@@ -38,6 +38,7 @@ type UsageFilter struct {
 // UsageRow is one sum.
 type UsageRow struct {
 	Keys         []string // in the order of By
+	Turns        int // that they were for
 	Calls        int
 	Counted      int // of them without figures from the server
 	PromptTokens int64
@@ -56,7 +57,7 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 		}
 		columns[i] = column
 	}
-	group, order := "", `6 desc, 4 desc`
+	group, order := "", `7 desc, 5 desc`
 	if len(columns) > 0 {
 		group = ` group by array[` + strings.Join(columns, ", ") + `]`
 		if f.By[0] == "day" {
@@ -66,7 +67,7 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 		columns = []string{`''`}
 	}
 	rows, err := s.pool.Query(ctx, `
-		select array[`+strings.Join(columns, ", ")+`]::text[], count(*), count(*) filter (where m.counted), sum(m.prompt_tokens), sum(m.reply_tokens), sum(m.cost)
+		select array[`+strings.Join(columns, ", ")+`]::text[], count(distinct m.turn), count(*), count(*) filter (where m.counted), sum(m.prompt_tokens), sum(m.reply_tokens), sum(m.cost)
 		from model_call m join desk d on d.id = m.desk
 		where m.at >= $1 and m.at < $2 and ($3 = '' or d.slug = $3) and ($4 = '' or m.model = $4) and ($5 = '' or m.step = $5)
 			and ($6 = '' or encode(substr(m.visitor, 1, 4), 'hex') = $6)`+group+`
@@ -75,7 +76,7 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (u UsageRow, err error) {
-		err = row.Scan(&u.Keys, &u.Calls, &u.Counted, &u.PromptTokens, &u.ReplyTokens, &u.Cost)
+		err = row.Scan(&u.Keys, &u.Turns, &u.Calls, &u.Counted, &u.PromptTokens, &u.ReplyTokens, &u.Cost)
 		return u, err
 	})
 }

@@ -28,6 +28,8 @@ type (
 		About   string       `json:"about"`
 		Source  string       `json:"source"`
 		Drawing draw.Drawing `json:"drawing"`
+		// Forecast is what a question takes, of a desk's recipe.
+		Forecast *desk.Forecast `json:"forecast,omitempty"`
 	}
 )
 
@@ -65,7 +67,7 @@ func builtIn(name string) (recipeBody, error) {
 	if err != nil {
 		return recipeBody{}, err
 	}
-	return recipeBody{r.Name, r.About, string(src), draw.Layout(r)}, nil
+	return recipeBody{Name: r.Name, About: r.About, Source: string(src), Drawing: draw.Layout(r)}, nil
 }
 
 func (s *Server) recipe(c fiber.Ctx) error {
@@ -93,8 +95,13 @@ func (s *Server) deskRecipe(c fiber.Ctx) error {
 		text, _ := steps.Source(f.Recipe)
 		source = string(text)
 	}
+	body := recipeBody{Name: r.Name, About: r.About, Source: source, Drawing: draw.Layout(r)}
+	// A desk whose model is not there has a recipe all the same.
+	if forecast, err := s.Desks.Forecast(c, slug); err == nil {
+		body.Forecast = &forecast
+	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(recipeBody{r.Name, r.About, source, draw.Layout(r)})
+	return c.JSON(body)
 }
 
 // checkRecipe checks a recipe's text and draws it.
@@ -107,7 +114,7 @@ func (s *Server) checkRecipe(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(recipeBody{r.Name, r.About, string(c.Body()), draw.Layout(r)})
+	return c.JSON(recipeBody{Name: r.Name, About: r.About, Source: string(c.Body()), Drawing: draw.Layout(r)})
 }
 
 func (s *Server) recipeSchema(c fiber.Ctx) error {

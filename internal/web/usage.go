@@ -17,6 +17,7 @@ import (
 
 type usageRowBody struct {
 	Keys         []string `json:"keys"`
+	Turns        int      `json:"turns"`
 	Calls        int      `json:"calls"`
 	Counted      int      `json:"counted"`
 	PromptTokens int64    `json:"prompt_tokens"`
@@ -77,7 +78,7 @@ func (s *Server) usage(c fiber.Ctx) error {
 func sendUsageCSV(c fiber.Ctx, by []string, rows []store.UsageRow) error {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
-	_ = w.Write(append(slices.Clone(by), "calls", "calls_counted_here", "prompt_tokens", "reply_tokens", "cost"))
+	_ = w.Write(append(slices.Clone(by), "turns", "calls", "calls_counted_here", "prompt_tokens", "reply_tokens", "cost"))
 	for _, r := range rows {
 		keys := r.Keys
 		if len(by) == 0 {
@@ -87,7 +88,7 @@ func sendUsageCSV(c fiber.Ctx, by []string, rows []store.UsageRow) error {
 		for i, k := range keys {
 			line[i] = harmless(k)
 		}
-		_ = w.Write(append(line, strconv.Itoa(r.Calls), strconv.Itoa(r.Counted), strconv.FormatInt(r.PromptTokens, 10),
+		_ = w.Write(append(line, strconv.Itoa(r.Turns), strconv.Itoa(r.Calls), strconv.Itoa(r.Counted), strconv.FormatInt(r.PromptTokens, 10),
 			strconv.FormatInt(r.ReplyTokens, 10), strconv.FormatFloat(r.Cost, 'f', 6, 64)))
 	}
 	w.Flush()

@@ -4,6 +4,7 @@ import (
 	"embed"
 	"fmt"
 	"math/rand/v2"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -84,6 +85,9 @@ func fromAlmanac(m model, c conversation, standing instructions, chance *rand.Ra
 		}
 		return fmt.Sprintf("I find nothing about “%s” in my almanac. I am a simulated model with a few pages about bees, so try me on *swarms*, *varroa*, *feeding*, *the honey harvest* or *a calendar for the first year*.", subject)
 	}
+	if thing := explain.FindStringSubmatch(c.question); thing != nil {
+		return e.about(thing[1])
+	}
 	if m.terse {
 		return e.short
 	}
@@ -91,4 +95,28 @@ func fromAlmanac(m model, c conversation, standing instructions, chance *rand.Ra
 		return fmt.Sprintf("%s\n\nDoes that help, %s? You might ask next: *%s*", e.long, name, e.next)
 	}
 	return fmt.Sprintf("%s\n\nYou might ask next: *%s*", e.long, e.next)
+}
+
+var explain = regexp.MustCompile(`(?is)^(.{3,120}?)[.:]? explain (?:this|it)\b`)
+
+// about is what the entry says of one thing: the sentence that shares most
+// words with it, and the one after.
+func (e entry) about(thing string) string {
+	all := slices.DeleteFunc(sentences(markup.ReplaceAllString(e.long, "")), func(s string) bool {
+		return len(strings.Fields(s)) < 4 || strings.ContainsAny(s, "|=") || strings.HasSuffix(s, ":")
+	})
+	words := contentWords(thing)
+	best, most := 0, -1
+	for i, s := range all {
+		shared := 0
+		for _, w := range contentWords(s) {
+			if slices.Contains(words, w) {
+				shared++
+			}
+		}
+		if shared > most {
+			best, most = i, shared
+		}
+	}
+	return strings.Join(all[best:min(len(all), best+2)], " ")
 }

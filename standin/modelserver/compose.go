@@ -68,11 +68,12 @@ func listen(messages []message) conversation {
 }
 
 var (
-	greeting  = regexp.MustCompile(`(?i)^(hello|hi|hey|good (morning|afternoon|evening|day)|greetings)\b[^?]*$`)
-	thanks    = regexp.MustCompile(`(?i)^(thanks|thank you|cheers|great|lovely|perfect)\b[^?]{0,40}$`)
-	whoAreYou = regexp.MustCompile(`(?i)\b(who|what) are you\b|your name`)
-	goOn      = regexp.MustCompile(`(?is)^(continue|go on|carry on)( (this|the) (text|story))?[:.]\s*(.*)$`)
-	counting  = regexp.MustCompile(`(?i)^count from one to (\w+)`)
+	greeting    = regexp.MustCompile(`(?i)^(hello|hi|hey|good (morning|afternoon|evening|day)|greetings)\b[^?]*$`)
+	thanks      = regexp.MustCompile(`(?i)^(thanks|thank you|cheers|great|lovely|perfect)\b[^?]{0,40}$`)
+	whoAreYou   = regexp.MustCompile(`(?i)\b(who|what) are you\b|your name`)
+	goOn        = regexp.MustCompile(`(?is)^(continue|go on|carry on)( (this|the) (text|story))?[:.]\s*(.*)$`)
+	asksGoingOn = regexp.MustCompile(`(?i)\b(continue|go on with|carry on) (the|this) text\b`)
+	counting    = regexp.MustCompile(`(?i)^count from one to (\w+)`)
 )
 
 // speak decides what kind of thing was said.
@@ -84,8 +85,8 @@ func speak(m model, c conversation, standing instructions, chance *rand.Rand) st
 		return "I was given a picture, and as a simulated model I cannot see it. Describe what is on the comb, and I will look it up in my almanac."
 	case counting.MatchString(c.question):
 		return strings.Join(numbers, ", ") + "."
-	case goOn.MatchString(c.question):
-		return continueText(goOn.FindStringSubmatch(c.question)[5], chance)
+	case goOn.MatchString(c.question), asksGoingOn.MatchString(c.system):
+		return continueText(chance)
 	}
 	if reply := fromFacts(c); reply != "" {
 		return reply
@@ -110,16 +111,17 @@ func pick(chance *rand.Rand, choices ...string) string { return choices[chance.I
 var numbers = strings.Fields("one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen twenty twenty-one twenty-two twenty-three twenty-four twenty-five twenty-six twenty-seven twenty-eight twenty-nine thirty")
 
 // continueText adds sentences in the mood of an apiary at dusk.
-func continueText(_ string, chance *rand.Rand) string {
-	openings := []string{"By then", "A little later", "Nobody noticed, but", "On the landing board", "Behind the shed"}
-	middles := []string{"the last foragers came home heavy with lime pollen", "the smoker had gone out and smelled of old sacking", "a single drone circled as if he had lost his keys", "the hive hummed half a tone lower", "rain began to tick on the tin roofs"}
-	ends := []string{"and the evening settled over the meadow.", "which the old keeper took for a good sign.", "and someone put the kettle on.", "so the notebook stayed shut until morning."}
+func continueText(chance *rand.Rand) string {
+	openings := []string{"By then", "A little later", "Nobody noticed, but", "On the landing board", "Behind the shed", "As every year", "Further down the valley"}
+	middles := []string{"the last foragers came home heavy with lime pollen", "the smoker had gone out and smelled of old sacking", "a single drone circled as if he had lost his keys", "the hive hummed half a tone lower", "rain began to tick on the tin roofs", "somebody was already counting jars", "the children had found the best place to watch from"}
+	ends := []string{"and the evening settled over the meadow.", "which the old keeper took for a good sign.", "and someone put the kettle on.", "so the notebook stayed shut until morning.", "and nobody said a word about the weather."}
 	var b strings.Builder
+	o, m, e := chance.Perm(len(openings)), chance.Perm(len(middles)), chance.Perm(len(ends))
 	for i := range 3 {
 		if i > 0 {
 			b.WriteByte(' ')
 		}
-		fmt.Fprintf(&b, "%s %s, %s", pick(chance, openings...), pick(chance, middles...), pick(chance, ends...))
+		fmt.Fprintf(&b, "%s %s, %s", openings[o[i]], middles[m[i]], ends[e[i]])
 	}
 	return b.String()
 }

@@ -20,7 +20,7 @@ type responseFormat struct {
 
 var (
 	asksJSON  = regexp.MustCompile(`(?i)\b(?:answer|reply|respond|write|return|output)\b[^.\n]{0,60}\bJSON\b`)
-	namedKeys = regexp.MustCompile(`"([A-Za-z_][\w-]*)"\s*:`)
+	namedKeys = regexp.MustCompile(`"([A-Za-z_][\w-]*)"\s*:\s*(\[)?`)
 )
 
 // structured answers in JSON if it is asked to. By response_format it answers
@@ -79,12 +79,34 @@ func sampleKeys(c conversation, said []string) map[string]any {
 	out := map[string]any{}
 	keys := namedKeys.FindAllStringSubmatch(c.system+"\n"+c.question, -1)
 	for i, k := range keys {
+		if k[2] != "" {
+			out[k[1]] = inShort(said, 3)
+			continue
+		}
 		out[k[1]] = at(said, i)
 	}
 	if len(out) == 0 {
 		out["reply"] = strings.Join(said, " ")
 	}
 	return out
+}
+
+// inShort takes the most telling few of what was said, each without what
+// follows its first comma or colon.
+func inShort(said []string, most int) []string {
+	list := []string{}
+	for _, s := range said {
+		s = strings.Trim(markup.ReplaceAllString(s, ""), " *#|")
+		if at := strings.IndexAny(s, ",:;.("); at > 0 {
+			s = strings.TrimSpace(s[:at])
+		}
+		if n := len(strings.Fields(s)); n >= 3 && n <= 9 && !strings.ContainsAny(s, "=\"") && !strings.HasPrefix(s, "You might") && !strings.HasPrefix(s, "If") && !slices.Contains(list, s) {
+			if list = append(list, s); len(list) == most {
+				break
+			}
+		}
+	}
+	return list
 }
 
 func at(list []string, i int) string {
@@ -143,6 +165,15 @@ func (s *schema) sample(key string, said []string, depth int) any {
 		return out
 	case "array":
 		list := []any{}
+		if s.Items != nil && s.Items.Type == "string" && s.Items.Enum == nil {
+			for _, text := range inShort(said, max(3, s.MinItems)) {
+				list = append(list, text)
+			}
+			if len(list) >= max(1, s.MinItems) {
+				return list
+			}
+			list = list[:0]
+		}
 		for i := range max(s.MinItems, min(3, len(said))) {
 			list = append(list, s.Items.sample(key, rotate(said, i), depth+1))
 		}

@@ -3,6 +3,7 @@ package modelserver
 import (
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 )
@@ -96,4 +97,33 @@ func TestThePoorModelIsWorse(t *testing.T) {
 	if good, poor := ask("heather-2"), ask("dock-leaf"); len(poor) >= len(good) || poor == "" {
 		t.Errorf("good: %q\npoor: %q", good, poor)
 	}
+}
+
+func TestGoesOnInSeveralWays(t *testing.T) {
+	ways := map[string]bool{}
+	for seed := range 3 {
+		system := message{Role: "system", Text: "Continue the text exactly where it ends."}
+		ways[tellSeeded(t, []message{system, {Role: "user", Text: "Honey, when it is ripe, tells you so itself."}}, uint64(seed))] = true
+	}
+	if len(ways) != 3 {
+		t.Errorf("%d ways: %v", len(ways), ways)
+	}
+}
+
+func TestListsJobsAsJSONAndExplainsOne(t *testing.T) {
+	reply := compose(catalogue[0], []message{{Role: "user", Text: `Getting a colony through the winter. Answer in JSON: an object like {"jobs": ["...", "..."]} with three short jobs.`}},
+		responseFormat{Type: "json_object"}, rand.New(rand.NewPCG(1, 4)))
+	var plan struct{ Jobs []string }
+	if err := json.Unmarshal([]byte(reply), &plan); err != nil || len(plan.Jobs) == 0 || len(plan.Jobs) > 3 {
+		t.Errorf("%v: %s", err, reply)
+	}
+	one := tellSeeded(t, []message{{Role: "user", Text: "Take them off early. Explain this to a beginner in two sentences. It is part of: Taking off the honey"}}, 4)
+	if !strings.HasPrefix(one, "Take them off early, before") {
+		t.Errorf("%s", one)
+	}
+}
+
+func tellSeeded(t *testing.T, m []message, seed uint64) string {
+	t.Helper()
+	return compose(catalogue[0], m, responseFormat{}, rand.New(rand.NewPCG(1, seed)))
 }

@@ -1503,6 +1503,8 @@ export interface components {
         UsageRow: {
             /** @description In the order of by. */
             keys: string[];
+            /** @description Questions that they were for. */
+            turns: number;
             calls: number;
             /** @description Calls for which the server gave no figures. */
             counted: number;
@@ -1560,6 +1562,21 @@ export interface components {
             /** @description The text of its file. */
             source: string;
             drawing: components["schemas"]["Drawing"];
+            forecast?: components["schemas"]["Forecast"];
+        };
+        /** @description What one question takes at most by the recipe and its settings, and what questions took in the last 30 days. */
+        Forecast: {
+            /** @description How often models are asked at most. */
+            calls: number;
+            prompt_tokens: number;
+            reply_tokens: number;
+            cost: number;
+            /** @description How often is known only while it runs; the recipe's limits bound it. */
+            open: boolean;
+            /** @description How many questions there were. */
+            turns: number;
+            /** @description What one of them cost on average. */
+            usual: number;
         };
         /** @description A recipe laid out from top to bottom, in pixels. */
         Drawing: {

@@ -2,6 +2,7 @@
   import { onMount } from "svelte";
   import * as making from "../api/making";
   import type { Schemas } from "../given";
+  import { forecastLine } from "./bench/inside.svelte";
   import RecipeGraph from "./RecipeGraph.svelte";
   import { sentence } from "./state.svelte";
 
@@ -26,6 +27,7 @@
   {:else if recipe}
     <h2 class="font-serif text-[1.2rem] font-semibold">How a reply is made: {recipe.name}</h2>
     <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">{recipe.about}</p>
+    {#if recipe.forecast}<p class="mt-2 max-w-[44rem] text-[0.92rem]">{forecastLine(recipe.forecast)}</p>{/if}
     {#if preferences.length}
       <section class="mt-5 max-w-[30rem]">
         <h3 class="text-[0.95rem] font-semibold">What visitors prefer</h3>

@@ -38,11 +38,23 @@ func (l *layout) wires() {
 		lane += laneGap
 		sides[p.from]++
 		sides[p.to]++
+		// It leaves and arrives at the right, or where another box stands there,
+		// at the lower and the upper edge.
 		x1, y1 := a.X+a.W, min(a.Y+10+9*sides[p.from], a.Y+a.H-4)
+		begin := fmt.Sprintf("M%d %d", x1, y1)
+		if below := l.beside(a); below > 0 {
+			x1, y1 = a.X+a.W-6-9*sides[p.from], below+4+9*sides[p.from]
+			begin = fmt.Sprintf("M%d %d V%d Q%d %d %d %d", x1, a.Y+a.H, y1-8, x1, y1, x1+8, y1)
+		}
 		x2, y2 := b.X+b.W, min(b.Y+10+9*sides[p.to], b.Y+b.H-4)
+		end := fmt.Sprintf("H%d", x2)
+		if l.beside(b) > 0 {
+			x2, y2 = b.X+b.W-6-9*sides[p.to], b.Y-12-9*sides[p.to]
+			end = fmt.Sprintf("H%d Q%d %d %d %d V%d", x2+8, x2, y2, x2, y2+8, b.Y)
+		}
 		l.drawing.Wires = append(l.drawing.Wires, Wire{
 			From: p.from, To: p.to, Label: strings.Join(labels[p], ", "), Side: true, X: lane + 6, Y: y2 - 14,
-			Path: fmt.Sprintf("M%d %d H%d Q%d %d %d %d V%d Q%d %d %d %d H%d", x1, y1, lane-8, lane, y1, lane, y1+8, y2-8, lane, y2, lane-8, y2, x2),
+			Path: fmt.Sprintf("%s H%d Q%d %d %d %d V%d Q%d %d %d %d %s", begin, lane-8, lane, y1, lane, y1+8, y2-8, lane, y2, lane-8, y2, end),
 		})
 		l.drawing.Width = max(l.drawing.Width, lane+6+7*len(strings.Join(labels[p], ", "))+margin)
 	}
@@ -69,13 +81,27 @@ func (l *layout) wires() {
 	// Labels that would stand on each other step aside.
 	for i := range l.drawing.Wires {
 		w := &l.drawing.Wires[i]
-		for j := range i {
+		for j := 0; j < i; j++ {
 			o := l.drawing.Wires[j]
-			if o.Y == w.Y && abs(o.X-w.X) < 7*max(len(o.Label), len(w.Label))/2+20 {
-				w.Y -= 15
+			if abs(o.Y-w.Y) < 14 && abs(o.X-w.X) < 7*max(len(o.Label), len(w.Label))/2+20 {
+				w.Y = o.Y - 14
+				j = -1 // it may stand on one before now
 			}
 		}
 	}
+}
+
+// beside returns the lower edge of the boxes that stand right of one in its
+// row, its own included; 0 if none does.
+func (l *layout) beside(a *Box) int {
+	below := 0
+	for i := range l.drawing.Boxes {
+		b := &l.drawing.Boxes[i]
+		if b.X >= a.X+a.W && b.Y < a.Y+a.H && a.Y < b.Y+b.H {
+			below = max(below, b.Y+b.H, a.Y+a.H)
+		}
+	}
+	return below
 }
 
 const laneGap = 16

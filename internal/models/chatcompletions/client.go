@@ -35,7 +35,6 @@ func New(c models.Connection, key models.Secret) models.Client {
 	transport.MaxIdleConnsPerHost = 512
 	transport.MaxIdleConns = 0
 	transport.DisableCompression = true
-	transport.ReadBufferSize = 16 << 10 // a fast model sends many tokens at once
 	transport.ForceAttemptHTTP2 = strings.HasPrefix(c.Address, "https:")
 	return &Client{connection: c, key: key, http: &http.Client{Transport: transport}}
 }

@@ -5,12 +5,19 @@
   import { given, type Schemas } from "../../given";
   import { hrefOf, router } from "../router.svelte";
   import { complain } from "../state.svelte";
+  import { forecastLine } from "./inside.svelte";
   import InsideView from "./InsideView.svelte";
 
   let { slug, id = "" }: { slug: string; /** Of a trace or a turn; "": ask here. */ id?: string } = $props();
 
   let looked = $state("");
   let record = $state<Schemas["Conversation"] | null>(null);
+
+  let forecast = $state<Schemas["Forecast"]>();
+  onMount(() => {
+    // Without it the page says nothing of cost.
+    making.readDeskRecipe(slug).then((r) => (forecast = r.forecast)).catch(() => {});
+  });
 
   // The visitor's page tells which of its turns is looked at.
   onMount(() => {
@@ -70,6 +77,7 @@
           Ask something at the left. Here you see, while it happens, which steps the reply is made in, what ran beside what, and where the time went. Click a step to see the prompt exactly as it
           was sent, and the answer; change something and run it again, as often as you like.
         </p>
+        {#if forecast}<p class="mt-3 leading-relaxed">{forecastLine(forecast)}</p>{/if}
         <p class="mt-3 leading-relaxed text-faded">To look into what a visitor was answered, open it from <a class="text-accent underline underline-offset-4" href={hrefOf("replies")} onclick={router.follow}>Replies</a> or <a class="text-accent underline underline-offset-4" href={hrefOf("verdicts")} onclick={router.follow}>Verdicts</a>.</p>
       </div>
     {/if}

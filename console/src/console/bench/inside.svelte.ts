@@ -82,6 +82,16 @@ export function replyOf(t: Schemas["Inside"]): string {
 
 export const money = (n: number) => (n >= 0.01 ? n.toFixed(2) : n === 0 ? "0" : n.toPrecision(2));
 
+/** What a question takes, in a sentence. */
+export function forecastLine(f: Schemas["Forecast"]): string {
+  if (f.calls === 0) return "A question asks no model.";
+  const times = f.calls === 1 ? "once" : f.calls === 2 ? "twice" : `${f.calls} times`;
+  let line = `A question, or making a reply again, asks a model ${times} at most: about ${(f.prompt_tokens + f.reply_tokens).toLocaleString("en")} tokens, cost ${money(f.cost)}.`;
+  if (f.open) line += " How often exactly is known while it runs; these are the recipe’s limits.";
+  if (f.turns) line += ` In the last 30 days a question cost ${money(f.usual)} on average (${f.turns} asked).`;
+  return line;
+}
+
 export function span(seconds: number): string {
   if (seconds < 0.001) return `${Math.round(seconds * 1e6)} µs`;
   if (seconds < 1) return `${Math.round(seconds * 1000)} ms`;
