@@ -38,7 +38,7 @@ type UsageFilter struct {
 // UsageRow is one sum.
 type UsageRow struct {
 	Keys         []string // in the order of By
-	Turns        int // that they were for
+	Turns        int      // that they were for
 	Calls        int
 	Counted      int // of them without figures from the server
 	PromptTokens int64
