@@ -120,7 +120,7 @@ func TestRepliesAreFoundAndUsageIsTold(t *testing.T) {
 	m.until("the chart is drawn", `document.querySelectorAll(".chart svg rect, .chart svg path").length > 3`)
 	m.accessible("usage")
 	csv := run[string](m, `fetch([...document.querySelectorAll("a")].find(a => a.innerText === "CSV").href).then(r => r.text())`)
-	if !strings.HasPrefix(csv, "day,desk,model,step,kind,calls,") || strings.Count(csv, "\n") != 2 {
+	if !strings.HasPrefix(csv, "day,desk,model,step,kind,turns,calls,") || strings.Count(csv, "\n") != 2 {
 		t.Errorf("CSV %q", csv)
 	}
 	m.visit("/console/desks/helper/recipe")
