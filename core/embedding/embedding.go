@@ -115,7 +115,7 @@ func (w *Words) Signature(i int32) (s [2]uint64) {
 // weight is a/(a + p(w)); how frequent a word is, is estimated from its rank
 // (Zipf's law: the vectors come with no counts).
 func (w *Words) weight(i int32) float32 {
-	const a = 1e-3
+	const a = 1e-4
 	p := 0.06 / (float64(i) + 1)
 	return float32(a / (a + p))
 }

@@ -1,0 +1,68 @@
+package retrieval
+
+import (
+	"cmp"
+	"math/bits"
+	"slices"
+	"sync"
+)
+
+// alike is a term of the index that means nearly the same as a word.
+type alike struct {
+	id      uint32
+	similar float64 // 0 to 1
+}
+
+// expansions remembers what words are like until the index changes.
+type expansions struct {
+	mu    sync.Mutex
+	known map[int32][]alike
+}
+
+func (e *expansions) forget() {
+	e.mu.Lock()
+	e.known = nil
+	e.mu.Unlock()
+}
+
+const (
+	mostExpansions = 20_000 // remembered
+	leastCosine    = 0.5    // of words that can stand for each other
+	unlike         = 0.3    // cosine of words that have little to do with each other
+	mostBits       = 44     // in which their signatures may differ
+	nearestKept    = 12
+)
+
+// similarity makes of a cosine how well one word stands for another.
+func similarity(cosine float32) float64 {
+	return max(0, float64(cosine)-unlike) / (1 - unlike)
+}
+
+// alike returns the terms of the index that mean nearly the same as a word, the
+// nearest first, without the word's own stem.
+func (x *Index) alike(word int32, own string) []alike {
+	x.expanded.mu.Lock()
+	found, ok := x.expanded.known[word]
+	x.expanded.mu.Unlock()
+	if ok {
+		return found
+	}
+	mark := x.words.Signature(word)
+	for id, w := range x.surfaces {
+		if w < 0 || w == word || bits.OnesCount64(mark[0]^x.marks[id][0])+bits.OnesCount64(mark[1]^x.marks[id][1]) > mostBits || x.names[id] == own || len(x.postings[id]) == 0 {
+			continue
+		}
+		if c := x.words.Cosine(word, w); c >= leastCosine {
+			found = append(found, alike{uint32(id), similarity(c)})
+		}
+	}
+	slices.SortFunc(found, func(a, b alike) int { return cmp.Or(cmp.Compare(b.similar, a.similar), cmp.Compare(a.id, b.id)) })
+	found = slices.Clip(found[:min(len(found), nearestKept)])
+	x.expanded.mu.Lock()
+	if x.expanded.known == nil || len(x.expanded.known) > mostExpansions {
+		x.expanded.known = map[int32][]alike{}
+	}
+	x.expanded.known[word] = found
+	x.expanded.mu.Unlock()
+	return found
+}

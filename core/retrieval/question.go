@@ -1,0 +1,88 @@
+package retrieval
+
+import "math"
+
+// wanted is a word of a question.
+type wanted struct {
+	surface string
+	term    string
+	id      uint32
+	known   bool    // some passage has it
+	weight  float64 // how much it says
+	word    int32   // its vector's number, or -1
+	alike   []alike
+}
+
+// weightOfParts is what the parts of an identifier count that is itself in the
+// index.
+const weightOfParts = 0.3
+
+// littleWeight is what words count that every question has.
+const littleWeight = 0.1
+
+// tells is how much a word says by how rare it is in the language, whatever the
+// documents are about: the most frequent words say little even where the
+// documents seldom have them. Words are numbered by how frequent they are.
+func tells(word int32) float64 {
+	return min(1, max(0.2, (math.Log10(float64(word)+1)-1.5)/2))
+}
+
+// read takes a question apart.
+func (x *Index) read(text, language string, expand int) []wanted {
+	var all []wanted
+	var tokens []token
+	x.stems.tokens(text, language, func(t token) { tokens = append(tokens, t) })
+	says := false // whether there is any word that is not little
+	for _, t := range tokens {
+		says = says || !little[t.surface]
+	}
+	wholeKnown := false
+	for _, t := range tokens {
+		id, known := x.terms[t.term]
+		known = known && len(x.postings[id]) > 0
+		if t.whole {
+			if wholeKnown = known; !known {
+				continue // its parts stand for it
+			}
+		} else if !t.part {
+			wholeKnown = false
+		}
+		w := wanted{surface: t.surface, term: t.term, id: id, known: known, word: -1}
+		if known {
+			w.weight = x.idf(id)
+		} else {
+			w.weight = x.rarest()
+		}
+		if t.part && wholeKnown {
+			w.weight *= weightOfParts
+		}
+		if little[t.surface] && says {
+			w.weight *= littleWeight
+		} else if n, ok := x.words.Find(t.surface); ok && !t.whole {
+			w.word = n
+			w.weight *= tells(n)
+			if found := x.alike(n, t.term); expand > 0 {
+				w.alike = found[:min(expand, len(found))]
+			}
+		}
+		again := false
+		for i := range all {
+			if all[i].term == w.term {
+				again = true
+			}
+		}
+		if !again {
+			all = append(all, w)
+		}
+	}
+	// A word that nobody wrote may still be meant by those that are like it.
+	for i := range all {
+		if w := &all[i]; !w.known && len(w.alike) > 0 {
+			w.weight = 0
+			for _, a := range w.alike {
+				w.weight = max(w.weight, x.idf(a.id)*a.similar)
+			}
+		}
+	}
+	return all
+}

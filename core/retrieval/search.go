@@ -1,0 +1,293 @@
+package retrieval
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"sync"
+)
+
+// Search finds the passages that answer a question best.
+func (x *Index) Search(q Query, o Options) Result {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	if len(x.passages) == x.dead {
+		return Result{}
+	}
+	question := x.read(q.Text, "", o.Expand)
+	pool := max(q.Limit*3, o.Candidates, 50)
+	found := x.lexical(question, o, pool)
+	hits := make(map[uint32]*candidate, 2*len(found))
+	get := func(at uint32) *candidate {
+		c := hits[at]
+		if c == nil {
+			p := &x.passages[at]
+			c = &candidate{at: at, Hit: Hit{Key: p.key, Document: p.document, Number: int(p.number)}}
+			hits[at] = c
+		}
+		return c
+	}
+	for i, f := range found {
+		c := get(f.at)
+		c.Lexical, c.LexicalRank, c.page = f.score, i+1, f.page
+	}
+	if o.VectorWeight > 0 && q.Vector != nil {
+		for i, n := range x.vectors.nearest(q.Vector, pool) {
+			c := get(n.at)
+			c.Cosine, c.VectorRank = float64(n.cosine), i+1
+		}
+	}
+	all := make([]*candidate, 0, len(hits))
+	for _, c := range hits {
+		c.Score = fuse(c, o)
+		all = append(all, c)
+	}
+	order(all)
+	for i, c := range all {
+		c.FusedRank = i + 1
+	}
+	result := Result{}
+	if o.Candidates > 0 {
+		all = all[:min(len(all), o.Candidates+pagesBeside)]
+		for _, c := range all {
+			if c.VectorRank == 0 && q.Vector != nil {
+				if v := x.vectors.of(c.at); v != nil && len(v) == len(q.Vector) {
+					c.Cosine = dot(v, q.Vector)
+				}
+			}
+		}
+		x.weigh(q.Text, question, q.Vector, all, o)
+		order(all)
+		result.Answers = x.answers(question, all)
+	}
+	if o.Distinct {
+		all = x.distinct(all, q.Limit)
+	}
+	for _, c := range all[:min(len(all), q.Limit)] {
+		result.Hits = append(result.Hits, c.Hit)
+	}
+	return result
+}
+
+// candidate is a hit on its way.
+type candidate struct {
+	Hit
+	at   uint32
+	page float64 // BM25F of its document
+}
+
+func order(all []*candidate) {
+	slices.SortFunc(all, func(a, b *candidate) int {
+		return cmp.Or(cmp.Compare(b.Score, a.Score), cmp.Compare(a.Document, b.Document), cmp.Compare(a.Number, b.Number))
+	})
+}
+
+// fuse is weighted reciprocal rank fusion (Cormack, Clarke and Büttcher, 2009).
+func fuse(c *candidate, o Options) (score float64) {
+	const k = 60
+	if c.LexicalRank > 0 {
+		score += 1 / float64(k+c.LexicalRank)
+	}
+	if c.VectorRank > 0 {
+		score += o.VectorWeight / float64(k+c.VectorRank)
+	}
+	return score
+}
+
+type scored struct {
+	at          uint32
+	score, page float64
+}
+
+// scratch are arrays as long as the index, kept between searches.
+type scratch struct {
+	scores, frequency []float32
+	touched, group    []uint32
+	pages, said       []float32 // as long as there are documents
+	pagesTouched      []uint32
+	pageGroup         []uint32
+}
+
+var scratches = sync.Pool{New: func() any { return &scratch{} }}
+
+// alikeWeight is what a word counts that stands for the one that was asked.
+const alikeWeight = 0.5
+
+// lexical finds passages by their words: BM25 with fields (Robertson, Zaragoza
+// and Taylor, "Simple BM25 extension to multiple weighted fields", 2004). Words
+// that mean the same count as one word said more often.
+func (x *Index) lexical(question []wanted, o Options, most int) []scored {
+	s := scratches.Get().(*scratch)
+	defer scratches.Put(s)
+	if len(s.scores) < len(x.passages) {
+		s.scores, s.frequency = make([]float32, len(x.passages)*5/4), make([]float32, len(x.passages)*5/4)
+	}
+	if len(s.pages) < len(x.documents) {
+		s.pages, s.said = make([]float32, len(x.documents)*5/4), make([]float32, len(x.documents)*5/4)
+	}
+	s.touched, s.pagesTouched = s.touched[:0], s.pagesTouched[:0]
+	n := float64(len(x.passages) - x.dead)
+	average := lengths{max(1, x.total.text/n), max(1, x.total.path/n), max(1, x.total.title/n)}
+	long := max(1, x.total.text/float64(max(1, len(x.byDoc))))
+	for i := range question {
+		w := &question[i]
+		s.group, s.pageGroup = s.group[:0], s.pageGroup[:0]
+		gather := func(id uint32, weight float64) {
+			for _, p := range x.postings[id] {
+				if s.frequency[p.at] == 0 {
+					s.group = append(s.group, p.at)
+				}
+				s.frequency[p.at] += float32(weight * x.frequency(p, average, o))
+				d := x.passages[p.at].doc
+				if s.said[d] == 0 {
+					s.pageGroup = append(s.pageGroup, d)
+				}
+				said := float64(p.text) + o.PathWeight*float64(p.path)
+				if p.title > 0 {
+					said += o.TitleWeight * float64(p.title) / float64(max(1, len(x.documents[d].passages)))
+				}
+				s.said[d] += float32(weight * said)
+			}
+		}
+		if w.known {
+			gather(w.id, 1)
+		}
+		for _, a := range w.alike {
+			gather(a.id, alikeWeight*a.similar)
+		}
+		for _, at := range s.group {
+			f := float64(s.frequency[at])
+			s.frequency[at] = 0
+			if x.passages[at].dead {
+				continue
+			}
+			if s.scores[at] == 0 {
+				s.touched = append(s.touched, at)
+			}
+			s.scores[at] += float32(w.weight * f * (o.K1 + 1) / (o.K1 + f))
+		}
+		for _, d := range s.pageGroup {
+			f := float64(s.said[d]) / (1 - o.B + o.B*x.documents[d].text/long)
+			s.said[d] = 0
+			if s.pages[d] == 0 {
+				s.pagesTouched = append(s.pagesTouched, d)
+			}
+			s.pages[d] += float32(w.weight * f * (o.K1 + 1) / (o.K1 + f))
+		}
+	}
+	found := make([]scored, 0, len(s.touched))
+	for _, at := range s.touched {
+		found = append(found, scored{at, float64(s.scores[at]), float64(s.pages[x.passages[at].doc])})
+	}
+	chosen := best(found, most)
+	if o.Candidates > 0 {
+		chosen = append(slices.Clip(chosen), x.ofBestPages(s, chosen)...)
+	}
+	for _, at := range s.touched {
+		s.scores[at] = 0
+	}
+	for _, d := range s.pagesTouched {
+		s.pages[d] = 0
+	}
+	return chosen
+}
+
+// pagesBeside is how many documents give their best passage to the candidates
+// whether or not it is among the best of all.
+const pagesBeside = 30
+
+// ofBestPages returns the best passage of each of the best documents that has
+// none among those chosen.
+func (x *Index) ofBestPages(s *scratch, chosen []scored) (more []scored) {
+	there := map[uint32]bool{}
+	for _, c := range chosen {
+		there[x.passages[c.at].doc] = true
+	}
+	documents := make([]scored, 0, len(s.pagesTouched))
+	for _, d := range s.pagesTouched {
+		documents = append(documents, scored{at: d, score: float64(s.pages[d])})
+	}
+	for _, d := range best(documents, pagesBeside) {
+		if there[d.at] {
+			continue
+		}
+		top := scored{page: d.score}
+		for _, at := range x.documents[d.at].passages {
+			if v := float64(s.scores[at]); v > top.score {
+				top.at, top.score = at, v
+			}
+		}
+		if top.score > 0 {
+			more = append(more, top)
+		}
+	}
+	return more
+}
+
+// frequency is how often a passage says a term, its fields weighed and each
+// held against its usual length.
+func (x *Index) frequency(p posting, average lengths, o Options) float64 {
+	d := &x.passages[p.at]
+	held := func(n float64, length uint16, usual float64) float64 {
+		return n / (1 - o.B + o.B*float64(length)/usual)
+	}
+	f := 0.0
+	if p.text > 0 {
+		f += held(float64(p.text), d.text, average.text)
+	}
+	if p.path > 0 {
+		f += o.PathWeight * held(float64(p.path), uint16(d.path), average.path)
+	}
+	if p.title > 0 {
+		f += o.TitleWeight * held(float64(p.title), uint16(d.title), average.title)
+	}
+	return f
+}
+
+// best returns the highest scores in their order.
+func best(all []scored, most int) []scored {
+	byScore := func(a, b scored) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.at, b.at)) }
+	if len(all) > 4*most { // what cannot be among them need not be sorted
+		threshold := quickThreshold(all, most)
+		kept := all[:0]
+		for _, s := range all {
+			if s.score >= threshold {
+				kept = append(kept, s)
+			}
+		}
+		all = kept
+	}
+	slices.SortFunc(all, byScore)
+	return all[:min(most, len(all))]
+}
+
+// quickThreshold is a score that at least most of all reach, and few more.
+func quickThreshold(all []scored, most int) float64 {
+	low, high := math.Inf(1), 0.0
+	for _, s := range all {
+		low, high = min(low, s.score), max(high, s.score)
+	}
+	const buckets = 1024
+	if high == low {
+		return low
+	}
+	var counts [buckets + 1]int
+	for _, s := range all {
+		counts[int((s.score-low)/(high-low)*buckets)]++
+	}
+	sum := 0
+	for b := buckets; b >= 0; b-- {
+		if sum += counts[b]; sum >= most {
+			return low + float64(b)*(high-low)/buckets*(1-1e-9)
+		}
+	}
+	return low
+}
+
+func dot(a, b []float32) float64 {
+	sum := 0.0
+	for i := range a {
+		sum += float64(a[i]) * float64(b[i])
+	}
+	return sum
+}

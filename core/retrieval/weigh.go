@@ -1,0 +1,349 @@
+package retrieval
+
+import (
+	"math"
+	"slices"
+)
+
+// DefaultWeights were set on other documents than those that docs/retrieval.md
+// reports on; see there.
+var DefaultWeights = Signs{Lexical: 0.5, Covered: 0.45, Evenly: 0.8, Exact: 0.9, Title: 1.6, Titled: 0.65, Headed: 1.1, Lead: 0.5, Close: 1, Near: 1.1, Cosine: 1, About: 0.85, Named: 0.4, Whole: 0.3, Page: 0.7, Document: 1.5}
+
+// weigh sets the candidates' scores anew.
+func (x *Index) weigh(text string, question []wanted, vector []float32, all []*candidate, o Options) {
+	total, highest := 0.0, 0.0
+	for _, w := range question {
+		total += w.weight
+	}
+	for _, c := range all {
+		highest = max(highest, c.Lexical)
+	}
+	if total == 0 {
+		return
+	}
+	m := matcher{x: x, question: question, seen: map[uint32][]float64{}}
+	documents := map[int64][]float64{}
+	for _, c := range all {
+		documents[c.Document] = append(documents[c.Document], c.Lexical)
+	}
+	evidence, most := map[int64]float64{}, 0.0
+	for d, scores := range documents {
+		slices.SortFunc(scores, func(a, b float64) int { return int(math.Copysign(1, b-a)) })
+		for i, s := range scores[:min(len(scores), 4)] {
+			evidence[d] += s / float64(int(1)<<i)
+		}
+		most = max(most, evidence[d])
+	}
+	evenly := 0.0
+	for _, w := range question {
+		evenly += math.Sqrt(w.weight)
+	}
+	var asked []float32
+	if v, known := x.words.Vector(text); known {
+		asked = v[:]
+	}
+	leads := map[uint32][]float64{}
+	pages := 0.0
+	for _, c := range all {
+		pages = max(pages, c.page)
+	}
+	for _, c := range all {
+		p := &x.passages[c.at]
+		s := &c.Signs
+		title, path := p.head[:p.titles], p.head[p.titles:]
+		inText, inTitle, inPath := m.best(p.sequence), m.best(title), m.best(path)
+		first := x.documents[p.doc].passages[0]
+		lead, known := leads[p.doc]
+		if !known {
+			lead = m.best(x.passages[first].sequence)
+			leads[p.doc] = lead
+		}
+		for i, w := range question {
+			b := max(inText[i], inTitle[i], inPath[i])
+			s.Covered += w.weight * b / total
+			s.Evenly += math.Sqrt(w.weight) * b / evenly
+			s.Title += w.weight * inTitle[i] / total
+			s.Headed += w.weight * inPath[i] / total
+			s.Lead += math.Sqrt(w.weight) * max(lead[i], inTitle[i]) / evenly
+			if b >= 1 && w.weight > 0 {
+				s.Exact += w.weight / total
+				c.Matched = append(c.Matched, w.surface)
+			}
+		}
+		s.Titled = m.told(title)
+		s.Near = m.near(p.sequence)
+		s.Close = m.close(p.sequence)
+		s.Cosine = max(0, c.Cosine)
+		d := &x.documents[p.doc]
+		if d.title != nil && asked != nil {
+			s.Named = max(0, dot(d.title, asked))
+		}
+		if len(d.sum) == len(vector) && len(vector) > 0 {
+			s.Whole = max(0, dot(d.sum, vector)/math.Sqrt(dot(d.sum, d.sum)+1e-9))
+		}
+		if v := x.vectors.of(first); v != nil && len(v) == len(vector) {
+			s.About = max(0, dot(v, vector))
+		}
+		if highest > 0 {
+			s.Lexical = c.Lexical / highest
+		}
+		if pages > 0 {
+			s.Page = c.page / pages
+		}
+		if most > 0 {
+			s.Document = evidence[c.Document] / most
+		}
+		c.Score = s.Score(o.Weights)
+	}
+}
+
+// matcher holds the words of passages against those of a question, and
+// remembers what it found.
+type matcher struct {
+	x        *Index
+	question []wanted
+	seen     map[uint32][]float64 // by term, for each word of the question
+}
+
+// softWeight is how well a word covers another one at most that means the same.
+const softWeight = 0.6
+
+// of tells how well a term covers each word of the question; nil: none at all.
+func (m *matcher) of(id uint32) []float64 {
+	if found, ok := m.seen[id]; ok {
+		return found
+	}
+	var found []float64
+	set := func(i int, v float64) {
+		if v > 0 {
+			if found == nil {
+				found = make([]float64, len(m.question))
+			}
+			found[i] = v
+		}
+	}
+	word := m.x.surfaces[id]
+	for i, w := range m.question {
+		switch {
+		case w.known && w.id == id:
+			set(i, 1)
+		case w.word >= 0 && word >= 0:
+			set(i, softWeight*similarity(m.x.words.Cosine(w.word, word)))
+		}
+	}
+	m.seen[id] = found
+	return found
+}
+
+// best tells how well some terms cover each word of the question.
+func (m *matcher) best(terms []uint32) []float64 {
+	all := make([]float64, len(m.question))
+	for _, id := range terms {
+		for i, v := range m.of(id) {
+			all[i] = max(all[i], v)
+		}
+	}
+	return all
+}
+
+// told is how much of some terms the question says, weighed by their rarity.
+func (m *matcher) told(terms []uint32) float64 {
+	told, total := 0.0, 0.0
+	for _, id := range terms {
+		weight := m.x.idf(id)
+		total += weight
+		b := 0.0
+		for i, v := range m.of(id) {
+			if m.question[i].weight > 0 && !little[m.question[i].surface] {
+				b = max(b, v)
+			}
+		}
+		told += weight * b
+	}
+	if total == 0 {
+		return 0
+	}
+	return told / total
+}
+
+// close is how much of the question, its words counting nearly the same, the
+// best stretch of a few sentences covers.
+func (m *matcher) close(sequence []uint32) float64 {
+	const stretch = 40
+	type match struct {
+		at  int
+		how []float64
+	}
+	var matches []match
+	for at, id := range sequence {
+		if how := m.of(id); how != nil {
+			matches = append(matches, match{at, how})
+		}
+	}
+	total := 0.0
+	for _, w := range m.question {
+		total += math.Sqrt(w.weight)
+	}
+	if total == 0 {
+		return 0
+	}
+	most := 0.0
+	best := make([]float64, len(m.question))
+	for i := range matches {
+		if i > 0 && matches[i].at-matches[i-1].at < 4 {
+			continue // the stretch before had nearly all of this one
+		}
+		clear(best)
+		for _, n := range matches[i:] {
+			if n.at-matches[i].at > stretch {
+				break
+			}
+			for k, v := range n.how {
+				best[k] = max(best[k], v)
+			}
+		}
+		sum := 0.0
+		for k, w := range m.question {
+			sum += math.Sqrt(w.weight) * best[k]
+		}
+		most = max(most, sum/total)
+	}
+	return most
+}
+
+// near tells how near to each other words stand that stand together in the
+// question, little ones left out.
+func (m *matcher) near(sequence []uint32) float64 {
+	const far = 12
+	var content []int
+	for i, w := range m.question {
+		if !little[w.surface] {
+			content = append(content, i)
+		}
+	}
+	if len(content) < 2 {
+		return 0
+	}
+	last := make([]int, len(m.question))
+	for i := range last {
+		last[i] = -far * 2
+	}
+	strength := make([]float64, len(m.question))
+	pairs := make([]float64, len(content)-1)
+	for at, id := range sequence {
+		for i, v := range m.of(id) {
+			if v < 0.3 {
+				continue
+			}
+			for k := range pairs {
+				a, b := content[k], content[k+1]
+				if other := a + b - i; (i == a || i == b) && at-last[other] < far && at > last[other] {
+					pairs[k] = max(pairs[k], v*strength[other]/math.Sqrt(float64(at-last[other])))
+				}
+			}
+			last[i], strength[i] = at, v
+		}
+	}
+	sum, total := 0.0, 0.0
+	for k, p := range pairs {
+		weight := min(m.question[content[k]].weight, m.question[content[k+1]].weight)
+		sum += weight * p
+		total += weight
+	}
+	if total == 0 {
+		return 0
+	}
+	return sum / total
+}
+
+// evidence is what tells questions that are answered from others, with what
+// each counts in the logarithm of the odds: a logistic regression on questions
+// about other documents than those that docs/retrieval.md reports on.
+var evidence = struct{ none, covered, exact, near, title, missing float64 }{-1.2, 0.65, 1.2, 2.6, 1.6, -1.95}
+
+// answers judges how likely one of the best candidates answers the question:
+// by how much of it they cover, softly and by its very words, how near to each
+// other, what the title says, and how much of it no document has. Words that
+// are in no document count fully here, other than in ranking.
+func (x *Index) answers(question []wanted, all []*candidate) float64 {
+	m := matcher{x: x, question: question, seen: map[uint32][]float64{}}
+	weights := make([]float64, len(question))
+	total, missing := 0.0, 0.0
+	for i, w := range question {
+		if little[w.surface] {
+			continue
+		}
+		weights[i] = x.rarest()
+		if w.known {
+			weights[i] = x.idf(w.id)
+		}
+		if w.word >= 0 {
+			weights[i] *= tells(w.word)
+		}
+		total += weights[i]
+		if !w.known {
+			missing += weights[i]
+		}
+	}
+	if total == 0 {
+		return 0
+	}
+	covered, exact, near, title := 0.0, 0.0, 0.0, 0.0
+	for _, c := range all[:min(len(all), 5)] {
+		p := &x.passages[c.at]
+		best, head := m.best(p.sequence), m.best(p.head)
+		sum, very := 0.0, 0.0
+		for i, weight := range weights {
+			b := max(best[i], head[i])
+			sum += weight * b
+			if b >= 1 {
+				very += weight
+			}
+		}
+		covered, exact = max(covered, sum/total), max(exact, very/total)
+		near, title = max(near, c.Signs.Near), max(title, c.Signs.Title)
+	}
+	e := evidence
+	odds := e.none + e.covered*covered + e.exact*exact + e.near*near + e.title*title + e.missing*missing/total
+	return 1 / (1 + math.Exp(-odds))
+}
+
+// distinct drops candidates that say nearly what a better one says.
+func (x *Index) distinct(all []*candidate, most int) []*candidate {
+	var kept []*candidate
+	sets := []map[uint32]bool{}
+	for _, c := range all {
+		if len(kept) >= most {
+			break
+		}
+		sequence := x.passages[c.at].sequence
+		same := false
+		for i, set := range sets {
+			if kept[i].Document == c.Document && abs(kept[i].Number-c.Number) == 1 {
+				continue // they overlap on purpose, and are joined
+			}
+			shared := 0
+			for _, id := range sequence {
+				if set[id] {
+					shared++
+				}
+			}
+			if len(sequence) > 10 && float64(shared) > 0.95*float64(len(sequence)) && float64(len(set)) < 1.5*float64(len(sequence)) {
+				same = true
+				break
+			}
+		}
+		if same {
+			continue
+		}
+		set := make(map[uint32]bool, len(sequence))
+		for _, id := range sequence {
+			set[id] = true
+		}
+		sets = append(sets, set)
+		kept = append(kept, c)
+	}
+	return kept
+}
+
+func abs(n int) int { return max(n, -n) }
