@@ -31,8 +31,10 @@ var layers = []struct {
 	{"juvalogos/internal/outside", nil},
 	{"juvalogos/internal/otlp", []string{"juvalogos/core/", "juvalogos/internal/store"}},
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
-	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/vault"}},
-	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/store", "juvalogos/internal/sse", "juvalogos/internal/otlp"}},
+	{"juvalogos/internal/pdfium", []string{"juvalogos/core/reading"}},
+	{"juvalogos/internal/shelf", []string{"juvalogos/core/", "juvalogos/internal/store"}},
+	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/shelf", "juvalogos/internal/store", "juvalogos/internal/vault"}},
+	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/shelf", "juvalogos/internal/store", "juvalogos/internal/sse", "juvalogos/internal/otlp"}},
 	{"juvalogos/internal/client", []string{"juvalogos/core/yamlfile", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
 	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},
@@ -40,6 +42,8 @@ var layers = []struct {
 	{"juvalogos/console", nil},
 	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
 	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/desk", "juvalogos/internal/service", "juvalogos/internal/browser"}},
+	{"juvalogos/scripts/", nil},
+	{"juvalogos/bench/retrieval", []string{"juvalogos/core/"}},
 	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/core/recipe", "juvalogos/internal/client", "juvalogos/internal/sse"}},
 }
 

@@ -87,6 +87,9 @@ func run(ctx context.Context, data, listen, standin string) error {
 	if err != nil {
 		return fmt.Errorf("%w\n%s", err, lastLines(logPath))
 	}
+	if err := fill(ctx, c); err != nil {
+		return err
+	}
 	if err := publish(ctx, c); err != nil {
 		return err
 	}
@@ -236,6 +239,7 @@ func tell(address, standin, config, log, data, link string, took time.Duration) 
 Juvalogos runs with sample data (started in %.1f s).
 
   Ask at a desk      %[2]s/at/hive-helper
+                     %[2]s/at/handbook       answers from documents, with sources
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways

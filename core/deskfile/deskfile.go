@@ -23,6 +23,7 @@ type File struct {
 	GoodFor        []string       `yaml:"good_for" json:"good_for,omitempty" most:"8" about:"What this desk does well, in a few words each. Visitors read it under “What this desk can do”."`
 	NotFor         []string       `yaml:"not_for" json:"not_for,omitempty" most:"8" about:"What visitors should not use this desk for, in a few words each."`
 	Knowledge      Knowledge      `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
+	Shelves        []string       `yaml:"shelves" json:"shelves,omitempty" most:"8" about:"The shelves that this desk answers from, by their names. The recipe is consult then, unless another is named." example:"handbook"`
 	Choices        Choices        `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
 	Sampling       Sampling       `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
 	Memory         Memory         `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
@@ -53,6 +54,7 @@ type Memory struct {
 // Defaults of what a desk file leaves out.
 const (
 	DefaultRecipe       = "converse"
+	RecipeWithShelves   = "consult"
 	DefaultMaxTokens    = 1024
 	DefaultMemoryTurns  = 40
 	DefaultMemoryTokens = 4000
@@ -68,6 +70,9 @@ func Read(name string, src []byte) (File, error) {
 	}
 	if f.Recipe == "" {
 		f.Recipe = DefaultRecipe
+		if len(f.Shelves) > 0 {
+			f.Recipe = RecipeWithShelves
+		}
 	}
 	if f.Sampling.MaxTokens == 0 {
 		f.Sampling.MaxTokens = DefaultMaxTokens

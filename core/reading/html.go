@@ -85,7 +85,9 @@ func mainContent(root *html.Node) *html.Node {
 		return root
 	}
 	all := len(visible(body))
-	if all > 2000 && find(root, func(n *html.Node) bool { return n.DataAtom == atom.Nav || n.DataAtom == atom.Aside || attr(n, "role") == "navigation" }) == nil {
+	if all > 2000 && find(root, func(n *html.Node) bool {
+		return n.DataAtom == atom.Nav || n.DataAtom == atom.Aside || attr(n, "role") == "navigation"
+	}) == nil {
 		var copied bytes.Buffer
 		if html.Render(&copied, root) == nil {
 			if article, err := readability.FromReader(&copied, &url.URL{}); err == nil && article.Node != nil && 3*len(visible(article.Node)) > all {
@@ -251,7 +253,9 @@ func (h *htmlReader) running() (Kind, int) {
 // table reads a table's rows with the names of their columns. A table with
 // blocks in its cells is there for the layout and read as running text.
 func (h *htmlReader) table(n *html.Node) {
-	if find(n, func(d *html.Node) bool { return d.DataAtom == atom.Table || d.DataAtom == atom.H2 || d.DataAtom == atom.Pre }) != nil {
+	if find(n, func(d *html.Node) bool {
+		return d.DataAtom == atom.Table || d.DataAtom == atom.H2 || d.DataAtom == atom.Pre
+	}) != nil {
 		h.walk(n)
 		return
 	}

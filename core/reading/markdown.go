@@ -104,7 +104,6 @@ func (m *markdownReader) walk(parent ast.Node, deep int) {
 	}
 }
 
-
 func (m *markdownReader) table(t *east.Table) {
 	var header []string
 	number := 0

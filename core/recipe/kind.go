@@ -23,6 +23,9 @@ type Kind struct {
 	// Fickle steps may give other outputs for the same inputs, and cannot be
 	// kept.
 	Fickle bool
+	// Follows names the input of which the output of the same name is a later
+	// state: where that output is the reply, the input is shown as it grows.
+	Follows string
 }
 
 // Port is one input or output.

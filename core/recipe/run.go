@@ -351,7 +351,7 @@ func (sc *scope) leadOf(s *Step, reply *lead) *lead {
 	if reply == nil {
 		return nil
 	}
-	from := reply.from
+	from := followed(s, reply.from)
 	for from.Step != nil && from.Step != s && from.Step.Kind.Name == "choose" {
 		next := Ref{}
 		for _, w := range from.Step.In {
@@ -364,10 +364,25 @@ func (sc *scope) leadOf(s *Step, reply *lead) *lead {
 			next = w.From
 			break
 		}
-		from = next
+		from = followed(s, next)
 	}
 	if from.Step != s {
 		return nil
 	}
 	return &lead{from, reply.lane}
+}
+
+// followed goes from an output to what grows into it, unless s is the step of
+// that output.
+func followed(s *Step, from Ref) Ref {
+	for from.Step != nil && from.Step != s && from.Step.Kind.Follows == from.Output && from.Output != "" {
+		next := Ref{}
+		for _, w := range from.Step.In {
+			if w.Port.Name == from.Output {
+				next = w.From
+			}
+		}
+		from = next
+	}
+	return from
 }

@@ -17,7 +17,7 @@ import (
 //	prompt                  []prompt.Message
 //	past                    []prompt.Exchange
 //	voice                   Voice
-//	data                    what encoding/json makes of any JSON
+//	data, sources           what encoding/json makes of any JSON
 //	list of TYPE            []any
 type Type string
 
@@ -36,6 +36,8 @@ const (
 	Past     Type = "past"
 	Data     Type = "data"
 	VoiceOf  Type = "voice"
+	// Sources is data: a reply's sentences with the passages they rest on.
+	Sources Type = "sources"
 	// Anything is what an input may say that takes all types; nothing gives it.
 	Anything Type = "anything"
 )
@@ -44,7 +46,7 @@ const listOf = "list of "
 
 // Types lists the types that a file may name.
 func Types() []Type {
-	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf}
+	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf, Sources}
 }
 
 // ListOf is the type of lists of t.

@@ -148,7 +148,7 @@ func (c *checker) ends(r *Recipe, l *level) {
 	var ends []Wire
 	for i, p := range r.File.Parts {
 		at := c.at(fmt.Sprintf("parts.%d", i))
-		shown := func(t Type) bool { return texts(t) || Data.Takes(t) }
+		shown := func(t Type) bool { return texts(t) || Data.Takes(t) || t == Sources }
 		ref, ok := c.ref(l, nil, p.From, at, "parts: "+p.Title)
 		if !ok {
 			continue

@@ -33,6 +33,7 @@ type Turn struct {
 	Models   Models
 	Programs Programs // nil: none may be run
 	Web      Web      // nil: nothing may be called
+	Shelves  Shelves  // nil: the desk has none
 }
 
 // Models finds models by name; "" is the desk's own.
@@ -82,7 +83,7 @@ type step struct {
 }
 
 func all() []step {
-	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), program(), address()}
+	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), program(), address()}
 }
 
 var byName = func() map[string]step {

@@ -65,7 +65,12 @@ func (c *Client) http() *http.Client {
 
 // send makes a request and returns its answer, or the problem it holds.
 func (c *Client) send(ctx context.Context, method, path, contentType string, body []byte, header http.Header) (*http.Response, error) {
-	request, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.Address, "/")+path, bytes.NewReader(body))
+	return c.stream(ctx, method, path, contentType, bytes.NewReader(body), header)
+}
+
+// stream sends a body while it is read.
+func (c *Client) stream(ctx context.Context, method, path, contentType string, body io.Reader, header http.Header) (*http.Response, error) {
+	request, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.Address, "/")+path, body)
 	if err != nil {
 		return nil, fmt.Errorf("the address %q cannot be used: %w", c.Address, err)
 	}

@@ -98,6 +98,10 @@ func (r *Reply) whole(result recipe.Result, made []Lane) string {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.Choosing.Show == "" {
+		if result.Reply != "" && result.Reply != string(r.text) {
+			// A later step has mended what was shown as it grew.
+			r.text, r.unsure, r.mended = []byte(result.Reply), true, true
+		}
 		return string(r.text)
 	}
 	for i, m := range made {

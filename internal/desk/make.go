@@ -95,6 +95,9 @@ func (s *Service) turn(d *Desk, q asked, tell func(Notice)) *steps.Turn {
 		Question: q.question, Vocabulary: d.counter.Vocabulary(),
 		Models: finder{s, d, tell}, Programs: s.Programs, Web: s.Web,
 	}
+	if s.Shelves != nil && len(d.Settings.Shelves) > 0 {
+		t.Shelves = shelves{s.Shelves, d.Settings.Shelves}
+	}
 	if g := q.given; g != nil {
 		// What a program brings along it wants remembered: only the model's
 		// context bounds it.

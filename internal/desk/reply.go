@@ -38,6 +38,7 @@ type Reply struct {
 	mu        sync.Mutex
 	text      []byte
 	lanes     []*Lane // of a reply of several texts
+	mended    bool    // the text is not what listeners were shown
 	lanesGrew bool    // since they were put on record
 	steps     int     // how often steps have changed
 	inside    int     // listeners that want to hear of steps
@@ -129,6 +130,9 @@ type View struct {
 	Settled   bool
 	End       End
 	Steps     int // how often steps have changed
+	// Mended is the whole text where it is not what was shown as it grew; nil:
+	// it is.
+	Mended []byte
 }
 
 // Since returns what is new after offset bytes; an offset that cannot be right
@@ -136,6 +140,9 @@ type View struct {
 func (r *Reply) Since(offset int, into []byte) View {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	if r.mended { // whoever follows gets the text with the end
+		return View{Text: into, From: len(r.text), Offset: len(r.text), Mended: r.text, Notice: r.notice, NoticeSeq: r.noticeSeq, Settled: r.settled, End: r.end, Steps: r.steps}
+	}
 	if offset < 0 || offset > len(r.text) || offset < len(r.text) && !utf8.RuneStart(r.text[offset]) {
 		offset = 0
 	}

@@ -8,6 +8,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/binary"
@@ -20,6 +21,7 @@ import (
 
 	"juvalogos/core/steps"
 	"juvalogos/internal/models"
+	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/vault"
 )
@@ -39,6 +41,11 @@ type Options struct {
 	// nothing of it.
 	Programs steps.Programs
 	Web      steps.Web
+	// Shelves are what desks may answer from; nil: there are none.
+	Shelves *shelf.Library
+	// Instance is the number under which this service is registered; 0: one is
+	// drawn.
+	Instance int32
 	// Collector gets the traces too; nil: nobody does.
 	Collector Collector
 }
@@ -83,7 +90,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 	}
 	s := &Service{
 		Options:  o,
-		instance: randomInstance(),
+		instance: cmp.Or(o.Instance, RandomInstance()),
 		live:     map[uuid.UUID]*Reply{},
 		busy:     map[uuid.UUID]*Reply{},
 		folding:  map[uuid.UUID]bool{},
@@ -144,7 +151,8 @@ func (s *Service) Running() int {
 	return len(s.live)
 }
 
-func randomInstance() int32 {
+// RandomInstance draws a number for an instance.
+func RandomInstance() int32 {
 	var b [4]byte
 	_, _ = rand.Read(b[:]) // never fails
 	return int32(binary.BigEndian.Uint32(b[:])&0x7fffffff | 1)

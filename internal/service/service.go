@@ -20,6 +20,8 @@ import (
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/otlp"
 	"juvalogos/internal/outside"
+	"juvalogos/internal/pdfium"
+	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
 	"juvalogos/internal/vault"
@@ -88,7 +90,19 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	options := desk.Options{Store: st, Models: registry, Log: log, Vault: keys}
+	engine := pdfium.New(o.Data)
+	defer engine.Close()
+	instance := desk.RandomInstance()
+	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine})
+	if err != nil {
+		return err
+	}
+	defer func() {
+		ending, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		library.Close(ending)
+	}()
+	options := desk.Options{Store: st, Models: registry, Log: log, Vault: keys, Shelves: library, Instance: instance}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -98,7 +112,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	server, err := web.New(web.Options{Desks: desks, Store: st, Log: log, Console: console, BasePath: o.BasePath, Version: version})
+	server, err := web.New(web.Options{Desks: desks, Shelves: library, Store: st, Log: log, Console: console, BasePath: o.BasePath, Version: version})
 	if err == nil {
 		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}
 		news.Config, err = introduce(starting, st, o.Data, news.Address)

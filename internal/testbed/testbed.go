@@ -9,6 +9,8 @@ import (
 	"log/slog"
 	"net"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"sync"
 	"testing"
 	"testing/fstest"
@@ -18,6 +20,8 @@ import (
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/pdfium"
+	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/vault"
@@ -47,6 +51,7 @@ type Bed struct {
 	Model    *modelserver.Server
 	ModelURL string
 	Store    *store.Store
+	Shelves  *shelf.Library
 	Desks    *desk.Service
 	Address  string
 	Client   *client.Client // with a token
@@ -99,9 +104,13 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	keys, err := vault.New("the master key of the tests")
 	must()
-	b.Desks, err = desk.New(ctx, desk.Options{Store: b.Store, Models: registry, Log: log, Vault: keys, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond}})
+	instance := desk.RandomInstance()
+	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
+	b.Shelves, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine})
 	must()
-	server, err := web.New(web.Options{Desks: b.Desks, Store: b.Store, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
+	b.Desks, err = desk.New(ctx, desk.Options{Shelves: b.Shelves, Instance: instance, Store: b.Store, Models: registry, Log: log, Vault: keys, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond}})
+	must()
+	server, err := web.New(web.Options{Desks: b.Desks, Shelves: b.Shelves, Store: b.Store, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
 	must()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must()
@@ -118,6 +127,8 @@ func New(t testing.TB, o Options) *Bed {
 		ending, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
 		defer cancel()
 		b.Desks.Close(ending)
+		b.Shelves.Close(ending)
+		engine.Close()
 		_ = server.Shutdown(ending)
 		model.CloseClientConnections()
 		model.Close()

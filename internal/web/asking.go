@@ -269,7 +269,12 @@ func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
 func (f *pageFormat) end(b []byte, v desk.View) []byte {
-	return f.event(b, "end", v.Offset, outcomeOf(v.End, f.reply.StartedAt, f.maker))
+	o := outcomeOf(v.End, f.reply.StartedAt, f.maker)
+	if v.Mended != nil {
+		text := string(v.Mended)
+		o.Reply = &text
+	}
+	return f.event(b, "end", v.Offset, o)
 }
 
 func (f *pageFormat) event(b []byte, name string, offset int, data any) []byte {

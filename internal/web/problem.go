@@ -3,11 +3,13 @@ package web
 import (
 	"errors"
 	"net/http"
+	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shelf"
 )
 
 // problemBody is an error as RFC 9457 wants it. Detail is a sentence that may
@@ -64,12 +66,16 @@ func (s *Server) describe(c fiber.Ctx, err error) problemBody {
 	var p *desk.Problem
 	var file yamlfile.Problems
 	var web *fiber.Error
+	var onShelf *shelf.Problem
 	b := problemBody{Type: "about:blank", Status: 500, Code: desk.Unexpected, Detail: desk.Sentence(desk.Unexpected)}
 	switch {
 	case errors.As(err, &p):
 		b.Status, b.Code, b.Detail, b.ID = statusOf(p.Code), p.Code, p.Sentence, p.ID
 	case errors.As(err, &file):
 		b.Status, b.Code, b.Detail, b.Problems = 422, desk.Invalid, "The file has mistakes.", file
+	case errors.As(err, &onShelf):
+		b.Status, b.Code = shelfProblem(onShelf)
+		b.Detail = sentenceCase(onShelf.Sentence)
 	case errors.As(err, &web):
 		b.Status, b.Code, b.Detail = web.Code, codeOf(web.Code), web.Message
 		if web.Code == 404 && web.Message == "Not Found" {
@@ -104,3 +110,6 @@ func codeOf(status int) desk.Code {
 
 // invalid is the error of a request that cannot be understood.
 func invalid(detail string) error { return fiber.NewError(fiber.StatusUnprocessableEntity, detail) }
+
+// sentenceCase makes a sentence of a message.
+func sentenceCase(text string) string { return strings.ToUpper(text[:1]) + text[1:] + "." }

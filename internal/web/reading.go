@@ -108,6 +108,8 @@ type (
 		Problem *troubleBody `json:"problem,omitempty"`
 		Seconds float64      `json:"seconds"`
 		Usage   usageBody    `json:"usage"`
+		// Reply is the whole reply where what was shown as it grew was mended.
+		Reply *string `json:"reply,omitempty"`
 		// Lanes are the texts of a reply that has several, shown as Show says.
 		Show      string     `json:"show,omitempty"`
 		Lanes     []laneBody `json:"lanes,omitempty"`

@@ -16,14 +16,17 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 )
 
 // Options are what a Server is made of.
 type Options struct {
 	Desks *desk.Service
-	Store *store.Store
-	Log   *slog.Logger
+	// Shelves are what desks answer from.
+	Shelves *shelf.Library
+	Store   *store.Store
+	Log     *slog.Logger
 	// Console is the built console: index.html and assets.
 	Console fs.FS
 	// BasePath is where the service is mounted on a site: "" or "/path".
@@ -62,9 +65,12 @@ func New(o Options) (*Server, error) {
 		return nil, err
 	}
 	s.app = fiber.New(fiber.Config{
-		AppName:        "Juvalogos",
-		BodyLimit:      largestBody,
-		ReadBufferSize: headerRoom,
+		AppName:   "Juvalogos",
+		BodyLimit: largestBody,
+		// Files for shelves are read while they arrive; limitBody refuses all
+		// else that is larger.
+		StreamRequestBody: true,
+		ReadBufferSize:    headerRoom,
 		// A reply streams for long; what its request was read with is needed
 		// elsewhere meanwhile.
 		ReduceMemoryUsage: true,
@@ -96,6 +102,7 @@ func (s *Server) routes(root fiber.Router) {
 	s.visitorRoutes(api)
 	s.accountRoutes(api)
 	s.makerRoutes(api)
+	s.shelfRoutes(api)
 
 	root.Get("/v1/models", s.completionModels)
 	root.Post("/v1/chat/completions", s.completions)
@@ -211,6 +218,9 @@ func (s *Server) guard(c fiber.Ctx) error {
 	unsafe := c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead
 	if unsafe && c.Get("Sec-Fetch-Site") == "cross-site" && bearer(c) == "" {
 		return fiber.NewError(fiber.StatusForbidden, "Another site tried to act in your name.")
+	}
+	if err := limitBody(c); err != nil {
+		return err
 	}
 	return c.Next()
 }

@@ -25,7 +25,7 @@ func readPassages(text string) []passage {
 			end = starts[i+1][0]
 		}
 		body, _, _ := strings.Cut(text[at[1]:end], "\n\n")
-		all = append(all, passage{text[at[2]:at[3]], strings.Join(strings.Fields(body), " ")})
+		all = append(all, passage{text[at[2]:at[3]], strings.TrimSpace(body)})
 	}
 	return all
 }
@@ -58,13 +58,20 @@ func fromPassages(m model, c conversation) string {
 	}
 	var hits []found
 	for _, p := range c.passages {
+		var before []string // the sentence before tells what this one is about
 		for _, s := range sentences(p.text) {
 			words := contentWords(s)
-			shared := 0.0
+			shared, own := 0.0, false
 			for _, w := range asked {
 				if slices.Contains(words, w) {
 					shared += weight(w)
+					own = true
+				} else if slices.Contains(before, w) {
+					shared += weight(w) / 2
 				}
+			}
+			if before = words; !own {
+				continue
 			}
 			if total > 0 && shared/total >= leastShare {
 				hits = append(hits, found{s, p.number, shared / total, len(hits)})

@@ -562,6 +562,307 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the shelves */
+        get: operations["shelves"];
+        put?: never;
+        /** Make a shelf */
+        post: operations["makeShelf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** Show a shelf */
+        get: operations["shelf"];
+        put?: never;
+        post?: never;
+        /** Take a shelf away with its documents */
+        delete: operations["removeShelf"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** List the documents of a shelf */
+        get: operations["documents"];
+        put?: never;
+        /** Put files on a shelf; they are read in the background */
+        post: operations["addDocuments"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** See which passages a question finds, and why */
+        post: operations["searchShelf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give up documents that wait to be read */
+        post: operations["cancelReading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a document off a shelf */
+        delete: operations["removeDocument"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a removed document back */
+        post: operations["restoreDocument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a document anew */
+        post: operations["readDocument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}/passages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** List a document's passages as a model would see them */
+        get: operations["passages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** A document as it was read */
+        get: operations["documentText"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}/original": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** A document's file as it was added */
+        get: operations["original"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/documents/{id}/pages/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+                page: string;
+            };
+            cookie?: never;
+        };
+        /** A page of a PDF as a picture */
+        get: operations["pagePicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/shelves/{shelf}/documents/{id}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** A document as it was read */
+        get: operations["documentTextAtDesk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/shelves/{shelf}/documents/{id}/original": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** A document's file as it was added */
+        get: operations["originalAtDesk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/shelves/{shelf}/documents/{id}/pages/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                shelf: string;
+                id: number;
+                page: string;
+            };
+            cookie?: never;
+        };
+        /** A page of a PDF as a picture */
+        get: operations["pagePictureAtDesk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verdicts/causes": {
         parameters: {
             query?: never;
@@ -1334,6 +1635,149 @@ export interface components {
             type: string;
             value: unknown;
         };
+        /** @description The value of a part of the type sources. What a reply rests on. */
+        Sources: {
+            /** @description Whether any sentence rests on a passage. */
+            supported: boolean;
+            /** @description Whether what was found was likely to answer. */
+            answers: boolean;
+            sentences: {
+                /** @description In bytes of the reply. */
+                from: number;
+                to: number;
+                /** @enum {string} */
+                support: "supported" | "unsupported" | "neutral";
+                notes: components["schemas"]["SourceNote"][];
+            }[];
+            passages: components["schemas"]["SourcePassage"][];
+        };
+        SourceNote: {
+            /** @description Its number. */
+            passage: number;
+            /** @description The words that the sentence rests on. */
+            quote: string;
+            place?: string;
+            /** @description The heading above the words. */
+            section?: string;
+            marks?: components["schemas"]["SourceMark"][];
+        };
+        /** @description A stretch of a block of the document, in bytes. */
+        SourceMark: {
+            block: number;
+            from: number;
+            to: number;
+        };
+        SourcePassage: {
+            number: number;
+            shelf: string;
+            document: number;
+            title: string;
+            format: string;
+            /** @description The headings above it. */
+            path: string;
+            /** @description As people say it: page 3, line 12, at 1:05. */
+            place: string;
+            text: string;
+            spans?: components["schemas"]["SourceMark"][];
+        };
+        /** @description A piece of a document as it was read. */
+        Block: {
+            /** @enum {string} */
+            kind: "heading" | "paragraph" | "item" | "row" | "code" | "caption";
+            text: string;
+            level?: number;
+            line?: number;
+            sheet?: string;
+            row?: number;
+            /** @description Where stretches of the text are, on a page or in time. */
+            marks?: {
+                /** @description In bytes of the text; up to the next mark. */
+                at: number;
+                page?: number;
+                /** @description Left, top, width and height, as parts of the page's. */
+                box?: number[];
+                /** @description In seconds. */
+                time?: number;
+            }[];
+        };
+        Shelf: {
+            /** @description Its name in desk files. */
+            shelf: string;
+            title: string;
+            /** @description Counts what was added and removed. */
+            state: number;
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            documents: number;
+            /** @description Documents that are to be read. */
+            waiting: number;
+            failed: number;
+            passages: number;
+            words: number;
+            tokens: number;
+        };
+        Document: {
+            id: number;
+            name: string;
+            source?: string;
+            size: number;
+            /** @enum {string} */
+            state: "waiting" | "reading" | "ready" | "failed";
+            /** @description What is wrong with the file. */
+            problem?: string;
+            title?: string;
+            format?: string;
+            language?: string;
+            pages?: number;
+            words: number;
+            passages: number;
+            tokens: number;
+            /** @description That reading it took. */
+            seconds: number;
+            added_by: string;
+            /** Format: date-time */
+            added_at: string;
+            /** Format: date-time */
+            read_at?: string;
+        };
+        DocumentText: {
+            document: components["schemas"]["Document"];
+            blocks: components["schemas"]["Block"][];
+        };
+        ShelfPassage: {
+            number: number;
+            id: string;
+            path: string[];
+            text: string;
+            tokens: number;
+        };
+        Added: {
+            document: number;
+            name: string;
+            /** @description False: the shelf has the same content already. */
+            fresh: boolean;
+            replaced: boolean;
+            problem?: string;
+        };
+        /** @description A passage that a question finds, and why. */
+        ShelfHit: {
+            document: number;
+            title: string;
+            name: string;
+            passage: number;
+            path: string[];
+            text: string;
+            place: string;
+            score: number;
+            lexical: number;
+            /** @description From 1; 0: not among what the search by words found. */
+            lexical_rank: number;
+            cosine: number;
+            vector_rank: number;
+            fused_rank: number;
+            matched: string[];
+        };
         Trace: {
             /** Format: uuid */
             id: string;
@@ -1724,6 +2168,8 @@ export interface components {
             problem?: components["schemas"]["Trouble"];
             /** @description From the question to the end; 0 while it runs. */
             seconds: number;
+            /** @description With the end of a stream: the whole reply, where a later step has mended what was shown as it grew. */
+            reply?: string;
             usage: {
                 prompt_tokens: number;
                 reply_tokens: number;
@@ -2997,6 +3443,458 @@ export interface operations {
                         reasons?: string[];
                         causes?: string[];
                     };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shelves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Shelves */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        shelves: components["schemas"]["Shelf"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeShelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    shelf: string;
+                    title?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shelf"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shelf */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shelf"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeShelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    documents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Documents */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        documents: components["schemas"]["Document"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addDocuments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Taken in */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        added: components["schemas"]["Added"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    searchShelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    query: string;
+                    limit?: number;
+                };
+            };
+        };
+        responses: {
+            /** @description What was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        hits: components["schemas"]["ShelfHit"][];
+                        /** @description How likely something found answers, 0 to 1. */
+                        answers: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelReading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        cancelled: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Gone from answers */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Back */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It will be */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    passages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Passages */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        document: components["schemas"]["Document"];
+                        passages: components["schemas"]["ShelfPassage"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    documentText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its blocks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    original: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pagePicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                id: number;
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    documentTextAtDesk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its blocks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    originalAtDesk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                shelf: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pagePictureAtDesk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                shelf: string;
+                id: number;
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             default: components["responses"]["Problem"];

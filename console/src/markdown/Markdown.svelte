@@ -4,7 +4,11 @@
   import CodeBlock from "./CodeBlock.svelte";
   import { render } from "./render";
 
-  let { text, growing = false }: { text: string; growing?: boolean } = $props();
+  let {
+    text,
+    growing = false,
+    finish = (html) => html,
+  }: { text: string; growing?: boolean; /** Has the last word on what is shown; it must keep it safe. */ finish?: (html: string) => string } = $props();
 
   const reader = new Blocks();
   const blocks = $derived(reader.update(text, growing));
@@ -20,7 +24,7 @@
     {#if block.kind === "code"}
       <CodeBlock source={block.source} language={block.language} whole={block.whole || !growing} />
     {:else}
-      {@html math.set(render(block.source))}
+      {@html finish(math.set(render(block.source)))}
     {/if}
   {/each}
 </div>

@@ -30,7 +30,7 @@
   }
 </script>
 
-<div class="mt-3 text-[0.8rem] leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
+<div class="mt-2 wide:mt-0">
   {#if turn.state === "done"}
     <p>{took(turn.seconds)}</p>
     {#if turn.cutShort}<p class="mt-1">The reply reached the longest length this desk allows. You can ask it to go on.</p>{/if}

@@ -2,6 +2,8 @@
   import Markdown from "../markdown/Markdown.svelte";
   import type { Conversation } from "./conversation.svelte";
   import EditQuestion from "./EditQuestion.svelte";
+  import { notesOf, showClaims, sourcesOf, withClaims } from "./sources";
+  import MarginNotes from "./MarginNotes.svelte";
   import LanesView from "./LanesView.svelte";
   import PartView from "./PartView.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -34,10 +36,13 @@
   let folded = $state(false);
   let editing = $state(false);
   const questionFolded = $derived(turn.question.length > longQuestion && !unfolded);
+  let article: HTMLElement | undefined = $state();
+  const sources = $derived(turn.running ? null : sourcesOf(turn.parts));
+  const notes = $derived(sources ? notesOf(sources) : []);
   const foldable = $derived(turn.text.length > longReply && !turn.running);
 </script>
 
-<article aria-busy={turn.running} class={["relative mt-9 sm:mt-11 wide:grid wide:gap-x-10", turn.show === "columns" ? "wide:grid-cols-1" : "wide:grid-cols-[minmax(0,42rem)_13rem]"]}
+<article bind:this={article} aria-busy={turn.running} class={["relative mt-9 sm:mt-11 wide:grid wide:gap-x-10", turn.show === "columns" ? "wide:grid-cols-1" : "wide:grid-cols-[minmax(0,42rem)_13rem]"]}
   data-turn={turn.id}>
   <div class="min-w-0">
     {#if editing}
@@ -53,7 +58,7 @@
     {/if}
 
     <div class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
-      {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown text={turn.text} growing={turn.running} />{/if}
+      {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown text={sources ? withClaims(turn.text, sources) : turn.text} growing={turn.running} finish={sources ? (html) => showClaims(html, sources) : undefined} />{/if}
       {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
         <p class={["flex items-center gap-2 text-[0.92rem] text-faded", turn.text && "mt-3"]}>
           {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
@@ -70,12 +75,15 @@
       </button>
     {/if}
     {#if !turn.running}
-      {#each turn.parts as part (part.title)}<PartView {part} />{/each}
+      {#each turn.parts as part (part.title)}{#if part.type !== "sources"}<PartView {part} />{/if}{/each}
     {/if}
     {#if turn.problem && !turn.running}
       <div class="mt-4"><ProblemNote problem={turn.problem} {again} canRetry={last} until={turn.patienceUntil} /></div>
     {/if}
   </div>
 
+  <div class="mt-3 text-[0.8rem] leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
+  {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
   <TurnMargin {turn} {last} {conversation} {again} {takeBack} edit={edit && !editing ? () => (editing = true) : undefined} />
+  </div>
 </article>

@@ -243,6 +243,7 @@ export class Turn {
     this.#say("");
     this.#lost = false;
     this.usage = o.usage;
+    if (o.reply !== undefined) this.#flush(o.reply);
     if (o.lanes || o.parts) this.#takeLanes(o);
     this.patienceUntil = o.problem?.retry_after ? Date.now() + 1000 * o.problem.retry_after : 0;
     this.problem = o.problem ?? null;

@@ -1,0 +1,98 @@
+<script lang="ts">
+  import { placeOf, sectionOf, type MarginNote, type Sources } from "./sources";
+  import type { Turn } from "./turn.svelte";
+  import SourceView from "./SourceView.svelte";
+
+  let { turn, sources, notes, article }: { turn: Turn; sources: Sources; notes: MarginNote[]; article?: HTMLElement } = $props();
+
+  let list: HTMLElement | undefined = $state();
+  let opened = $state<MarginNote | null>(null);
+  let open = $state(false);
+  const near = $derived(sources.supported ? [] : sources.passages);
+
+  function show(n: MarginNote) {
+    opened = n;
+    open = true;
+  }
+
+  const claims = (n: MarginNote) => n.sentences.flatMap((i) => [...(article?.querySelectorAll(`[data-claim="${i}"]`) ?? [])]);
+  const light = (n: MarginNote, on: boolean) => claims(n).forEach((c) => c.classList.toggle("lit", on));
+
+  // A sentence lights its notes up.
+  $effect(() => {
+    if (!article) return;
+    const over = (on: boolean) => (e: Event) => {
+      const claim = (e.target as HTMLElement).closest?.("[data-claim]");
+      if (!claim) return;
+      notes.forEach((n, i) => {
+        if (n.sentences.includes(+claim.getAttribute("data-claim")!)) list?.children[i]?.classList.toggle("lit", on);
+      });
+    };
+    const enter = over(true);
+    const leave = over(false);
+    article.addEventListener("mouseover", enter);
+    article.addEventListener("mouseout", leave);
+    return () => {
+      article.removeEventListener("mouseover", enter);
+      article.removeEventListener("mouseout", leave);
+    };
+  });
+
+  // On a wide page each note stands beside its sentence, or below the note before.
+  $effect(() => {
+    if (!article || !list) return;
+    const place = () => {
+      const items = [...list!.children] as HTMLElement[];
+      const wide = getComputedStyle(list!).getPropertyValue("--aligned").trim() === "1";
+      for (const item of items) item.style.marginTop = "";
+      let filled = 0;
+      const top = list!.getBoundingClientRect().top;
+      items.forEach((item, i) => {
+        const claim = notes[i] && claims(notes[i])[0];
+        if (!wide || !claim) return;
+        const wanted = claim.getBoundingClientRect().top - top;
+        item.style.marginTop = `${Math.max(0, wanted - filled)}px`;
+        filled = Math.max(wanted, filled) + item.offsetHeight + 12;
+      });
+    };
+    place();
+    const seen = new ResizeObserver(place);
+    seen.observe(article);
+    return () => seen.disconnect();
+  });
+</script>
+
+{#snippet note(n: MarginNote)}
+  <button class="block w-full text-left" onclick={() => show(n)} onmouseenter={() => light(n, true)} onmouseleave={() => light(n, false)} onfocus={() => light(n, true)} onblur={() => light(n, false)}>
+    <span class="font-semibold text-ink"><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span>{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
+    <span class="mt-0.5 line-clamp-4 font-serif text-[0.86rem] leading-snug text-faded italic">“{n.quote}”</span>
+  </button>
+{/snippet}
+
+{#if notes.length}
+  <div class="hidden wide:block wide:print:block">
+    <ul bind:this={list} class="notes" aria-label="Where it stands">
+      {#each notes as n (n)}<li class="mb-3 rounded border-l-2 border-rule pl-2.5">{@render note(n)}</li>{/each}
+    </ul>
+  </div>
+  <details class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden">
+    <summary class="min-h-8 cursor-pointer py-1 text-[0.88rem] font-semibold text-ink">Where it stands ({notes.length})</summary>
+    <ul class="my-1.5 space-y-3">
+      {#each notes as n (n)}<li>{@render note(n)}</li>{/each}
+    </ul>
+  </details>
+{:else if !sources.supported}
+  <div class="mt-3 wide:mt-0">
+    <p class="font-semibold text-ink">The documents do not say this.</p>
+    {#if near.length}
+      <p class="mt-1">What they do have that is near:</p>
+      <ul class="mt-2 space-y-2">
+        {#each near as p (p.number)}
+          <li><button class="text-left text-accent underline underline-offset-4" onclick={() => show({ passage: p, place: placeOf(p.place, sectionOf(p), p.title), quote: "", marks: p.spans ?? [], sentences: [] })}>{p.title}</button>{#if sectionOf(p)}<span>, {sectionOf(p)}</span>{/if}</li>
+        {/each}
+      </ul>
+    {/if}
+  </div>
+{/if}
+
+{#if opened}<SourceView bind:open note={opened} question={turn.question} />{/if}

@@ -1,0 +1,124 @@
+<script lang="ts">
+  import Download from "@lucide/svelte/icons/download";
+  import X from "@lucide/svelte/icons/x";
+  import { Dialog } from "bits-ui";
+  import { tick } from "svelte";
+  import { request, Trouble } from "../api/api";
+  import { given, type Schemas } from "../given";
+  import type { MarginNote } from "./sources";
+
+  let { open = $bindable(), note, question }: { open: boolean; note: MarginNote; question: string } = $props();
+
+  type Block = Schemas["Block"];
+  let blocks = $state<Block[]>([]);
+  let problem = $state("");
+  let body: HTMLElement | undefined = $state();
+
+  const base = $derived(`/api/at/${encodeURIComponent(given.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`);
+  const drawn = $derived(note.passage.format === "pdf" || note.passage.format === "picture");
+  /** The pages on which something is marked, with the boxes of what is. */
+  const pages = $derived.by(() => {
+    const all = new Map<number, [number, number, number, number][]>();
+    for (const m of note.marks) {
+      const b = blocks[m.block];
+      b?.marks?.forEach((line, i) => {
+        const next = b.marks![i + 1]?.at ?? b.text.length;
+        if (line.page && line.box && line.at < m.to && next > m.from) all.set(line.page, [...(all.get(line.page) ?? []), line.box as [number, number, number, number]]);
+      });
+    }
+    return [...all].sort(([a], [b]) => a - b);
+  });
+
+  $effect(() => {
+    if (!open) return;
+    blocks = [];
+    problem = "";
+    request(`${base}/text`)
+      .then((r) => r.json())
+      .then(async (r: Schemas["DocumentText"]) => {
+        blocks = r.blocks;
+        await tick();
+        body?.querySelector("mark, .box")?.scrollIntoView({ block: "center" });
+      })
+      .catch((e) => (problem = e instanceof Trouble ? e.detail : "The document could not be fetched. Please try again."));
+  });
+
+  const encoder = new TextEncoder();
+  const decoder = new TextDecoder();
+  /** A block's text cut where something is marked; offsets are in bytes. */
+  function pieces(b: Block, index: number): { text: string; lit: boolean }[] {
+    const bytes = encoder.encode(b.text);
+    const marks = note.marks.filter((m) => m.block === index).sort((a, c) => a.from - c.from);
+    const out: { text: string; lit: boolean }[] = [];
+    let last = 0;
+    for (const m of marks) {
+      if (m.from < last) continue;
+      out.push({ text: decoder.decode(bytes.subarray(last, m.from)), lit: false }, { text: decoder.decode(bytes.subarray(m.from, m.to)), lit: true });
+      last = m.to;
+    }
+    out.push({ text: decoder.decode(bytes.subarray(last)), lit: false });
+    return out.filter((p) => p.text);
+  }
+
+  function clock(seconds: number): string {
+    const s = Math.floor(seconds);
+    return `${s >= 3600 ? `${Math.floor(s / 3600)}:` : ""}${String(Math.floor(s / 60) % 60).padStart(s >= 3600 ? 2 : 1, "0")}:${String(s % 60).padStart(2, "0")}`;
+  }
+  const timed = $derived(note.passage.format === "srt" || note.passage.format === "webvtt");
+</script>
+
+{#snippet text(b: Block, i: number)}
+  {#each pieces(b, i) as p, k (k)}{#if p.lit}<mark class="rounded-sm bg-accent/20 px-0.5 text-ink">{p.text}</mark>{:else}{p.text}{/if}{/each}
+{/snippet}
+
+<Dialog.Root bind:open>
+  <Dialog.Portal>
+    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
+    <Dialog.Content class="fixed inset-y-0 right-0 z-40 flex w-[min(46rem,100vw)] flex-col bg-paper shadow-xl">
+      <header class="flex items-start gap-3 border-b border-rule px-5 py-3.5">
+        <div class="min-w-0 flex-1">
+          <Dialog.Title class="font-serif text-lg leading-snug font-semibold break-words">{note.passage.title}</Dialog.Title>
+          <p class="mt-0.5 text-[0.84rem] text-faded">{note.place}</p>
+        </div>
+        <a class="icon" href="{given.base}{base}/original" download title="Download the original" aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
+        <Dialog.Close class="icon" aria-label="Close"><X size={18} aria-hidden="true" /></Dialog.Close>
+      </header>
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <div bind:this={body} class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8" tabindex="0" role="region" aria-label="The document">
+        {#if problem}
+          <p class="font-serif text-lg">{problem}</p>
+        {:else if !blocks.length}
+          <p class="text-faded">Fetching the document …</p>
+        {:else if drawn && pages.length}
+          {#each pages as [page, boxes] (page)}
+            <figure class="relative mb-6 border border-rule bg-white">
+              <img class="block w-full" src="{given.base}{base}/pages/{page}.png" alt="Page {page} of {note.passage.title}" />
+              {#each boxes as [left, top, width, height], i (i)}
+                <span class="box absolute bg-accent/25 mix-blend-multiply" style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width + 0.8}%;height:{100 * height + 0.4}%"></span>
+              {/each}
+              <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-[0.82rem] text-faded">Page {page}</figcaption>
+            </figure>
+          {/each}
+          {#if note.quote}<p class="font-serif text-[0.95rem] italic">“{note.quote}”</p>{/if}
+        {:else}
+          <div class="prose">
+            {#each blocks as b, i (i)}
+              {#if b.kind === "heading"}
+                <svelte:element this={`h${Math.min(6, (b.level ?? 1) + 2)}`}>{@render text(b, i)}</svelte:element>
+              {:else if b.kind === "code"}
+                <pre>{@render text(b, i)}</pre>
+              {:else if b.kind === "item"}
+                <p class="!mt-1" style="padding-left:{(b.level ?? 1) * 1.1}em">– {@render text(b, i)}</p>
+              {:else if b.kind === "row"}
+                <p class="!mt-1 border-b border-rule pb-1 text-[0.95em]">{@render text(b, i)}</p>
+              {:else}
+                <p>{#if timed && b.marks?.[0]}<span class="mr-2 text-[0.8em] text-faded tabular-nums">{clock(b.marks[0].time ?? 0)}</span>{/if}{@render text(b, i)}</p>
+              {/if}
+            {/each}
+          </div>
+        {/if}
+      </div>
+      <p class="sr-only">It supports the answer to: {question}</p>
+    </Dialog.Content>
+  </Dialog.Portal>
+</Dialog.Root>

@@ -1,0 +1,83 @@
+import type { Schemas } from "../given";
+
+/** A reply's sentences with the passages they rest on, as the part "sources" has them. */
+export type Sources = Schemas["Sources"];
+export type Note = Schemas["SourceNote"];
+export type Passage = Schemas["SourcePassage"];
+
+export function sourcesOf(parts: Schemas["Part"][]): Sources | null {
+  return (parts.find((p) => p.type === "sources")?.value as Sources | undefined) ?? null;
+}
+
+/** A note of the margin: the words of a passage, and the sentences that rest on them. */
+export interface MarginNote {
+  passage: Passage;
+  place: string;
+  quote: string;
+  marks: Schemas["SourceMark"][];
+  sentences: number[];
+}
+
+/** The notes of a reply, in the order of its sentences; each quote once. */
+export function notesOf(sources: Sources): MarginNote[] {
+  const all: MarginNote[] = [];
+  sources.sentences.forEach((s, i) => {
+    for (const n of s.notes) {
+      const passage = sources.passages.find((p) => p.number === n.passage);
+      const known = all.find((m) => m.passage === passage && m.quote === n.quote);
+      if (known) known.sentences.push(i);
+      else if (passage) all.push({ passage, place: placeOf(n.place ?? passage.place, n.section ?? "", passage.title), quote: n.quote, marks: n.marks ?? [], sentences: [i] });
+    }
+  });
+  return all;
+}
+
+const begin = "\uE000";
+const between = "\uE001";
+const end = "\uE002";
+const listMark = /^\s*(?:[-*+]\s+|\d+[.)]\s+|#+\s+|>\s+)+/;
+
+/**
+ * Puts signs around a reply's sentences that survive rendering; offsets are in
+ * bytes of UTF-8. Rows of tables are left as they are.
+ */
+export function withClaims(text: string, sources: Sources): string {
+  const bytes = new TextEncoder().encode(text);
+  const decoder = new TextDecoder();
+  let out = "";
+  let last = 0;
+  sources.sentences.forEach((s, i) => {
+    if (s.from < last || s.to > bytes.length) return;
+    out += decoder.decode(bytes.subarray(last, s.from));
+    const sentence = decoder.decode(bytes.subarray(s.from, s.to));
+    last = s.to;
+    const mark = listMark.exec(sentence)?.[0] ?? "";
+    const rest = sentence.slice(mark.length);
+    out += s.support === "neutral" || rest.startsWith("|") || !rest.trim() ? sentence : mark + begin + i + between + rest + end;
+  });
+  return out + decoder.decode(bytes.subarray(last));
+}
+
+/** Makes elements of the signs, and of the numbers in square brackets within them. */
+export function showClaims(html: string, sources: Sources): string {
+  return html.replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
+    const unsupported = sources.sentences[+number]?.support === "unsupported";
+    const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
+    return `<span class="claim${unsupported ? " unsupported" : ""}" data-claim="${number}"${unsupported ? ' title="Not found in the documents"' : ""}>${refs}${unsupported ? '<span class="sr-only"> (not found in the documents)</span>' : ""}</span>`;
+  }).replace(/[\uE000-\uE002]/g, "");
+}
+
+/** Where something stands, for a reader: a line says nothing to who does not see the file. */
+export function placeOf(place: string, section: string, title: string): string {
+  const named = section && section !== title ? section : "";
+  if (!place.startsWith("line ")) return [named, place].filter(Boolean).join(", ");
+  return named;
+}
+
+/** The headings above a passage, without the document's title. */
+export function sectionOf(p: Passage): string {
+  return p.path
+    .split(" > ")
+    .filter((h) => h && h !== p.title)
+    .join(", ");
+}

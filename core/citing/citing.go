@@ -1,0 +1,195 @@
+// Package citing holds what a model said against the passages that it was
+// given, without asking a model: which sentence rests on which passage, and
+// which on none. References to nothing are taken out, wrong ones mended.
+package citing
+
+import (
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"juvalogos/core/passage"
+)
+
+// Support is how a sentence stands to the passages.
+type Support string
+
+// The kinds of support.
+const (
+	Supported   Support = "supported"
+	Unsupported Support = "unsupported"
+	// Neutral sentences claim nothing that documents could support: greetings,
+	// questions, headings, that the documents do not say.
+	Neutral Support = "neutral"
+)
+
+// Note ties a sentence to a passage.
+type Note struct {
+	Passage int    `json:"passage"` // from 1
+	Quote   string `json:"quote"`   // the words of the passage that it rests on
+}
+
+// Sentence is one of a reply's.
+type Sentence struct {
+	From    int     `json:"from"` // in bytes of the mended text
+	To      int     `json:"to"`
+	Support Support `json:"support"`
+	Notes   []Note  `json:"notes,omitempty"`
+}
+
+// Checked is a reply that was held against passages.
+type Checked struct {
+	Text      string // mended
+	Sentences []Sentence
+	Removed   int // references to nothing, or to what does not support
+	Mended    int // references that led to another passage
+	Added     int // references that were missing
+}
+
+var (
+	reference = regexp.MustCompile(`\s*\[(\d{1,3}(?:\s*[,;]\s*\d{1,3})*)\]`)
+	leading   = regexp.MustCompile(`^(\[\d{1,3}(\s*[,;]\s*\d{1,3})*\]\s*)+`)
+	fence     = regexp.MustCompile("(?ms)^```.*?^```[^\n]*$")
+)
+
+// Check holds a reply against numbered passages; their numbers begin at 1.
+func Check(reply string, passages []string) Checked {
+	j := newJudge(passages)
+	var out Checked
+	var b strings.Builder
+	code := fence.FindAllStringIndex(reply, -1)
+	last := 0
+	for _, at := range stretches(reply) {
+		b.WriteString(reply[last:at[0]])
+		last = at[1]
+		text := reply[at[0]:at[1]]
+		if slices.ContainsFunc(code, func(c []int) bool { return at[0] < c[1] && at[1] > c[0] }) {
+			b.WriteString(text)
+			continue
+		}
+		out.sentence(&b, text, j)
+	}
+	b.WriteString(reply[last:])
+	out.Text = b.String()
+	return out
+}
+
+// stretches are a reply's sentences; each line of Markdown has its own.
+func stretches(reply string) (all [][2]int) {
+	from := 0
+	for line := range strings.Lines(reply) {
+		for i, s := range passage.Sentences(line) {
+			// References behind a full stop belong to the sentence before it.
+			head := leading.FindString(line[s[0]:s[1]])
+			if i > 0 && head != "" {
+				all[len(all)-1][1] = from + s[0] + len(strings.TrimRight(head, " "))
+				if s[0] += len(head); s[0] >= s[1] {
+					continue
+				}
+			}
+			for _, cut := range afterReferences(line[s[0]:s[1]]) {
+				all = append(all, [2]int{from + s[0] + cut[0], from + s[0] + cut[1]})
+			}
+		}
+		from += len(line)
+	}
+	return all
+}
+
+// afterReferences cuts a stretch where a reference ends a sentence that has no
+// full stop: what comes next begins with a capital letter.
+func afterReferences(text string) (all [][2]int) {
+	from := 0
+	for _, at := range reference.FindAllStringIndex(text, -1) {
+		rest := strings.TrimLeft(text[at[1]:], " ")
+		first, _ := utf8.DecodeRuneInString(rest)
+		if len(rest) == len(text)-at[1] || !unicode.IsUpper(first) {
+			continue
+		}
+		all = append(all, [2]int{from, at[1]})
+		from = len(text) - len(rest)
+	}
+	return append(all, [2]int{from, len(text)})
+}
+
+func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
+	var given []int
+	for _, m := range reference.FindAllStringSubmatch(text, -1) {
+		for _, n := range regexp.MustCompile(`\d+`).FindAllString(m[1], -1) {
+			number, _ := strconv.Atoi(n)
+			given = append(given, number)
+		}
+	}
+	bare := reference.ReplaceAllString(text, "")
+	s := Sentence{From: b.Len()}
+	claim := j.claim(bare)
+	if claim == nil {
+		s.Support = Neutral
+		kept := given[:0]
+		for _, n := range given {
+			if n >= 1 && n <= len(j.passages) {
+				kept = append(kept, n)
+			} else {
+				out.Removed++
+			}
+		}
+		given = kept
+		b.WriteString(withReferences(bare, text, given))
+		s.To = b.Len()
+		out.Sentences = append(out.Sentences, s)
+		return
+	}
+	var right []int
+	for _, n := range given {
+		if n < 1 || n > len(j.passages) || slices.Contains(right, n) {
+			out.Removed++
+			continue
+		}
+		if score, quote := j.holds(claim, n-1); score >= enough {
+			right = append(right, n)
+			s.Notes = append(s.Notes, Note{n, quote})
+		}
+	}
+	if len(right) == 0 {
+		best, score, quote := j.best(claim)
+		switch {
+		case score >= enough:
+			right = []int{best + 1}
+			s.Notes = []Note{{best + 1, quote}}
+			if len(given) > 0 {
+				out.Mended++
+			} else {
+				out.Added++
+			}
+		default:
+			out.Removed += len(given)
+		}
+	}
+	s.Support = Unsupported
+	if len(right) > 0 {
+		s.Support = Supported
+	}
+	b.WriteString(withReferences(bare, text, right))
+	s.To = b.Len()
+	out.Sentences = append(out.Sentences, s)
+}
+
+// withReferences puts numbers at the end of a sentence: before its full stop
+// where they stood there, else behind it.
+func withReferences(bare, original string, numbers []int) string {
+	if len(numbers) == 0 {
+		return bare
+	}
+	var refs strings.Builder
+	for _, n := range numbers {
+		refs.WriteString("[" + strconv.Itoa(n) + "]")
+	}
+	trimmed := strings.TrimRight(bare, " ")
+	if end := len(trimmed) - 1; end > 0 && strings.ContainsRune(".!?", rune(trimmed[end])) && !strings.HasSuffix(strings.TrimSpace(original), "]") {
+		return strings.TrimRight(trimmed[:end], " ") + " " + refs.String() + trimmed[end:]
+	}
+	return trimmed + " " + refs.String()
+}

@@ -1,0 +1,208 @@
+package citing
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"github.com/kljensen/snowball/english"
+
+	"juvalogos/core/embedding"
+)
+
+// enough is how much of a sentence a passage has to say to support it. What
+// comes of it on labelled pairs is in docs/retrieval.md.
+const enough = 0.62
+
+// alikeEnough is the cosine from which a word stands for another.
+const alikeEnough = 0.6
+
+// judge holds sentences against passages.
+type judge struct {
+	words    *embedding.Words
+	passages [][]window
+}
+
+// window is one sentence of a passage, or two that follow each other.
+type window struct {
+	text    string
+	stems   map[string]bool
+	words   []int32
+	numbers map[string]bool
+	negated bool
+}
+
+// claim is what a sentence says that can be held against passages.
+type claim struct {
+	stems   []string
+	weights []float64
+	words   []int32 // vectors of each, or -1
+	names   []bool  // written with a capital within the sentence
+	numbers []string
+	negated bool
+}
+
+func newJudge(passages []string) *judge {
+	j := &judge{words: embedding.Load()}
+	for _, p := range passages {
+		var windows []window
+		sentences := stretches(p)
+		for i, s := range sentences {
+			windows = append(windows, j.window(p[s[0]:s[1]]))
+			if i+1 < len(sentences) {
+				windows = append(windows, j.window(p[s[0]:sentences[i+1][1]]))
+			}
+		}
+		j.passages = append(j.passages, windows)
+	}
+	return j
+}
+
+var (
+	wordOrNumber = regexp.MustCompile(`[\p{L}][\p{L}\p{M}'’]*|\d+(?:[.,:]\d+)*`)
+	negation     = regexp.MustCompile(`(?i)\b(not|never|no|nobody|nothing|none|without|cannot|neither|nor)\b|n['’]t\b`)
+	saysNothing  = regexp.MustCompile(`(?i)\b(documents?|passages?|handbook|text|sources?|shelf)\b.{0,60}\b(do(es)? not|don't|doesn't|nothing|no )|\b(nothing|no information|not (mentioned|stated|said|covered))\b.{0,60}\b(documents?|passages?|sources?)\b|\bi (do not|don't|cannot|can't) (know|find|tell)\b`)
+	markup       = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
+)
+
+// numberWords are numbers that are written out.
+var numberWords = map[string]string{
+	"one": "1", "two": "2", "three": "3", "four": "4", "five": "5", "six": "6", "seven": "7", "eight": "8", "nine": "9", "ten": "10",
+	"eleven": "11", "twelve": "12", "twenty": "20", "thirty": "30", "forty": "40", "fifty": "50", "hundred": "100",
+}
+
+// empty are words that claim nothing by themselves.
+var empty = func() map[string]bool {
+	all := map[string]bool{}
+	for _, w := range strings.Fields(`a an the of and or to in on at by for with from as is are was were be been being am do does did has have had having it its this that these those i me my we our you your he she they them their his her
+		which what when where why how who can could may might must shall should will would not no nor if then than so such there here about into over under out up down off only just also too very any some all each every both either
+		other another own same more most much many few one's because while during after before again once according passage passages document documents says said say mention mentions mentioned however therefore thus usually often please`) {
+		all[w] = true
+	}
+	return all
+}()
+
+// tokens hands over the words and the numbers of a text.
+func tokens(text string, word func(w string, capital bool, first bool), number func(string)) {
+	for i, at := range wordOrNumber.FindAllStringIndex(text, -1) {
+		w := text[at[0]:at[1]]
+		if w[0] >= '0' && w[0] <= '9' {
+			number(strings.Trim(strings.ReplaceAll(w, ",", "."), "."))
+			continue
+		}
+		lower := strings.ToLower(strings.ReplaceAll(w, "’", "'"))
+		lower, _, _ = strings.Cut(lower, "'")
+		if n, is := numberWords[lower]; is && lower != "one" {
+			number(n)
+			continue
+		}
+		word(lower, unicode.IsUpper([]rune(w)[0]), i == 0)
+	}
+}
+
+func (j *judge) window(text string) window {
+	w := window{text: text, stems: map[string]bool{}, numbers: map[string]bool{}, negated: negation.MatchString(text)}
+	tokens(text, func(word string, _, _ bool) {
+		if empty[word] {
+			return
+		}
+		w.stems[english.Stem(word, false)] = true
+		if n, known := j.words.Find(word); known && !slices.Contains(w.words, n) {
+			w.words = append(w.words, n)
+		}
+	}, func(n string) { w.numbers[n] = true })
+	return w
+}
+
+// claim reads a sentence; nil if it claims nothing.
+func (j *judge) claim(text string) *claim {
+	text = markup.ReplaceAllString(text, "")
+	if strings.HasSuffix(strings.TrimSpace(text), "?") || saysNothing.MatchString(text) {
+		return nil
+	}
+	c := &claim{negated: negation.MatchString(text)}
+	tokens(text, func(word string, capital, first bool) {
+		if empty[word] || len(word) < 2 {
+			return
+		}
+		stem := english.Stem(word, false)
+		if slices.Contains(c.stems, stem) {
+			return
+		}
+		n, known := j.words.Find(word)
+		weight := 1.0
+		if !known {
+			n, weight = -1, 1.3
+		} else if n < 300 {
+			weight = 0.5
+		}
+		name := capital && !first
+		if name {
+			weight = 1.5
+		}
+		c.stems, c.words, c.weights, c.names = append(c.stems, stem), append(c.words, n), append(c.weights, weight), append(c.names, name)
+	}, func(n string) {
+		if !slices.Contains(c.numbers, n) {
+			c.numbers = append(c.numbers, n)
+		}
+	})
+	if len(c.stems)+len(c.numbers) < 3 {
+		return nil
+	}
+	return c
+}
+
+// holds tells how much of a claim a passage says in one place, 0 to 1, and the
+// words of that place. A number that is not there weighs heavily, and so does a
+// no where there was none.
+func (j *judge) holds(c *claim, n int) (most float64, quote string) {
+	for _, w := range j.passages[n] {
+		sum, total := 0.0, 0.0
+		for i, stem := range c.stems {
+			total += c.weights[i]
+			switch {
+			case w.stems[stem]:
+				sum += c.weights[i]
+			case c.words[i] >= 0 && !c.names[i] && j.alike(c.words[i], w.words):
+				sum += 0.6 * c.weights[i]
+			}
+		}
+		for _, number := range c.numbers {
+			total += 2
+			if w.numbers[number] {
+				sum += 2
+			} else {
+				sum -= 1.5
+			}
+		}
+		score := sum / total
+		if c.negated != w.negated {
+			score -= 0.15
+		}
+		// Of two places that say as much the shorter one is quoted.
+		if score > most || score == most && len(w.text) < len(quote) {
+			most, quote = score, w.text
+		}
+	}
+	return most, quote
+}
+
+func (j *judge) alike(word int32, others []int32) bool {
+	for _, o := range others {
+		if j.words.Cosine(word, o) >= alikeEnough {
+			return true
+		}
+	}
+	return false
+}
+
+// best finds the passage that says most of a claim.
+func (j *judge) best(c *claim) (at int, most float64, quote string) {
+	for n := range j.passages {
+		if score, q := j.holds(c, n); score > most {
+			at, most, quote = n, score, q
+		}
+	}
+	return at, most, quote
+}

@@ -1,0 +1,418 @@
+package reading
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode/utf8"
+)
+
+// Engine opens files that are pages: PDFs and pictures.
+type Engine interface {
+	// Open opens a file; format is pdf or picture. The error is a *Problem where
+	// the file is to blame.
+	Open(ctx context.Context, name string, body []byte, format string) (Pages, error)
+}
+
+// Pages are an open file's pages.
+type Pages interface {
+	Count() int
+	Title() string
+	// Page spells out a page, from 1; a page that is only a picture has no runs.
+	Page(ctx context.Context, n int) (Page, error)
+	// Recognise reads the text in the picture of a page.
+	Recognise(ctx context.Context, n int) (Page, error)
+	// Draw draws a page as a PNG of so many dots per inch.
+	Draw(page, dpi int) ([]byte, error)
+	Close()
+}
+
+// Page is what is written on a page.
+type Page struct {
+	Width, Height float64
+	Runs          []Run
+}
+
+// Run is a stretch of text on one line, of one font. Lengths are in points,
+// from the page's upper left corner.
+type Run struct {
+	Text                     string
+	Left, Top, Right, Bottom float64
+	Size                     float64 // of the font
+	Bold                     bool
+}
+
+// ReadPages reads a PDF, or a picture of a page.
+func ReadPages(ctx context.Context, name string, body []byte, format string, engine Engine, l Limits) (Document, error) {
+	if len(body) > l.Bytes {
+		return Document{}, problem(name, "it has %d MB; up to %d MB are read", len(body)>>20, l.Bytes>>20)
+	}
+	file, err := engine.Open(ctx, name, body, format)
+	if err != nil {
+		return Document{}, err
+	}
+	defer file.Close()
+	if file.Count() > l.Pages {
+		return Document{}, problem(name, "it has %d pages; up to %d are read", file.Count(), l.Pages)
+	}
+	pages := make([]Page, file.Count())
+	written := 0
+	for i := range pages {
+		if ctx.Err() != nil {
+			return Document{}, context.Cause(ctx)
+		}
+		p, err := file.Page(ctx, i+1)
+		if err != nil {
+			return Document{}, err
+		}
+		if len(p.Runs) == 0 {
+			if p, err = file.Recognise(ctx, i+1); err != nil {
+				return Document{}, err
+			}
+		}
+		pages[i] = p
+		written += len(p.Runs)
+	}
+	if written == 0 {
+		return Document{}, problem(name, "there is no text in it, not even in its pictures")
+	}
+	d := Document{Title: file.Title(), Format: format, Pages: len(pages), Blocks: FromPages(pages)}
+	return finish(name, d, l)
+}
+
+// line is a line of text of one column.
+type line struct {
+	runs                     []Run
+	text                     string
+	left, top, right, bottom float64
+	size                     float64
+	bold                     bool
+	page                     int
+	cells                    []string // of a table's row
+}
+
+// FromPages puts what is written on pages in the order in which people read
+// it: columns one after the other, tables row by row, without the headers and
+// footers that all pages have; words that were hyphenated are whole again.
+func FromPages(pages []Page) []Block {
+	var all []line
+	for i, p := range pages {
+		for _, l := range arrange(linesOn(p), p) {
+			l.page = i + 1
+			all = append(all, l)
+		}
+	}
+	all = withoutRepeated(all, pages)
+	return compose(all, pages)
+}
+
+// linesOn joins runs that stand on the same line with little between them.
+func linesOn(p Page) []line {
+	runs := slices.DeleteFunc(slices.Clone(p.Runs), func(r Run) bool { return strings.TrimSpace(r.Text) == "" })
+	slices.SortStableFunc(runs, func(a, b Run) int {
+		if math.Abs(a.Bottom-b.Bottom) > 0.45*min(height(a), height(b)) {
+			return cmp.Compare(a.Bottom, b.Bottom)
+		}
+		return cmp.Compare(a.Left, b.Left)
+	})
+	var all []line
+	for _, r := range runs {
+		if n := len(all); n > 0 {
+			l := &all[n-1]
+			same := math.Abs(l.bottom-r.Bottom) < 0.45*min(l.bottom-l.top, height(r)) && r.Left >= l.left-1
+			if gap := r.Left - l.right; same && gap < 1.1*max(r.Size, l.size, height(r)*0.8) {
+				l.add(r)
+				continue
+			}
+		}
+		l := line{left: r.Left, top: r.Top, right: r.Right, bottom: r.Bottom, size: r.Size, bold: r.Bold}
+		l.add(r)
+		all = append(all, l)
+	}
+	return all
+}
+
+func height(r Run) float64 { return max(1, r.Bottom-r.Top) }
+
+func (l *line) add(r Run) {
+	if n := len(l.runs); n > 0 && r.Left-l.right > 0.15*max(r.Size, height(r)*0.7) && !strings.HasSuffix(l.text, " ") && !strings.HasPrefix(r.Text, " ") {
+		l.text += " "
+	}
+	l.text += r.Text
+	l.runs = append(l.runs, r)
+	l.left, l.right = min(l.left, r.Left), max(l.right, r.Right)
+	l.top, l.bottom = min(l.top, r.Top), max(l.bottom, r.Bottom)
+	l.size = max(l.size, r.Size)
+	l.bold = l.bold && r.Bold
+}
+
+// arrange cuts a region at the white space between columns and between parts,
+// until nothing is left to cut (a recursive X-Y cut: Nagy and Seth, 1984).
+// Lines side by side that make rows are a table.
+func arrange(lines []line, p Page) []line {
+	if len(lines) < 2 {
+		return lines
+	}
+	if rows := table(lines); rows != nil {
+		return rows
+	}
+	if left, right := columns(lines); left != nil {
+		return append(arrange(left, p), arrange(right, p)...)
+	}
+	if above, below := parts(lines); above != nil {
+		return append(arrange(above, p), arrange(below, p)...)
+	}
+	slices.SortStableFunc(lines, func(a, b line) int {
+		if math.Abs(a.bottom-b.bottom) > 0.45*min(a.bottom-a.top, b.bottom-b.top) {
+			return cmp.Compare(a.bottom, b.bottom)
+		}
+		return cmp.Compare(a.left, b.left)
+	})
+	return lines
+}
+
+// columns parts lines at the widest gutter that goes through all of them.
+func columns(lines []line) (left, right []line) {
+	sorted := slices.Clone(lines)
+	slices.SortFunc(sorted, func(a, b line) int { return cmp.Compare(a.left, b.left) })
+	end, at, widest := sorted[0].right, 0, 0.0
+	for i, l := range sorted[1:] {
+		if gap := l.left - end; gap > widest && i+1 >= 2 && len(sorted)-i-1 >= 2 {
+			at, widest = i+1, gap
+		}
+		end = max(end, l.right)
+	}
+	if widest < 8 {
+		return nil, nil
+	}
+	return sorted[:at], sorted[at:]
+}
+
+// parts parts lines at the largest gap between one above and one below.
+func parts(lines []line) (above, below []line) {
+	sorted := slices.Clone(lines)
+	slices.SortFunc(sorted, func(a, b line) int { return cmp.Compare(a.top, b.top) })
+	end, at, widest := sorted[0].bottom, 0, 0.0
+	for i, l := range sorted[1:] {
+		if gap := l.top - end; gap > widest {
+			at, widest = i+1, gap
+		}
+		end = max(end, l.bottom)
+	}
+	if at == 0 || widest < 0.1 {
+		return nil, nil
+	}
+	// Cutting is needed only where something stands side by side.
+	for i := range sorted[1:] {
+		a, b := sorted[i], sorted[i+1]
+		if b.top < a.bottom-0.5*(a.bottom-a.top) && (b.left > a.right || a.left > b.right) {
+			return sorted[:at], sorted[at:]
+		}
+	}
+	return nil, nil
+}
+
+// table makes rows of lines that stand in cells: at least three rows in a
+// region, each with as many cells at the same places, with short texts.
+func table(lines []line) []line {
+	groups := byBaseline(lines)
+	if len(groups) < 3 {
+		return nil
+	}
+	several, words, cells := 0, 0, 0
+	var starts [][]float64
+	for _, g := range groups {
+		if len(g) > 1 {
+			several++
+		}
+		for _, l := range g {
+			words += len(strings.Fields(l.text))
+			cells++
+		}
+		var s []float64
+		for _, l := range g {
+			s = append(s, l.left)
+		}
+		starts = append(starts, s)
+	}
+	if several*10 < len(groups)*8 || words > cells*5 {
+		return nil
+	}
+	most := slices.MaxFunc(starts, func(a, b []float64) int { return cmp.Compare(len(a), len(b)) })
+	aligned := 0
+	for _, s := range starts {
+		ok := true
+		for _, x := range s {
+			ok = ok && slices.ContainsFunc(most, func(m float64) bool { return math.Abs(m-x) < 25 })
+		}
+		if ok {
+			aligned++
+		}
+	}
+	if aligned*10 < len(starts)*8 {
+		return nil
+	}
+	var rows []line
+	for _, g := range groups {
+		r := g[0]
+		r.cells = make([]string, len(most))
+		r.runs = nil
+		for _, l := range g {
+			at := 0
+			for i, m := range most {
+				if math.Abs(m-l.left) < math.Abs(most[at]-l.left) {
+					at = i
+				}
+			}
+			r.cells[at] = squeeze(r.cells[at] + " " + l.text)
+			r.right, r.top, r.bottom = max(r.right, l.right), min(r.top, l.top), max(r.bottom, l.bottom)
+			r.bold = r.bold && l.bold
+		}
+		rows = append(rows, r)
+	}
+	return rows
+}
+
+func byBaseline(lines []line) [][]line {
+	sorted := slices.Clone(lines)
+	slices.SortStableFunc(sorted, func(a, b line) int { return cmp.Compare(a.bottom, b.bottom) })
+	var groups [][]line
+	for _, l := range sorted {
+		if n := len(groups); n > 0 && math.Abs(groups[n-1][0].bottom-l.bottom) < 0.5*min(l.bottom-l.top, groups[n-1][0].bottom-groups[n-1][0].top) {
+			groups[n-1] = append(groups[n-1], l)
+			continue
+		}
+		groups = append(groups, []line{l})
+	}
+	for _, g := range groups {
+		slices.SortFunc(g, func(a, b line) int { return cmp.Compare(a.left, b.left) })
+	}
+	return groups
+}
+
+var digits = regexp.MustCompile(`\d+`)
+
+// withoutRepeated drops lines at the upper and the lower edge that are the same
+// on most pages, numbers aside, and page numbers.
+func withoutRepeated(all []line, pages []Page) []line {
+	edge := func(l line) bool {
+		h := pages[l.page-1].Height
+		return l.bottom < 0.1*h || l.top > 0.9*h
+	}
+	key := func(l line) string { return digits.ReplaceAllString(squeeze(l.text), "#") }
+	on := map[string]map[int]bool{}
+	for _, l := range all {
+		if edge(l) {
+			if on[key(l)] == nil {
+				on[key(l)] = map[int]bool{}
+			}
+			on[key(l)][l.page] = true
+		}
+	}
+	return slices.DeleteFunc(all, func(l line) bool {
+		if !edge(l) {
+			return false
+		}
+		k := key(l)
+		return len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)) || strings.Trim(k, "#-–— |/.()") == "" || regexp.MustCompile(`(?i)^(page|seite) #`).MatchString(k)
+	})
+}
+
+// compose makes blocks of lines.
+func compose(all []line, pages []Page) []Block {
+	body := bodySize(all)
+	var blocks []Block
+	var header []string
+	inTable := false
+	number := 0
+	for i, l := range all {
+		p := pages[l.page-1]
+		mark := Mark{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height), round((l.right - l.left) / p.Width), round((l.bottom - l.top) / p.Height)}}
+		if l.cells != nil {
+			if !inTable || len(header) != 0 && len(header) != len(l.cells) {
+				inTable, header, number = true, nil, 0
+			}
+			if number++; number == 1 && !numeric(l.cells) {
+				header = l.cells
+				continue
+			}
+			blocks = append(blocks, Block{Kind: Row, Text: row(header, l.cells), Row: number, Marks: []Mark{mark}})
+			continue
+		}
+		inTable = false
+		text := squeeze(l.text)
+		if text == "" {
+			continue
+		}
+		kind, level := kindOf(l, text, body)
+		if n := len(blocks); n > 0 && i > 0 && goesOn(&blocks[n-1], all[i-1], l, kind, text) {
+			b := &blocks[n-1]
+			joined := strings.Builder{}
+			joined.WriteString(b.Text)
+			if !unhyphenate(&joined, text) {
+				joined.WriteByte(' ')
+			}
+			mark.At = joined.Len()
+			joined.WriteString(text)
+			b.Text = joined.String()
+			b.Marks = append(b.Marks, mark)
+			continue
+		}
+		blocks = append(blocks, Block{Kind: kind, Text: text, Level: level, Marks: []Mark{mark}})
+	}
+	return blocks
+}
+
+func round(x float64) float64 { return math.Round(max(0, min(1, x))*1e4) / 1e4 }
+
+// bodySize is the size of most letters.
+func bodySize(all []line) float64 {
+	letters := map[float64]int{}
+	best := 0.0
+	for _, l := range all {
+		s := math.Round(l.size*2) / 2
+		letters[s] += len(l.text)
+		if letters[s] > letters[best] {
+			best = s
+		}
+	}
+	return max(1, best)
+}
+
+func kindOf(l line, text string, body float64) (Kind, int) {
+	short := utf8.RuneCountInString(text) < 110
+	switch {
+	case bullet.MatchString(text) && l.size < 1.3*body:
+		return Item, 1
+	case short && l.size > 1.6*body:
+		return Heading, 1
+	case short && l.size > 1.25*body:
+		return Heading, 2
+	case short && (l.size > 1.1*body || l.bold) && !strings.HasSuffix(text, ".") && !strings.HasSuffix(text, ",") && strings.ContainsFunc(text, isLetter):
+		return Heading, 3
+	}
+	return Paragraph, 0
+}
+
+// goesOn reports whether a line goes on with the block before it.
+func goesOn(b *Block, before, l line, kind Kind, text string) bool {
+	if before.cells != nil || b.Kind == Row || kind == Item {
+		return false
+	}
+	tall := before.bottom - before.top
+	follows := before.page == l.page && l.top-before.bottom < 0.75*tall && l.top > before.top
+	if b.Kind == Heading || kind == Heading {
+		return b.Kind == kind && follows && math.Abs(before.size-l.size) < 0.5
+	}
+	ended := strings.ContainsAny(b.Text[len(b.Text)-1:], ".!?:")
+	if follows {
+		// A line that is set in, or after a short one that ends a sentence,
+		// begins a paragraph.
+		return !(ended && (l.left > before.left+0.8*l.size && b.Kind != Item || before.right < before.left+0.6*max(l.right-l.left, 1)))
+	}
+	first, _ := utf8.DecodeRuneInString(text)
+	return !ended && (isLower(first) || strings.HasSuffix(b.Text, "-")) // in the next column or on the next page
+}

@@ -1,0 +1,55 @@
+package main
+
+import (
+	"context"
+	"embed"
+	"io/fs"
+	"slices"
+	"strings"
+
+	"juvalogos/internal/client"
+)
+
+//go:embed shelves
+var shelves embed.FS
+
+// titles of the sample shelves.
+var titles = map[string]string{"handbook": "The members' handbook", "talks": "Recorded talks"}
+
+// fill makes the sample shelves that are not there and puts their documents on
+// them; they are read in the background.
+func fill(ctx context.Context, c *client.Client) error {
+	there, err := c.Shelves(ctx)
+	if err != nil {
+		return err
+	}
+	folders, err := shelves.ReadDir("shelves")
+	if err != nil {
+		return err
+	}
+	for _, f := range folders {
+		slug := f.Name()
+		if slices.ContainsFunc(there, func(s client.Shelf) bool { return s.Shelf == slug }) {
+			continue
+		}
+		if _, err := c.MakeShelf(ctx, slug, titles[slug]); err != nil {
+			return err
+		}
+		err := fs.WalkDir(shelves, "shelves/"+slug, func(path string, e fs.DirEntry, err error) error {
+			if err != nil || e.IsDir() {
+				return err
+			}
+			file, err := shelves.Open(path)
+			if err != nil {
+				return err
+			}
+			defer file.Close()
+			_, err = c.AddDocument(ctx, slug, strings.TrimPrefix(path, "shelves/"+slug+"/"), file)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

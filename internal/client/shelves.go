@@ -1,0 +1,161 @@
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/http"
+	"net/textproto"
+	"net/url"
+	"time"
+)
+
+// Shelf is a shelf as the API has it.
+type Shelf struct {
+	Shelf     string    `json:"shelf"`
+	Title     string    `json:"title"`
+	State     int64     `json:"state"`
+	MadeBy    string    `json:"made_by"`
+	MadeAt    time.Time `json:"made_at"`
+	Documents int       `json:"documents"`
+	Waiting   int       `json:"waiting"`
+	Failed    int       `json:"failed"`
+	Passages  int       `json:"passages"`
+	Words     int       `json:"words"`
+	Tokens    int       `json:"tokens"`
+}
+
+// ShelfDocument is a document on a shelf.
+type ShelfDocument struct {
+	ID       int64      `json:"id"`
+	Name     string     `json:"name"`
+	Source   string     `json:"source,omitempty"`
+	Size     int64      `json:"size"`
+	State    string     `json:"state"`
+	Problem  string     `json:"problem,omitempty"`
+	Title    string     `json:"title,omitempty"`
+	Format   string     `json:"format,omitempty"`
+	Language string     `json:"language,omitempty"`
+	Pages    int        `json:"pages,omitempty"`
+	Words    int        `json:"words"`
+	Passages int        `json:"passages"`
+	Tokens   int        `json:"tokens"`
+	Seconds  float64    `json:"seconds"`
+	AddedBy  string     `json:"added_by"`
+	AddedAt  time.Time  `json:"added_at"`
+	ReadAt   *time.Time `json:"read_at,omitempty"`
+}
+
+// Added says what became of a file that was added.
+type Added struct {
+	Document int64  `json:"document"`
+	Name     string `json:"name"`
+	Fresh    bool   `json:"fresh"`
+	Replaced bool   `json:"replaced"`
+	Problem  string `json:"problem,omitempty"`
+}
+
+// ShelfSearch is what a search of a shelf found.
+type ShelfSearch struct {
+	Hits    []ShelfHit `json:"hits"`
+	Answers float64    `json:"answers"`
+}
+
+// ShelfHit is a passage that was found.
+type ShelfHit struct {
+	Document    int64           `json:"document"`
+	Title       string          `json:"title"`
+	Name        string          `json:"name"`
+	Passage     int             `json:"passage"`
+	Path        []string        `json:"path"`
+	Text        string          `json:"text"`
+	Place       string          `json:"place"`
+	Spans       json.RawMessage `json:"spans"`
+	Score       float64         `json:"score"`
+	Lexical     float64         `json:"lexical"`
+	LexicalRank int             `json:"lexical_rank"`
+	Cosine      float64         `json:"cosine"`
+	VectorRank  int             `json:"vector_rank"`
+	FusedRank   int             `json:"fused_rank"`
+	Matched     []string        `json:"matched"`
+}
+
+func shelfPath(slug, rest string) string { return "/api/shelves/" + url.PathEscape(slug) + rest }
+
+// Shelves lists the shelves.
+func (c *Client) Shelves(ctx context.Context) ([]Shelf, error) {
+	var all struct{ Shelves []Shelf }
+	err := c.call(ctx, http.MethodGet, "/api/shelves", nil, &all)
+	return all.Shelves, err
+}
+
+// Shelf returns one.
+func (c *Client) Shelf(ctx context.Context, slug string) (Shelf, error) {
+	var f Shelf
+	err := c.call(ctx, http.MethodGet, shelfPath(slug, ""), nil, &f)
+	return f, err
+}
+
+// MakeShelf makes one.
+func (c *Client) MakeShelf(ctx context.Context, slug, title string) (Shelf, error) {
+	var f Shelf
+	err := c.call(ctx, http.MethodPost, "/api/shelves", map[string]string{"shelf": slug, "title": title}, &f)
+	return f, err
+}
+
+// RemoveShelf takes one away with its documents.
+func (c *Client) RemoveShelf(ctx context.Context, slug string) error {
+	return c.call(ctx, http.MethodDelete, shelfPath(slug, ""), nil, nil)
+}
+
+// ShelfDocuments lists a shelf's documents.
+func (c *Client) ShelfDocuments(ctx context.Context, slug string) ([]ShelfDocument, error) {
+	var all struct{ Documents []ShelfDocument }
+	err := c.call(ctx, http.MethodGet, shelfPath(slug, "/documents"), nil, &all)
+	return all.Documents, err
+}
+
+// AddDocument sends a file to a shelf while it is read.
+func (c *Client) AddDocument(ctx context.Context, slug, name string, body io.Reader) ([]Added, error) {
+	r, w := io.Pipe()
+	form := multipart.NewWriter(w)
+	go func() {
+		part, err := form.CreatePart(textproto.MIMEHeader{
+			"Content-Disposition": {mime.FormatMediaType("form-data", map[string]string{"name": "file", "filename": name})},
+			"Content-Type":        {"application/octet-stream"},
+		})
+		if err == nil {
+			_, err = io.Copy(part, body)
+		}
+		if err == nil {
+			err = form.Close()
+		}
+		w.CloseWithError(err)
+	}()
+	defer r.Close()
+	response, err := c.stream(ctx, http.MethodPost, shelfPath(slug, "/documents"), form.FormDataContentType(), r, http.Header{"Accept": {"application/json"}})
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	var all struct{ Added []Added }
+	if err := json.NewDecoder(response.Body).Decode(&all); err != nil {
+		return nil, fmt.Errorf("read the answer of %s: %w", c.Address, err)
+	}
+	return all.Added, nil
+}
+
+// RemoveDocument takes a document off a shelf.
+func (c *Client) RemoveDocument(ctx context.Context, slug string, id int64) error {
+	return c.call(ctx, http.MethodDelete, shelfPath(slug, fmt.Sprintf("/documents/%d", id)), nil, nil)
+}
+
+// SearchShelf finds what would answer a question.
+func (c *Client) SearchShelf(ctx context.Context, slug, query string, limit int) (ShelfSearch, error) {
+	var s ShelfSearch
+	err := c.call(ctx, http.MethodPost, shelfPath(slug, "/search"), map[string]any{"query": query, "limit": limit}, &s)
+	return s, err
+}

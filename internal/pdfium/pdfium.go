@@ -1,0 +1,261 @@
+// Package pdfium spells out and draws PDFs, by PDFium in a sandbox, and reads
+// the text in pictures, by the program tesseract. It is a reading.Engine.
+package pdfium
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"image/png"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/klippa-app/go-pdfium"
+	pdferrors "github.com/klippa-app/go-pdfium/errors"
+	"github.com/klippa-app/go-pdfium/references"
+	"github.com/klippa-app/go-pdfium/requests"
+	"github.com/klippa-app/go-pdfium/webassembly"
+	"github.com/tetratelabs/wazero"
+
+	"juvalogos/core/reading"
+)
+
+// Engine opens PDFs and pictures. PDFium is compiled when the first PDF comes,
+// which takes some seconds once; the result is kept in a folder.
+type Engine struct {
+	cache string
+
+	mu   sync.Mutex
+	pool pdfium.Pool
+}
+
+// New returns an engine that keeps what it compiled in a folder.
+func New(folder string) *Engine { return &Engine{cache: filepath.Join(folder, "pdfium")} }
+
+// Close gives back what the engine holds.
+func (e *Engine) Close() {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if e.pool != nil {
+		_ = e.pool.Close()
+	}
+}
+
+func (e *Engine) instance() (pdfium.Pdfium, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if e.pool == nil {
+		config := wazero.NewRuntimeConfig().WithCloseOnContextDone(true)
+		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
+			config = config.WithCompilationCache(cache)
+		}
+		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: 2, RuntimeConfig: config, FSConfig: wazero.NewFSConfig()})
+		if err != nil {
+			return nil, fmt.Errorf("start PDFium: %w", err)
+		}
+		e.pool = pool
+	}
+	return e.pool.GetInstance(time.Minute)
+}
+
+// Open opens a PDF, or a picture as a page.
+func (e *Engine) Open(ctx context.Context, name string, body []byte, format string) (reading.Pages, error) {
+	if format == "picture" {
+		return &picture{name: name, body: body}, nil
+	}
+	i, err := e.instance()
+	if err != nil {
+		return nil, err
+	}
+	f := &file{name: name, instance: i}
+	opened, err := i.OpenDocument(&requests.OpenDocument{File: &body})
+	if err != nil {
+		i.Close()
+		if errors.Is(err, pdferrors.ErrPassword) {
+			return nil, &reading.Problem{File: name, Sentence: "it is locked with a password; save it without one and add it again"}
+		}
+		return nil, &reading.Problem{File: name, Sentence: "it is no whole PDF; perhaps it was not downloaded to its end"}
+	}
+	f.document = opened.Document
+	pages, err := i.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: f.document})
+	if err != nil {
+		f.Close()
+		return nil, &reading.Problem{File: name, Sentence: "its pages cannot be counted; the PDF is broken"}
+	}
+	f.pages = pages.PageCount
+	if meta, err := i.GetMetaData(&requests.GetMetaData{Document: f.document}); err == nil {
+		for _, t := range meta.Tags {
+			if t.Tag == "Title" {
+				f.title = t.Value
+			}
+		}
+	}
+	return f, nil
+}
+
+type file struct {
+	name, title string
+	instance    pdfium.Pdfium
+	document    references.FPDF_DOCUMENT
+	pages       int
+}
+
+func (f *file) Count() int    { return f.pages }
+func (f *file) Title() string { return f.title }
+
+func (f *file) Close() {
+	_, _ = f.instance.FPDF_CloseDocument(&requests.FPDF_CloseDocument{Document: f.document})
+	_ = f.instance.Close()
+}
+
+func (f *file) page(n int) requests.Page {
+	return requests.Page{ByIndex: &requests.PageByIndex{Document: f.document, Index: n - 1}}
+}
+
+func (f *file) broken(n int) error {
+	return &reading.Problem{File: f.name, Sentence: fmt.Sprintf("page %d cannot be read; the PDF is broken", n)}
+}
+
+func (f *file) Page(_ context.Context, n int) (reading.Page, error) {
+	size, err := f.instance.GetPageSize(&requests.GetPageSize{Page: f.page(n)})
+	if err != nil || size.Width <= 0 || size.Height <= 0 {
+		return reading.Page{}, f.broken(n)
+	}
+	text, err := f.instance.GetPageTextStructured(&requests.GetPageTextStructured{Page: f.page(n), Mode: requests.GetPageTextStructuredModeRects, CollectFontInformation: true})
+	if err != nil {
+		return reading.Page{}, f.broken(n)
+	}
+	p := reading.Page{Width: size.Width, Height: size.Height}
+	for _, r := range text.Rects {
+		run := reading.Run{
+			Text: strings.NewReplacer("\r", "", "\n", " ", "\u0002", "-", "\ufffe", "-").Replace(r.Text),
+			Left: r.PointPosition.Left, Right: r.PointPosition.Right,
+			Top: size.Height - r.PointPosition.Top, Bottom: size.Height - r.PointPosition.Bottom,
+		}
+		run.Size = run.Bottom - run.Top
+		if i := r.FontInformation; i != nil {
+			if i.Size > 0 {
+				run.Size = i.Size
+			}
+			run.Bold = i.Weight >= 600 || strings.Contains(strings.ToLower(i.Name), "bold")
+		}
+		p.Runs = append(p.Runs, run)
+	}
+	return p, nil
+}
+
+// Draw draws a page as a PNG of so many dots per inch.
+func (f *file) Draw(n, dpi int) ([]byte, error) {
+	drawn, err := f.instance.RenderPageInDPI(&requests.RenderPageInDPI{Page: f.page(n), DPI: dpi})
+	if err != nil {
+		return nil, f.broken(n)
+	}
+	defer drawn.Cleanup()
+	var b bytes.Buffer
+	encoder := png.Encoder{CompressionLevel: png.BestSpeed}
+	if err := encoder.Encode(&b, drawn.Result.Image); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+// recognitionDPI is what tesseract reads best.
+const recognitionDPI = 200
+
+func (f *file) Recognise(ctx context.Context, n int) (reading.Page, error) {
+	drawn, err := f.Draw(n, recognitionDPI)
+	if err != nil {
+		return reading.Page{}, err
+	}
+	return recognise(ctx, f.name, drawn, 72.0/recognitionDPI)
+}
+
+// picture is a picture of a page.
+type picture struct {
+	name string
+	body []byte
+}
+
+func (p *picture) Count() int    { return 1 }
+func (p *picture) Title() string { return "" }
+func (p *picture) Close()        {}
+
+func (p *picture) Draw(int, int) ([]byte, error) { return p.body, nil }
+
+func (p *picture) Page(context.Context, int) (reading.Page, error) { return reading.Page{}, nil }
+
+func (p *picture) Recognise(ctx context.Context, _ int) (reading.Page, error) {
+	return recognise(ctx, p.name, p.body, 1)
+}
+
+// longestRecognition bounds one page.
+const longestRecognition = 2 * time.Minute
+
+// recognise has tesseract read a picture; scale makes points of its dots.
+func recognise(ctx context.Context, name string, body []byte, scale float64) (reading.Page, error) {
+	program, err := exec.LookPath("tesseract")
+	if err != nil {
+		return reading.Page{}, &reading.Problem{File: name, Sentence: "it holds pictures of text, and the program that reads these, tesseract, is not installed here"}
+	}
+	ctx, cancel := context.WithTimeout(ctx, longestRecognition)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, program, "stdin", "stdout", "tsv")
+	cmd.Stdin = bytes.NewReader(body)
+	cmd.Env = append(os.Environ(), "OMP_THREAD_LIMIT=1")
+	var out, complaint bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &complaint
+	if err := cmd.Run(); err != nil {
+		if ctx.Err() != nil {
+			return reading.Page{}, &reading.Problem{File: name, Sentence: "reading the text in its picture took too long"}
+		}
+		return reading.Page{}, &reading.Problem{File: name, Sentence: "it is no picture that can be read, or it is broken"}
+	}
+	return fromTSV(out.String(), scale), nil
+}
+
+// leastConfidence is, of 100, what tesseract must be sure of a word.
+const leastConfidence = 30
+
+// fromTSV reads tesseract's table of words with their boxes.
+func fromTSV(text string, scale float64) reading.Page {
+	var p reading.Page
+	r := csv.NewReader(strings.NewReader(text))
+	r.Comma, r.LazyQuotes, r.FieldsPerRecord = '\t', true, -1
+	rows, _ := r.ReadAll()
+	number := func(s string) float64 {
+		n, _ := strconv.ParseFloat(s, 64)
+		return n * scale
+	}
+	type span struct{ top, bottom float64 }
+	lines := map[string]span{} // words stand between the edges of their line
+	for _, row := range rows {
+		if len(row) >= 12 && row[0] == "4" {
+			lines[strings.Join(row[1:5], " ")] = span{number(row[7]), number(row[7]) + number(row[9])}
+		}
+	}
+	for _, row := range rows {
+		if len(row) < 12 {
+			continue
+		}
+		if row[0] == "1" {
+			p.Width, p.Height = number(row[8]), number(row[9])
+		}
+		sure, err := strconv.ParseFloat(row[10], 64)
+		if row[0] != "5" || err != nil || sure < leastConfidence || strings.TrimSpace(row[11]) == "" {
+			continue
+		}
+		left, width, l := number(row[6]), number(row[8]), lines[strings.Join(row[1:5], " ")]
+		// How tall a line is depends on its letters: only large steps tell.
+		size := math.Round((l.bottom-l.top)/5) * 5
+		p.Runs = append(p.Runs, reading.Run{Text: row[11], Left: left, Top: l.top, Right: left + width, Bottom: l.bottom, Size: max(5, size)})
+	}
+	return p
+}

@@ -1,0 +1,205 @@
+package shelf
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"runtime"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"juvalogos/core/passage"
+	"juvalogos/core/prompt"
+	"juvalogos/core/reading"
+	"juvalogos/internal/store"
+)
+
+// ReadArgs is the job to read a document.
+type ReadArgs struct {
+	Document int64 `json:"document"`
+}
+
+// Kind is the job's name in the queue.
+func (ReadArgs) Kind() string { return "read_document" }
+
+// longestReading bounds one document.
+const longestReading = 10 * time.Minute
+
+type readWorker struct {
+	river.WorkerDefaults[ReadArgs]
+	library *Library
+}
+
+func (w *readWorker) Timeout(*river.Job[ReadArgs]) time.Duration { return longestReading }
+
+func (w *readWorker) Work(ctx context.Context, job *river.Job[ReadArgs]) error {
+	return w.library.read(ctx, job.Args.Document)
+}
+
+func (l *Library) startJobs(ctx context.Context) error {
+	workers := river.NewWorkers()
+	river.AddWorker(workers, &readWorker{library: l})
+	jobs, err := l.Store.Jobs(ctx, &river.Config{
+		Workers: workers, Logger: l.Log,
+		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: max(1, runtime.NumCPU()-1)}},
+		RescueStuckJobsAfter: longestReading + time.Minute,
+	})
+	if err != nil {
+		return err
+	}
+	l.jobs = jobs
+	return jobs.Start(context.WithoutCancel(ctx))
+}
+
+// resume has read what was left unread: by a service that is no more, or
+// because the job could not be put in the queue.
+func (l *Library) resume(ctx context.Context) {
+	for {
+		unread, err := l.Store.Unfinished(ctx)
+		for _, d := range unread {
+			if err == nil {
+				_, err = l.jobs.Insert(ctx, ReadArgs{Document: d.ID}, nil)
+			}
+		}
+		if err != nil && ctx.Err() == nil {
+			l.Log.Warn("documents wait to be read", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(time.Minute):
+		}
+	}
+}
+
+// read reads a document, splits it and puts both on record. What is wrong with
+// the file is on record too; an error means that it is to be tried again.
+func (l *Library) read(ctx context.Context, id int64) error {
+	claimed, err := l.Store.BeginReading(ctx, id, l.Instance)
+	if err != nil || !claimed {
+		return err
+	}
+	d, err := l.Store.Document(ctx, id)
+	if err != nil {
+		return nil // removed meanwhile
+	}
+	began := l.Now()
+	document, err := l.open(ctx, d)
+	var problem *reading.Problem
+	switch {
+	case errors.As(err, &problem):
+		d.State, d.Problem = store.Unread, problem.Sentence
+	case ctx.Err() != nil && context.Cause(ctx) == context.DeadlineExceeded:
+		d.State, d.Problem = store.Unread, fmt.Sprintf("it took longer than %v to read", longestReading)
+		ctx = context.WithoutCancel(ctx)
+	case err != nil:
+		return err
+	default:
+		d.State = store.Ready
+	}
+	shelves, err := l.Store.Shelves(ctx)
+	if err != nil {
+		return err
+	}
+	settings := DefaultSettings()
+	for _, f := range shelves {
+		if f.ID == d.Shelf {
+			settings = settingsOf(f)
+		}
+	}
+	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language, document.Pages, document.Words
+	var kept []store.Passage
+	for n, p := range l.split(document, settings) {
+		tokens := prompt.Estimate{}.Count(p.Text)
+		d.Tokens += tokens
+		kept = append(kept, store.Passage{Number: n, ID: p.ID, Path: p.Path, Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: tokens})
+	}
+	at := l.Now()
+	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()
+	packed, err := pack(document.Blocks)
+	if err != nil {
+		return err
+	}
+	if err := l.Store.KeepRead(ctx, d, packed, kept); err != nil {
+		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
+	}
+	l.apply(ctx, d.Shelf, d.ID)
+	l.Log.Debug("document read", "name", d.Name, "state", d.State, "passages", len(kept), "seconds", d.Seconds)
+	return nil
+}
+
+// open reads a document's file.
+func (l *Library) open(ctx context.Context, d store.Document) (reading.Document, error) {
+	body, err := io.ReadAll(l.Store.Content(ctx, d.Hash))
+	if err != nil {
+		return reading.Document{}, err
+	}
+	format, err := reading.Format(d.Name, body)
+	if err != nil {
+		return reading.Document{}, err
+	}
+	switch format {
+	case "zip":
+		return reading.Document{}, &reading.Problem{File: d.Name, Sentence: "it is a ZIP; give it a name that ends with .zip, and its files are added each on its own"}
+	case "pdf", "picture":
+		if l.Pages == nil {
+			return reading.Document{}, &reading.Problem{File: d.Name, Sentence: "PDFs and pictures cannot be read by this service"}
+		}
+		return reading.ReadPages(ctx, d.Name, body, format, l.Pages, l.Limits)
+	}
+	return reading.Read(ctx, d.Name, body, l.Limits)
+}
+
+// Span is a stretch of a document with its place.
+type Span struct {
+	passage.Span
+	Page  int     `json:"page,omitempty"`
+	Line  int     `json:"line,omitempty"`
+	Time  float64 `json:"time,omitempty"`
+	Timed bool    `json:"timed,omitempty"` // Time is known, though it may be 0
+	Sheet string  `json:"sheet,omitempty"`
+	Row   int     `json:"row,omitempty"`
+	// Heading: the stretch is one.
+	Heading bool `json:"heading,omitempty"`
+}
+
+// placed is spans with their places, as JSON.
+func placed(blocks []reading.Block, spans []passage.Span) json.RawMessage {
+	all := make([]Span, len(spans))
+	for i, s := range spans {
+		b := blocks[s.Block]
+		all[i] = Span{Span: s, Line: b.Line, Sheet: b.Sheet, Row: b.Row, Heading: b.Kind == reading.Heading}
+		for _, m := range b.Marks {
+			if m.At <= s.From || all[i].Page == 0 && !all[i].Timed {
+				all[i].Page, all[i].Time = m.Page, m.Time
+				all[i].Timed = m.Page == 0
+			}
+		}
+	}
+	text, _ := json.Marshal(all) // always marshals
+	return text
+}
+
+// pack and unpack keep blocks small.
+func pack(blocks []reading.Block) ([]byte, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if err := json.NewEncoder(z).Encode(blocks); err != nil {
+		return nil, err
+	}
+	err := z.Close()
+	return b.Bytes(), err
+}
+
+func unpack(packed []byte) (blocks []reading.Block, err error) {
+	z, err := gzip.NewReader(bytes.NewReader(packed))
+	if err != nil {
+		return nil, err
+	}
+	return blocks, json.NewDecoder(z).Decode(&blocks)
+}

@@ -1,0 +1,183 @@
+package shelf
+
+import (
+	"context"
+	"strings"
+	"sync"
+	"time"
+
+	"juvalogos/core/embedding"
+	"juvalogos/core/retrieval"
+	"juvalogos/internal/store"
+)
+
+// live is what of a shelf is searched.
+type live struct {
+	loaded chan struct{} // closed once it was filled
+	mu     sync.Mutex    // of changes
+	index  *retrieval.Index
+
+	commonMu sync.RWMutex
+	common   []float32 // what the passages' vectors have in common
+	counted  int       // of so many passages
+}
+
+// shelf returns what is searched of a shelf, and begins to fill it.
+func (l *Library) shelf(id int64) *live {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	v := l.live[id]
+	if v == nil {
+		v = &live{loaded: make(chan struct{}), index: retrieval.New()}
+		l.live[id] = v
+		l.all.Go(func() { l.fill(id, v) })
+	}
+	return v
+}
+
+// follow fills all shelves and keeps them current.
+func (l *Library) follow(ctx context.Context) {
+	for ctx.Err() == nil {
+		err := l.Store.ShelfNews(ctx, func() {
+			// What happened while nobody listened is not known: all is filled
+			// anew, and the old is searched until then.
+			shelves, err := l.Store.Shelves(ctx)
+			if err != nil {
+				l.Log.Warn("shelves could not be filled", "error", err)
+			}
+			for _, f := range shelves {
+				l.refill(f.ID)
+			}
+		}, func(shelf, document int64) {
+			l.mu.Lock()
+			_, known := l.live[shelf]
+			l.mu.Unlock()
+			if known {
+				l.apply(ctx, shelf, document)
+			}
+		})
+		if ctx.Err() == nil {
+			l.Log.Warn("shelves may be out of date until the database is back", "error", err)
+			select {
+			case <-ctx.Done():
+			case <-time.After(2 * time.Second):
+			}
+		}
+	}
+}
+
+// refill fills a shelf anew beside the one that is searched.
+func (l *Library) refill(id int64) {
+	l.mu.Lock()
+	old := l.live[id]
+	l.mu.Unlock()
+	if old == nil {
+		l.shelf(id)
+		return
+	}
+	fresh := &live{loaded: make(chan struct{}), index: retrieval.New()}
+	l.all.Go(func() {
+		l.fill(id, fresh)
+		l.mu.Lock()
+		l.live[id] = fresh
+		l.mu.Unlock()
+	})
+}
+
+// together is how many passages are added at once.
+const together = 2000
+
+func (l *Library) fill(id int64, v *live) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	defer close(v.loaded)
+	began := l.Now()
+	var all []retrieval.Entry
+	var vectors [][]float32
+	err := l.Store.EachPassage(context.Background(), id, 0, func(p store.ShelfPassage) error {
+		e := entryOf(p)
+		if vector, known := embedding.Load().Vector(p.Title + " " + p.Text); known {
+			e.Vector = vector[:]
+			vectors = append(vectors, e.Vector)
+		}
+		all = append(all, e)
+		return nil
+	})
+	if err != nil {
+		l.Log.Error("a shelf could not be filled", "shelf", id, "error", err)
+		return
+	}
+	// A sample tells what they have in common.
+	sample := vectors
+	if step := len(vectors) / 4000; step > 1 {
+		sample = nil
+		for i := 0; i < len(vectors); i += step {
+			sample = append(sample, vectors[i])
+		}
+	}
+	common := embedding.Common(sample)
+	for _, vector := range vectors {
+		embedding.Remove(vector, common)
+	}
+	v.commonMu.Lock()
+	v.common, v.counted = common, len(all)
+	v.commonMu.Unlock()
+	for from := 0; from < len(all); from += together {
+		v.index.Add(all[from:min(from+together, len(all))])
+	}
+	l.Log.Debug("shelf filled", "shelf", id, "passages", len(all), "took", l.Now().Sub(began))
+}
+
+// entryOf is a passage as the index takes it.
+func entryOf(p store.ShelfPassage) retrieval.Entry {
+	return retrieval.Entry{
+		Key: int64(p.Number), Document: p.Document, Number: p.Number, Title: strings.Clone(p.Title), Path: p.Path, Text: strings.Clone(p.Text), Language: p.Language,
+	}
+}
+
+// vector is the vector of a text as the shelf's passages have theirs.
+func (v *live) vector(text string) []float32 {
+	vector, known := embedding.Load().Vector(text)
+	if !known {
+		return nil
+	}
+	v.commonMu.RLock()
+	defer v.commonMu.RUnlock()
+	embedding.Remove(vector[:], v.common)
+	return vector[:]
+}
+
+// apply takes over what is on record of a document.
+func (l *Library) apply(ctx context.Context, shelf, document int64) {
+	v := l.shelf(shelf)
+	<-v.loaded
+	v.mu.Lock()
+	var all []retrieval.Entry
+	err := l.Store.EachPassage(ctx, shelf, document, func(p store.ShelfPassage) error {
+		e := entryOf(p)
+		e.Vector = v.vector(p.Title + " " + p.Text)
+		all = append(all, e)
+		return nil
+	})
+	if err == nil {
+		v.index.Remove(document)
+		v.index.Add(all)
+	}
+	n := v.index.Len()
+	v.commonMu.RLock()
+	grown := n > 2*v.counted+30
+	v.commonMu.RUnlock()
+	if grown {
+		v.commonMu.Lock()
+		v.counted = n // once is enough
+		v.commonMu.Unlock()
+	}
+	v.mu.Unlock()
+	if err != nil {
+		l.Log.Warn("a shelf may be out of date", "shelf", shelf, "document", document, "error", err)
+		return
+	}
+	if grown { // what the vectors have in common is another thing now
+		l.refill(shelf)
+	}
+}

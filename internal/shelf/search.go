@@ -1,0 +1,177 @@
+package shelf
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"juvalogos/core/retrieval"
+	"juvalogos/internal/store"
+)
+
+// Found is a passage that was found, or several that follow each other, as one.
+type Found struct {
+	Shelf    string
+	Document store.Document
+	Number   int // of the first passage
+	Path     []string
+	Text     string
+	Spans    []Span
+	Hit      retrieval.Hit // of the best one
+}
+
+// Search finds what answers a question on some shelves, the best first.
+// answers judges between 0 and 1 whether anything does. join makes one of
+// neighbours.
+func (l *Library) Search(ctx context.Context, shelves []string, question string, limit int, join bool) (all []Found, answers float64, err error) {
+	for _, slug := range shelves {
+		f, err := l.Shelf(ctx, slug)
+		if err != nil {
+			return nil, 0, err
+		}
+		v := l.shelf(f.ID)
+		select {
+		case <-v.loaded:
+		case <-ctx.Done():
+			return nil, 0, context.Cause(ctx)
+		}
+		most := limit
+		if join {
+			most *= 2
+		}
+		result := v.index.Search(retrieval.Query{Text: question, Vector: v.vector(question), Limit: most}, settingsOf(f).options())
+		answers = max(answers, result.Answers)
+		found, err := l.fetch(ctx, slug, result.Hits)
+		if err != nil {
+			return nil, 0, err
+		}
+		all = append(all, found...)
+	}
+	slices.SortStableFunc(all, func(a, b Found) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
+	if join {
+		all = joined(all)
+	}
+	return all[:min(limit, len(all))], answers, nil
+}
+
+// fetch reads the texts of hits.
+func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) ([]Found, error) {
+	documents, numbers := make([]int64, len(hits)), make([]int32, len(hits))
+	for i, h := range hits {
+		documents[i], numbers[i] = h.Document, int32(h.Number)
+	}
+	passages, err := l.Store.Passages(ctx, documents, numbers)
+	if err != nil {
+		return nil, err
+	}
+	known := map[int64]store.Document{}
+	var all []Found
+	for _, h := range hits {
+		i := slices.IndexFunc(passages, func(p store.Passage) bool { return p.Document == h.Document && p.Number == h.Number })
+		if i < 0 {
+			continue // removed a moment ago
+		}
+		p := passages[i]
+		d, there := known[h.Document]
+		if !there {
+			if d, err = l.Store.Document(ctx, h.Document); err != nil {
+				continue
+			}
+			known[h.Document] = d
+		}
+		f := Found{Shelf: slug, Document: d, Number: p.Number, Path: p.Path, Text: p.Text, Hit: h}
+		if err := json.Unmarshal(p.Spans, &f.Spans); err != nil {
+			return nil, err
+		}
+		all = append(all, f)
+	}
+	return all, nil
+}
+
+// joined makes one of passages that follow each other, so that a model reads a
+// whole thought; it stands where the better one stood.
+func joined(all []Found) []Found {
+	var kept []Found
+	last := map[int]int{} // number of the last passage of each that was kept
+	for _, f := range all {
+		at := slices.IndexFunc(kept, func(k Found) bool {
+			return k.Document.ID == f.Document.ID && (f.Number == k.Number-1)
+		})
+		if at >= 0 {
+			merged := merge(f, kept[at])
+			merged.Hit, merged.Path = kept[at].Hit, kept[at].Path
+			kept[at] = merged
+			continue
+		}
+		at = -1
+		for i, k := range kept {
+			if k.Document.ID == f.Document.ID && last[i] == f.Number-1 {
+				at = i
+			}
+		}
+		if at >= 0 {
+			hit, path := kept[at].Hit, kept[at].Path
+			kept[at] = merge(kept[at], f)
+			kept[at].Hit, kept[at].Path = hit, path
+			last[at] = f.Number
+			continue
+		}
+		last[len(kept)] = f.Number
+		kept = append(kept, f)
+	}
+	return kept
+}
+
+// merge puts two passages together that overlap or touch.
+func merge(a, b Found) Found {
+	text := a.Text + "\n" + b.Text
+	for i := range a.Text {
+		if len(a.Text)-i <= len(b.Text) && strings.HasPrefix(b.Text, a.Text[i:]) {
+			text = a.Text[:i] + b.Text
+			break
+		}
+	}
+	a.Text = text
+	spans := slices.Clone(a.Spans)
+	for _, s := range b.Spans {
+		if i := slices.IndexFunc(spans, func(o Span) bool { return o.Block == s.Block }); i >= 0 {
+			spans[i].From, spans[i].To = min(spans[i].From, s.From), max(spans[i].To, s.To)
+			continue
+		}
+		spans = append(spans, s)
+	}
+	a.Spans = spans
+	return a
+}
+
+// Place tells where a stretch is, as people say it: page 3, row 7 of Sheet 1,
+// at 1:05, line 12.
+func (s Span) Place() string {
+	switch {
+	case s.Page > 0:
+		return fmt.Sprintf("page %d", s.Page)
+	case s.Timed:
+		t := int(s.Time)
+		if t >= 3600 {
+			return fmt.Sprintf("at %d:%02d:%02d", t/3600, t/60%60, t%60)
+		}
+		return fmt.Sprintf("at %d:%02d", t/60, t%60)
+	case s.Sheet != "":
+		return fmt.Sprintf("%s, row %d", s.Sheet, s.Row)
+	case s.Line > 0:
+		return fmt.Sprintf("line %d", s.Line)
+	}
+	return ""
+}
+
+// Place is where a passage begins, headings aside: its first stretch that is no
+// heading has the more telling one.
+func (f Found) Place() string {
+	if len(f.Spans) == 0 {
+		return ""
+	}
+	return f.Spans[min(1, len(f.Spans)-1)].Place()
+}

@@ -1,0 +1,320 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Shelf is a named set of documents.
+type Shelf struct {
+	ID       int64
+	Slug     string
+	Title    string
+	Settings json.RawMessage
+	State    int64
+	MadeBy   string
+	MadeAt   time.Time
+	// Sums over its documents.
+	Documents, Unread, Failed, Passages, Words, Tokens int
+}
+
+const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.made_at,
+	coalesce(d.documents, 0), coalesce(d.unread, 0), coalesce(d.failed, 0), coalesce(d.passages, 0), coalesce(d.words, 0), coalesce(d.tokens, 0)
+	from shelf s left join lateral (
+		select count(*)::int documents, (count(*) filter (where state in ('waiting', 'reading')))::int unread, (count(*) filter (where state = 'failed'))::int failed,
+			sum(passages)::int passages, sum(words)::int words, sum(tokens)::int tokens
+		from document where shelf = s.id and removed_at is null) d on true`
+
+// MakeShelf makes a shelf; ErrDuplicate if there is one of this slug.
+func (s *Store) MakeShelf(ctx context.Context, f Shelf) (id int64, err error) {
+	err = s.pool.QueryRow(ctx, `insert into shelf (slug, title, settings, made_by, made_at) values ($1, $2, $3, $4, $5) returning id`,
+		f.Slug, f.Title, f.Settings, f.MadeBy, f.MadeAt).Scan(&id)
+	return id, known(err)
+}
+
+// Shelves lists them by slug.
+func (s *Store) Shelves(ctx context.Context) ([]Shelf, error) {
+	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null order by s.slug`)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Shelf])
+}
+
+// Shelf returns one by its slug.
+func (s *Store) Shelf(ctx context.Context, slug string) (Shelf, error) {
+	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.slug = $1`, slug)
+	if err != nil {
+		return Shelf{}, err
+	}
+	f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Shelf])
+	return f, known(err)
+}
+
+// RemoveShelf takes a shelf out of use, with its documents.
+func (s *Store) RemoveShelf(ctx context.Context, id int64, at time.Time) error {
+	_, err := s.pool.Exec(ctx, `with d as (update document set removed_at = $2 where shelf = $1 and removed_at is null) update shelf set removed_at = $2 where id = $1`, id, at)
+	return err
+}
+
+// DocumentState is how far a document is.
+type DocumentState string
+
+// The states.
+const (
+	Waiting DocumentState = "waiting"
+	Reading DocumentState = "reading"
+	Ready   DocumentState = "ready"
+	Unread  DocumentState = "failed"
+)
+
+// Document is a file on a shelf.
+type Document struct {
+	ID       int64
+	Shelf    int64
+	Name     string
+	Source   string
+	Hash     []byte
+	Size     int64
+	State    DocumentState
+	Problem  string
+	Title    string
+	Format   string
+	Language string
+	Pages    int
+	Words    int
+	Passages int
+	Tokens   int
+	Seconds  float64
+	AddedBy  string
+	AddedAt  time.Time
+	ReadAt   *time.Time
+}
+
+const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words, passages, tokens, seconds, added_by, added_at, read_at`
+
+// AddDocument puts a file that is in content already on a shelf, to be read.
+// The same content on the same shelf is not added again: fresh is false then. A
+// document of the same name is replaced; its id is returned.
+func (s *Store) AddDocument(ctx context.Context, d Document) (id, replaced int64, fresh bool, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		err := tx.QueryRow(ctx, `select id from document where shelf = $1 and hash = $2 and removed_at is null and (name = $3 or state <> 'failed') limit 1`, d.Shelf, d.Hash, d.Name).Scan(&id)
+		if err == nil {
+			return nil
+		}
+		if known(err) != ErrNotFound {
+			return err
+		}
+		err = tx.QueryRow(ctx, `update document set removed_at = $3 where shelf = $1 and name = $2 and removed_at is null returning id`, d.Shelf, d.Name, d.AddedAt).Scan(&replaced)
+		if err != nil && known(err) != ErrNotFound {
+			return err
+		}
+		fresh = true
+		return tx.QueryRow(ctx, `insert into document (shelf, name, source, hash, size, state, added_by, added_at) values ($1, $2, $3, $4, $5, 'waiting', $6, $7) returning id`,
+			d.Shelf, d.Name, d.Source, d.Hash, d.Size, d.AddedBy, d.AddedAt).Scan(&id)
+	})
+	return id, replaced, fresh, known(err)
+}
+
+// Documents lists a shelf's documents by name.
+func (s *Store) Documents(ctx context.Context, shelf int64) ([]Document, error) {
+	return s.documents(ctx, `where shelf = $1 and removed_at is null order by name`, shelf)
+}
+
+// Document returns one that was not removed.
+func (s *Store) Document(ctx context.Context, id int64) (Document, error) {
+	all, err := s.documents(ctx, `where id = $1 and removed_at is null`, id)
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Document{}, err
+	}
+	return all[0], nil
+}
+
+// Unfinished lists documents that wait, or that an instance read that is no
+// more.
+func (s *Store) Unfinished(ctx context.Context) ([]Document, error) {
+	return s.documents(ctx, `where removed_at is null and (state = 'waiting' or state = 'reading' and not `+readerLives+`) order by id`, lockSpace)
+}
+
+const readerLives = `exists (select from pg_locks l where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = document.reader::oid
+	and l.database = (select oid from pg_database where datname = current_database()))`
+
+func (s *Store) documents(ctx context.Context, where string, a ...any) ([]Document, error) {
+	rows, err := s.pool.Query(ctx, `select `+documentColumns+` from document `+where, a...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Document])
+}
+
+// BeginReading claims a document for an instance; false if another one reads
+// it, or it needs none.
+func (s *Store) BeginReading(ctx context.Context, id int64, instance int32) (bool, error) {
+	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = '' where id = $2 and removed_at is null
+		and (state = 'waiting' or state = 'reading' and (reader = $3 or not `+readerLives+`))`, lockSpace, id, instance)
+	return tag.RowsAffected() == 1, err
+}
+
+// Passage is a piece of a document on record.
+type Passage struct {
+	Document int64
+	Number   int
+	ID       string
+	Path     []string
+	Text     string
+	Spans    json.RawMessage
+	Size     int
+}
+
+// KeepRead puts on record what was read of a document and tells every
+// instance. It does nothing if the document was removed meanwhile.
+func (s *Store) KeepRead(ctx context.Context, d Document, blocks []byte, passages []Passage) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var shelf int64
+		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6, pages = $7, words = $8, passages = $9, tokens = $10,
+			seconds = $11, read_at = $12, blocks = $13, reader = null where id = $1 and removed_at is null returning shelf`,
+			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, len(passages), d.Tokens, d.Seconds, d.ReadAt, blocks).Scan(&shelf)
+		if known(err) == ErrNotFound {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from passage where document = $1`, d.ID); err != nil {
+			return err
+		}
+		_, err = tx.CopyFrom(ctx, pgx.Identifier{"passage"}, []string{"document", "number", "id", "path", "body", "spans", "size"},
+			pgx.CopyFromSlice(len(passages), func(i int) ([]any, error) {
+				p := passages[i]
+				return []any{d.ID, p.Number, p.ID, p.Path, p.Text, p.Spans, p.Size}, nil
+			}))
+		if err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, shelf, d.ID)
+	})
+}
+
+// shelfChannel carries the ids of a shelf and of the document that changed.
+const shelfChannel = "juvalogos_shelf"
+
+func (s *Store) changed(ctx context.Context, tx pgx.Tx, shelf, document int64) error {
+	_, err := tx.Exec(ctx, `with u as (update shelf set state = state + 1 where id = $1) select pg_notify('`+shelfChannel+`', format('%s %s', $1::bigint, $2::bigint))`, shelf, document)
+	return err
+}
+
+// ReadAgain has a document read anew.
+func (s *Store) ReadAgain(ctx context.Context, id int64) error {
+	return s.one(ctx, `update document set state = 'waiting', problem = '' where id = $1 and removed_at is null`, id)
+}
+
+// CancelReading gives up documents of a shelf that wait.
+func (s *Store) CancelReading(ctx context.Context, shelf int64, sentence string) (int, error) {
+	tag, err := s.pool.Exec(ctx, `update document set state = 'failed', problem = $2 where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, sentence)
+	return int(tag.RowsAffected()), err
+}
+
+// RemoveDocument takes a document off its shelf.
+func (s *Store) RemoveDocument(ctx context.Context, id int64, at time.Time) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var shelf int64
+		if err := tx.QueryRow(ctx, `update document set removed_at = $2 where id = $1 and removed_at is null returning shelf`, id, at).Scan(&shelf); err != nil {
+			return known(err)
+		}
+		return s.changed(ctx, tx, shelf, id)
+	})
+}
+
+// RestoreDocument puts a document back that was removed.
+func (s *Store) RestoreDocument(ctx context.Context, id int64) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var shelf int64
+		if err := tx.QueryRow(ctx, `update document set removed_at = null where id = $1 and removed_at is not null returning shelf`, id).Scan(&shelf); err != nil {
+			return known(err)
+		}
+		return s.changed(ctx, tx, shelf, id)
+	})
+}
+
+// Blocks returns what was read of a document, packed.
+func (s *Store) Blocks(ctx context.Context, id int64) (blocks []byte, err error) {
+	err = s.pool.QueryRow(ctx, `select blocks from document where id = $1 and removed_at is null`, id).Scan(&blocks)
+	return blocks, known(err)
+}
+
+// ShelfPassage is a passage with what its document is called.
+type ShelfPassage struct {
+	Passage
+	Title    string
+	Language string
+}
+
+// EachPassage hands over the passages of a shelf that can be found, document by
+// document; of one document only, if it is not 0.
+func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(ShelfPassage) error) error {
+	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.path, p.body, d.title, d.language
+		from document d join passage p on p.document = d.id
+		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state = 'ready' and d.removed_at is null order by d.id, p.number`, shelf, document)
+	if err != nil {
+		return err
+	}
+	var p ShelfPassage
+	_, err = pgx.ForEachRow(rows, []any{&p.Document, &p.Number, &p.Path, &p.Text, &p.Title, &p.Language}, func() error {
+		err := do(p)
+		p.Path = nil
+		return err
+	})
+	return err
+}
+
+// Passages returns passages by document and number, in any order. Those of
+// documents that were removed are left out.
+func (s *Store) Passages(ctx context.Context, documents []int64, numbers []int32) ([]Passage, error) {
+	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.id, p.path, p.body, p.spans, p.size
+		from unnest($1::bigint[], $2::int[]) as w (document, number) join passage p using (document, number)
+		join document d on d.id = p.document where d.removed_at is null`, documents, numbers)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Passage])
+}
+
+// PassagesOf returns all passages of a document in their order.
+func (s *Store) PassagesOf(ctx context.Context, document int64) ([]Passage, error) {
+	rows, err := s.pool.Query(ctx, `select document, number, id, path, body, spans, size from passage where document = $1 order by number`, document)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Passage])
+}
+
+// ShelfNews hands over the shelf and the document of every change, by any
+// instance, until ctx ends or the connection is lost.
+func (s *Store) ShelfNews(ctx context.Context, listening func(), do func(shelf, document int64)) error {
+	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	if _, err := conn.Exec(ctx, `listen `+shelfChannel); err != nil {
+		return err
+	}
+	listening()
+	for {
+		n, err := conn.WaitForNotification(ctx)
+		if err != nil {
+			return err
+		}
+		var shelf, document int64
+		if _, err := fmt.Sscan(n.Payload, &shelf, &document); err == nil {
+			do(shelf, document)
+		}
+	}
+}

@@ -1,0 +1,387 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"juvalogos/internal/desk"
+	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
+)
+
+// Shelves and their documents, for makers.
+
+type (
+	shelfBody struct {
+		Slug      string    `json:"shelf"`
+		Title     string    `json:"title"`
+		State     int64     `json:"state"` // counts changes
+		MadeBy    string    `json:"made_by"`
+		MadeAt    time.Time `json:"made_at"`
+		Documents int       `json:"documents"`
+		Waiting   int       `json:"waiting"` // to be read
+		Failed    int       `json:"failed"`
+		Passages  int       `json:"passages"`
+		Words     int       `json:"words"`
+		Tokens    int       `json:"tokens"`
+	}
+	documentBody struct {
+		ID       int64      `json:"id"`
+		Name     string     `json:"name"`
+		Source   string     `json:"source,omitempty"`
+		Size     int64      `json:"size"`
+		State    string     `json:"state"`
+		Problem  string     `json:"problem,omitempty"`
+		Title    string     `json:"title,omitempty"`
+		Format   string     `json:"format,omitempty"`
+		Language string     `json:"language,omitempty"`
+		Pages    int        `json:"pages,omitempty"`
+		Words    int        `json:"words"`
+		Passages int        `json:"passages"`
+		Tokens   int        `json:"tokens"`
+		Seconds  float64    `json:"seconds"`
+		AddedBy  string     `json:"added_by"`
+		AddedAt  time.Time  `json:"added_at"`
+		ReadAt   *time.Time `json:"read_at,omitempty"`
+	}
+	passageBody struct {
+		Number int             `json:"number"`
+		ID     string          `json:"id"`
+		Path   []string        `json:"path"`
+		Text   string          `json:"text"`
+		Spans  json.RawMessage `json:"spans"`
+		Tokens int             `json:"tokens"`
+	}
+	hitBody struct {
+		Document int64        `json:"document"`
+		Title    string       `json:"title"`
+		Name     string       `json:"name"`
+		Passage  int          `json:"passage"`
+		Path     []string     `json:"path"`
+		Text     string       `json:"text"`
+		Place    string       `json:"place"`
+		Spans    []shelf.Span `json:"spans"`
+		Score    float64      `json:"score"`
+		// What each stage made of it; a rank of 0 means that it was not among
+		// what that stage found.
+		Lexical     float64  `json:"lexical"`
+		LexicalRank int      `json:"lexical_rank"`
+		Cosine      float64  `json:"cosine"`
+		VectorRank  int      `json:"vector_rank"`
+		FusedRank   int      `json:"fused_rank"`
+		Matched     []string `json:"matched"`
+	}
+)
+
+func shelfOf(f store.Shelf) shelfBody {
+	return shelfBody{f.Slug, f.Title, f.State, f.MadeBy, f.MadeAt, f.Documents, f.Unread, f.Failed, f.Passages, f.Words, f.Tokens}
+}
+
+func documentOf(d store.Document) documentBody {
+	return documentBody{d.ID, d.Name, d.Source, d.Size, string(d.State), d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, d.Passages, d.Tokens, d.Seconds, d.AddedBy, d.AddedAt, d.ReadAt}
+}
+
+func (s *Server) shelfRoutes(api fiber.Router) {
+	read := func(path string, h fiber.Handler) { api.Get(path, s.allowed(scopeRead, h)) }
+	read("/shelves", s.listShelves)
+	read("/shelves/:shelf", s.showShelf)
+	read("/shelves/:shelf/documents", s.listDocuments)
+	read("/shelves/:shelf/documents/:id/passages", s.listPassages)
+	read("/shelves/:shelf/documents/:id/text", s.documentText)
+	read("/shelves/:shelf/documents/:id/original", s.original)
+	read("/shelves/:shelf/documents/:id/pages/:page", s.pagePicture)
+	api.Post("/shelves/:shelf/search", s.allowed(scopeRead, s.searchShelf))
+	api.Post("/shelves", s.allowed(scopePublish, s.makeShelf))
+	api.Delete("/shelves/:shelf", s.allowed(scopePublish, s.removeShelf))
+	api.Post("/shelves/:shelf/documents", s.allowed(scopePublish, s.addDocuments))
+	api.Post("/shelves/:shelf/cancel", s.allowed(scopePublish, s.cancelReading))
+	api.Delete("/shelves/:shelf/documents/:id", s.allowed(scopePublish, s.removeDocument))
+	api.Post("/shelves/:shelf/documents/:id/restore", s.allowed(scopePublish, s.restoreDocument))
+	api.Post("/shelves/:shelf/documents/:id/read", s.allowed(scopePublish, s.readDocument))
+	// For visitors of a desk that answers from the shelf.
+	api.Get("/at/:slug/shelves/:shelf/documents/:id/text", s.atDesk(s.documentText))
+	api.Get("/at/:slug/shelves/:shelf/documents/:id/original", s.atDesk(s.original))
+	api.Get("/at/:slug/shelves/:shelf/documents/:id/pages/:page", s.atDesk(s.pagePicture))
+}
+
+// atDesk lets visitors see what a desk answers from.
+func (s *Server) atDesk(h fiber.Handler) fiber.Handler {
+	return func(c fiber.Ctx) error {
+		slug, err := s.slugAsked(c)
+		if err != nil {
+			return err
+		}
+		f, err := s.Desks.Face(c, slug)
+		if err != nil {
+			return err
+		}
+		for _, name := range f.Shelves {
+			if name == c.Params("shelf") {
+				return h(c)
+			}
+		}
+		return fiber.NewError(fiber.StatusNotFound, "This desk does not answer from that document any more.")
+	}
+}
+
+func (s *Server) listShelves(c fiber.Ctx) error {
+	all, err := s.Store.Shelves(c)
+	if err != nil {
+		return err
+	}
+	bodies := make([]shelfBody, len(all))
+	for i, f := range all {
+		bodies[i] = shelfOf(f)
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(fiber.Map{"shelves": bodies})
+}
+
+func (s *Server) showShelf(c fiber.Ctx) error {
+	f, err := s.Shelves.Shelf(c, c.Params("shelf"))
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(shelfOf(f))
+}
+
+func (s *Server) makeShelf(c fiber.Ctx) error {
+	var b struct{ Shelf, Title string }
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	f, err := s.Shelves.Make(c, b.Shelf, b.Title, by(c))
+	if err != nil {
+		return err
+	}
+	return c.Status(fiber.StatusCreated).JSON(shelfOf(f))
+}
+
+func (s *Server) removeShelf(c fiber.Ctx) error {
+	if err := s.Shelves.Remove(c, c.Params("shelf")); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+// addDocuments takes files in while they arrive: each part of the form is kept
+// piece by piece, and read in the background.
+func (s *Server) addDocuments(c fiber.Ctx) error {
+	kind, parameters, err := mime.ParseMediaType(c.Get("Content-Type"))
+	if err != nil || kind != "multipart/form-data" {
+		return invalid("Send files as multipart/form-data, each in a part with a file name.")
+	}
+	body := io.Reader(strings.NewReader(string(c.Request().Body())))
+	if c.Request().IsBodyStream() {
+		body = c.Request().BodyStream()
+	}
+	form := multipart.NewReader(body, parameters["boundary"])
+	added := []shelf.Added{}
+	for {
+		part, err := form.NextPart()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return invalid("The files did not arrive whole. What arrived was added; send the others again.")
+		}
+		// FileName drops folders; the name in the header has them.
+		_, disposition, _ := mime.ParseMediaType(part.Header.Get("Content-Disposition"))
+		name := disposition["filename"]
+		if name == "" {
+			continue
+		}
+		some, err := s.Shelves.Add(c, c.Params("shelf"), name, "", by(c), part)
+		if err != nil {
+			return err
+		}
+		added = append(added, some...)
+	}
+	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
+}
+
+func (s *Server) listDocuments(c fiber.Ctx) error {
+	all, err := s.Shelves.Documents(c, c.Params("shelf"))
+	if err != nil {
+		return err
+	}
+	bodies := make([]documentBody, len(all))
+	for i, d := range all {
+		bodies[i] = documentOf(d)
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(fiber.Map{"documents": bodies})
+}
+
+func documentID(c fiber.Ctx) (int64, error) {
+	id, err := strconv.ParseInt(c.Params("id"), 10, 64)
+	if err != nil {
+		return 0, fiber.NewError(fiber.StatusNotFound, "There is no such document.")
+	}
+	return id, nil
+}
+
+// onDocument does something with the document of the address.
+func onDocument(c fiber.Ctx, do func(shelf string, id int64) error) error {
+	id, err := documentID(c)
+	if err != nil {
+		return err
+	}
+	if err := do(c.Params("shelf"), id); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *Server) removeDocument(c fiber.Ctx) error {
+	return onDocument(c, func(shelf string, id int64) error { return s.Shelves.RemoveDocument(c, shelf, id) })
+}
+
+func (s *Server) restoreDocument(c fiber.Ctx) error {
+	return onDocument(c, func(shelf string, id int64) error { return s.Shelves.RestoreDocument(c, shelf, id) })
+}
+
+func (s *Server) readDocument(c fiber.Ctx) error {
+	return onDocument(c, func(shelf string, id int64) error { return s.Shelves.ReadAgain(c, shelf, id) })
+}
+
+func (s *Server) cancelReading(c fiber.Ctx) error {
+	n, err := s.Shelves.Cancel(c, c.Params("shelf"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(fiber.Map{"cancelled": n})
+}
+
+func (s *Server) listPassages(c fiber.Ctx) error {
+	id, err := documentID(c)
+	if err != nil {
+		return err
+	}
+	d, all, err := s.Shelves.Passages(c, c.Params("shelf"), id)
+	if err != nil {
+		return err
+	}
+	bodies := make([]passageBody, len(all))
+	for i, p := range all {
+		bodies[i] = passageBody{p.Number, p.ID, some(p.Path), p.Text, p.Spans, p.Size}
+	}
+	return c.JSON(fiber.Map{"document": documentOf(d), "passages": bodies})
+}
+
+// documentText is a document as it was read.
+func (s *Server) documentText(c fiber.Ctx) error {
+	id, err := documentID(c)
+	if err != nil {
+		return err
+	}
+	d, blocks, err := s.Shelves.Blocks(c, c.Params("shelf"), id)
+	if err != nil {
+		return err
+	}
+	body := documentOf(d)
+	if c.Params("slug") != "" { // visitors need not know who added it
+		body.AddedBy = ""
+	}
+	return c.JSON(fiber.Map{"document": body, "blocks": blocks})
+}
+
+func (s *Server) original(c fiber.Ctx) error {
+	id, err := documentID(c)
+	if err != nil {
+		return err
+	}
+	d, body, err := s.Shelves.Original(c, c.Params("shelf"), id)
+	if err != nil {
+		return err
+	}
+	// A document is data here, whatever it is: it is saved, and never shown as a
+	// page of ours.
+	c.Set("Content-Type", "application/octet-stream")
+	c.Set("Content-Security-Policy", "sandbox; default-src 'none'")
+	c.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name[strings.LastIndexByte(d.Name, '/')+1:]}))
+	return c.SendStream(body, int(d.Size))
+}
+
+// pagePicture is a page of a PDF as a picture.
+func (s *Server) pagePicture(c fiber.Ctx) error {
+	id, err := documentID(c)
+	if err != nil {
+		return err
+	}
+	page, err := strconv.Atoi(strings.TrimSuffix(c.Params("page"), ".png"))
+	if err != nil {
+		return fiber.NewError(fiber.StatusNotFound, "There is no such page.")
+	}
+	picture, err := s.Shelves.PagePicture(c, c.Params("shelf"), id, page)
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", "image/png")
+	c.Set("Cache-Control", "private, max-age=3600")
+	return c.Send(picture)
+}
+
+func (s *Server) searchShelf(c fiber.Ctx) error {
+	q := struct {
+		Query string
+		Limit int
+	}{Limit: 10}
+	if err := readJSON(c, &q); err != nil {
+		return err
+	}
+	if strings.TrimSpace(q.Query) == "" || q.Limit < 1 || q.Limit > 100 {
+		return invalid("Give a query, and a limit between 1 and 100.")
+	}
+	found, answers, err := s.Shelves.Search(c, []string{c.Params("shelf")}, q.Query, q.Limit, false)
+	if err != nil {
+		return err
+	}
+	hits := make([]hitBody, len(found))
+	for i, f := range found {
+		h := f.Hit
+		hits[i] = hitBody{f.Document.ID, f.Document.Title, f.Document.Name, f.Number, some(f.Path), f.Text, f.Place(), f.Spans, h.Score,
+			h.Lexical, h.LexicalRank, h.Cosine, h.VectorRank, h.FusedRank, some(h.Matched)}
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(fiber.Map{"hits": hits, "answers": answers})
+}
+
+// limitBody refuses bodies that are larger than they may be; only files that
+// are added to a shelf may be read while they arrive.
+func limitBody(c fiber.Ctx) error {
+	r := c.Request()
+	if !r.IsBodyStream() || c.Method() == fiber.MethodPost && strings.HasSuffix(c.Path(), "/documents") {
+		return nil
+	}
+	if r.Header.ContentLength() > largestBody {
+		return fiber.ErrRequestEntityTooLarge
+	}
+	body, err := io.ReadAll(io.LimitReader(r.BodyStream(), largestBody+1))
+	if err != nil {
+		return fmt.Errorf("read a request: %w", err)
+	}
+	if len(body) > largestBody {
+		return fiber.ErrRequestEntityTooLarge
+	}
+	r.SetBodyRaw(body)
+	return nil
+}
+
+// shelfProblem tells how an answer says what a shelf refused.
+func shelfProblem(p *shelf.Problem) (status int, code desk.Code) {
+	if p.Missing {
+		return fiber.StatusNotFound, codeNoRoute
+	}
+	return fiber.StatusUnprocessableEntity, desk.Invalid
+}
