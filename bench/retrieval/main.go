@@ -86,7 +86,7 @@ func run(corpus, index, questionFile string, most int, show, tuning bool) error 
 	if corpus == "" {
 		found, _ := filepath.Glob("/usr/share/doc/python3.*/html/library")
 		if len(found) == 0 {
-			return fmt.Errorf("Debian's python3-doc is not installed; run make install-bench")
+			return fmt.Errorf("the package python3-doc is not installed; run make bench")
 		}
 		corpus = filepath.Dir(found[0])
 	}

@@ -149,9 +149,10 @@ func (l *line) add(r Run) {
 	l.bold = l.bold && r.Bold
 }
 
-// arrange cuts a region at the white space between columns and between parts,
-// until nothing is left to cut (a recursive X-Y cut: Nagy and Seth, 1984).
-// Lines side by side that make rows are a table.
+// arrange puts a region's lines in the order in which people read them: bands
+// that have the same columns go together, and are read column by column (a
+// recursive X-Y cut: Nagy and Seth, 1984). Lines side by side that make rows
+// are a table.
 func arrange(lines []line, p Page) []line {
 	if len(lines) < 2 {
 		return lines
@@ -159,11 +160,15 @@ func arrange(lines []line, p Page) []line {
 	if rows := table(lines); rows != nil {
 		return rows
 	}
-	if left, right := columns(lines); left != nil {
-		return append(arrange(left, p), arrange(right, p)...)
+	if groups := together(bands(lines)); len(groups) > 1 {
+		var all []line
+		for _, g := range groups {
+			all = append(all, arrange(g, p)...)
+		}
+		return all
 	}
-	if above, below := parts(lines); above != nil {
-		return append(arrange(above, p), arrange(below, p)...)
+	if left, right := columns(lines, 2); left != nil {
+		return append(arrange(left, p), arrange(right, p)...)
 	}
 	slices.SortStableFunc(lines, func(a, b line) int {
 		if math.Abs(a.bottom-b.bottom) > 0.45*min(a.bottom-a.top, b.bottom-b.top) {
@@ -174,13 +179,87 @@ func arrange(lines []line, p Page) []line {
 	return lines
 }
 
-// columns parts lines at the widest gutter that goes through all of them.
-func columns(lines []line) (left, right []line) {
+// bands parts lines wherever white space goes through from left to right.
+func bands(lines []line) (all [][]line) {
+	sorted := slices.Clone(lines)
+	slices.SortFunc(sorted, func(a, b line) int { return cmp.Compare(a.top, b.top) })
+	end := 0.0
+	for i, l := range sorted {
+		if i == 0 || l.top > end {
+			all = append(all, nil)
+		}
+		all[len(all)-1] = append(all[len(all)-1], l)
+		end = max(end, l.bottom)
+	}
+	return all
+}
+
+// together joins bands that follow each other and have the same columns, or
+// none.
+func together(bands [][]line) (groups [][]line) {
+	several := false // whether the last group has columns
+	for i, b := range bands {
+		multi := beside(b)
+		n := len(groups) - 1
+		if n < 0 {
+			groups, several = append(groups, slices.Clone(b)), multi
+			continue
+		}
+		left, _ := columns(append(slices.Clone(groups[n]), b...), 1)
+		join := false
+		switch {
+		case !several && !multi:
+			// What stands far in begins the right one of the columns that follow.
+			join = i+1 == len(bands) || !beside(bands[i+1]) || leftmost(b) < leftmost(groups[n])+100
+			multi = !join
+		case several && multi:
+			join = left != nil
+		case several:
+			// The end of one column; but not a heading over what comes next,
+			// if that has other columns.
+			join = left != nil
+			if join && i+1 < len(bands) && heads(b) {
+				after, _ := columns(append(slices.Clone(groups[n]), bands[i+1]...), 1)
+				join = after != nil
+			}
+		}
+		if join {
+			groups[n] = append(groups[n], b...)
+			continue
+		}
+		groups, several = append(groups, slices.Clone(b)), multi
+	}
+	return groups
+}
+
+func leftmost(lines []line) float64 {
+	return slices.MinFunc(lines, func(a, b line) int { return cmp.Compare(a.left, b.left) }).left
+}
+
+func heads(lines []line) bool {
+	return !slices.ContainsFunc(lines, func(l line) bool { return !l.bold })
+}
+
+// beside reports whether any two lines stand side by side.
+func beside(lines []line) bool {
+	for i, a := range lines {
+		for _, b := range lines[i+1:] {
+			if a.top < b.bottom && b.top < a.bottom && (b.left > a.right+7 || a.left > b.right+7) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// columns parts lines at the widest gutter that goes through all of them and has
+// at least so many at each side.
+func columns(lines []line, least int) (left, right []line) {
 	sorted := slices.Clone(lines)
 	slices.SortFunc(sorted, func(a, b line) int { return cmp.Compare(a.left, b.left) })
 	end, at, widest := sorted[0].right, 0, 0.0
 	for i, l := range sorted[1:] {
-		if gap := l.left - end; gap > widest && i+1 >= 2 && len(sorted)-i-1 >= 2 {
+		if gap := l.left - end; gap > widest && i+1 >= least && len(sorted)-i-1 >= least {
 			at, widest = i+1, gap
 		}
 		end = max(end, l.right)
@@ -189,30 +268,6 @@ func columns(lines []line) (left, right []line) {
 		return nil, nil
 	}
 	return sorted[:at], sorted[at:]
-}
-
-// parts parts lines at the largest gap between one above and one below.
-func parts(lines []line) (above, below []line) {
-	sorted := slices.Clone(lines)
-	slices.SortFunc(sorted, func(a, b line) int { return cmp.Compare(a.top, b.top) })
-	end, at, widest := sorted[0].bottom, 0, 0.0
-	for i, l := range sorted[1:] {
-		if gap := l.top - end; gap > widest {
-			at, widest = i+1, gap
-		}
-		end = max(end, l.bottom)
-	}
-	if at == 0 || widest < 0.1 {
-		return nil, nil
-	}
-	// Cutting is needed only where something stands side by side.
-	for i := range sorted[1:] {
-		a, b := sorted[i], sorted[i+1]
-		if b.top < a.bottom-0.5*(a.bottom-a.top) && (b.left > a.right || a.left > b.right) {
-			return sorted[:at], sorted[at:]
-		}
-	}
-	return nil, nil
 }
 
 // table makes rows of lines that stand in cells: at least three rows in a

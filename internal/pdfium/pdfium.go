@@ -22,8 +22,11 @@ import (
 	pdferrors "github.com/klippa-app/go-pdfium/errors"
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
+	"github.com/klippa-app/go-pdfium/responses"
 	"github.com/klippa-app/go-pdfium/webassembly"
 	"github.com/tetratelabs/wazero"
+	"github.com/tetratelabs/wazero/api"
+	"github.com/tetratelabs/wazero/experimental"
 
 	"juvalogos/core/reading"
 )
@@ -53,7 +56,7 @@ func (e *Engine) instance() (pdfium.Pdfium, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if e.pool == nil {
-		config := wazero.NewRuntimeConfig().WithCloseOnContextDone(true)
+		config := wazero.NewRuntimeConfig().WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling)
 		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
 			config = config.WithCompilationCache(cache)
 		}
@@ -129,27 +132,65 @@ func (f *file) Page(_ context.Context, n int) (reading.Page, error) {
 	if err != nil || size.Width <= 0 || size.Height <= 0 {
 		return reading.Page{}, f.broken(n)
 	}
-	text, err := f.instance.GetPageTextStructured(&requests.GetPageTextStructured{Page: f.page(n), Mode: requests.GetPageTextStructuredModeRects, CollectFontInformation: true})
+	text, err := f.instance.GetPageTextStructured(&requests.GetPageTextStructured{Page: f.page(n), Mode: requests.GetPageTextStructuredModeChars, CollectFontInformation: true})
 	if err != nil {
 		return reading.Page{}, f.broken(n)
 	}
-	p := reading.Page{Width: size.Width, Height: size.Height}
-	for _, r := range text.Rects {
-		run := reading.Run{
-			Text: strings.NewReplacer("\r", "", "\n", " ", "\u0002", "-", "\ufffe", "-").Replace(r.Text),
-			Left: r.PointPosition.Left, Right: r.PointPosition.Right,
-			Top: size.Height - r.PointPosition.Top, Bottom: size.Height - r.PointPosition.Bottom,
+	return reading.Page{Width: size.Width, Height: size.Height, Runs: runsOf(text.Chars, size.Height)}, nil
+}
+
+// runsOf puts characters together that follow each other on a line. PDFium puts
+// in spaces and line ends; a wide gap ends a run too.
+func runsOf(chars []*responses.GetPageTextStructuredChar, height float64) (runs []reading.Run) {
+	var r reading.Run
+	var b strings.Builder
+	bold, drawn := 0, 0
+	end := func() {
+		if r.Text = strings.TrimSpace(b.String()); r.Text != "" && drawn > 0 {
+			r.Bold = bold*2 > drawn
+			runs = append(runs, r)
 		}
-		run.Size = run.Bottom - run.Top
-		if i := r.FontInformation; i != nil {
-			if i.Size > 0 {
-				run.Size = i.Size
-			}
-			run.Bold = i.Weight >= 600 || strings.Contains(strings.ToLower(i.Name), "bold")
-		}
-		p.Runs = append(p.Runs, run)
+		r = reading.Run{}
+		b.Reset()
+		bold, drawn = 0, 0
 	}
-	return p, nil
+	for _, c := range chars {
+		if strings.ContainsAny(c.Text, "\r\n") {
+			end()
+			continue
+		}
+		left, right := c.PointPosition.Left, c.PointPosition.Right
+		top, bottom := height-c.PointPosition.Top, height-c.PointPosition.Bottom
+		if strings.TrimSpace(c.Text) == "" || right <= left {
+			if b.Len() > 0 {
+				b.WriteByte(' ')
+			}
+			continue
+		}
+		size := bottom - top
+		isBold := false
+		if i := c.FontInformation; i != nil {
+			if i.Size > 0 {
+				size = i.Size
+			}
+			isBold = i.Weight >= 600 || strings.Contains(strings.ToLower(i.Name), "bold")
+		}
+		if drawn > 0 && (left > r.Right+1.2*size || left < r.Left-size || top > r.Bottom+0.3*size || bottom < r.Top-0.3*size) {
+			end()
+		}
+		if drawn == 0 {
+			r = reading.Run{Left: left, Top: top, Right: right, Bottom: bottom, Size: size}
+		}
+		r.Left, r.Right, r.Top, r.Bottom = min(r.Left, left), max(r.Right, right), min(r.Top, top), max(r.Bottom, bottom)
+		r.Size = max(r.Size, size)
+		if isBold {
+			bold++
+		}
+		drawn++
+		b.WriteString(strings.NewReplacer("\u0002", "-", "\ufffe", "-").Replace(c.Text))
+	}
+	end()
+	return runs
 }
 
 // Draw draws a page as a PNG of so many dots per inch.
@@ -161,7 +202,7 @@ func (f *file) Draw(n, dpi int) ([]byte, error) {
 	defer drawn.Cleanup()
 	var b bytes.Buffer
 	encoder := png.Encoder{CompressionLevel: png.BestSpeed}
-	if err := encoder.Encode(&b, drawn.Result.Image); err != nil {
+	if err := encoder.Encode(&b, drawn.Result.RenderedImage); err != nil {
 		return nil, err
 	}
 	return b.Bytes(), nil

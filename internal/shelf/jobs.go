@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"runtime"
 	"time"
 
@@ -38,14 +39,28 @@ type readWorker struct {
 func (w *readWorker) Timeout(*river.Job[ReadArgs]) time.Duration { return longestReading }
 
 func (w *readWorker) Work(ctx context.Context, job *river.Job[ReadArgs]) error {
-	return w.library.read(ctx, job.Args.Document)
+	err := w.library.read(ctx, job.Args.Document)
+	if err != nil && ctx.Err() == nil {
+		w.library.Log.Warn("a document could not be read; it will be tried again", "document", job.Args.Document, "error", err)
+	}
+	return err
 }
+
+// quiet passes on warnings only: the queue tells of every turn it takes.
+type quiet struct{ slog.Handler }
+
+func (q quiet) Enabled(ctx context.Context, l slog.Level) bool {
+	return l >= slog.LevelWarn && q.Handler.Enabled(ctx, l)
+}
+
+func (q quiet) WithAttrs(a []slog.Attr) slog.Handler { return quiet{q.Handler.WithAttrs(a)} }
+func (q quiet) WithGroup(name string) slog.Handler   { return quiet{q.Handler.WithGroup(name)} }
 
 func (l *Library) startJobs(ctx context.Context) error {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &readWorker{library: l})
 	jobs, err := l.Store.Jobs(ctx, &river.Config{
-		Workers: workers, Logger: l.Log,
+		Workers: workers, Logger: slog.New(quiet{l.Log.Handler()}),
 		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: max(1, runtime.NumCPU()-1)}},
 		RescueStuckJobsAfter: longestReading + time.Minute,
 	})
@@ -117,7 +132,7 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	for n, p := range l.split(document, settings) {
 		tokens := prompt.Estimate{}.Count(p.Text)
 		d.Tokens += tokens
-		kept = append(kept, store.Passage{Number: n, ID: p.ID, Path: p.Path, Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: tokens})
+		kept = append(kept, store.Passage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: tokens})
 	}
 	at := l.Now()
 	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()

@@ -22,7 +22,6 @@ import (
 	"github.com/riverqueue/river"
 
 	"juvalogos/core/deskfile"
-	"juvalogos/core/embedding"
 	"juvalogos/core/passage"
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
@@ -68,10 +67,9 @@ func (s Settings) options() retrieval.Options {
 // Library is the shelves of one running service. It is safe for concurrent use.
 type Library struct {
 	Options
-	jobs  *river.Client[pgx.Tx]
-	words *embedding.Words
-	stop  context.CancelFunc
-	all   sync.WaitGroup
+	jobs *river.Client[pgx.Tx]
+	stop context.CancelFunc
+	all  sync.WaitGroup
 
 	mu   sync.Mutex
 	live map[int64]*live

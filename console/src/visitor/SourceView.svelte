@@ -91,11 +91,13 @@
           <p class="text-faded">Fetching the document …</p>
         {:else if drawn && pages.length}
           {#each pages as [page, boxes] (page)}
-            <figure class="relative mb-6 border border-rule bg-white">
+            <figure class="mb-6 border border-rule bg-white">
+              <div class="relative">
               <img class="block w-full" src="{given.base}{base}/pages/{page}.png" alt="Page {page} of {note.passage.title}" />
               {#each boxes as [left, top, width, height], i (i)}
                 <span class="box absolute bg-accent/25 mix-blend-multiply" style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width + 0.8}%;height:{100 * height + 0.4}%"></span>
               {/each}
+              </div>
               <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-[0.82rem] text-faded">Page {page}</figcaption>
             </figure>
           {/each}
