@@ -123,7 +123,7 @@ func linesOn(p Page) []line {
 		if n := len(all); n > 0 {
 			l := &all[n-1]
 			same := math.Abs(l.bottom-r.Bottom) < 0.45*min(l.bottom-l.top, height(r)) && r.Left >= l.left-1
-			if gap := r.Left - l.right; same && gap < 1.1*max(r.Size, l.size, height(r)*0.8) {
+			if gap := r.Left - l.right; same && gap < 1.5*max(r.Size, l.size, height(r)*0.8) {
 				l.add(r)
 				continue
 			}
@@ -203,6 +203,10 @@ func together(bands [][]line) (groups [][]line) {
 		n := len(groups) - 1
 		if n < 0 {
 			groups, several = append(groups, slices.Clone(b)), multi
+			if i+1 < len(bands) && beside(bands[i+1]) { // one column begins higher than the other
+				left, _ := columns(append(slices.Clone(b), bands[i+1]...), 1)
+				several = several || left != nil
+			}
 			continue
 		}
 		left, _ := columns(append(slices.Clone(groups[n]), b...), 1)

@@ -175,7 +175,7 @@ func runsOf(chars []*responses.GetPageTextStructuredChar, height float64) (runs 
 			}
 			isBold = i.Weight >= 600 || strings.Contains(strings.ToLower(i.Name), "bold")
 		}
-		if drawn > 0 && (left > r.Right+1.2*size || left < r.Left-size || top > r.Bottom+0.3*size || bottom < r.Top-0.3*size) {
+		if drawn > 0 && (left > r.Right+1.5*size || left < r.Left-size || top > r.Bottom+0.3*size || bottom < r.Top-0.3*size) {
 			end()
 		}
 		if drawn == 0 {
