@@ -59,7 +59,7 @@ func TestPagesAreReadAsPeopleReadThem(t *testing.T) {
 func TestHeadersAndFootersAreDropped(t *testing.T) {
 	var pages []Page
 	for _, text := range []string{"The first page says this and goes", "on here.", "The third one."} {
-		pages = append(pages, Page{Width: 595, Height: 842, Runs: []Run{at(50, 20, "The handbook"), at(50, 300, text), at(280, 820, "Page " + string(rune('1'+len(pages))))}})
+		pages = append(pages, Page{Width: 595, Height: 842, Runs: []Run{at(50, 20, "The handbook"), at(50, 300, text), at(280, 820, "Page "+string(rune('1'+len(pages))))}})
 	}
 	blocks := FromPages(pages)
 	if got := texts(blocks); !slices.Equal(got, []string{"paragraph: The first page says this and goes on here.", "paragraph: The third one."}) {

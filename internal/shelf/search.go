@@ -175,3 +175,27 @@ func (f Found) Place() string {
 	}
 	return f.Spans[min(1, len(f.Spans)-1)].Place()
 }
+
+// mostOnMap is how many passages a map shows.
+const mostOnMap = 2000
+
+// Map lays a shelf's passages out in two dimensions, with a question if it is
+// not empty.
+func (l *Library) Map(ctx context.Context, slug, question string) (points []retrieval.Point, asked *retrieval.Point, err error) {
+	f, err := l.Shelf(ctx, slug)
+	if err != nil {
+		return nil, nil, err
+	}
+	v := l.shelf(f.ID)
+	select {
+	case <-v.loaded:
+	case <-ctx.Done():
+		return nil, nil, context.Cause(ctx)
+	}
+	var vector []float32
+	if question != "" {
+		vector = v.vector(question)
+	}
+	points, asked = v.index.Map(mostOnMap, vector)
+	return points, asked, nil
+}

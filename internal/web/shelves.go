@@ -99,6 +99,7 @@ func (s *Server) shelfRoutes(api fiber.Router) {
 	read("/shelves/:shelf/documents/:id/text", s.documentText)
 	read("/shelves/:shelf/documents/:id/original", s.original)
 	read("/shelves/:shelf/documents/:id/pages/:page", s.pagePicture)
+	read("/shelves/:shelf/map", s.mapShelf)
 	api.Post("/shelves/:shelf/search", s.allowed(scopeRead, s.searchShelf))
 	api.Post("/shelves", s.allowed(scopePublish, s.makeShelf))
 	api.Delete("/shelves/:shelf", s.allowed(scopePublish, s.removeShelf))
@@ -355,6 +356,30 @@ func (s *Server) searchShelf(c fiber.Ctx) error {
 	}
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(fiber.Map{"hits": hits, "answers": answers})
+}
+
+type pointBody struct {
+	Document int64   `json:"document"`
+	Passage  int     `json:"passage"`
+	X        float64 `json:"x"`
+	Y        float64 `json:"y"`
+}
+
+// mapShelf lays a shelf's passages out in two dimensions.
+func (s *Server) mapShelf(c fiber.Ctx) error {
+	points, asked, err := s.Shelves.Map(c, c.Params("shelf"), c.Query("query"))
+	if err != nil {
+		return err
+	}
+	bodies := make([]pointBody, len(points))
+	for i, p := range points {
+		bodies[i] = pointBody{p.Document, p.Number, p.X, p.Y}
+	}
+	answer := fiber.Map{"points": bodies}
+	if asked != nil {
+		answer["asked"] = pointBody{X: asked.X, Y: asked.Y}
+	}
+	return c.JSON(answer)
 }
 
 // limitBody refuses bodies that are larger than they may be; only files that

@@ -639,6 +639,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelves/{shelf}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** A shelf's passages laid out in two dimensions */
+        get: operations["mapShelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/cancel": {
         parameters: {
             query?: never;
@@ -1759,6 +1778,13 @@ export interface components {
             fresh: boolean;
             replaced: boolean;
             problem?: string;
+        };
+        MapPoint: {
+            document: number;
+            passage: number;
+            /** @description About -1 to 1. */
+            x: number;
+            y: number;
         };
         /** @description A passage that a question finds, and why. */
         ShelfHit: {
@@ -3627,6 +3653,35 @@ export interface operations {
                         hits: components["schemas"]["ShelfHit"][];
                         /** @description How likely something found answers, 0 to 1. */
                         answers: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    mapShelf: {
+        parameters: {
+            query?: {
+                /** @description A question, to see where it lies. */
+                query?: string;
+            };
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Points */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        points: components["schemas"]["MapPoint"][];
+                        asked?: components["schemas"]["MapPoint"];
                     };
                 };
             };

@@ -8,6 +8,8 @@
   import DeskPage from "./DeskPage.svelte";
   import DesksPage from "./DesksPage.svelte";
   import Door from "./Door.svelte";
+  import ShelfPage from "./ShelfPage.svelte";
+  import ShelvesPage from "./ShelvesPage.svelte";
   import RepliesPage from "./RepliesPage.svelte";
   import { router } from "./router.svelte";
   import { state } from "./state.svelte";
@@ -16,7 +18,7 @@
   onMount(() => state.begin());
 
   const parts = $derived(router.path.split("/"));
-  const titles: Record<string, string> = { "": "Desks", desks: "Desk", replies: "Replies", verdicts: "Verdicts", usage: "Usage", connections: "Connections", access: "Access" };
+  const titles: Record<string, string> = { "": "Desks", desks: "Desk", shelves: "Shelves", replies: "Replies", verdicts: "Verdicts", usage: "Usage", connections: "Connections", access: "Access" };
   $effect(() => {
     document.title = `${parts[1] ?? titles[parts[0]!] ?? "Console"} · Juvalogos`;
   });
@@ -31,6 +33,10 @@
   <TopBar />
   {#if parts[0] === "desks" && parts[1]}
     {#key parts[1]}<DeskPage slug={parts[1]} part={parts[2] ?? "edit"} record={parts[3]} />{/key}
+  {:else if parts[0] === "shelves" && parts[1]}
+    {#key parts[1]}<ShelfPage slug={parts[1]} />{/key}
+  {:else if parts[0] === "shelves"}
+    <ShelvesPage />
   {:else if parts[0] === "connections"}
     <ConnectionsPage />
   {:else if parts[0] === "replies"}

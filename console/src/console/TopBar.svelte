@@ -12,6 +12,7 @@
 
   const pages = [
     ["", "Desks"],
+    ["shelves", "Shelves"],
     ["replies", "Replies"],
     ["verdicts", "Verdicts"],
     ["usage", "Usage"],
