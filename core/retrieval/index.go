@@ -26,6 +26,7 @@ type Index struct {
 	vectors   vectors
 	total     lengths // of those alive
 	expanded  *expansions
+	languages map[string]bool // of the passages, English left out
 }
 
 // posting says how often a term stands in the fields of a passage.
@@ -61,7 +62,7 @@ type passage struct {
 
 // New returns an empty index.
 func New() *Index {
-	return &Index{words: embedding.Load(), terms: map[string]uint32{}, byDoc: map[int64]uint32{}, expanded: &expansions{}}
+	return &Index{words: embedding.Load(), terms: map[string]uint32{}, byDoc: map[int64]uint32{}, expanded: &expansions{}, languages: map[string]bool{}}
 }
 
 // Len is how many passages are in it.
@@ -132,6 +133,9 @@ func (x *Index) term(t token) uint32 {
 }
 
 func (x *Index) add(a *analysed) {
+	if a.Language != "" && a.Language != "en" {
+		x.languages[a.Language] = true
+	}
 	at := uint32(len(x.passages))
 	p := passage{
 		key: a.Key, document: a.Document, number: int32(a.Number),

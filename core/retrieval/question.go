@@ -38,8 +38,16 @@ func (x *Index) read(text, language string, expand int) []wanted {
 	}
 	wholeKnown := false
 	for _, t := range tokens {
-		id, known := x.terms[t.term]
-		known = known && len(x.postings[id]) > 0
+		id, known := x.known(t.term)
+		for language := range x.languages { // a question is in one of the documents' languages
+			if known || t.whole {
+				break
+			}
+			term := x.stems.of(language, t.surface)
+			if id, known = x.known(term); known {
+				t.term = term
+			}
+		}
 		if t.whole {
 			if wholeKnown = known; !known {
 				continue // its parts stand for it
@@ -85,4 +93,10 @@ func (x *Index) read(text, language string, expand int) []wanted {
 		}
 	}
 	return all
+}
+
+// known returns a term's number; false if no passage has it.
+func (x *Index) known(term string) (uint32, bool) {
+	id, ok := x.terms[term]
+	return id, ok && len(x.postings[id]) > 0
 }

@@ -172,7 +172,7 @@
       {#if documents.length}
         <div class="mt-2 overflow-x-auto">
           <table class="w-full min-w-[46rem] text-[0.9rem]">
-            <thead><tr class="text-left text-[0.82rem] text-faded"><th class="py-1.5 font-normal">Document</th><th class="text-right font-normal">Words</th><th class="text-right font-normal">Passages</th><th class="text-right font-normal">Tokens</th><th class="pl-4 font-normal">Language</th><th class="pl-4 font-normal">Added</th><th class="font-normal"><span class="sr-only">Actions</span></th></tr></thead>
+            <thead><tr class="text-left text-[0.82rem] text-faded"><th class="py-1.5 font-normal">Document</th><th class="pl-4 text-right font-normal">Words</th><th class="pl-4 text-right font-normal">Passages</th><th class="pl-4 text-right font-normal">Tokens</th><th class="pl-4 font-normal">Language</th><th class="pl-4 font-normal">Added</th><th class="font-normal"><span class="sr-only">Actions</span></th></tr></thead>
             <tbody>
               {#each documents as d (d.id)}
                 <tr class="border-t border-rule align-baseline">

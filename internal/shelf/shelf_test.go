@@ -1,0 +1,255 @@
+package shelf_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"juvalogos/internal/client"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
+	"juvalogos/internal/testbed"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+const extractor = "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 crowns.\n\nIt must come back clean.\n"
+
+func add(t *testing.T, b *testbed.Bed, name, body string) client.Added {
+	t.Helper()
+	all, err := b.Client.AddDocument(t.Context(), "handbook", name, strings.NewReader(body))
+	if err != nil || len(all) != 1 {
+		t.Fatalf("%s: %+v, %v", name, all, err)
+	}
+	return all[0]
+}
+
+func made(t *testing.T) *testbed.Bed {
+	t.Helper()
+	b := testbed.New(t, testbed.Options{})
+	if _, err := b.Client.MakeShelf(t.Context(), "handbook", ""); err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+// read waits until everything was read and returns the documents by name.
+func read(t *testing.T, b *testbed.Bed) map[string]client.ShelfDocument {
+	t.Helper()
+	all := map[string]client.ShelfDocument{}
+	testbed.Within(t, 30*time.Second, "everything is read", func() bool {
+		documents, err := b.Client.ShelfDocuments(t.Context(), "handbook")
+		if err != nil {
+			t.Fatal(err)
+		}
+		waiting := false
+		for _, d := range documents {
+			all[d.Name] = d
+			waiting = waiting || d.State == "waiting" || d.State == "reading"
+		}
+		return !waiting
+	})
+	return all
+}
+
+func finds(t *testing.T, b *testbed.Bed, query string) []client.ShelfHit {
+	t.Helper()
+	found, err := b.Client.SearchShelf(t.Context(), "handbook", query, 5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return found.Hits
+}
+
+func TestADocumentIsAddedFoundReplacedRemovedAndRestored(t *testing.T) {
+	b := made(t)
+	one := add(t, b, "extractor.md", extractor)
+	if again := add(t, b, "copy.md", extractor); again.Fresh || again.Document != one.Document {
+		t.Errorf("the same content is added twice: %+v", again)
+	}
+	documents := read(t, b)
+	if d := documents["extractor.md"]; d.State != "ready" || d.Title != "The extractor" || d.Passages != 1 || d.Words < 15 || d.Language != "en" || d.AddedBy == "" || len(documents) != 1 {
+		t.Errorf("%+v", documents)
+	}
+	hits := finds(t, b, "How long may I borrow the extractor?")
+	if len(hits) != 1 || !strings.Contains(hits[0].Text, "three days") || hits[0].Place != "line 3" || hits[0].LexicalRank != 1 || len(hits[0].Matched) == 0 {
+		t.Fatalf("%+v", hits)
+	}
+	two := add(t, b, "extractor.md", strings.Replace(extractor, "three days", "two weeks", 1))
+	if !two.Fresh || !two.Replaced || two.Document == one.Document {
+		t.Errorf("%+v", two)
+	}
+	read(t, b)
+	if hits = finds(t, b, "borrow the extractor"); len(hits) != 1 || !strings.Contains(hits[0].Text, "two weeks") {
+		t.Errorf("%+v", hits)
+	}
+	if err := b.Client.RemoveDocument(t.Context(), "handbook", two.Document); err != nil {
+		t.Fatal(err)
+	}
+	if hits = finds(t, b, "borrow the extractor"); len(hits) != 0 {
+		t.Errorf("it is found right after it was removed: %+v", hits)
+	}
+	if err := b.Shelves.RestoreDocument(t.Context(), "handbook", two.Document); err != nil || len(finds(t, b, "borrow the extractor")) != 1 {
+		t.Errorf("it does not come back: %v", err)
+	}
+}
+
+func TestBadFilesAmongGoodOnes(t *testing.T) {
+	b := made(t)
+	add(t, b, "good.md", extractor)
+	add(t, b, "fake.pdf", "%PDF-1.4 and nothing else")
+	add(t, b, "fake.docx", "no docx at all")
+	if a := add(t, b, "empty.txt", ""); !strings.Contains(a.Problem, "empty") {
+		t.Errorf("%+v", a)
+	}
+	var packed bytes.Buffer
+	z := zip.NewWriter(&packed)
+	for name, body := range map[string]string{"folder/swarm.txt": "A swarm is hived in the evening, when the foragers are home.", "folder/broken.pptx": "x"} {
+		w, _ := z.Create(name)
+		_, _ = io.WriteString(w, body)
+	}
+	z.Close()
+	if all, err := b.Client.AddDocument(t.Context(), "handbook", "some.zip", &packed); err != nil || len(all) != 2 {
+		t.Fatalf("%+v, %v", all, err)
+	}
+	documents := read(t, b)
+	for name, want := range map[string]string{"good.md": "", "folder/swarm.txt": "", "fake.pdf": "no whole PDF", "fake.docx": "not a DOCX", "folder/broken.pptx": "not a PPTX"} {
+		d := documents[name]
+		if want == "" && d.State != "ready" || want != "" && (d.State != "failed" || !strings.Contains(d.Problem, want)) {
+			t.Errorf("%s: %+v", name, d)
+		}
+	}
+	if f, err := b.Client.Shelf(t.Context(), "handbook"); err != nil || f.Documents != 5 || f.Failed != 3 || f.Waiting != 0 {
+		t.Errorf("%+v, %v", f, err)
+	}
+}
+
+func TestPDFsAndScansAreReadWithTheirPlaces(t *testing.T) {
+	b := made(t)
+	leaflet, err := os.ReadFile("../../demo/shelves/handbook/leaflets/wasps.pdf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := add(t, b, "wasps.pdf", string(leaflet))
+	read(t, b)
+	hits := finds(t, b, "How far away do I hang traps for wasps?")
+	if len(hits) == 0 || hits[0].Place != "page 1" || !strings.Contains(hits[0].Text, "at least twenty metres away from the hives") {
+		t.Fatalf("%+v", hits)
+	}
+	picture, err := b.Shelves.PagePicture(t.Context(), "handbook", d.Document, 1)
+	if err != nil || !bytes.HasPrefix(picture, []byte("\x89PNG")) {
+		t.Fatalf("%d bytes, %v", len(picture), err)
+	}
+	if _, err := b.Shelves.PagePicture(t.Context(), "handbook", d.Document, 2); err == nil {
+		t.Error("there is a second page")
+	}
+	add(t, b, "scan.png", string(picture))
+	if s := read(t, b)["scan.png"]; s.State != "ready" || s.Words < 150 {
+		t.Errorf("%+v", s)
+	}
+}
+
+func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
+	url := storetest.URL(t)
+	b := testbed.New(t, testbed.Options{Database: url})
+	f, err := b.Client.MakeShelf(t.Context(), "handbook", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_ = f
+	on, err := b.Store.Shelf(t.Context(), "handbook")
+	if err != nil {
+		t.Fatal(err)
+	}
+	// What a service leaves that is killed while it reads: documents that an
+	// instance claims which is no more.
+	const many = 30
+	for i := range many {
+		hash, size, err := b.Store.KeepContent(t.Context(), strings.NewReader(fmt.Sprintf("Document number %d tells of hive %d and its honey.", i, i)), 1000)
+		if err != nil {
+			t.Fatal(err)
+		}
+		id, _, _, err := b.Store.AddDocument(t.Context(), store.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x", AddedAt: time.Now()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if i%2 == 0 {
+			if ok, err := b.Store.BeginReading(t.Context(), id, 4711); !ok || err != nil {
+				t.Fatal(ok, err)
+			}
+		}
+	}
+	second := testbed.New(t, testbed.Options{Database: url, Bare: true})
+	documents := read(t, second)
+	for name, d := range documents {
+		if d.State != "ready" {
+			t.Errorf("%s: %+v", name, d)
+		}
+	}
+	if len(documents) != many {
+		t.Errorf("%d documents", len(documents))
+	}
+	// And the first one finds what the second one read.
+	testbed.Within(t, 10*time.Second, "the other instance finds it", func() bool { return len(finds(t, b, "hive 17")) > 0 })
+}
+
+func TestShelvesHaveGoodNames(t *testing.T) {
+	b := made(t)
+	var p *shelf.Problem
+	for _, slug := range []string{"", "Big Letters", "handbook", "ü"} {
+		if _, err := b.Shelves.Make(t.Context(), slug, "", "x"); !errors.As(err, &p) {
+			t.Errorf("%q: %v", slug, err)
+		}
+	}
+	if err := b.Client.RemoveShelf(t.Context(), "handbook"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.Client.Shelf(t.Context(), "handbook"); err == nil {
+		t.Error("it is still there")
+	}
+	if _, err := b.Client.MakeShelf(t.Context(), "handbook", "Again"); err != nil {
+		t.Error(err)
+	}
+}
+
+const deskFile = "slug: lib\ntitle: Library\npurpose: Tests.\nmodel: thyme-mini\nshelves: [handbook]\n"
+
+func ask(t *testing.T, b *testbed.Bed, text string) (string, client.Outcome) {
+	t.Helper()
+	var reply strings.Builder
+	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text}, client.Follower{Text: func(s string) { reply.WriteString(s) }})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return reply.String(), o
+}
+
+func TestADeskAnswersFromItsShelf(t *testing.T) {
+	b := made(t)
+	add(t, b, "extractor.md", extractor)
+	read(t, b)
+	if _, err := b.Client.Publish(t.Context(), "lib.yaml", []byte(deskFile), ""); err != nil {
+		t.Fatal(err)
+	}
+	reply, o := ask(t, b, "How long may I borrow the extractor?")
+	if !strings.Contains(reply, "three days") {
+		t.Fatalf("%q", reply)
+	}
+	turns, err := b.Store.Turn(t.Context(), o.Turn())
+	_ = turns
+	_ = err
+	found, err := b.Desks.Traces(t.Context(), store.TraceFilter{Desk: "lib"})
+	if err != nil || len(found) == 0 {
+		t.Fatal(err)
+	}
+	_ = desk.Sentence
+}
