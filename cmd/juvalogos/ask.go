@@ -70,7 +70,38 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin c
 		}
 		return begin, err
 	}
+	if s := outcome.Sources(); s != nil {
+		fmt.Fprint(os.Stderr, sourceLines(s))
+	}
 	return begin, explainOutcome(outcome)
+}
+
+// sourceLines tells what a reply rests on.
+func sourceLines(s *client.Sources) string {
+	var b strings.Builder
+	said := map[string]bool{}
+	for _, sentence := range s.Sentences {
+		for _, n := range sentence.Notes {
+			for _, p := range s.Passages {
+				if p.Number != n.Passage || said[n.Quote] {
+					continue
+				}
+				said[n.Quote] = true
+				where := p.Title
+				if n.Section != "" && n.Section != p.Title {
+					where += ", " + n.Section
+				}
+				if n.Place != "" {
+					where += ", " + n.Place
+				}
+				fmt.Fprintf(&b, "\n[%d] %s: “%s”\n", p.Number, where, shortened(n.Quote, 200))
+			}
+		}
+	}
+	if b.Len() == 0 && !s.Supported {
+		b.WriteString("\n(The documents do not say this.)\n")
+	}
+	return b.String()
 }
 
 // printer prints a reply as it comes: set for reading on a terminal, the

@@ -47,6 +47,52 @@ type Outcome struct {
 		PromptTokens int `json:"prompt_tokens"`
 		ReplyTokens  int `json:"reply_tokens"`
 	} `json:"usage"`
+	// Reply is the whole reply where what was shown as it grew was mended.
+	Reply *string `json:"reply,omitempty"`
+	Parts []Part  `json:"parts,omitempty"`
+}
+
+// Part is what a turn got beside its reply.
+type Part struct {
+	Title string          `json:"title"`
+	Type  string          `json:"type"`
+	Value json.RawMessage `json:"value"`
+}
+
+// Sources is the value of a part of the type sources.
+type Sources struct {
+	Supported bool `json:"supported"`
+	Answers   bool `json:"answers"`
+	Sentences []struct {
+		From    int    `json:"from"`
+		To      int    `json:"to"`
+		Support string `json:"support"`
+		Notes   []struct {
+			Passage int    `json:"passage"`
+			Quote   string `json:"quote"`
+			Place   string `json:"place"`
+			Section string `json:"section"`
+			Marks   []struct{ Block, From, To int }
+		} `json:"notes"`
+	} `json:"sentences"`
+	Passages []struct {
+		Number   int    `json:"number"`
+		Shelf    string `json:"shelf"`
+		Document int64  `json:"document"`
+		Title    string `json:"title"`
+		Place    string `json:"place"`
+	} `json:"passages"`
+}
+
+// Sources are what the reply rests on; nil if it says nothing of that.
+func (o Outcome) Sources() *Sources {
+	for _, p := range o.Parts {
+		var s Sources
+		if p.Type == "sources" && json.Unmarshal(p.Value, &s) == nil {
+			return &s
+		}
+	}
+	return nil
 }
 
 // Trouble is why a reply failed: a sentence, and the id the service's log

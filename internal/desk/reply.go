@@ -140,7 +140,7 @@ type View struct {
 func (r *Reply) Since(offset int, into []byte) View {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if r.mended { // whoever follows gets the text with the end
+	if r.mended && offset > 0 { // whoever was shown another text gets this one with the end
 		return View{Text: into, From: len(r.text), Offset: len(r.text), Mended: r.text, Notice: r.notice, NoticeSeq: r.noticeSeq, Settled: r.settled, End: r.end, Steps: r.steps}
 	}
 	if offset < 0 || offset > len(r.text) || offset < len(r.text) && !utf8.RuneStart(r.text[offset]) {

@@ -13,7 +13,6 @@ import (
 	"time"
 
 	"juvalogos/internal/client"
-	"juvalogos/internal/desk"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
@@ -159,13 +158,10 @@ func TestPDFsAndScansAreReadWithTheirPlaces(t *testing.T) {
 }
 
 func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
-	url := storetest.URL(t)
-	b := testbed.New(t, testbed.Options{Database: url})
-	f, err := b.Client.MakeShelf(t.Context(), "handbook", "")
-	if err != nil {
+	b := testbed.New(t, testbed.Options{})
+	if _, err := b.Client.MakeShelf(t.Context(), "handbook", ""); err != nil {
 		t.Fatal(err)
 	}
-	_ = f
 	on, err := b.Store.Shelf(t.Context(), "handbook")
 	if err != nil {
 		t.Fatal(err)
@@ -188,8 +184,12 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 			}
 		}
 	}
-	second := testbed.New(t, testbed.Options{Database: url, Bare: true})
-	documents := read(t, second)
+	second, err := shelf.Open(t.Context(), shelf.Options{Store: b.Store, Log: b.Desks.Log, Instance: 99})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer second.Close(context.Background())
+	documents := read(t, b)
 	for name, d := range documents {
 		if d.State != "ready" {
 			t.Errorf("%s: %+v", name, d)
@@ -198,8 +198,11 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	if len(documents) != many {
 		t.Errorf("%d documents", len(documents))
 	}
-	// And the first one finds what the second one read.
-	testbed.Within(t, 10*time.Second, "the other instance finds it", func() bool { return len(finds(t, b, "hive 17")) > 0 })
+	// Both find it, whoever read it.
+	testbed.Within(t, 10*time.Second, "both find it", func() bool {
+		found, _, err := second.Search(t.Context(), []string{"handbook"}, "hive 17", 3, false)
+		return err == nil && len(found) > 0 && len(finds(t, b, "hive 17")) > 0
+	})
 }
 
 func TestShelvesHaveGoodNames(t *testing.T) {
@@ -226,7 +229,7 @@ const deskFile = "slug: lib\ntitle: Library\npurpose: Tests.\nmodel: thyme-mini\
 func ask(t *testing.T, b *testbed.Bed, text string) (string, client.Outcome) {
 	t.Helper()
 	var reply strings.Builder
-	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text}, client.Follower{Text: func(s string) { reply.WriteString(s) }})
+	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text}, client.Follower{Begin: func(g client.Begin) { begun = g }, Text: func(s string) { reply.WriteString(s) }})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -244,12 +247,30 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	if !strings.Contains(reply, "three days") {
 		t.Fatalf("%q", reply)
 	}
-	turns, err := b.Store.Turn(t.Context(), o.Turn())
-	_ = turns
-	_ = err
-	found, err := b.Desks.Traces(t.Context(), store.TraceFilter{Desk: "lib"})
-	if err != nil || len(found) == 0 {
+	sources := o.Sources()
+	if o.Reply == nil || !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1].") && !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1]") || sources == nil || !sources.Supported || len(sources.Sentences) == 0 {
+		t.Fatalf("%v, %+v", o.Reply, sources)
+	}
+	n := sources.Sentences[0].Notes[0]
+	if !strings.Contains(n.Quote, "three days") || n.Place != "line 3" || n.Section != "The extractor" || len(n.Marks) != 1 || n.Marks[0].Block != 1 || sources.Passages[0].Title != "The extractor" {
+		t.Errorf("%+v", sources)
+	}
+	// What is on record is the mended reply.
+	if trace, err := b.Client.Trace(t.Context(), begun.Turn); err != nil || trace.Reply != *o.Reply {
+		t.Errorf("%q is on record, %v", trace.Reply, err)
+	}
+	_, o = ask(t, b, "Which vaccinations does a puppy need?")
+	if s := o.Sources(); s == nil || s.Supported || len(s.Passages) != 0 {
+		t.Errorf("%+v", s)
+	}
+	// What was removed is in no answer from now on.
+	documents := read(t, b)
+	if err := b.Client.RemoveDocument(t.Context(), "handbook", documents["extractor.md"].ID); err != nil {
 		t.Fatal(err)
 	}
-	_ = desk.Sentence
+	if reply, o = ask(t, b, "How long may I borrow the extractor?"); strings.Contains(reply, "three days") || o.Sources().Supported {
+		t.Errorf("%q", reply)
+	}
 }
+
+var begun client.Begin

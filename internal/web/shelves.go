@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	"github.com/valyala/fasthttp"
 
 	"juvalogos/internal/desk"
 	"juvalogos/internal/shelf"
@@ -382,14 +383,37 @@ func (s *Server) mapShelf(c fiber.Ctx) error {
 	return c.JSON(answer)
 }
 
+// uploadTime is how long the files of one request may take to arrive.
+const uploadTime = 2 * time.Hour
+
+// takesFiles reports whether a request adds files to a shelf.
+func takesFiles(h *fasthttp.RequestHeader) bool {
+	path, _, _ := strings.Cut(string(h.RequestURI()), "?")
+	return string(h.Method()) == fiber.MethodPost && strings.Contains(path, "/api/shelves/") && strings.HasSuffix(path, "/documents")
+}
+
+// tooLong reports whether a request announces a body that is larger than it may
+// be.
+func tooLong(h *fasthttp.RequestHeader) bool {
+	return h.ContentLength() > largestBody && !takesFiles(h)
+}
+
+// byHeader gives files the time they need to arrive.
+func byHeader(h *fasthttp.RequestHeader) fasthttp.RequestConfig {
+	if takesFiles(h) {
+		return fasthttp.RequestConfig{ReadTimeout: uploadTime}
+	}
+	return fasthttp.RequestConfig{}
+}
+
 // limitBody refuses bodies that are larger than they may be; only files that
 // are added to a shelf may be read while they arrive.
 func limitBody(c fiber.Ctx) error {
 	r := c.Request()
-	if !r.IsBodyStream() || c.Method() == fiber.MethodPost && strings.HasSuffix(c.Path(), "/documents") {
+	if !r.IsBodyStream() || takesFiles(&r.Header) {
 		return nil
 	}
-	if r.Header.ContentLength() > largestBody {
+	if tooLong(&r.Header) {
 		return fiber.ErrRequestEntityTooLarge
 	}
 	body, err := io.ReadAll(io.LimitReader(r.BodyStream(), largestBody+1))

@@ -69,7 +69,8 @@ func New(o Options) (*Server, error) {
 		BodyLimit: largestBody,
 		// Files for shelves are read while they arrive; limitBody refuses all
 		// else that is larger.
-		StreamRequestBody: true,
+		StreamRequestBody:            true,
+		DisablePreParseMultipartForm: true,
 		ReadBufferSize:    headerRoom,
 		// A reply streams for long; what its request was read with is needed
 		// elsewhere meanwhile.
@@ -79,6 +80,7 @@ func New(o Options) (*Server, error) {
 		Immutable:         true, // values of a request outlive it in replies on their way
 		ErrorHandler:      s.problem,
 	})
+	s.app.Server().HeaderReceived = byHeader
 	s.routes(s.app.Group(o.BasePath))
 	return s, nil
 }

@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -384,8 +385,8 @@ func TestProblemsAreProblemDetails(t *testing.T) {
 	}
 }
 
-// A body that is too large is refused by its announced length, before it is
-// sent.
+// A body that is too large is refused by its announced length, before all of it
+// is sent.
 func TestALargeBodyIsRefused(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	conn, err := net.Dial("tcp", strings.TrimPrefix(b.Address, "http://"))
@@ -393,7 +394,15 @@ func TestALargeBodyIsRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer conn.Close()
-	fmt.Fprintf(conn, "POST /api/at/helper/questions HTTP/1.1\r\nHost: x\r\nContent-Length: %d\r\n\r\n", 5<<20)
+	fmt.Fprintf(conn, "POST /api/at/helper/questions HTTP/1.1\r\nHost: x\r\nContent-Length: %d\r\n\r\n", 50<<20)
+	go func() {
+		piece := bytes.Repeat([]byte("x"), 1<<20)
+		for range 5 { // of 50
+			if _, err := conn.Write(piece); err != nil {
+				return
+			}
+		}
+	}()
 	response, err := http.ReadResponse(bufio.NewReader(conn), nil)
 	if err != nil {
 		t.Fatal(err)
