@@ -19,7 +19,7 @@ build: console/dist/index.html
 	@go build -o bin/ ./cmd/juvalogos ./standin/juvalogos-standin
 	@go build -o bin/juvalogos-demo ./demo
 
-install install-test:
+install install-test install-bench:
 	@scripts/install.sh $@
 
 console/node_modules/.installed: console/package-lock.json
@@ -34,8 +34,9 @@ console/dist/index.html: console/node_modules/.installed $(CONSOLE_SOURCES)
 types: console/node_modules/.installed
 	@cd console && npm run --silent types
 
-bench: install-test build
+bench: install-bench build
 	go run ./bench -write docs/benchmarks.md
+	go run ./bench/retrieval -write docs/retrieval.md
 
 screenshots: install-test build
 	go run ./demo/screenshots

@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Installs the Debian packages that are missing. "install" is what running
-# needs, "install-test" what tests and pictures need besides.
+# needs, "install-test" what tests and pictures need besides, "install-bench"
+# what the measurements need.
 set -euo pipefail
 
 missing=()
@@ -11,7 +12,11 @@ need() { # need PACKAGE TEST-COMMAND...
 }
 
 need postgresql bash -c 'ls /usr/lib/postgresql/*/bin/initdb || command -v initdb'
-if [[ ${1:-install} == install-test ]]; then
+need tesseract-ocr command -v tesseract
+if [[ ${1:-install} == install-bench ]]; then
+  need python3-doc bash -c 'ls /usr/share/doc/python3.*/html/library'
+fi
+if [[ ${1:-install} == install-test || ${1:-install} == install-bench ]]; then
   need chromium-headless-shell command -v chromium-headless-shell
   need fonts-dejavu-core test -e /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf
   need xvfb command -v Xvfb

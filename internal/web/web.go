@@ -71,7 +71,7 @@ func New(o Options) (*Server, error) {
 		// else that is larger.
 		StreamRequestBody:            true,
 		DisablePreParseMultipartForm: true,
-		ReadBufferSize:    headerRoom,
+		ReadBufferSize:               headerRoom,
 		// A reply streams for long; what its request was read with is needed
 		// elsewhere meanwhile.
 		ReduceMemoryUsage: true,

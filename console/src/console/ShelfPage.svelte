@@ -187,8 +187,8 @@
                   <td class="pl-4">{d.language ?? ""}</td>
                   <td class="pl-4 whitespace-nowrap text-faded">{ago(d.added_at)} by {d.added_by}</td>
                   <td class="pl-4 text-right whitespace-nowrap">
-                    <a class="inline-block min-h-7 text-accent underline underline-offset-4" href={shelves.originalOf(slug, d.id)} download aria-label="Download {d.name}">File</a>
-                    <button class="ml-3 min-h-7 text-accent underline underline-offset-4" aria-label="Read {d.name} again" onclick={() => act(async () => (await shelves.readAgain(slug, d.id), await read()), "It is read again")}>Read again</button>
+                    <a class="inline-block min-h-7 text-accent underline underline-offset-4" href={shelves.originalOf(slug, d.id)} download aria-label="File {d.name}">File</a>
+                    <button class="ml-3 min-h-7 text-accent underline underline-offset-4" aria-label="Read again: {d.name}" onclick={() => act(async () => (await shelves.readAgain(slug, d.id), await read()), "It is read again")}>Read again</button>
                     <button class="ml-3 min-h-7 text-accent underline underline-offset-4" aria-label="Remove {d.name}" onclick={() => remove(d)}>Remove</button>
                   </td>
                 </tr>
@@ -209,10 +209,10 @@
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
     <Dialog.Content class="fixed inset-y-0 right-0 z-40 flex w-[min(44rem,100vw)] flex-col bg-paper shadow-xl">
-      <header class="border-b border-rule px-5 py-3.5">
+      <div class="border-b border-rule px-5 py-3.5">
         <Dialog.Title class="font-serif text-lg font-semibold">{looked?.title}</Dialog.Title>
         <p class="text-[0.84rem] text-faded">Its passages, as a model sees them</p>
-      </header>
+      </div>
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
       <div class="min-h-0 flex-1 overflow-y-auto px-5 pb-6" tabindex="0" role="region" aria-label="Passages">
         {#each passages as p (p.id)}

@@ -75,14 +75,14 @@
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
     <Dialog.Content class="fixed inset-y-0 right-0 z-40 flex w-[min(46rem,100vw)] flex-col bg-paper shadow-xl">
-      <header class="flex items-start gap-3 border-b border-rule px-5 py-3.5">
+      <div class="flex items-start gap-3 border-b border-rule px-5 py-3.5">
         <div class="min-w-0 flex-1">
           <Dialog.Title class="font-serif text-lg leading-snug font-semibold break-words">{note.passage.title}</Dialog.Title>
           <p class="mt-0.5 text-[0.84rem] text-faded">{note.place}</p>
         </div>
         <a class="icon" href="{given.base}{base}/original" download title="Download the original" aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
         <Dialog.Close class="icon" aria-label="Close"><X size={18} aria-hidden="true" /></Dialog.Close>
-      </header>
+      </div>
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
       <div bind:this={body} class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8" tabindex="0" role="region" aria-label="The document">
         {#if problem}
