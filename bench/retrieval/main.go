@@ -4,10 +4,12 @@
 package main
 
 import (
+	"context"
 	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"juvalogos/core/embedding"
@@ -15,15 +17,23 @@ import (
 	"juvalogos/core/retrieval"
 )
 
+type options struct {
+	corpus, index, questions, write string
+	most                            int
+	show, tuning                    bool
+}
+
 func main() {
-	corpus := flag.String("corpus", "", "folder of HTML pages; left out: Debian's python3-doc")
-	index := flag.String("index", "genindex-all.html", "the corpus's general index")
-	questions := flag.String("questions", "bench/retrieval/questions.tsv", "questions with the pages that answer them")
-	most := flag.Int("most", 1000, "how many of the index's entries to ask")
-	show := flag.Bool("show", false, "show the questions that are missed")
-	tuning := flag.Bool("tune", false, "set the weights of the last stage anew on this corpus")
+	var o options
+	flag.StringVar(&o.corpus, "corpus", "", "folder of HTML pages; left out: Debian's python3-doc")
+	flag.StringVar(&o.index, "index", "genindex-all.html", "the corpus's general index")
+	flag.StringVar(&o.questions, "questions", "bench/retrieval/questions.tsv", "questions with the pages that answer them")
+	flag.StringVar(&o.write, "write", "", "write the tables into this Markdown file, between its marks")
+	flag.IntVar(&o.most, "most", 1000, "how many of the index's entries to ask")
+	flag.BoolVar(&o.show, "show", false, "show the questions that are missed")
+	flag.BoolVar(&o.tuning, "tune", false, "set the weights of the last stage anew on this corpus")
 	flag.Parse()
-	if err := run(*corpus, *index, *questions, *most, *show, *tuning); err != nil {
+	if err := run(o); err != nil {
 		fmt.Fprintln(os.Stderr, "retrieval:", err)
 		os.Exit(1)
 	}
@@ -82,7 +92,9 @@ func (b *built) search(text string, o retrieval.Options) ([]string, retrieval.Re
 	return ranked[:min(10, len(ranked))], r
 }
 
-func run(corpus, index, questionFile string, most int, show, tuning bool) error {
+func run(o options) error {
+	ctx := context.Background()
+	corpus := o.corpus
 	if corpus == "" {
 		found, _ := filepath.Glob("/usr/share/doc/python3.*/html/library")
 		if len(found) == 0 {
@@ -95,69 +107,128 @@ func run(corpus, index, questionFile string, most int, show, tuning bool) error 
 	if err != nil {
 		return err
 	}
-	fmt.Printf("read %d pages, %.1f MB in %v\n", len(pages), float64(bytes)/1e6, time.Since(began))
+	reading := time.Since(began)
 	began = time.Now()
+	before := heap()
 	b := build(pages)
-	fmt.Printf("indexed %d passages in %v\n", b.index.Len(), time.Since(began))
+	indexing, memory := time.Since(began), heap()-before
 	known := map[string]bool{}
 	for _, p := range pages {
 		known[p.path] = true
 	}
-	entries, err := readIndex(filepath.Join(corpus, index), known)
+	entries, err := readIndex(filepath.Join(corpus, o.index), known)
 	if err != nil {
 		return err
 	}
-	step := max(1, len(entries)/most)
-	var asked []question
-	for i := 0; i < len(entries); i += step {
-		asked = append(asked, entries[i])
-	}
-	lay, err := readQuestions(questionFile, known)
+	asked := everySo(entries, o.most)
+	lay, err := readQuestions(o.questions, known)
 	if err != nil {
 		return err
 	}
-	if tuning {
+	if o.tuning {
 		tune(b, lay, asked)
 		return nil
 	}
-	lexical := retrieval.DefaultOptions
-	lexical.VectorWeight, lexical.Candidates, lexical.Expand, lexical.Distinct = 0, 0, 0, false
-	expanded := lexical
-	expanded.Expand = retrieval.DefaultOptions.Expand
-	fused := lexical
-	fused.VectorWeight = retrieval.DefaultOptions.VectorWeight
-	base := newPlain(pages)
-	ways := []struct {
-		name string
-		find func(string) []string
-	}{
-		{"plain BM25 of pages", func(q string) []string { return base.search(q, pages) }},
-		{"lexical", func(q string) []string { r, _ := b.search(q, lexical); return r }},
-		{"lexical, expanded", func(q string) []string { r, _ := b.search(q, expanded); return r }},
-		{"fused", func(q string) []string { r, _ := b.search(q, fused); return r }},
-		{"full", func(q string) []string { r, _ := b.search(q, retrieval.DefaultOptions); return r }},
+	r := &report{}
+	r.line("Read and indexed: %d pages, %.1f MB, %d passages; reading %.0f pages and %.1f MB a second, indexing %.0f pages and %.1f MB a second; the index takes %d MB.",
+		len(pages), float64(bytes)/1e6, b.index.Len(), float64(len(pages))/reading.Seconds(), float64(bytes)/1e6/reading.Seconds(),
+		float64(len(pages))/indexing.Seconds(), float64(bytes)/1e6/indexing.Seconds(), memory>>20)
+	text, err := startFullText(ctx, pages)
+	if err != nil {
+		return err
 	}
+	defer text.stop()
+	base := newPlain(pages)
 	for _, set := range []struct {
 		name string
 		all  []question
-	}{{"index entries", asked}, {"lay questions", lay}} {
-		fmt.Println("##", set.name)
-		for _, way := range ways {
+	}{{fmt.Sprintf("%d entries of the general index", len(asked)), asked}, {"60 lay questions", lay}} {
+		if err := text.choose(ctx, everySo(set.all, 80)); err != nil {
+			return err
+		}
+		r.begin(set.name)
+		for _, way := range b.ways(base, func(q string) []string {
+			got, _ := text.search(ctx, q, text.chosen) // a query that fails finds nothing
+			return got
+		}) {
 			var f figures
 			began := time.Now()
 			for _, q := range set.all {
 				if len(q.right) > 0 {
 					got := way.find(q.text)
 					f.judge(got, q.right)
-					if show && way.name == "full" && set.name == "lay questions" && (len(got) == 0 || !q.right[got[0]]) {
+					if o.show && way.name == "full" && set.name == "60 lay questions" && (len(got) == 0 || !q.right[got[0]]) {
 						fmt.Println("   ", q.text, "->", got[:min(4, len(got))])
 					}
 				}
 			}
-			m := f.mean()
-			fmt.Printf("%-22s nDCG@10 %.3f  recall@5 %.3f  MRR %.3f  (%d)  %.1f/s\n", way.name, m.ndcg, m.recall, m.mrr, m.n, float64(m.n)/time.Since(began).Seconds())
+			r.row(way.name, f.mean(), float64(f.n)/time.Since(began).Seconds())
 		}
+		r.line("\nPostgreSQL's best setting here: %s.", text.chosen)
 	}
+	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f (aim 0.9).", 20, b.told(lay))
+	if o.corpus == "" {
+		r.line("\n## 100,000 passages\n\n| what | figure |\n|---|---|\n%s", strings.Join(large(pages, append(everySo(asked, 200), lay...), 100_000), "\n"))
+	}
+	fmt.Print(r.String())
+	if o.write == "" {
+		return nil
+	}
+	return r.into(o.write)
+}
+
+func everySo(all []question, most int) (some []question) {
+	step := max(1, len(all)/most)
+	for i := 0; i < len(all); i += step {
+		some = append(some, all[i])
+	}
+	return some
+}
+
+// way is one way of finding pages.
+type way struct {
+	name string
+	find func(string) []string
+}
+
+// ways are the baselines, the stages, and the whole without one part each.
+func (b *built) ways(base *plain, fullText func(string) []string) []way {
+	full := retrieval.DefaultOptions
+	lexical := full
+	lexical.VectorWeight, lexical.Candidates, lexical.Expand, lexical.Distinct = 0, 0, 0, false
+	vector := lexical
+	vector.VectorWeight = 1e6
+	fused := lexical
+	fused.VectorWeight = full.VectorWeight
+	with := func(change func(*retrieval.Options)) retrieval.Options {
+		o := full
+		change(&o)
+		return o
+	}
+	ours := func(o retrieval.Options) func(string) []string {
+		return func(q string) []string { got, _ := b.search(q, o); return got }
+	}
+	return []way{
+		{"PostgreSQL, ts_rank_cd", fullText},
+		{"plain BM25 of whole pages", func(q string) []string { return base.search(q, b.pages) }},
+		{"lexical", ours(lexical)},
+		{"vector", ours(vector)},
+		{"fused", ours(fused)},
+		{"full", ours(full)},
+		{"full without words that mean the same", ours(with(func(o *retrieval.Options) { o.Expand = 0 }))},
+		{"full without vectors among candidates", ours(with(func(o *retrieval.Options) { o.VectorWeight = 0 }))},
+		{"full without title and headings", ours(with(func(o *retrieval.Options) {
+			o.TitleWeight, o.PathWeight = 0, 0
+			o.Weights.Title, o.Weights.Titled, o.Weights.Headed, o.Weights.Named = 0, 0, 0, 0
+		}))},
+		{"full without the rest of the document", ours(with(func(o *retrieval.Options) {
+			o.Weights.Document, o.Weights.Page, o.Weights.About, o.Weights.Whole, o.Weights.Lead = 0, 0, 0, 0, 0
+		}))},
+	}
+}
+
+// told is how well questions that are answered are told from others.
+func (b *built) told(lay []question) float64 {
 	var yes, no []float64
 	for _, q := range lay {
 		_, r := b.search(q.text, retrieval.DefaultOptions)
@@ -167,6 +238,5 @@ func run(corpus, index, questionFile string, most int, show, tuning bool) error 
 			no = append(no, r.Answers)
 		}
 	}
-	fmt.Printf("answered against not: area %.3f\n", area(yes, no))
-	return nil
+	return area(yes, no)
 }

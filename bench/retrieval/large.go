@@ -1,0 +1,89 @@
+package main
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"juvalogos/core/embedding"
+	"juvalogos/core/passage"
+	"juvalogos/core/retrieval"
+)
+
+// large measures an index of so many passages: those of the corpus, and more
+// that are made of its sentences in another order.
+func large(pages []page, asked []question, passages int) (lines []string) {
+	r := rand.New(rand.NewPCG(3, 3))
+	var own []passage.Passage
+	for _, p := range pages {
+		own = append(own, passage.Split(p.doc, passage.Options{Target: 200, Overlap: 100})...)
+	}
+	words := embedding.Load()
+	var entries []retrieval.Entry
+	for i := range passages {
+		p := own[i%len(own)]
+		text := p.Text
+		if i >= len(own) { // shuffled halves of two passages
+			a, b := strings.Split(p.Text, "\n"), strings.Split(own[r.IntN(len(own))].Text, "\n")
+			r.Shuffle(len(a), func(i, j int) { a[i], a[j] = a[j], a[i] })
+			text = strings.Join(append(a[:len(a)/2+1], b[:len(b)/2]...), "\n")
+		}
+		entries = append(entries, retrieval.Entry{Key: int64(i), Document: int64(i / 25), Number: i % 25, Title: pages[i/25%len(pages)].doc.Title, Path: p.Path, Text: text, Language: "en"})
+	}
+	before := heap()
+	began := time.Now()
+	var sample [][]float32
+	for i := range entries {
+		if v, known := words.Vector(entries[i].Title + " " + entries[i].Text); known {
+			entries[i].Vector = v[:]
+			if i%25 == 0 {
+				sample = append(sample, v[:])
+			}
+		}
+	}
+	common := embedding.Common(sample)
+	for i := range entries {
+		if entries[i].Vector != nil {
+			embedding.Remove(entries[i].Vector, common)
+		}
+	}
+	index := retrieval.New()
+	for from := 0; from < len(entries); from += 2000 {
+		index.Add(entries[from:min(from+2000, len(entries))])
+	}
+	took := time.Since(began)
+	entries = nil
+	memory := heap() - before
+	procs := runtime.GOMAXPROCS(1)
+	defer runtime.GOMAXPROCS(procs)
+	var times []time.Duration
+	for _, q := range asked {
+		v, known := words.Vector(q.text)
+		query := retrieval.Query{Text: q.text, Limit: 10}
+		if known {
+			embedding.Remove(v[:], common)
+			query.Vector = v[:]
+		}
+		began := time.Now()
+		index.Search(query, retrieval.DefaultOptions)
+		times = append(times, time.Since(began))
+	}
+	slices.Sort(times)
+	return []string{
+		fmt.Sprintf("| ready (aim: 10 s, from PostgreSQL) | %.1f s |", took.Seconds()),
+		fmt.Sprintf("| memory (aim: 600 MB) | %d MB |", memory>>20),
+		fmt.Sprintf("| a search on one core, median (aim: 10 ms) | %.1f ms |", times[len(times)/2].Seconds()*1000),
+		fmt.Sprintf("| ... the slowest of twenty | %.1f ms |", times[len(times)*19/20].Seconds()*1000),
+	}
+}
+
+func heap() uint64 {
+	runtime.GC()
+	runtime.GC()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	return m.HeapInuse
+}
