@@ -1,16 +1,17 @@
 package e2e
 
 import (
+	"context"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 
-	"context"
-
 	"juvalogos/internal/browser"
 	"juvalogos/internal/models"
+	"juvalogos/internal/store"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
 )
@@ -248,6 +249,10 @@ func TestVerdictsAndFiguresForMakers(t *testing.T) {
 	}
 	p.click("This did not help")
 	p.shows("article", "It did not help")
+	testbed.Within(t, 5*time.Second, "it is on record", func() bool {
+		found, err := b.Desks.Traces(ctx, store.TraceFilter{Flagged: true})
+		return err == nil && len(found) == 1
+	})
 	p.do(chromedp.Reload())
 	p.shows("article", "It did not help")
 	p.click("This did not help")

@@ -62,8 +62,20 @@ func TestTheDemo(t *testing.T) {
 	if err != nil || outcome.State != "done" || reply == "" {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
-	if desks, err := c.Desks(ctx); err != nil || len(desks) != 5 {
+	if desks, err := c.Desks(ctx); err != nil || len(desks) != 6 {
 		t.Errorf("%+v, %v", desks, err)
+	}
+	// The handbook is read, PDFs and all, and answered from.
+	testbed.Within(t, 2*time.Minute, "the sample documents are read", func() bool {
+		s, err := c.Shelf(ctx, "handbook")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s.Documents == 16 && s.Waiting == 0 && s.Failed == 0
+	})
+	outcome, err = c.Ask(ctx, client.Question{Desk: "handbook", Text: "Where do I hang traps for wasps?"}, client.Follower{})
+	if s := outcome.Sources(); err != nil || s == nil || !s.Supported || s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {
+		t.Errorf("%+v, %v", s, err)
 	}
 
 	// What somebody makes of a sample desk stays.

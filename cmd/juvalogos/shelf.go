@@ -45,17 +45,23 @@ func printed(asJSON bool, v any, err error) error {
 }
 
 func shelfAdd(args []string) error {
-	f := newFlags("shelf add [flags] SHELF FILE|FOLDER...",
-		"Puts files on a shelf, and all files of folders. They are read in the background; one that cannot\nbe read does not stop the others. The same content is not added twice.",
+	f := newFlags("shelf add [flags] SHELF FILE|FOLDER|ADDRESS...",
+		"Puts files on a shelf, all files of folders, and what addresses lead to: a page or a file, the pages\nof a sitemap, the captions of a recorded talk. They are read in the background; one that cannot\nbe read does not stop the others. The same content is not added twice.",
 		"juvalogos shelf add -wait handbook handbook/ leaflet.pdf")
 	wait := f.Bool("wait", false, "wait until they are read, and say what is wrong with which")
 	asJSON := f.Bool("json", false, "print JSON")
-	return onService(f, args, 2, manyNames, "name a shelf, and files or folders", func(c *client.Client, names []string) error {
+	return onService(f, args, 2, manyNames, "name a shelf, and files, folders or addresses", func(c *client.Client, names []string) error {
 		ctx, cancel := interruptible()
 		defer cancel()
 		added := []client.Added{}
 		for _, given := range names[1:] {
-			some, err := addFrom(ctx, c, names[0], given)
+			add := addFrom
+			if strings.HasPrefix(given, "http://") || strings.HasPrefix(given, "https://") {
+				add = func(ctx context.Context, c *client.Client, slug, address string) ([]client.Added, error) {
+					return c.AddAddress(ctx, slug, address)
+				}
+			}
+			some, err := add(ctx, c, names[0], given)
 			added = append(added, some...)
 			if err != nil {
 				return err

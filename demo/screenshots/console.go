@@ -67,6 +67,11 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 			chromedp.Click(browser.Button("Leave it")), script(`document.querySelector("[aria-label=Inside]").scrollTop = 0`),
 		}},
 		{"console-recipe", []browser.Action{open("desks/work-plan/recipe"), chromedp.WaitVisible(chromedp.CSS("svg.graph")), chromedp.Sleep(500 * time.Millisecond)}},
+		{"console-shelf", []browser.Action{
+			open("shelves/handbook"), chromedp.WaitVisible(chromedp.CSS("main table")), script(`const i = document.querySelector("[aria-label='A question']");
+				i.value = "How much sugar for the winter?"; i.dispatchEvent(new Event("input", {bubbles: true})); i.form.requestSubmit(); document.querySelector("[aria-pressed]").click()`),
+			chromedp.WaitVisible(chromedp.CSS("main ol li")), chromedp.WaitVisible(chromedp.CSS("main svg circle")), chromedp.Sleep(500 * time.Millisecond),
+		}},
 		{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"console-connections", []browser.Action{open("connections"), chromedp.Click(browser.Button("Probe all")), chromedp.WaitVisible(chromedp.CSS("[role=status]")), chromedp.Sleep(2 * time.Second)}},
 	} {

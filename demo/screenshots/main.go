@@ -133,6 +133,13 @@ var pictures = []picture{
 		ask("How do I keep my smoker from going out?"), script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I prefer this one")[1].click()`),
 		chromedp.Sleep(700 * time.Millisecond), script(`scrollTo(0, 0)`),
 	}},
+	{"visitor-margin", browser.Desk, "handbook", []browser.Action{
+		ask("How long may I borrow the extractor, and what does it cost?"), ask("Why do colonies die in winter?"), chromedp.Sleep(time.Second), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
+	}},
+	{"visitor-source", browser.Desk, "handbook", []browser.Action{
+		ask("Where do I hang traps for wasps?"), chromedp.WaitVisible(chromedp.CSS(".notes button")), script(`document.querySelector(".notes button").click()`),
+		chromedp.WaitVisible(chromedp.CSS("[role=dialog] .box")), chromedp.Sleep(time.Second),
+	}},
 	{"visitor-dark", dark, "hive-helper", []browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"), chromedp.Sleep(2 * time.Second)}},
 }
 

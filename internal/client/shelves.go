@@ -148,6 +148,13 @@ func (c *Client) AddDocument(ctx context.Context, slug, name string, body io.Rea
 	return all.Added, nil
 }
 
+// AddAddress has a shelf fetch what an address leads to.
+func (c *Client) AddAddress(ctx context.Context, slug, address string) ([]Added, error) {
+	var all struct{ Added []Added }
+	err := c.call(ctx, http.MethodPost, shelfPath(slug, "/addresses"), map[string]string{"address": address}, &all)
+	return all.Added, err
+}
+
 // RemoveDocument takes a document off a shelf.
 func (c *Client) RemoveDocument(ctx context.Context, slug string, id int64) error {
 	return c.call(ctx, http.MethodDelete, shelfPath(slug, fmt.Sprintf("/documents/%d", id)), nil, nil)

@@ -14,8 +14,10 @@ import (
 	"syscall"
 	"time"
 
+	"juvalogos/core/reading"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/otlp"
@@ -93,7 +95,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	engine := pdfium.New(o.Data)
 	defer engine.Close()
 	instance := desk.RandomInstance()
-	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine})
+	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Fetcher: fetching.New(o.FetchPrivate, int64(reading.DefaultLimits.Bytes))})
 	if err != nil {
 		return err
 	}

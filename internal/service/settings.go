@@ -18,19 +18,20 @@ import (
 // Settings are what the service can be told, by flag, environment or file. The
 // tags serve all three.
 type Settings struct {
-	Listen      string        `yaml:"listen" about:"address and port to answer on"`
-	BasePath    string        `yaml:"base-path" about:"path of a site that the service is mounted under, behind a reverse proxy, like /ask"`
-	Data        string        `yaml:"data" about:"folder for everything that lasts"`
-	Database    string        `yaml:"database" about:"address of an existing PostgreSQL, like postgres://user@host/name; without it a private one runs in the data folder"`
-	Connections string        `yaml:"connections" about:"connection file: the model servers; changes are taken up while running"`
-	Desks       string        `yaml:"desks" about:"folder of desk files that is watched: a file is published whenever it is saved"`
-	MasterKey   string        `yaml:"master-key" about:"file with the master key that encrypts keys typed in at the console; made in the data folder if there is none. The key itself can be in the environment variable JUVALOGOS_MASTER"`
-	Programs    string        `yaml:"programs" about:"folder of programs that recipes may run; without it they may run none"`
-	Reach       string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
-	OTLP        string        `yaml:"otlp" about:"address of an OpenTelemetry collector that gets the traces, like http://127.0.0.1:4318"`
-	Grace       time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
-	LogFormat   string        `yaml:"log-format" choices:"text,json" about:"text or json"`
-	LogLevel    string        `yaml:"log-level" choices:"debug,info,warn,error" about:"debug, info, warn or error"`
+	Listen       string        `yaml:"listen" about:"address and port to answer on"`
+	BasePath     string        `yaml:"base-path" about:"path of a site that the service is mounted under, behind a reverse proxy, like /ask"`
+	Data         string        `yaml:"data" about:"folder for everything that lasts"`
+	Database     string        `yaml:"database" about:"address of an existing PostgreSQL, like postgres://user@host/name; without it a private one runs in the data folder"`
+	Connections  string        `yaml:"connections" about:"connection file: the model servers; changes are taken up while running"`
+	Desks        string        `yaml:"desks" about:"folder of desk files that is watched: a file is published whenever it is saved"`
+	MasterKey    string        `yaml:"master-key" about:"file with the master key that encrypts keys typed in at the console; made in the data folder if there is none. The key itself can be in the environment variable JUVALOGOS_MASTER"`
+	Programs     string        `yaml:"programs" about:"folder of programs that recipes may run; without it they may run none"`
+	FetchPrivate bool          `yaml:"fetch-private" about:"let shelves fetch from this machine and from private networks"`
+	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
+	OTLP         string        `yaml:"otlp" about:"address of an OpenTelemetry collector that gets the traces, like http://127.0.0.1:4318"`
+	Grace        time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
+	LogFormat    string        `yaml:"log-format" choices:"text,json" about:"text or json"`
+	LogLevel     string        `yaml:"log-level" choices:"debug,info,warn,error" about:"debug, info, warn or error"`
 }
 
 // Defaults are settings that work.

@@ -25,6 +25,7 @@ import (
 	"juvalogos/core/passage"
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
+	"juvalogos/internal/fetching"
 	"juvalogos/internal/store"
 )
 
@@ -35,6 +36,8 @@ type Options struct {
 	Now      func() time.Time // nil: time.Now
 	Instance int32            // under which this service is registered
 	Limits   reading.Limits   // zero: reading.DefaultLimits
+	// Fetcher gets what addresses lead to; nil: nothing is fetched.
+	Fetcher *fetching.Fetcher
 	// Pages spells out PDFs; nil: they cannot be read.
 	Pages reading.Engine
 }

@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"strings"
 	"testing"
@@ -274,3 +276,51 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 }
 
 var begun client.Begin
+
+func TestAddressesAreFetched(t *testing.T) {
+	b := testbed.New(t, testbed.Options{FetchPrivate: true})
+	if _, err := b.Client.MakeShelf(t.Context(), "handbook", ""); err != nil {
+		t.Fatal(err)
+	}
+	var site *httptest.Server
+	site = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		kind, body := "text/html", ""
+		switch r.URL.Path {
+		case "/sitemap.xml":
+			kind, body = "application/xml", `<urlset><url><loc>`+site.URL+`/wasps</loc></url><url><loc>`+site.URL+`/gone</loc></url><url><loc>http://elsewhere.test/x</loc></url></urlset>`
+		case "/wasps":
+			body = "<html><head><title>Wasps</title></head><body><main><p>Make the entrance narrow.</p></main></body></html>"
+		case "/talk":
+			body = `<html><head><title>Why colonies die</title></head><body><video><track kind="captions" src="captions.vtt"></video></body></html>`
+		case "/captions.vtt":
+			kind, body = "text/vtt", "WEBVTT\n\n00:01:05.000 --> 00:01:08.000\nTwo thirds of them died of mites.\n"
+		default:
+			http.NotFound(w, r)
+			return
+		}
+		w.Header().Set("Content-Type", kind)
+		_, _ = io.WriteString(w, body)
+	}))
+	defer site.Close()
+	added, err := b.Client.AddAddress(t.Context(), "handbook", site.URL+"/sitemap.xml")
+	if err != nil || len(added) != 3 || added[0].Problem != "" || !strings.Contains(added[1].Problem, "404") || !strings.Contains(added[2].Problem, "another host") {
+		t.Errorf("%+v, %v", added, err)
+	}
+	if added, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/talk"); err != nil || len(added) != 1 || !added[0].Fresh {
+		t.Errorf("%+v, %v", added, err)
+	}
+	read(t, b)
+	if hits := finds(t, b, "What did most colonies die of?"); len(hits) == 0 || hits[0].Title != "Why colonies die" || hits[0].Place != "at 1:05" {
+		t.Errorf("%+v", hits)
+	}
+	if hits := finds(t, b, "entrance for wasps"); len(hits) == 0 || hits[0].Title != "Wasps" {
+		t.Errorf("%+v", hits)
+	}
+	// Fetched again it is there already.
+	if added, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/wasps"); err != nil || added[0].Fresh {
+		t.Errorf("%+v, %v", added, err)
+	}
+	if _, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/nothing"); err == nil || !strings.Contains(err.Error(), "404") {
+		t.Errorf("%v", err)
+	}
+}

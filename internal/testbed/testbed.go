@@ -18,6 +18,7 @@ import (
 
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/pdfium"
@@ -60,11 +61,12 @@ type Bed struct {
 
 // Options change what New makes; zero is what most tests want.
 type Options struct {
-	BasePath string
-	Console  fs.FS         // nil: a bare document
-	Patience time.Duration // of the connection; zero: two seconds
-	Database string        // address; empty: one of the test's own
-	Bare     bool          // no connection and no desk yet
+	BasePath     string
+	Console      fs.FS         // nil: a bare document
+	Patience     time.Duration // of the connection; zero: two seconds
+	FetchPrivate bool          // shelves may fetch from this machine
+	Database     string        // address; empty: one of the test's own
+	Bare         bool          // no connection and no desk yet
 }
 
 // New starts everything and publishes Desk. It is stopped with the test.
@@ -106,7 +108,7 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	instance := desk.RandomInstance()
 	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
-	b.Shelves, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine})
+	b.Shelves, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Fetcher: fetching.New(o.FetchPrivate, 10<<20)})
 	must()
 	b.Desks, err = desk.New(ctx, desk.Options{Shelves: b.Shelves, Instance: instance, Store: b.Store, Models: registry, Log: log, Vault: keys, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond}})
 	must()

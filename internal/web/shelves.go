@@ -105,6 +105,7 @@ func (s *Server) shelfRoutes(api fiber.Router) {
 	api.Post("/shelves", s.allowed(scopePublish, s.makeShelf))
 	api.Delete("/shelves/:shelf", s.allowed(scopePublish, s.removeShelf))
 	api.Post("/shelves/:shelf/documents", s.allowed(scopePublish, s.addDocuments))
+	api.Post("/shelves/:shelf/addresses", s.allowed(scopePublish, s.addAddress))
 	api.Post("/shelves/:shelf/cancel", s.allowed(scopePublish, s.cancelReading))
 	api.Delete("/shelves/:shelf/documents/:id", s.allowed(scopePublish, s.removeDocument))
 	api.Post("/shelves/:shelf/documents/:id/restore", s.allowed(scopePublish, s.restoreDocument))
@@ -208,6 +209,19 @@ func (s *Server) addDocuments(c fiber.Ctx) error {
 			return err
 		}
 		added = append(added, some...)
+	}
+	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
+}
+
+// addAddress fetches what an address leads to.
+func (s *Server) addAddress(c fiber.Ctx) error {
+	var b struct{ Address string }
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	added, err := s.Shelves.AddAddress(c, c.Params("shelf"), b.Address, by(c))
+	if err != nil {
+		return err
 	}
 	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
 }

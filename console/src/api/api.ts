@@ -101,7 +101,8 @@ export async function show(turn: string): Promise<Schemas["Conversation"]> {
 
 /** Says whether an attempt helped, and why not; null takes it back. */
 export async function judge(turn: string, attempt: number, helped: boolean | null, reason = "", remark = ""): Promise<void> {
-  await send("POST", `/api/turns/${turn}/verdict`, { attempt, helped, reason, remark });
+  // It arrives although the page may be left at once.
+  await send("POST", `/api/turns/${turn}/verdict`, { attempt, helped, reason, remark }, { keepalive: true });
 }
 
 /** Makes one of several texts the reply. */
@@ -143,5 +144,5 @@ export async function restore(conversation: string): Promise<void> {
 }
 
 /** Sends JSON. */
-export const send = (method: string, path: string, body: unknown) =>
-  request(path, { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+export const send = (method: string, path: string, body: unknown, more: RequestInit = {}) =>
+  request(path, { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body), ...more });

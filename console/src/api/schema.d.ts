@@ -639,6 +639,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelves/{shelf}/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fetch a page, a file, the pages of a sitemap or the captions of a talk */
+        post: operations["addAddress"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/map": {
         parameters: {
             query?: never;
@@ -3653,6 +3672,37 @@ export interface operations {
                         hits: components["schemas"]["ShelfHit"][];
                         /** @description How likely something found answers, 0 to 1. */
                         answers: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addAddress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    address: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Taken in */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        added: components["schemas"]["Added"][];
                     };
                 };
             };

@@ -1,0 +1,63 @@
+package fetching
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"strings"
+	"testing"
+)
+
+func TestWhatIsPublic(t *testing.T) {
+	for address, want := range map[string]bool{
+		"93.184.216.34": true, "2606:2800:220:1::1": true,
+		"127.0.0.1": false, "10.1.2.3": false, "192.168.0.1": false, "172.20.0.1": false, "169.254.169.254": false, "100.64.1.1": false,
+		"0.0.0.0": false, "224.0.0.1": false, "255.255.255.255": false, "::1": false, "fe80::1": false, "fc00::1": false, "::ffff:127.0.0.1": false, "64:ff9b::7f00:1": false, "::": false,
+	} {
+		if got := public(netip.MustParseAddr(address)); got != want {
+			t.Errorf("%s: %v", address, got)
+		}
+	}
+}
+
+func TestFetching(t *testing.T) {
+	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/page":
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			fmt.Fprint(w, "<p>hello")
+		case "/moved":
+			http.Redirect(w, r, "/page", http.StatusFound)
+		case "/round":
+			http.Redirect(w, r, "/round", http.StatusFound)
+		case "/file":
+			http.Redirect(w, r, "file:///etc/passwd", http.StatusFound)
+		case "/large":
+			fmt.Fprint(w, strings.Repeat("x", 3<<20))
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	defer site.Close()
+	f := New(true, 1<<20)
+	for path, want := range map[string]string{"/page": "", "/moved": "", "/round": "without end", "/file": "http:// or https://", "/large": "more than 1 MB", "/nothing": "404"} {
+		got, err := f.Get(t.Context(), site.URL+path)
+		var r *Refused
+		if want == "" && (err != nil || string(got.Body) != "<p>hello" || got.Type != "text/html" || got.Address.Path != "/page") || want != "" && (!errors.As(err, &r) || !strings.Contains(r.Sentence, want)) {
+			t.Errorf("%s: %v %v", path, got, err)
+		}
+	}
+	for address, want := range map[string]string{"ftp://x/y": "http://", "not an address": "http://", "http://a:b@example.org": "password", "http://": "http://"} {
+		if _, err := f.Get(t.Context(), address); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", address, err)
+		}
+	}
+	// Nobody gets at this machine, whatever the name that leads there.
+	for _, address := range []string{site.URL + "/page", strings.Replace(site.URL, "127.0.0.1", "localhost", 1) + "/page"} {
+		if _, err := New(false, 1<<20).Get(t.Context(), address); err == nil || !strings.Contains(err.Error(), "private network") {
+			t.Errorf("%s: %v", address, err)
+		}
+	}
+}
