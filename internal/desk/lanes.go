@@ -99,8 +99,10 @@ func (r *Reply) whole(result recipe.Result, made []Lane) string {
 	defer r.mu.Unlock()
 	if r.Choosing.Show == "" {
 		if result.Reply != "" && result.Reply != string(r.text) {
-			// A later step has mended what was shown as it grew.
-			r.text, r.unsure, r.mended = []byte(result.Reply), true, true
+			// A later step has mended what was shown as it grew; readers get
+			// that to its end all the same.
+			r.mended = []byte(result.Reply)
+			return result.Reply
 		}
 		return string(r.text)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -31,7 +32,29 @@ type Desk struct {
 // Check reads a desk file and holds it against the models there are. The error
 // is yamlfile.Problems.
 func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
-	return CheckFile(name, text, s.Models)
+	f, err := CheckFile(name, text, s.Models)
+	if err != nil || len(f.Shelves) == 0 || s.Shelves == nil {
+		return f, err
+	}
+	there, err := s.Store.Shelves(context.Background())
+	if err != nil {
+		return f, problem(NoRecords, err)
+	}
+	var known []string
+	for _, shelf := range there {
+		known = append(known, shelf.Slug)
+	}
+	var problems yamlfile.Problems
+	for i, slug := range f.Shelves {
+		if !slices.Contains(known, slug) {
+			at := yamlfile.Locate(text, fmt.Sprintf("shelves.%d", i))
+			problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column, Message: "shelves: " + yamlfile.Unknown("shelf", slug, known) + " Or make it: juvalogos shelf create " + slug})
+		}
+	}
+	if problems != nil {
+		return f, problems
+	}
+	return f, nil
 }
 
 // CheckFile is Check without a service. With nil for models the desk's models
@@ -97,6 +120,11 @@ func (s *Service) Publish(ctx context.Context, name string, text []byte, note, b
 	r, fresh, err = s.Store.Publish(ctx, f.Slug, string(text), tidy(note, longestNote), by)
 	if err != nil {
 		return r, false, err
+	}
+	if fresh && len(f.Shelves) > 0 {
+		if err := s.Store.NoteShelves(ctx, r.DeskID, r.Number, f.Shelves); err != nil {
+			return r, fresh, fmt.Errorf("note the state of the shelves: %w", err)
+		}
 	}
 	s.forget(f.Slug)
 	s.Log.Info("desk published", "desk", r.Slug, "revision", r.Number, "new", fresh, "by", by)

@@ -38,7 +38,7 @@ type Reply struct {
 	mu        sync.Mutex
 	text      []byte
 	lanes     []*Lane // of a reply of several texts
-	mended    bool    // the text is not what listeners were shown
+	mended    []byte  // the text that is kept, where it is not what listeners were shown
 	lanesGrew bool    // since they were put on record
 	steps     int     // how often steps have changed
 	inside    int     // listeners that want to hear of steps
@@ -140,16 +140,13 @@ type View struct {
 func (r *Reply) Since(offset int, into []byte) View {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if r.mended && offset > 0 { // whoever was shown another text gets this one with the end
-		return View{Text: into, From: len(r.text), Offset: len(r.text), Mended: r.text, Notice: r.notice, NoticeSeq: r.noticeSeq, Settled: r.settled, End: r.end, Steps: r.steps}
-	}
 	if offset < 0 || offset > len(r.text) || offset < len(r.text) && !utf8.RuneStart(r.text[offset]) {
 		offset = 0
 	}
 	return View{
 		Text: append(into, r.text[offset:]...), From: offset, Offset: len(r.text),
 		Notice: r.notice, NoticeSeq: r.noticeSeq,
-		Settled: r.settled, End: r.end, Steps: r.steps,
+		Settled: r.settled, End: r.end, Steps: r.steps, Mended: r.mended,
 	}
 }
 

@@ -165,9 +165,12 @@ func (r *Reply) news(choose func(*Reply) bool) (store.Progress, bool) {
 		return store.Progress{}, false
 	}
 	p := store.Progress{Turn: r.Turn, Number: r.Attempt, State: store.Running, Whole: r.unsure}
-	if r.unsure {
+	switch {
+	case r.over && r.mended != nil:
+		p.Text, p.Whole = string(r.mended), true
+	case r.unsure:
 		p.Text = string(r.text)
-	} else {
+	default:
 		p.Text = string(r.text[r.saved:])
 	}
 	if !r.firstAt.IsZero() {

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -264,6 +265,20 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	_, o = ask(t, b, "Which vaccinations does a puppy need?")
 	if s := o.Sources(); s == nil || s.Supported || len(s.Passages) != 0 {
 		t.Errorf("%+v", s)
+	}
+	// A revision knows the state of its shelf, and what changed since.
+	add(t, b, "swarms.md", "# Swarms\n\nA swarm is hived in the evening.")
+	read(t, b)
+	published, err := b.Store.Published(t.Context(), "lib")
+	if err != nil {
+		t.Fatal(err)
+	}
+	changes, err := b.Store.ShelfChanges(t.Context(), published.DeskID, published.Number)
+	if err != nil || len(changes) != 1 || changes[0].Now <= changes[0].Then || !slices.Equal(changes[0].Added, []string{"swarms.md"}) || len(changes[0].Dropped) != 0 {
+		t.Errorf("%+v, %v", changes, err)
+	}
+	if _, err := b.Client.Publish(t.Context(), "lib.yaml", []byte(strings.Replace(deskFile, "[handbook]", "[handbok]", 1)), ""); err == nil || !strings.Contains(fmt.Sprint(err), `unknown shelf "handbok"`) {
+		t.Errorf("an unknown shelf: %v", err)
 	}
 	// What was removed is in no answer from now on.
 	documents := read(t, b)

@@ -318,3 +318,34 @@ func (s *Store) ShelfNews(ctx context.Context, listening func(), do func(shelf, 
 		}
 	}
 }
+
+// NoteShelves puts on record with which state of its shelves a revision was
+// published.
+func (s *Store) NoteShelves(ctx context.Context, desk int64, revision int, slugs []string) error {
+	_, err := s.pool.Exec(ctx, `insert into revision_shelf (desk, revision, shelf, state)
+		select $1, $2, id, state from shelf where slug = any($3) and removed_at is null on conflict do nothing`, desk, revision, slugs)
+	return err
+}
+
+// ShelfChange is what changed on a shelf since a revision was published.
+type ShelfChange struct {
+	Slug, Title    string
+	Then, Now      int64
+	Removed        bool // the shelf itself
+	Added, Dropped []string
+}
+
+// ShelfChanges tells what changed on a revision's shelves since it was
+// published.
+func (s *Store) ShelfChanges(ctx context.Context, desk int64, revision int) ([]ShelfChange, error) {
+	rows, err := s.pool.Query(ctx, `
+		select f.slug, f.title, w.state, f.state, f.removed_at is not null,
+			array(select d.name from document d where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1),
+			array(select d.name from document d where d.shelf = f.id and d.added_at <= r.made_at and d.removed_at > r.made_at order by 1)
+		from revision_shelf w join shelf f on f.id = w.shelf join revision r on r.desk = w.desk and r.number = w.revision
+		where w.desk = $1 and w.revision = $2 order by f.slug`, desk, revision)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[ShelfChange])
+}

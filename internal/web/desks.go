@@ -22,6 +22,18 @@ type (
 		MadeBy string    `json:"made_by"`
 		MadeAt time.Time `json:"made_at"`
 		File   string    `json:"file,omitempty"`
+		// Shelves it answers from, and what changed on them since; with a single
+		// revision only.
+		Shelves []shelfChangeBody `json:"shelves,omitempty"`
+	}
+	shelfChangeBody struct {
+		Shelf   string   `json:"shelf"`
+		Title   string   `json:"title"`
+		Then    int64    `json:"then"` // its state
+		Now     int64    `json:"now"`
+		Gone    bool     `json:"gone"`
+		Added   []string `json:"added"`
+		Removed []string `json:"removed"`
 	}
 	deskBody struct {
 		Slug           string         `json:"slug"`
@@ -172,6 +184,13 @@ func (s *Server) revision(c fiber.Ctx) error {
 	}
 	b := revisionOf(r)
 	b.File = r.File
+	changes, err := s.Store.ShelfChanges(c, r.DeskID, r.Number)
+	if err != nil {
+		return err
+	}
+	for _, f := range changes {
+		b.Shelves = append(b.Shelves, shelfChangeBody{f.Slug, f.Title, f.Then, f.Now, f.Removed, some(f.Added), some(f.Dropped)})
+	}
 	return c.JSON(b)
 }
 

@@ -2300,6 +2300,18 @@ export interface components {
             note?: string;
             /** @description With a single revision only. */
             file?: string;
+            /** @description With a single revision only. The shelves it answers from, and what changed on them since. */
+            shelves?: {
+                shelf: string;
+                title: string;
+                /** @description The shelf's state when the revision was published. */
+                then: number;
+                now: number;
+                /** @description The shelf is no more. */
+                gone: boolean;
+                added: string[];
+                removed: string[];
+            }[];
             made_by: string;
             /** Format: date-time */
             made_at: string;

@@ -9,6 +9,7 @@
   const revisions = $derived(desk.revisions ?? []);
   let chosen = $state(0);
   let against = $state(0); // 0: the one before
+  let shelves = $state.raw<NonNullable<Schemas["Revision"]["shelves"]>>([]);
   let files = $state.raw<{ older: string; newer: string; with: number } | null>(null);
 
   // svelte-ignore state_referenced_locally
@@ -21,7 +22,7 @@
     if (!newer) return;
     Promise.all([older ? making.readRevision(desk.slug, older) : null, making.readRevision(desk.slug, newer)]).then(
       ([a, b]) => {
-        if (other === older && chosen === newer) files = { older: a?.file ?? "", newer: b.file ?? "", with: older };
+        if (other === older && chosen === newer) ((files = { older: a?.file ?? "", newer: b.file ?? "", with: older }), (shelves = b.shelves ?? []));
       },
       complain,
     );
@@ -70,6 +71,14 @@
           </label>
         {/if}
       </div>
+      {#each shelves as s (s.shelf)}
+        <p class="px-4 pb-3 text-sm sm:px-6">
+          It was published with the shelf <strong>{s.title}</strong>{s.gone ? ", which is no more." : s.then === s.now ? ", which has not changed since." : ", which has changed since:"}
+          {#if s.added.length}added {s.added.slice(0, 5).join(", ")}{s.added.length > 5 ? ` and ${s.added.length - 5} more` : ""}{s.removed.length ? "; " : "."}{/if}
+          {#if s.removed.length}removed {s.removed.slice(0, 5).join(", ")}{s.removed.length > 5 ? ` and ${s.removed.length - 5} more` : ""}.{/if}
+          {#if !s.gone && s.then !== s.now && !s.added.length && !s.removed.length}something was read again.{/if}
+        </p>
+      {/each}
       {#if files && files.with === 0}<p class="px-4 pb-3 text-sm text-faded sm:px-6">It is the first one.</p>{/if}
       {#if files}
         {#await import("./editor/Difference.svelte") then { default: Difference }}

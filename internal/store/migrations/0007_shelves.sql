@@ -66,8 +66,9 @@ create table passage (
 
 -- Which state of its shelves a revision was published with.
 create table revision_shelf (
-    revision bigint not null,
+    desk     bigint not null references desk,
+    revision integer not null,
     shelf    bigint not null references shelf,
     state    bigint not null,
-    primary key (revision, shelf)
+    primary key (desk, revision, shelf)
 );
