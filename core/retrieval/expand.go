@@ -38,6 +38,14 @@ func similarity(cosine float32) float64 {
 	return max(0, float64(cosine)-unlike) / (1 - unlike)
 }
 
+// mostBitsCovered is how many bits of their signatures may differ for two words
+// to be compared at all: of those that differ in more, hardly any are alike.
+const mostBitsCovered = 55
+
+func bitsApart(a, b [2]uint64) int {
+	return bits.OnesCount64(a[0]^b[0]) + bits.OnesCount64(a[1]^b[1])
+}
+
 // alike returns the terms of the index that mean nearly the same as a word, the
 // nearest first, without the word's own stem.
 func (x *Index) alike(word int32, own string) []alike {
@@ -49,7 +57,7 @@ func (x *Index) alike(word int32, own string) []alike {
 	}
 	mark := x.words.Signature(word)
 	for id, w := range x.surfaces {
-		if w < 0 || w == word || bits.OnesCount64(mark[0]^x.marks[id][0])+bits.OnesCount64(mark[1]^x.marks[id][1]) > mostBits || x.names[id] == own || len(x.postings[id]) == 0 {
+		if w < 0 || w == word || bitsApart(mark, x.marks[id]) > mostBits || x.names[id] == own || len(x.postings[id]) == 0 {
 			continue
 		}
 		if c := x.words.Cosine(word, w); c >= leastCosine {

@@ -216,6 +216,15 @@ func (x *Index) Remove(document int64) {
 	x.expanded.forget()
 }
 
+// Improve makes searches of a large index faster, a little at each call, so
+// that others can search and add in between; false if there is nothing to do.
+func (x *Index) Improve() bool {
+	const atOnce = 8 // some milliseconds
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.vectors.grow(atOnce)
+}
+
 // sweep leaves out what was removed. Terms keep their numbers.
 func (x *Index) sweep() {
 	moved := make([]uint32, len(x.passages))

@@ -10,6 +10,7 @@ type wanted struct {
 	known   bool    // some passage has it
 	weight  float64 // how much it says
 	word    int32   // its vector's number, or -1
+	mark    [2]uint64
 	alike   []alike
 }
 
@@ -67,7 +68,7 @@ func (x *Index) read(text, language string, expand int) []wanted {
 		if little[t.surface] && says {
 			w.weight *= littleWeight
 		} else if n, ok := x.words.Find(t.surface); ok && !t.whole {
-			w.word = n
+			w.word, w.mark = n, x.words.Signature(n)
 			w.weight *= tells(n)
 			if found := x.alike(n, t.term); expand > 0 {
 				w.alike = found[:min(expand, len(found))]

@@ -16,11 +16,13 @@ type vectors struct {
 	all        []float32 // one after another
 	row        map[uint32]int32
 	dead       map[int32]bool
-	graph      *graph
+	graph      *graph // nil: they are compared one by one
+	growing    *graph // is being made
+	grown      int32  // of so many
 }
 
-// exactUpTo is how many vectors are compared one by one. Above it the graph is
-// faster: see docs/retrieval.md.
+// exactUpTo is how many vectors are always compared one by one. Above it the
+// graph is faster, which takes its time to be made: see docs/retrieval.md.
 const exactUpTo = 20_000
 
 func (v *vectors) add(at uint32, vector []float32) {
@@ -40,12 +42,27 @@ func (v *vectors) add(at uint32, vector []float32) {
 	v.all = append(v.all, vector...)
 	if v.graph != nil {
 		v.graph.insert(int32(len(v.at)-1), v.one)
-	} else if len(v.at) > exactUpTo {
-		v.graph = newGraph()
-		for i := range v.at {
-			v.graph.insert(int32(i), v.one)
-		}
 	}
+}
+
+// grow puts up to n more vectors into the graph that is being made, and uses it
+// once it has all of them; false if there is nothing to do.
+func (v *vectors) grow(n int) bool {
+	if v.graph != nil || len(v.at) <= exactUpTo {
+		return false
+	}
+	if v.growing == nil {
+		v.growing = newGraph()
+	}
+	for ; n > 0 && int(v.grown) < len(v.at); n-- {
+		v.growing.insert(v.grown, v.one)
+		v.grown++
+	}
+	if int(v.grown) == len(v.at) {
+		v.graph, v.growing = v.growing, nil
+		return false
+	}
+	return true
 }
 
 func (v *vectors) one(i int32) []float32 {

@@ -127,7 +127,7 @@ func (m *matcher) of(id uint32) []float64 {
 		switch {
 		case w.known && w.id == id:
 			set(i, 1)
-		case w.word >= 0 && word >= 0:
+		case w.word >= 0 && word >= 0 && bitsApart(w.mark, m.x.marks[id]) <= mostBitsCovered:
 			set(i, softWeight*similarity(m.x.words.Cosine(w.word, word)))
 		}
 	}

@@ -70,9 +70,10 @@ func (s Settings) options() retrieval.Options {
 // Library is the shelves of one running service. It is safe for concurrent use.
 type Library struct {
 	Options
-	jobs *river.Client[pgx.Tx]
-	stop context.CancelFunc
-	all  sync.WaitGroup
+	jobs       *river.Client[pgx.Tx]
+	background context.Context // ends with Close
+	stop       context.CancelFunc
+	all        sync.WaitGroup
 
 	mu   sync.Mutex
 	live map[int64]*live
@@ -105,7 +106,7 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 		return nil, fmt.Errorf("start background work: %w", err)
 	}
 	background, stop := context.WithCancel(context.Background())
-	l.stop = stop
+	l.background, l.stop = background, stop
 	l.all.Go(func() { l.follow(background) })
 	l.all.Go(func() { l.resume(background) })
 	return l, nil

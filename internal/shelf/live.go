@@ -125,6 +125,11 @@ func (l *Library) fill(id int64, v *live) {
 	for from := 0; from < len(all); from += together {
 		v.index.Add(all[from:min(from+together, len(all))])
 	}
+	l.all.Go(func() { // while it is searched already
+		for l.background.Err() == nil && v.index.Improve() {
+			time.Sleep(time.Millisecond)
+		}
+	})
 	l.Log.Debug("shelf filled", "shelf", id, "passages", len(all), "took", l.Now().Sub(began))
 }
 
