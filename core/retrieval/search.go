@@ -108,6 +108,36 @@ type scratch struct {
 	pageGroup         []uint32
 }
 
+// marks are numbers by term that are forgotten all at once; they are kept
+// between searches.
+type marks struct {
+	round uint32
+	seen  []uint32 // the round in which a term was last met
+	value []uint64
+}
+
+var markPool = sync.Pool{New: func() any { return &marks{} }}
+
+// newMarks returns marks for so many terms, none of which was met. Give them
+// back to markPool.
+func newMarks(terms int) *marks {
+	m := markPool.Get().(*marks)
+	if len(m.seen) < terms {
+		m.seen, m.value, m.round = make([]uint32, terms*5/4), make([]uint64, terms*5/4), 0
+	}
+	if m.round++; m.round == 0 { // all numbers were used
+		clear(m.seen)
+		m.round = 1
+	}
+	return m
+}
+
+func (m *marks) of(id uint32) (value uint64, met bool) {
+	return m.value[id], m.seen[id] == m.round
+}
+
+func (m *marks) set(id uint32, value uint64) { m.seen[id], m.value[id] = m.round, value }
+
 var scratches = sync.Pool{New: func() any { return &scratch{} }}
 
 // alikeWeight is what a word counts that stands for the one that was asked.

@@ -102,11 +102,14 @@ func (v *vectors) nearest(q []float32, most int) []near {
 			}
 		}
 	} else {
-		found = make([]near, 0, len(v.at))
+		all := make([]scored, 0, len(v.at))
 		for i, at := range v.at {
 			if len(v.dead) == 0 || !v.dead[int32(i)] {
-				found = append(found, near{at, embedding.Dot(q, v.one(int32(i)))})
+				all = append(all, scored{at: at, score: float64(embedding.Dot(q, v.one(int32(i))))})
 			}
+		}
+		for _, s := range best(all, most) {
+			found = append(found, near{s.at, float32(s.score)})
 		}
 	}
 	slices.SortFunc(found, func(a, b near) int {

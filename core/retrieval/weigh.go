@@ -2,6 +2,7 @@ package retrieval
 
 import (
 	"math"
+	mathbits "math/bits"
 	"slices"
 )
 
@@ -21,7 +22,8 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 	if total == 0 {
 		return
 	}
-	m := matcher{x: x, question: question, seen: map[uint32][]float64{}}
+	m := x.matcher(question)
+	defer m.done()
 	documents := map[int64][]float64{}
 	for _, c := range all {
 		documents[c.Document] = append(documents[c.Document], c.Lexical)
@@ -102,16 +104,27 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 type matcher struct {
 	x        *Index
 	question []wanted
-	seen     map[uint32][]float64 // by term, for each word of the question
+	seen     *marks      // by term, which of found it has, from 1; 0: none
+	found    [][]float64 // how well it covers each word of the question
 }
+
+func (x *Index) matcher(question []wanted) *matcher {
+	return &matcher{x: x, question: question, seen: newMarks(len(x.names))}
+}
+
+// done gives back what the matcher holds.
+func (m *matcher) done() { markPool.Put(m.seen) }
 
 // softWeight is how well a word covers another one at most that means the same.
 const softWeight = 0.6
 
 // of tells how well a term covers each word of the question; nil: none at all.
 func (m *matcher) of(id uint32) []float64 {
-	if found, ok := m.seen[id]; ok {
-		return found
+	if at, met := m.seen.of(id); met {
+		if at == 0 {
+			return nil
+		}
+		return m.found[at-1]
 	}
 	var found []float64
 	set := func(i int, v float64) {
@@ -131,7 +144,12 @@ func (m *matcher) of(id uint32) []float64 {
 			set(i, softWeight*similarity(m.x.words.Cosine(w.word, word)))
 		}
 	}
-	m.seen[id] = found
+	if found == nil {
+		m.seen.set(id, 0)
+		return nil
+	}
+	m.found = append(m.found, found)
+	m.seen.set(id, uint64(len(m.found)))
 	return found
 }
 
@@ -266,7 +284,8 @@ var evidence = struct{ none, covered, exact, near, title, missing float64 }{-1.2
 // other, what the title says, and how much of it no document has. Words that
 // are in no document count fully here, other than in ranking.
 func (x *Index) answers(question []wanted, all []*candidate) float64 {
-	m := matcher{x: x, question: question, seen: map[uint32][]float64{}}
+	m := x.matcher(question)
+	defer m.done()
 	weights := make([]float64, len(question))
 	total, missing := 0.0, 0.0
 	for i, w := range question {
@@ -310,37 +329,50 @@ func (x *Index) answers(question []wanted, all []*candidate) float64 {
 
 // distinct drops candidates that say nearly what a better one says.
 func (x *Index) distinct(all []*candidate, most int) []*candidate {
+	const compared = 64 // of those that are kept, each a bit
 	var kept []*candidate
-	sets := []map[uint32]bool{}
+	var sizes []int // how many terms each has
+	has := newMarks(len(x.names))
+	defer markPool.Put(has)
 	for _, c := range all {
 		if len(kept) >= most {
 			break
 		}
 		sequence := x.passages[c.at].sequence
+		var shared [compared]int
+		for _, id := range sequence {
+			bits, met := has.of(id)
+			for met && bits != 0 {
+				shared[mathbits.TrailingZeros64(bits)]++
+				bits &= bits - 1
+			}
+		}
 		same := false
-		for i, set := range sets {
-			if kept[i].Document == c.Document && abs(kept[i].Number-c.Number) == 1 {
-				continue // they overlap on purpose, and are joined
-			}
-			shared := 0
-			for _, id := range sequence {
-				if set[id] {
-					shared++
-				}
-			}
-			if len(sequence) > 10 && float64(shared) > 0.95*float64(len(sequence)) && float64(len(set)) < 1.5*float64(len(sequence)) {
+		for i, size := range sizes {
+			// Neighbours overlap on purpose, and are joined.
+			neighbours := kept[i].Document == c.Document && abs(kept[i].Number-c.Number) == 1
+			if !neighbours && len(sequence) > 10 && float64(shared[i]) > 0.95*float64(len(sequence)) && float64(size) < 1.5*float64(len(sequence)) {
 				same = true
-				break
 			}
 		}
 		if same {
 			continue
 		}
-		set := make(map[uint32]bool, len(sequence))
-		for _, id := range sequence {
-			set[id] = true
+		if len(sizes) < compared {
+			size := 0
+			bit := uint64(1) << len(sizes)
+			for _, id := range sequence {
+				bits, met := has.of(id)
+				if !met {
+					bits = 0
+				}
+				if bits&bit == 0 {
+					has.set(id, bits|bit)
+					size++
+				}
+			}
+			sizes = append(sizes, size)
 		}
-		sets = append(sets, set)
 		kept = append(kept, c)
 	}
 	return kept
