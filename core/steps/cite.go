@@ -94,8 +94,8 @@ func note(n citing.Note, p any) map[string]any {
 			section = text[at : at+length]
 		}
 		if a, b := max(begin, at), min(end, at+length); a < b {
-			if len(marks) == 0 && span["place"] != "" {
-				out["place"] = span["place"]
+			if place := placeAt(span, from+float64(a-at)); len(marks) == 0 && place != "" {
+				out["place"] = place
 			}
 			marks = append(marks, map[string]any{"block": span["block"], "from": from + float64(a-at), "to": from + float64(b-at)})
 		}
@@ -104,4 +104,17 @@ func note(n citing.Note, p any) map[string]any {
 	out["marks"] = marks
 	out["section"] = section
 	return out
+}
+
+// placeAt is the place of a byte of a block, within a span of it.
+func placeAt(span map[string]any, offset float64) string {
+	place, _ := span["place"].(string)
+	turns, _ := span["turns"].([]any)
+	for _, t := range turns {
+		turn, _ := t.(map[string]any)
+		if at, is := turn["at"].(float64); is && at <= offset {
+			place, _ = turn["place"].(string)
+		}
+	}
+	return place
 }

@@ -70,7 +70,7 @@ func retrieve() step {
 						head += " > " + h
 					}
 				}
-				shown := fmt.Sprintf("[%d] %s: %s", len(passages)+1, head, strings.TrimSpace(f.Text))
+				shown := fmt.Sprintf("[%d] %s\n%s", len(passages)+1, head, strings.TrimSpace(f.Text))
 				n := prompt.Estimate{}.Count(shown) + 1
 				if used+n > set.Tokens && len(passages) > 0 {
 					c.Note(fmt.Sprintf("%d of %d passages fit into %d tokens", len(passages), len(found), set.Tokens))

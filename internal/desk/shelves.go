@@ -22,7 +22,11 @@ func (s shelves) Find(ctx context.Context, question string, most int) ([]steps.F
 	for i, f := range found {
 		spans := make([]any, len(f.Spans))
 		for k, s := range f.Spans {
-			spans[k] = map[string]any{"block": float64(s.Block), "from": float64(s.From), "to": float64(s.To), "place": s.Place(), "heading": s.Heading}
+			turns := make([]any, len(s.Turns))
+			for n, t := range s.Turns {
+				turns[n] = map[string]any{"at": float64(t.At), "place": s.At(t.At).Place()}
+			}
+			spans[k] = map[string]any{"turns": turns, "block": float64(s.Block), "from": float64(s.From), "to": float64(s.To), "place": s.Place(), "heading": s.Heading}
 		}
 		all[i] = steps.Found{
 			Shelf: f.Shelf, Document: f.Document.ID, Title: f.Document.Title, Format: f.Document.Format, Path: f.Path, Place: f.Place(),

@@ -179,8 +179,18 @@ type Span struct {
 	Timed bool    `json:"timed,omitempty"` // Time is known, though it may be 0
 	Sheet string  `json:"sheet,omitempty"`
 	Row   int     `json:"row,omitempty"`
+	// Turns are where, in bytes of the block, another page or another time of
+	// the talk begins within the stretch.
+	Turns []Turn `json:"turns,omitempty"`
 	// Heading: the stretch is one.
 	Heading bool `json:"heading,omitempty"`
+}
+
+// Turn is where another place begins.
+type Turn struct {
+	At   int     `json:"at"`
+	Page int     `json:"page,omitempty"`
+	Time float64 `json:"time,omitempty"`
 }
 
 // placed is spans with their places, as JSON.
@@ -193,6 +203,8 @@ func placed(blocks []reading.Block, spans []passage.Span) json.RawMessage {
 			if m.At <= s.From || all[i].Page == 0 && !all[i].Timed {
 				all[i].Page, all[i].Time = m.Page, m.Time
 				all[i].Timed = m.Page == 0
+			} else if m.At < s.To && (m.Page == 0 || m.Page != all[i].Page) {
+				all[i].Turns = append(all[i].Turns, Turn{m.At, m.Page, m.Time})
 			}
 		}
 	}

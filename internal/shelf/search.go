@@ -167,6 +167,16 @@ func (s Span) Place() string {
 	return ""
 }
 
+// At is the stretch from a byte of its block on, with the place there.
+func (s Span) At(offset int) Span {
+	for _, t := range s.Turns {
+		if t.At <= offset {
+			s.Page, s.Time = t.Page, t.Time
+		}
+	}
+	return s
+}
+
 // Place is where a passage begins, headings aside: its first stretch that is no
 // heading has the more telling one.
 func (f Found) Place() string {

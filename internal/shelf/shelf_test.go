@@ -266,6 +266,13 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	if s := o.Sources(); s == nil || s.Supported || len(s.Passages) != 0 {
 		t.Errorf("%+v", s)
 	}
+	// A talk is quoted at its time, not at that of its paragraph.
+	add(t, b, "talk.vtt", "WEBVTT Listening\n\n00:00:03.000 --> 00:00:06.000\nA hive tells you what goes on in it.\n\n00:00:06.500 --> 00:00:09.000\nA colony without a queen moans.\n")
+	read(t, b)
+	_, o = ask(t, b, "What does a colony without a queen do, does it moan?")
+	if s := o.Sources(); s == nil || len(s.Sentences) == 0 || len(s.Sentences[0].Notes) == 0 || s.Sentences[0].Notes[0].Place != "at 0:06" {
+		t.Errorf("%+v", s)
+	}
 	// A revision knows the state of its shelf, and what changed since.
 	add(t, b, "swarms.md", "# Swarms\n\nA swarm is hived in the evening.")
 	read(t, b)
@@ -274,7 +281,7 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 		t.Fatal(err)
 	}
 	changes, err := b.Store.ShelfChanges(t.Context(), published.DeskID, published.Number)
-	if err != nil || len(changes) != 1 || changes[0].Now <= changes[0].Then || !slices.Equal(changes[0].Added, []string{"swarms.md"}) || len(changes[0].Dropped) != 0 {
+	if err != nil || len(changes) != 1 || changes[0].Now <= changes[0].Then || !slices.Equal(changes[0].Added, []string{"swarms.md", "talk.vtt"}) || len(changes[0].Dropped) != 0 {
 		t.Errorf("%+v, %v", changes, err)
 	}
 	if _, err := b.Client.Publish(t.Context(), "lib.yaml", []byte(strings.Replace(deskFile, "[handbook]", "[handbok]", 1)), ""); err == nil || !strings.Contains(fmt.Sprint(err), `unknown shelf "handbok"`) {

@@ -75,6 +75,8 @@ func (in instructions) apply(text string) string {
 
 var sentenceEnd = regexp.MustCompile(`[.!?]["')\]]*\s+`)
 
+var titled = regexp.MustCompile(`\b(Dr|Mr|Mrs|Ms|St)$`)
+
 // sentences cuts running text after its full stops.
 func sentences(text string) []string {
 	var all []string
@@ -82,6 +84,14 @@ func sentences(text string) []string {
 		line = strings.TrimSpace(line)
 		for line != "" {
 			at := sentenceEnd.FindStringIndex(line)
+			for at != nil && titled.MatchString(line[:at[0]]) {
+				next := sentenceEnd.FindStringIndex(line[at[1]:])
+				if next == nil {
+					at = nil
+					break
+				}
+				at = []int{at[1] + next[0], at[1] + next[1]}
+			}
 			if at == nil {
 				all = append(all, line)
 				break

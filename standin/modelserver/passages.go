@@ -59,8 +59,16 @@ func fromPassages(m model, c conversation) string {
 	var hits []found
 	for _, p := range c.passages {
 		var before []string // the sentence before tells what this one is about
-		for _, s := range sentences(p.text) {
+		text := p.text
+		if head, rest, more := strings.Cut(text, "\n"); more && !strings.HasSuffix(head, ".") {
+			text = rest // what the passage is called
+		}
+		for _, s := range sentences(text) {
 			words := contentWords(s)
+			if !strings.ContainsAny(s[len(s)-1:], ".!?\"”)") && !strings.Contains(s, ":") {
+				before = words // a heading
+				continue
+			}
 			shared, own := 0.0, false
 			for _, w := range asked {
 				if slices.Contains(words, w) {
