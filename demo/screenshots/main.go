@@ -134,7 +134,7 @@ var pictures = []picture{
 		chromedp.Sleep(700 * time.Millisecond), script(`scrollTo(0, 0)`),
 	}},
 	{"visitor-margin", browser.Desk, "handbook", []browser.Action{
-		ask("How long may I borrow the extractor, and what does it cost?"), ask("Why do colonies die in winter?"), chromedp.Sleep(time.Second), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
+		ask("How long may I borrow the extractor, and what does it cost?"), ask("How wide is the entrance of a weak colony when wasps come?"), chromedp.Sleep(time.Second), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
 	}},
 	{"visitor-source", browser.Desk, "handbook", []browser.Action{
 		ask("Where do I hang traps for wasps?"), chromedp.WaitVisible(chromedp.CSS(".notes button")), script(`document.querySelector(".notes button").click()`),

@@ -48,7 +48,7 @@ type Server struct {
 
 const (
 	largestBody = 4 << 20
-	headerRoom  = 16 << 10 // for a request's headers; proxies add theirs
+	headerRoom  = 8 << 10 // for a request's headers; it is held as long as the request
 	idleTimeout = 2 * time.Minute
 	readTimeout = time.Minute
 )
@@ -72,6 +72,7 @@ func New(o Options) (*Server, error) {
 		StreamRequestBody:            true,
 		DisablePreParseMultipartForm: true,
 		ReadBufferSize:               headerRoom,
+		WriteBufferSize:              2 << 10, // held as long as a reply streams
 		// A reply streams for long; what its request was read with is needed
 		// elsewhere meanwhile.
 		ReduceMemoryUsage: true,

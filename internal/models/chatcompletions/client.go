@@ -35,6 +35,8 @@ func New(c models.Connection, key models.Secret) models.Client {
 	transport.MaxIdleConnsPerHost = 512
 	transport.MaxIdleConns = 0
 	transport.DisableCompression = true
+	// Both are held as long as a reply streams, and there may be thousands.
+	transport.ReadBufferSize, transport.WriteBufferSize = 4<<10, 1<<10
 	transport.ForceAttemptHTTP2 = strings.HasPrefix(c.Address, "https:")
 	return &Client{connection: c, key: key, http: &http.Client{Transport: transport}}
 }
