@@ -4,6 +4,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"os"
@@ -53,6 +54,9 @@ func run(ctx context.Context, folder, only string) error {
 		return err
 	}
 	defer interrupt(demo)
+	if err := untilRead(ctx, filepath.Join(data, "client.yaml")); err != nil {
+		return err
+	}
 	chromium, err := browser.Start(ctx)
 	if err != nil {
 		return err
@@ -198,4 +202,19 @@ func script(source string) browser.Action {
 		_, err := chromedp.Run(ctx, chromedp.Evaluate[any]("{ "+source+"; null }"))
 		return err
 	})
+}
+
+// untilRead waits until the sample documents are read.
+func untilRead(ctx context.Context, config string) error {
+	for range 120 {
+		shown, err := juvalogos(ctx, config, "shelf", "show", "-json", "handbook")
+		if err != nil {
+			return fmt.Errorf("the sample shelf: %w", err)
+		}
+		if !strings.Contains(shown, `"state": "waiting"`) && !strings.Contains(shown, `"state": "reading"`) {
+			return nil
+		}
+		time.Sleep(500 * time.Millisecond)
+	}
+	return errors.New("the sample documents are not read after a minute")
 }
