@@ -81,6 +81,30 @@ type analysed struct {
 // Add adds passages. Those of a document that is there already stand beside it:
 // remove it first.
 func (x *Index) Add(entries []Entry) {
+	prepared := x.analyseAll(entries)
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.addAll(prepared)
+}
+
+// Replace puts passages in the place of a document's; no search misses it
+// meanwhile.
+func (x *Index) Replace(document int64, entries []Entry) {
+	prepared := x.analyseAll(entries)
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.remove(document)
+	x.addAll(prepared)
+}
+
+func (x *Index) addAll(prepared []analysed) {
+	for i := range prepared {
+		x.add(&prepared[i])
+	}
+	x.expanded.forget()
+}
+
+func (x *Index) analyseAll(entries []Entry) []analysed {
 	prepared := make([]analysed, len(entries))
 	var all sync.WaitGroup
 	const chunk = 256
@@ -95,12 +119,7 @@ func (x *Index) Add(entries []Entry) {
 		})
 	}
 	all.Wait()
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	for i := range prepared {
-		x.add(&prepared[i])
-	}
-	x.expanded.forget()
+	return prepared
 }
 
 func (x *Index) analyse(e Entry) analysed {
@@ -195,6 +214,10 @@ func (x *Index) add(a *analysed) {
 func (x *Index) Remove(document int64) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
+	x.remove(document)
+}
+
+func (x *Index) remove(document int64) {
 	doc, there := x.byDoc[document]
 	if !there {
 		return

@@ -140,7 +140,9 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	l.ahead(d, kept)
 	if err := l.Store.KeepRead(ctx, d, packed, kept); err != nil {
+		l.apply(context.WithoutCancel(ctx), d.Shelf, d.ID)
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
 	l.apply(ctx, d.Shelf, d.ID)

@@ -165,8 +165,7 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 		return nil
 	})
 	if err == nil {
-		v.index.Remove(document)
-		v.index.Add(all)
+		v.index.Replace(document, all)
 	}
 	n := v.index.Len()
 	v.commonMu.RLock()
@@ -185,4 +184,20 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 	if grown { // what the vectors have in common is another thing now
 		l.refill(shelf)
 	}
+}
+
+// ahead puts into the index what is about to be put on record, so that what is
+// on record as read is found.
+func (l *Library) ahead(d store.Document, passages []store.Passage) {
+	v := l.shelf(d.Shelf)
+	<-v.loaded
+	all := make([]retrieval.Entry, len(passages))
+	for i, p := range passages {
+		p.Document = d.ID
+		all[i] = entryOf(store.ShelfPassage{Passage: p, Title: d.Title, Language: d.Language})
+		all[i].Vector = v.vector(d.Title + " " + p.Text)
+	}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.index.Replace(d.ID, all)
 }
