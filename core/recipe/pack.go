@@ -19,12 +19,18 @@ type packed struct {
 // shortest is the length in bytes from which a text is held apart.
 const shortest = 40
 
-// reference marks a text that is held apart; nothing else begins with it.
-const reference = "\x01"
+// reference marks a text that is held apart; nothing else begins with it. It is
+// followed by the text's place, or by elsewhere.
+const (
+	reference = "\x01"
+	elsewhere = "-"
+)
 
-// Pack writes spans, and what the visitor gave, as JSON.
-func Pack(spans []Span, takes Values) ([]byte, error) {
-	p := packer{seen: map[string]int{}}
+// Pack writes spans, and what the visitor gave, as JSON. known is a text that
+// is kept elsewhere and need not be repeated, like the reply; Unpack is to be
+// given the same.
+func Pack(spans []Span, takes Values, known string) ([]byte, error) {
+	p := packer{seen: map[string]int{}, known: known}
 	out := packed{Spans: make([]Span, len(spans))}
 	for i, s := range spans {
 		s.In, s.Out = p.values(s.In), p.values(s.Out)
@@ -51,11 +57,15 @@ func Pack(spans []Span, takes Values) ([]byte, error) {
 type packer struct {
 	texts []string
 	seen  map[string]int
+	known string
 }
 
 func (p *packer) text(s string) string {
 	if len(s) < shortest && (s == "" || s[0] != reference[0]) {
 		return s
+	}
+	if s == p.known {
+		return reference + elsewhere
 	}
 	i, ok := p.seen[s]
 	if !ok {
@@ -110,12 +120,12 @@ func (p *packer) value(v any) any {
 
 // Unpack reads what Pack wrote. Values come as JSON has them: Value turns them
 // back into what a port carries.
-func Unpack(text []byte) (spans []Span, takes Values, err error) {
+func Unpack(text []byte, known string) (spans []Span, takes Values, err error) {
 	var p packed
 	if err := json.Unmarshal(text, &p); err != nil {
 		return nil, nil, fmt.Errorf("read a trace: %w", err)
 	}
-	u := unpacker(p.Texts)
+	u := unpacker{p.Texts, known}
 	for i := range p.Spans {
 		s := &p.Spans[i]
 		u.value(s.In)
@@ -132,17 +142,23 @@ func Unpack(text []byte) (spans []Span, takes Values, err error) {
 	return p.Spans, takes, nil
 }
 
-type unpacker []string
+type unpacker struct {
+	texts []string
+	known string
+}
 
 func (u unpacker) text(s string) string {
 	if len(s) < 2 || s[0] != reference[0] {
 		return s
 	}
+	if s[1:] == elsewhere {
+		return u.known
+	}
 	i, err := strconv.Atoi(s[1:])
-	if err != nil || i < 0 || i >= len(u) {
+	if err != nil || i < 0 || i >= len(u.texts) {
 		return s
 	}
-	return u[i]
+	return u.texts[i]
 }
 
 func (u unpacker) value(v any) any {

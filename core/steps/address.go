@@ -20,7 +20,7 @@ type addressSet struct {
 	Headers yamlfile.Pairs `yaml:"headers" json:"-" about:"Headers to send. env:NAME stands for what the environment variable NAME holds, so that a key stays out of the recipe."`
 	Gives   string         `yaml:"gives" json:"gives" choices:"text,data" about:"What it answers: text (the default), or data, which is JSON."`
 
-	template *template.Template
+	template sheet
 }
 
 // address calls an HTTP address that the owner has allowed.
@@ -36,7 +36,7 @@ func address() step {
 				if !strings.HasPrefix(s.Address, "http://") && !strings.HasPrefix(s.Address, "https://") {
 					return fmt.Errorf("address: it begins with http:// or https://")
 				}
-				s.template, err = template.New("address").Funcs(functions).Parse(s.Address)
+				s.template.Template, err = template.New("address").Funcs(functions).Parse(s.Address)
 				return err
 			},
 			Shape: func(set any, in []recipe.Port) ([]recipe.Port, error) {

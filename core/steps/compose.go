@@ -9,7 +9,6 @@ import (
 	"strings"
 	"text/template"
 	"text/template/parse"
-	"unicode/utf8"
 
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
@@ -23,7 +22,7 @@ type composeSet struct {
 	Reply  int      `yaml:"reply" json:"reply,omitempty" least:"1" most:"1000000" about:"Tokens kept free for the reply; the desk's longest reply if left out."`
 	Spare  []string `yaml:"spare" json:"spare,omitempty" most:"16" about:"Inputs that may be left out when there is no room, the first one first."`
 
-	system, user *template.Template
+	system, user sheet
 }
 
 // functions are what templates may call. The counter is put in when a template
@@ -99,17 +98,37 @@ func (s *composeSet) parse() (err error) {
 	return err
 }
 
-func parseTemplate(name, text string) (*template.Template, error) {
+// sheet is a parsed template.
+type sheet struct {
+	*template.Template
+	counts bool   // it calls a function that counts tokens as the model does
+	only   string // the name of the one thing it writes, if that is all it does
+}
+
+func parseTemplate(name, text string) (sheet, error) {
 	t, err := template.New(name).Funcs(functions(prompt.Estimate{})).Parse(text)
 	if err != nil {
-		return nil, fmt.Errorf("%s", strings.TrimPrefix(err.Error(), "template: "))
+		return sheet{}, fmt.Errorf("%s", strings.TrimPrefix(err.Error(), "template: "))
 	}
-	return t, nil
+	s := sheet{Template: t, counts: strings.Contains(text, "cut") || strings.Contains(text, "tokens")}
+	if name, ok := strings.CutPrefix(strings.TrimSuffix(text, "}}"), "{{."); ok && identifier(name) {
+		s.only = name
+	}
+	return s, nil
+}
+
+func identifier(name string) bool {
+	for _, r := range name {
+		if r != '_' && (r < 'a' || r > 'z') {
+			return false
+		}
+	}
+	return name != ""
 }
 
 // unwired lists the top-level names that a template uses and nobody gives.
-func unwired(t *template.Template, names []string) (missing []string) {
-	if t == nil || t.Tree == nil {
+func unwired(t sheet, names []string) (missing []string) {
+	if t.Template == nil || t.Tree == nil {
 		return nil
 	}
 	var walk func(n parse.Node)
@@ -213,9 +232,13 @@ func (t *Turn) measure(counter prompt.Counter, text string) prompt.Piece {
 	return prompt.Measure(counter, text)
 }
 
-func fill(tpl *template.Template, data map[string]any, counter prompt.Counter) (string, error) {
+func fill(s sheet, data map[string]any, counter prompt.Counter) (string, error) {
+	if text, ok := data[s.only].(string); ok && s.only != "" && len(text) <= longestPrompt {
+		return sound(text), nil
+	}
 	var b limited
-	if usesFunctions(tpl) {
+	tpl := s.Template
+	if s.counts {
 		clone, err := tpl.Clone()
 		if err != nil {
 			return "", err
@@ -225,18 +248,10 @@ func fill(tpl *template.Template, data map[string]any, counter prompt.Counter) (
 	if err := tpl.Execute(&b, data); err != nil {
 		return "", fmt.Errorf("the template %s: %s", tpl.Name(), strings.TrimPrefix(err.Error(), "template: "))
 	}
-	text := b.String()
-	if !utf8.ValidString(text) {
-		text = strings.ToValidUTF8(text, "\uFFFD")
-	}
-	return text, nil
+	return sound(b.String()), nil
 }
 
-// usesFunctions reports whether a template calls one that counts.
-func usesFunctions(t *template.Template) bool {
-	text := t.Root.String()
-	return strings.Contains(text, "cut") || strings.Contains(text, "tokens")
-}
+func sound(text string) string { return strings.ToValidUTF8(text, "\uFFFD") }
 
 // limited refuses to grow beyond longestPrompt.
 type limited struct{ strings.Builder }

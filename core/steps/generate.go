@@ -151,7 +151,7 @@ func (w *writer) write(ctx context.Context, which int, messages []prompt.Message
 		var said string
 		said, finish, err = w.ask(ctx, which, messages, sampling)
 		text += said
-		short := len(strings.Fields(text)) < w.set.Least
+		short := w.set.Least > 0 && len(strings.Fields(text)) < w.set.Least
 		if err != nil || !short || goneOn == mostGoingOn || strings.TrimSpace(said) == "" {
 			break
 		}

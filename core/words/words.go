@@ -18,17 +18,14 @@ const longest = 100
 // compared: runs of letters and digits in lower case, in Unicode's composed
 // form. They are sorted.
 func Of(text string) []string {
-	seen := map[string]bool{}
+	text = strings.ToLower(text) // once for all, not word by word
+	all := make([]string, 0, len(text)/4)
 	each(text, func(_, _ int, word string) bool {
-		seen[word] = true
+		all = append(all, word)
 		return true
 	})
-	all := make([]string, 0, len(seen))
-	for w := range seen {
-		all = append(all, w)
-	}
 	slices.Sort(all)
-	return all
+	return slices.Compact(all)
 }
 
 // Query returns the words that somebody typed, in their order, at most most.
@@ -63,7 +60,12 @@ func each(text string, do func(from, to int, word string) bool) {
 	}
 }
 
-func inWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) }
+func inWord(r rune) bool {
+	if r < utf8.RuneSelf {
+		return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9'
+	}
+	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r)
+}
 
 func form(word string) string {
 	ascii, lower := true, true

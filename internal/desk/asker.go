@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"juvalogos/core/prompt"
@@ -61,14 +62,15 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		a.news(Notice{Kind: "writing"})
 	}
 	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
-	var said []byte
+	var said strings.Builder
 	result, err := a.service.Retry.Do(ctx, func(started *bool) (models.Result, error) {
 		return a.entry.Generate(ctx, request, func(piece []byte) {
 			*started = true
-			if len(said) == 0 {
+			if said.Len() == 0 {
 				call.First = now().Sub(began)
+				said.Grow(1 << 10) // most replies are longer
 			}
-			said = append(said, piece...)
+			said.Write(piece)
 			text(piece)
 		})
 	}, func(failure *models.Error, wait time.Duration) {
@@ -80,19 +82,19 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		}
 		a.news(Notice{Kind: "retrying", Seconds: wait.Seconds()})
 	})
-	call.Took, call.Answer = now().Sub(began), string(said)
+	call.Took, call.Answer = now().Sub(began), said.String()
 	call.Finish, call.PromptTokens, call.ReplyTokens = result.Finish, result.PromptTokens, result.ReplyTokens
 	if err != nil {
 		call.Error = err.Error()
 	}
-	if call.PromptTokens == 0 && (err == nil || len(said) > 0) {
+	if call.PromptTokens == 0 && (err == nil || said.Len() > 0) {
 		call.Counted = true
 		call.PromptTokens = prompt.PerPrompt
 		for _, m := range q.Messages {
 			call.PromptTokens += a.counter.Count(m.Text) + prompt.PerMessage
 		}
 	}
-	if call.ReplyTokens == 0 && len(said) > 0 {
+	if call.ReplyTokens == 0 && said.Len() > 0 {
 		call.Counted = true
 		call.ReplyTokens = a.counter.Count(call.Answer)
 	}

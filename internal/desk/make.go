@@ -154,7 +154,7 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, q *asked, result
 		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
 	}
 	end.At = s.Now()
-	end.trace = s.traceOf(r, d, q.allTakes(), end)
+	end.trace = s.traceOf(r, d, spans, q.allTakes(), end, text)
 	return end
 }
 

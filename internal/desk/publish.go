@@ -136,9 +136,9 @@ func (s *Service) Publish(ctx context.Context, name string, text []byte, note, b
 // sure that a maker asks.
 const DraftMark = "~"
 
-// Open returns the desk at a slug as published now, or up to a second ago.
+// Open returns the desk at a slug as published now, or up to two seconds ago.
 func (s *Service) Open(ctx context.Context, slug string) (*Desk, error) {
-	if d := s.cache.get(slug, s.Now()); d != nil {
+	if d := s.cache.orRenew(slug, s.Now()); d != nil {
 		return d, nil
 	}
 	r, err := s.revision(ctx, slug)
@@ -146,7 +146,12 @@ func (s *Service) Open(ctx context.Context, slug string) (*Desk, error) {
 		return nil, err
 	}
 	d := &Desk{Revision: r}
-	if d.Settings, err = deskfile.Read(slug, []byte(r.File)); err == nil {
+	if old := s.cache.last(slug); old != nil && old.File == r.File {
+		d.Settings, d.Recipe, d.settings = old.Settings, old.Recipe, old.settings
+	} else {
+		d.Settings, err = deskfile.Read(slug, []byte(r.File))
+	}
+	if err == nil {
 		d, err = s.equip(d)
 	}
 	if err != nil {
@@ -245,8 +250,9 @@ type deskCache struct {
 }
 
 type cachedDesk struct {
-	desk *Desk
-	at   time.Time
+	desk    *Desk
+	at      time.Time
+	renewed bool // somebody is at it
 }
 
 const (
@@ -254,6 +260,7 @@ const (
 	cacheMost = 10_000
 )
 
+// get returns a desk that was opened within the last second.
 func (c *deskCache) get(slug string, now time.Time) *Desk {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -263,13 +270,38 @@ func (c *deskCache) get(slug string, now time.Time) *Desk {
 	return nil
 }
 
+// orRenew is get for one who opens the desk when there is none. When the second
+// is over, the first to ask does that; who asks meanwhile has the old desk and
+// need not wait, for a second at most.
+func (c *deskCache) orRenew(slug string, now time.Time) *Desk {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	d, ok := c.desks[slug]
+	age := now.Sub(d.at)
+	if !ok || age >= 2*cacheFor || age >= cacheFor && !d.renewed {
+		d.renewed = true
+		if ok {
+			c.desks[slug] = d
+		}
+		return nil
+	}
+	return d.desk
+}
+
+// last returns a desk as it was when it was opened last, however long ago.
+func (c *deskCache) last(slug string) *Desk {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.desks[slug].desk
+}
+
 func (c *deskCache) put(slug string, d *Desk, now time.Time) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.desks == nil || len(c.desks) > cacheMost {
 		c.desks = map[string]cachedDesk{}
 	}
-	c.desks[slug] = cachedDesk{d, now}
+	c.desks[slug] = cachedDesk{desk: d, at: now}
 }
 
 func (c *deskCache) forget(slug string) {

@@ -177,7 +177,7 @@ func (s *Service) summarise(ctx context.Context, d *Desk, r *Reply, messages []p
 		Recipe: d.Recipe.Name, State: string(span.State), StartedAt: began, Seconds: span.Took.Seconds(),
 		Usage: store.Usage(recipe.Sum([]recipe.Span{span})), Slug: d.Slug, Conversation: r.Conversation,
 	}
-	s.fill(t, []recipe.Span{span}, nil)
+	s.fill(t, []recipe.Span{span}, nil, "")
 	if failed := s.Store.KeepTrace(context.WithoutCancel(ctx), t); failed != nil {
 		s.Log.Warn("what a summary used could not be put on record", "error", failed)
 	}

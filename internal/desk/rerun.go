@@ -70,7 +70,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	if failed != nil {
 		t.State, t.Problem = string(store.Failed), failed.Error()
 	}
-	s.fill(t, record.Spans(), takes)
+	s.fill(t, record.Spans(), takes, "")
 	s.Log.Info("a reply was run again", "trace", id, "step", e.Step, "by", by, "state", t.State)
 	if err := s.Store.KeepTrace(context.WithoutCancel(ctx), t); err != nil {
 		return original, s.logged("run again", problem(NoRecords, err))

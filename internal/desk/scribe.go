@@ -33,6 +33,10 @@ const (
 	keepLimit = 10 * time.Second
 	// mostKept bounds a statement; more replies take several.
 	mostKept = 1000
+	// gather is for how long ends wait for others while there are crowd replies
+	// and more: most of what a write costs does not depend on how much it is.
+	gather = 25 * time.Millisecond
+	crowd  = 16
 )
 
 func newScribe(keep func(context.Context, []store.Progress) error, log *slog.Logger, now func() time.Time) *scribe {
@@ -53,6 +57,13 @@ func (s *scribe) ended() {
 	case s.kick <- struct{}{}:
 	default:
 	}
+}
+
+// busy reports whether more replies are likely to end soon.
+func (s *scribe) busy() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.replies) >= crowd
 }
 
 // run writes until ctx ends, and then what is left, as long as the database
@@ -76,6 +87,9 @@ func (s *scribe) run(ctx context.Context) {
 				sleep(ctx, 4*tick)
 			}
 		case <-s.kick:
+			if s.busy() {
+				sleep(ctx, gather)
+			}
 			if s.write(nothing) != nil {
 				sleep(ctx, 4*tick)
 			}

@@ -18,20 +18,25 @@ type Collector interface {
 	Collect(t store.Trace, spans []recipe.Span)
 }
 
-// traceOf is the trace of a reply that has ended.
-func (s *Service) traceOf(r *Reply, d *Desk, takes recipe.Values, end End) *store.Trace {
+// traceOf is the trace of a reply that has ended. text is what goes on record
+// as the reply.
+func (s *Service) traceOf(r *Reply, d *Desk, spans []recipe.Span, takes recipe.Values, end End, text string) *store.Trace {
 	t := &store.Trace{
 		ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID, Revision: d.Number, Visitor: r.visitor,
 		Recipe: d.Recipe.Name, State: string(end.State), Problem: string(end.Problem),
 		StartedAt: r.StartedAt, Seconds: end.At.Sub(r.StartedAt).Seconds(), Usage: end.usage,
 		Slug: strings.TrimPrefix(d.Slug, DraftMark), Conversation: r.Conversation, Question: r.Question,
 	}
-	s.fill(t, r.record.Spans(), takes)
+	if len(end.Lanes) > 0 {
+		text = "" // which of them is the reply may change
+	}
+	s.fill(t, spans, takes, text)
 	return t
 }
 
-// fill puts spans into a trace, with what can be found by them.
-func (s *Service) fill(t *store.Trace, spans []recipe.Span, takes recipe.Values) {
+// fill puts spans into a trace, with what can be found by them. known is a text
+// that is on record as the trace's reply.
+func (s *Service) fill(t *store.Trace, spans []recipe.Span, takes recipe.Values, known string) {
 	for _, span := range spans {
 		if !slices.Contains(t.Steps, span.Step) {
 			t.Steps = append(t.Steps, span.Step)
@@ -47,7 +52,7 @@ func (s *Service) fill(t *store.Trace, spans []recipe.Span, takes recipe.Values)
 		}
 	}
 	var err error
-	if t.Spans, err = recipe.Pack(spans, takes); err != nil {
+	if t.Spans, err = recipe.Pack(spans, takes, known); err != nil {
 		s.Log.Error("a trace could not be written down", "turn", t.Turn, "error", err)
 		t.Spans = nil
 	}
@@ -117,7 +122,7 @@ func (s *Service) inside(ctx context.Context, t store.Trace) (in Inside, err err
 	in.Trace = t
 	if t.Spans == nil {
 		in.Thinned = true
-	} else if in.Spans, in.Takes, err = recipe.Unpack(t.Spans); err != nil {
+	} else if in.Spans, in.Takes, err = recipe.Unpack(t.Spans, t.Reply); err != nil {
 		return in, s.logged("look inside", problem(Unexpected, err))
 	}
 	if t.Kind == "reply" {

@@ -36,7 +36,8 @@ func New(c models.Connection, key models.Secret) models.Client {
 	transport.MaxIdleConns = 0
 	transport.DisableCompression = true
 	// Both are held as long as a reply streams, and there may be thousands.
-	transport.ReadBufferSize, transport.WriteBufferSize = 4<<10, 1<<10
+	transport.ReadBufferSize, transport.WriteBufferSize = 1<<10, 1<<10
+	transport.DialContext = dial
 	transport.ForceAttemptHTTP2 = strings.HasPrefix(c.Address, "https:")
 	return &Client{connection: c, key: key, http: &http.Client{Transport: transport}}
 }
