@@ -240,6 +240,7 @@ Juvalogos runs with sample data (started in %.1f s).
 
   Ask at a desk      %[2]s/at/hive-helper
                      %[2]s/at/handbook       answers from documents, with sources
+                     %[2]s/at/very-words     short questions, in the documents' own words
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways

@@ -62,7 +62,7 @@ func TestTheDemo(t *testing.T) {
 	if err != nil || outcome.State != "done" || reply == "" {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
-	if desks, err := c.Desks(ctx); err != nil || len(desks) != 6 {
+	if desks, err := c.Desks(ctx); err != nil || len(desks) != 7 {
 		t.Errorf("%+v, %v", desks, err)
 	}
 	// The handbook is read, PDFs and all, and answered from.
@@ -76,6 +76,11 @@ func TestTheDemo(t *testing.T) {
 	outcome, err = c.Ask(ctx, client.Question{Desk: "handbook", Text: "Where do I hang traps for wasps?"}, client.Follower{})
 	if s := outcome.Sources(); err != nil || s == nil || !s.Supported || s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {
 		t.Errorf("%+v, %v", s, err)
+	}
+	reply = ""
+	outcome, err = c.Ask(ctx, client.Question{Desk: "very-words", Text: "Who is the bee inspector?"}, client.Follower{Text: func(s string) { reply += s }})
+	if err != nil || !strings.HasPrefix(reply, "**Ms. Adair**") || outcome.Sources() == nil || len(outcome.Sources().Passages) == 0 {
+		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
 
 	// What somebody makes of a sample desk stays.

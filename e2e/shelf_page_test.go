@@ -74,6 +74,21 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	p.do(chromedp.Reload())
 	p.until("the margin is back", `document.querySelector(".notes")?.innerText.includes("The extractor")`)
 
+	// Short questions are answered with the very words, which are lit in the
+	// original.
+	if _, err := b.Client.Publish(ctx, "facts.yaml", []byte("slug: facts\ntitle: Facts\npurpose: Tests.\nmodel: thyme-mini\nrecipe: extract\nshelves: [the-members-handbook]\n"), ""); err != nil {
+		t.Fatal(err)
+	}
+	f := openPage(t, browser.Desk, b.Address)
+	f.visit("/at/facts")
+	f.ask("How much is the deposit for the extractor?")
+	f.settled()
+	f.until("the very words", `document.querySelector("article strong")?.innerText === "30 crowns"`)
+	f.until("the sentence is in the margin", `document.querySelector(".notes")?.innerText.includes("against a deposit of 30 crowns")`)
+	f.accessible("a short answer")
+	run[any](f, `document.querySelector(".notes button").click(), null`)
+	f.until("only the answer is lit", `document.querySelector("[role=dialog] mark")?.innerText === "30 crowns"`)
+
 	// On a phone the notes fold under the reply.
 	phone := openPage(t, browser.Phone, b.Address)
 	phone.visit("/at/lib")

@@ -21,6 +21,7 @@ type options struct {
 	corpus, index, questions, write string
 	most                            int
 	show, tuning                    bool
+	short, tuningShort              bool
 }
 
 func main() {
@@ -32,6 +33,8 @@ func main() {
 	flag.IntVar(&o.most, "most", 1000, "how many of the index's entries to ask")
 	flag.BoolVar(&o.show, "show", false, "show the questions that are missed")
 	flag.BoolVar(&o.tuning, "tune", false, "set the weights of the last stage anew on this corpus")
+	flag.BoolVar(&o.short, "short", false, "only ask the short questions over the sample handbook")
+	flag.BoolVar(&o.tuningShort, "tune-short", false, "set the weights and the calibration of short answers anew")
 	flag.Parse()
 	if err := run(o); err != nil {
 		fmt.Fprintln(os.Stderr, "retrieval:", err)
@@ -41,10 +44,11 @@ func main() {
 
 // built is a corpus that can be searched.
 type built struct {
-	pages  []page
-	index  *retrieval.Index
-	words  *embedding.Words
-	common []float32
+	pages   []page
+	index   *retrieval.Index
+	entries []retrieval.Entry
+	words   *embedding.Words
+	common  []float32
 }
 
 func build(pages []page) *built {
@@ -65,6 +69,7 @@ func build(pages []page) *built {
 	for _, v := range vectors {
 		embedding.Remove(v, b.common)
 	}
+	b.entries = entries
 	b.index.Add(entries)
 	return b
 }
@@ -93,6 +98,15 @@ func (b *built) search(text string, o retrieval.Options) ([]string, retrieval.Re
 }
 
 func run(o options) error {
+	switch {
+	case o.tuningShort:
+		return tuneShort()
+	case o.short:
+		r := &report{}
+		err := measureShort(r, o.show)
+		fmt.Print(r)
+		return err
+	}
 	ctx := context.Background()
 	corpus := o.corpus
 	if corpus == "" {
@@ -169,6 +183,9 @@ func run(o options) error {
 	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f (aim 0.9).", 20, b.told(lay))
 	if o.corpus == "" {
 		r.line("\n## 100,000 passages\n\n| what | figure |\n|---|---|\n%s", strings.Join(large(pages, append(everySo(asked, 200), lay...), 100_000), "\n"))
+	}
+	if err := measureShort(r, o.show); err != nil {
+		return err
 	}
 	fmt.Print(r.String())
 	if o.write == "" {

@@ -74,14 +74,18 @@ func note(n citing.Note, p any) map[string]any {
 	out := map[string]any{"passage": float64(n.Passage), "quote": n.Quote}
 	m, _ := p.(map[string]any)
 	text, _ := m["text"].(string)
-	spans, _ := m["spans"].([]any)
-	begin := strings.Index(text, n.Quote)
-	if begin < 0 {
-		return out
+	if begin := strings.Index(text, n.Quote); begin >= 0 {
+		mark(out, m, begin, begin+len(n.Quote))
 	}
-	end := begin + len(n.Quote)
+	return out
+}
+
+// mark adds to a note the place of a stretch of a passage: bytes of its text.
+func mark(out, passage map[string]any, begin, end int) {
+	text, _ := passage["text"].(string)
+	spans, _ := passage["spans"].([]any)
 	marks := []any{}
-	section, _ := m["path"].(string)
+	section, _ := passage["path"].(string)
 	section = section[strings.LastIndex(section, " > ")+1:]
 	section = strings.TrimPrefix(section, "> ")
 	at := 0 // in the text, which has the spans line by line
@@ -103,7 +107,6 @@ func note(n citing.Note, p any) map[string]any {
 	}
 	out["marks"] = marks
 	out["section"] = section
-	return out
 }
 
 // placeAt is the place of a byte of a block, within a span of it.

@@ -83,7 +83,7 @@ type step struct {
 }
 
 func all() []step {
-	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), program(), address()}
+	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(), program(), address()}
 }
 
 var byName = func() map[string]step {

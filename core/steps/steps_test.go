@@ -73,7 +73,7 @@ func try(t *testing.T, text string, turn *Turn, takes, settings recipe.Values) (
 }
 
 func TestTheBuiltInRecipesAreGood(t *testing.T) {
-	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse"}) {
+	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse", "extract"}) {
 		t.Errorf("there are %q", got)
 	}
 	for _, name := range BuiltIn() {
