@@ -77,7 +77,7 @@ func run(ctx context.Context, data, listen, standin string) error {
 	}
 	defer simulated.stop()
 	said := &announcement{}
-	juvalogos, err := launch(said, log, environment, "juvalogos", "start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s")
+	juvalogos, err := launch(said, log, environment, "juvalogos", "start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s", "-fetch-private", "true")
 	if err != nil {
 		return err
 	}
@@ -88,6 +88,9 @@ func run(ctx context.Context, data, listen, standin string) error {
 		return fmt.Errorf("%w\n%s", err, lastLines(logPath))
 	}
 	if err := fill(ctx, c); err != nil {
+		return err
+	}
+	if err := refer(ctx, c, "http://"+standin+"/reference/"); err != nil {
 		return err
 	}
 	if err := publish(ctx, c); err != nil {
@@ -240,6 +243,7 @@ Juvalogos runs with sample data (started in %.1f s).
 
   Ask at a desk      %[2]s/at/hive-helper
                      %[2]s/at/handbook       answers from documents, with sources
+                     %[2]s/at/reference      articles, papers and a talk from a reference site
                      %[2]s/at/very-words     short questions, in the documents' own words
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
@@ -248,7 +252,7 @@ Juvalogos runs with sample data (started in %.1f s).
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
-  The models         are simulated, at http://%s
+  The models         are simulated, at http://%[5]s, with a reference site at /reference/
   Data and log       %s, %s
 
 Ctrl-C stops everything. The data stays.

@@ -16,6 +16,29 @@ var shelves embed.FS
 // titles of the sample shelves.
 var titles = map[string]string{"handbook": "The members' handbook", "talks": "Recorded talks"}
 
+// refer makes the shelf of what the simulated reference site has, if it is not
+// there: each article by its topic, the papers by a search, the talk by its page.
+func refer(ctx context.Context, c *client.Client, site string) error {
+	const slug = "reference"
+	there, err := c.Shelves(ctx)
+	if err != nil || slices.ContainsFunc(there, func(s client.Shelf) bool { return s.Shelf == slug }) {
+		return err
+	}
+	if _, err := c.MakeShelf(ctx, slug, "The reference site"); err != nil {
+		return err
+	}
+	for _, topic := range []string{"Ling honey", "Larch Hill", "Sun hive", "Wax moth"} {
+		if _, err := c.AddTopic(ctx, slug, site, topic); err != nil {
+			return err
+		}
+	}
+	if _, err := c.AddPapers(ctx, slug, site, "colonies heather", 5); err != nil {
+		return err
+	}
+	_, err = c.AddAddress(ctx, slug, site+"talk")
+	return err
+}
+
 // fill makes the sample shelves that are not there and puts their documents on
 // them; they are read in the background.
 func fill(ctx context.Context, c *client.Client) error {

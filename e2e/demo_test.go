@@ -62,7 +62,7 @@ func TestTheDemo(t *testing.T) {
 	if err != nil || outcome.State != "done" || reply == "" {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
-	if desks, err := c.Desks(ctx); err != nil || len(desks) != 7 {
+	if desks, err := c.Desks(ctx); err != nil || len(desks) != 8 {
 		t.Errorf("%+v, %v", desks, err)
 	}
 	// The handbook is read, PDFs and all, and answered from.
@@ -72,6 +72,14 @@ func TestTheDemo(t *testing.T) {
 			t.Fatal(err)
 		}
 		return s.Documents == 16 && s.Waiting == 0 && s.Failed == 0
+	})
+	// So is what the simulated reference site has.
+	testbed.Within(t, 2*time.Minute, "articles, papers and a talk are fetched and read", func() bool {
+		s, err := c.Shelf(ctx, "reference")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s.Documents == 11 && s.Waiting == 0 && s.Failed == 0
 	})
 	outcome, err = c.Ask(ctx, client.Question{Desk: "handbook", Text: "Where do I hang traps for wasps?"}, client.Follower{})
 	if s := outcome.Sources(); err != nil || s == nil || !s.Supported || s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {

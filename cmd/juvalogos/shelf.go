@@ -46,9 +46,12 @@ func printed(asJSON bool, v any, err error) error {
 
 func shelfAdd(args []string) error {
 	f := newFlags("shelf add [flags] SHELF FILE|FOLDER|ADDRESS...",
-		"Puts files on a shelf, all files of folders, and what addresses lead to: a page or a file, the pages\nof a sitemap, the captions of a recorded talk. They are read in the background; one that cannot\nbe read does not stop the others. The same content is not added twice.",
+		"Puts files on a shelf, all files of folders, and what addresses lead to: a page or a file, the pages\nof a sitemap, the captions of a recorded talk. With -topic it is an encyclopedia's article on it,\nwith -search the papers that a repository finds; the address is then that of one of its pages. They are read in the background; one that cannot\nbe read does not stop the others. The same content is not added twice.",
 		"juvalogos shelf add -wait handbook handbook/ leaflet.pdf")
 	wait := f.Bool("wait", false, "wait until they are read, and say what is wrong with which")
+	topic := f.String("topic", "", "fetch the article on this topic from the encyclopedia at the address (MediaWiki action API)")
+	search := f.String("search", "", "search for papers in the repository at the address (OpenSearch with Atom)")
+	most := f.Int("most", 5, "how many papers at most, 1 to 50")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 2, manyNames, "name a shelf, and files, folders or addresses", func(c *client.Client, names []string) error {
 		ctx, cancel := interruptible()
@@ -58,8 +61,16 @@ func shelfAdd(args []string) error {
 			add := addFrom
 			if strings.HasPrefix(given, "http://") || strings.HasPrefix(given, "https://") {
 				add = func(ctx context.Context, c *client.Client, slug, address string) ([]client.Added, error) {
+					switch {
+					case *topic != "":
+						return c.AddTopic(ctx, slug, address, *topic)
+					case *search != "":
+						return c.AddPapers(ctx, slug, address, *search, *most)
+					}
 					return c.AddAddress(ctx, slug, address)
 				}
+			} else if *topic != "" || *search != "" {
+				return usageError("-topic and -search go with the address of a page, like https://example.org/")
 			}
 			some, err := add(ctx, c, names[0], given)
 			added = append(added, some...)

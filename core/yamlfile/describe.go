@@ -17,8 +17,8 @@ type Setting struct {
 	Set func(string) error
 }
 
-// Describe lists the fields of the struct that v points to. Fields are texts
-// or time.Durations.
+// Describe lists the fields of the struct that v points to. Fields are texts,
+// truths or time.Durations.
 func Describe(v any) []Setting {
 	s := reflect.ValueOf(v).Elem()
 	var all []Setting
@@ -35,6 +35,13 @@ func Describe(v any) []Setting {
 					return fmt.Errorf("%q is not a length of time; write it like 30s, 5m or 1h", text)
 				}
 				target.SetInt(int64(span))
+				return nil
+			}
+			if target.Kind() == reflect.Bool {
+				if text != "true" && text != "false" {
+					return fmt.Errorf("%q is neither true nor false", text)
+				}
+				target.SetBool(text == "true")
 				return nil
 			}
 			if len(f.choices) > 0 && !slices.Contains(f.choices, text) {

@@ -109,15 +109,19 @@ func TestDescribeSetsWhatItDescribes(t *testing.T) {
 		Place string        `yaml:"place" about:"Where."`
 		Wait  time.Duration `yaml:"wait"`
 		Kind  string        `yaml:"kind" choices:"a,b"`
+		Open  bool          `yaml:"open"`
 	}{Place: "here"}
 	all := Describe(&v)
-	if len(all) != 3 || all[0].Key != "place" || all[0].Value != "here" || all[1].Value != "" {
+	if len(all) != 4 || all[0].Key != "place" || all[0].Value != "here" || all[1].Value != "" {
 		t.Fatalf("described %+v", all)
 	}
 	if err := all[1].Set("5s"); err != nil || v.Wait != 5*time.Second {
 		t.Errorf("wait is %v, %v", v.Wait, err)
 	}
-	for i, bad := range map[int]string{1: "-1s", 2: "c"} {
+	if err := all[3].Set("true"); err != nil || !v.Open {
+		t.Errorf("open is %v, %v", v.Open, err)
+	}
+	for i, bad := range map[int]string{1: "-1s", 2: "c", 3: "perhaps"} {
 		if all[i].Set(bad) == nil {
 			t.Errorf("%s took %q", all[i].Key, bad)
 		}

@@ -150,8 +150,25 @@ func (c *Client) AddDocument(ctx context.Context, slug, name string, body io.Rea
 
 // AddAddress has a shelf fetch what an address leads to.
 func (c *Client) AddAddress(ctx context.Context, slug, address string) ([]Added, error) {
+	return c.fetch(ctx, slug, map[string]any{"address": address})
+}
+
+// AddTopic has a shelf fetch an encyclopedia's article on a topic; address is
+// that of its MediaWiki API or of one of its pages.
+func (c *Client) AddTopic(ctx context.Context, slug, address, topic string) ([]Added, error) {
+	return c.fetch(ctx, slug, map[string]any{"address": address, "topic": topic})
+}
+
+// AddPapers has a shelf fetch the papers, most at most, that a search in a
+// repository finds; address is that of its OpenSearch description or of one of
+// its pages.
+func (c *Client) AddPapers(ctx context.Context, slug, address, search string, most int) ([]Added, error) {
+	return c.fetch(ctx, slug, map[string]any{"address": address, "search": search, "most": most})
+}
+
+func (c *Client) fetch(ctx context.Context, slug string, what map[string]any) ([]Added, error) {
 	var all struct{ Added []Added }
-	err := c.call(ctx, http.MethodPost, shelfPath(slug, "/addresses"), map[string]string{"address": address}, &all)
+	err := c.call(ctx, http.MethodPost, shelfPath(slug, "/addresses"), what, &all)
 	return all.Added, err
 }
 

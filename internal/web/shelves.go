@@ -213,13 +213,28 @@ func (s *Server) addDocuments(c fiber.Ctx) error {
 	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
 }
 
-// addAddress fetches what an address leads to.
+// addAddress fetches what an address leads to, an encyclopedia's article on a
+// topic, or what a search in a paper repository finds.
 func (s *Server) addAddress(c fiber.Ctx) error {
-	var b struct{ Address string }
+	var b struct {
+		Address, Topic, Search string
+		Most                   int
+	}
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	added, err := s.Shelves.AddAddress(c, c.Params("shelf"), b.Address, by(c))
+	var added []shelf.Added
+	var err error
+	switch {
+	case b.Topic != "" && b.Search != "":
+		return fiber.NewError(fiber.StatusBadRequest, "Give a topic or a search, not both.")
+	case b.Topic != "":
+		added, err = s.Shelves.AddTopic(c, c.Params("shelf"), b.Address, b.Topic, by(c))
+	case b.Search != "":
+		added, err = s.Shelves.AddPapers(c, c.Params("shelf"), b.Address, b.Search, b.Most, by(c))
+	default:
+		added, err = s.Shelves.AddAddress(c, c.Params("shelf"), b.Address, by(c))
+	}
 	if err != nil {
 		return err
 	}

@@ -1,4 +1,5 @@
-// Command juvalogos-standin runs the simulated model server.
+// Command juvalogos-standin runs the simulated model server and the simulated
+// reference site.
 package main
 
 import (
@@ -13,14 +14,16 @@ import (
 	"time"
 
 	"juvalogos/standin/modelserver"
+	"juvalogos/standin/referencesite"
 )
 
 func main() {
 	listen := flag.String("listen", "127.0.0.1:7118", "address and port; loopback only, it is a toy")
 	keyFrom := flag.String("key-env", "STANDIN_KEY", "environment variable that holds the bearer key callers must show")
 	flag.Usage = func() {
-		fmt.Fprintln(flag.CommandLine.Output(), `juvalogos-standin runs a simulated model server for demos and tests.
-There is no model in it.
+		fmt.Fprintln(flag.CommandLine.Output(), `juvalogos-standin runs a simulated model server for demos and tests, and below
+/reference/ a simulated reference site: an encyclopedia, papers, a talk. There is
+no model in it, and nothing on the site is true.
 
   STANDIN_KEY=letmein juvalogos-standin -listen 127.0.0.1:7118
 
@@ -44,12 +47,15 @@ func run(listen, key string) error {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	server := &http.Server{Handler: (&modelserver.Server{Key: key}).Handler(), ReadHeaderTimeout: 10 * time.Second}
+	handler := http.NewServeMux()
+	handler.Handle("/", (&modelserver.Server{Key: key}).Handler())
+	handler.Handle("/reference/", referencesite.Handler("/reference"))
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
 	go func() {
 		<-ctx.Done()
 		server.Close()
 	}()
-	fmt.Printf("simulated model server on http://%s/v1\n", l.Addr())
+	fmt.Printf("simulated model server on http://%s/v1, simulated reference site on http://%[1]s/reference/\n", l.Addr())
 	if err := server.Serve(l); err != http.ErrServerClosed {
 		return err
 	}

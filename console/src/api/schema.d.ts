@@ -650,7 +650,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Fetch a page, a file, the pages of a sitemap or the captions of a talk */
+        /** Fetch a page, a file, the pages of a sitemap or the captions of a talk; an encyclopedia's article on a topic; the papers that a search in a repository finds */
         post: operations["addAddress"];
         delete?: never;
         options?: never;
@@ -3702,7 +3702,12 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
+                    /** @description With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them. */
                     address: string;
+                    topic?: string;
+                    search?: string;
+                    /** @description How many papers at most; 5 if left out. */
+                    most?: number;
                 };
             };
         };

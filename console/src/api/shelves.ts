@@ -14,7 +14,8 @@ export const listDocuments = async (slug: string) => (await json<{ documents: Sc
 export const removeDocument = (slug: string, id: number) => request(shelf(slug, `/documents/${id}`), { method: "DELETE" });
 export const restoreDocument = (slug: string, id: number) => request(shelf(slug, `/documents/${id}/restore`), { method: "POST" });
 export const readAgain = (slug: string, id: number) => request(shelf(slug, `/documents/${id}/read`), { method: "POST" });
-export const addAddress = async (slug: string, address: string) => (await json<{ added: Schemas["Added"][] }>(send("POST", shelf(slug, "/addresses"), { address }))).added;
+export type Wanted = { address: string; topic?: string; search?: string; most?: number };
+export const fetchTo = async (slug: string, wanted: Wanted) => (await json<{ added: Schemas["Added"][] }>(send("POST", shelf(slug, "/addresses"), wanted))).added;
 export const cancelReading = (slug: string) => json<{ cancelled: number }>(request(shelf(slug, "/cancel"), { method: "POST" }));
 export const readPassages = (slug: string, id: number) => json<{ passages: Schemas["ShelfPassage"][] }>(request(shelf(slug, `/documents/${id}/passages`)));
 export const search = (slug: string, query: string, limit: number) => json<{ hits: Schemas["ShelfHit"][]; answers: number }>(send("POST", shelf(slug, "/search"), { query, limit }));

@@ -6,6 +6,7 @@
   import * as shelves from "../api/shelves";
   import type { Schemas } from "../given";
   import { hrefOf, router } from "./router.svelte";
+  import FetchForm from "./FetchForm.svelte";
   import ShelfMap from "./ShelfMap.svelte";
   import { act, complain, sentence } from "./state.svelte";
   import { ago } from "./time";
@@ -67,22 +68,15 @@
     await read();
   }
 
-  let address = $state("");
-  let fetching = $state(false);
-  async function fetchIt(e: SubmitEvent) {
-    e.preventDefault();
-    if (!address.trim()) return;
-    fetching = true;
+  async function fetchIt(wanted: shelves.Wanted) {
     try {
-      const added = await shelves.addAddress(slug, address.trim());
+      const added = await shelves.fetchTo(slug, wanted);
       refused = added.filter((a) => a.problem);
       const fresh = added.filter((a) => a.fresh && !a.problem).length;
       toast.success(fresh ? `${fresh} fetched` : refused.length ? "Nothing could be taken" : "It is there already");
-      address = "";
     } catch (e) {
       complain(e);
     }
-    fetching = false;
     await read();
   }
 
@@ -152,10 +146,7 @@
         <progress class="mt-2 w-full" value={documents.length - unread} max={documents.length} aria-label="Documents read"></progress>
       {:else}
         <p class="text-faded">Drop files or folders here: PDF, Word, slides, sheets, web pages, Markdown, text, captions, pictures of pages, ZIPs of these.</p>
-        <form class="mt-3 flex max-w-[40rem] flex-wrap gap-2" onsubmit={fetchIt}>
-          <input class="min-w-0 flex-1 rounded border border-field bg-leaf px-3 py-1.5" bind:value={address} placeholder="https://… a page, a file, a sitemap, a talk" aria-label="An address to fetch" />
-          <button class="button-plain" disabled={fetching}>{fetching ? "Fetching …" : "Fetch"}</button>
-        </form>
+        <FetchForm {fetchIt} />
       {/if}
     </div>
     {#if refused.length}
