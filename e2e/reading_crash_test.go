@@ -37,6 +37,7 @@ func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
 	if added, err := p.client.AddDocument(ctx, "hives", "hives.zip", &packed); err != nil || len(added) != many {
 		t.Fatalf("%d added, %v", len(added), err)
 	}
+	began := time.Now()
 	kills := 0
 	for _, least := range []int{many / 5, many / 2} {
 		waiting := many
@@ -51,6 +52,7 @@ func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
 		if waiting > 0 {
 			kills++
 		}
+		t.Logf("%v: %d wait", time.Since(began), waiting)
 		p.kill()
 		p.start()
 	}
@@ -61,6 +63,7 @@ func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
 		s, err := p.client.Shelf(ctx, "hives")
 		return err == nil && s.Waiting == 0
 	})
+	t.Logf("%v: all read", time.Since(began))
 	s, err := p.client.Shelf(ctx, "hives")
 	if err != nil || s.Documents != many || s.Failed != 0 {
 		t.Fatalf("%+v, %v", s, err)

@@ -61,6 +61,7 @@ func (l *Library) startJobs(ctx context.Context) error {
 	river.AddWorker(workers, &readWorker{library: l})
 	jobs, err := l.Store.Jobs(ctx, &river.Config{
 		Workers: workers, Logger: slog.New(quiet{l.Log.Handler()}),
+		FetchCooldown:        5 * time.Millisecond, // a small file is read in less than the usual tenth of a second
 		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: max(1, runtime.NumCPU()-1)}},
 		RescueStuckJobsAfter: longestReading + time.Minute,
 	})
