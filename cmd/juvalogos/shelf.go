@@ -46,7 +46,7 @@ func printed(asJSON bool, v any, err error) error {
 
 func shelfAdd(args []string) error {
 	f := newFlags("shelf add [flags] SHELF FILE|FOLDER|ADDRESS...",
-		"Puts files on a shelf, all files of folders, and what addresses lead to: a page or a file, the pages\nof a sitemap, the captions of a recorded talk. With -topic it is an encyclopedia's article on it,\nwith -search the papers that a repository finds; the address is then that of one of its pages. They are read in the background; one that cannot\nbe read does not stop the others. The same content is not added twice.",
+		"Puts files on a shelf, all files of folders, and what addresses lead to: a page or a file, the pages\nof a sitemap, the captions of a recorded talk. With -topic it is an encyclopedia's article on it,\nwith -search the papers that a repository finds; the address is then that of one of its pages. Files\nare read in the background; one that cannot be read does not stop the others. The same content is not added twice.",
 		"juvalogos shelf add -wait handbook handbook/ leaflet.pdf")
 	wait := f.Bool("wait", false, "wait until they are read, and say what is wrong with which")
 	topic := f.String("topic", "", "fetch the article on this topic from the encyclopedia at the address (MediaWiki action API)")
