@@ -74,7 +74,7 @@ func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
 	}
 	passages := 0
 	for _, d := range documents {
-		if d.State != "ready" || d.Passages != documents[0].Passages && d.Passages < documents[0].Passages-2 {
+		if d.State != "ready" || d.Passages == 0 {
 			t.Errorf("%+v", d)
 		}
 		passages += d.Passages

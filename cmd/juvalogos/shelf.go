@@ -54,6 +54,9 @@ func shelfAdd(args []string) error {
 	most := f.Int("most", 5, "how many papers at most, 1 to 50")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 2, manyNames, "name a shelf, and files, folders or addresses", func(c *client.Client, names []string) error {
+		if *topic != "" && *search != "" {
+			return usageError("give -topic or -search, not both")
+		}
 		ctx, cancel := interruptible()
 		defer cancel()
 		added := []client.Added{}

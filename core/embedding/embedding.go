@@ -74,6 +74,12 @@ func (w *Words) Find(word string) (int32, bool) {
 	return i, ok
 }
 
+// Tells is how much a word says by how rare it is in the language, 0.2 to 1,
+// whatever the documents are about. Words are numbered by how frequent they are.
+func Tells(word int32) float64 {
+	return min(1, max(0.2, (math.Log10(float64(word)+1)-1.5)/2))
+}
+
 // Cosine is the cosine between two words' vectors.
 func (w *Words) Cosine(a, b int32) float32 {
 	if w.norms[a] == 0 || w.norms[b] == 0 {

@@ -1,6 +1,6 @@
 package retrieval
 
-import "math"
+import "juvalogos/core/embedding"
 
 // wanted is a word of a question.
 type wanted struct {
@@ -20,13 +20,6 @@ const weightOfParts = 0.3
 
 // littleWeight is what words count that every question has.
 const littleWeight = 0.1
-
-// tells is how much a word says by how rare it is in the language, whatever the
-// documents are about: the most frequent words say little even where the
-// documents seldom have them. Words are numbered by how frequent they are.
-func tells(word int32) float64 {
-	return min(1, max(0.2, (math.Log10(float64(word)+1)-1.5)/2))
-}
 
 // read takes a question apart.
 func (x *Index) read(text, language string, expand int) []wanted {
@@ -69,7 +62,7 @@ func (x *Index) read(text, language string, expand int) []wanted {
 			w.weight *= littleWeight
 		} else if n, ok := x.words.Find(t.surface); ok && !t.whole {
 			w.word, w.mark = n, x.words.Signature(n)
-			w.weight *= tells(n)
+			w.weight *= embedding.Tells(n)
 			if found := x.alike(n, t.term); expand > 0 {
 				w.alike = found[:min(expand, len(found))]
 			}

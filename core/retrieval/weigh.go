@@ -4,6 +4,8 @@ import (
 	"math"
 	mathbits "math/bits"
 	"slices"
+
+	"juvalogos/core/embedding"
 )
 
 // DefaultWeights were set on other documents than those that docs/retrieval.md
@@ -297,7 +299,7 @@ func (x *Index) answers(question []wanted, all []*candidate) float64 {
 			weights[i] = x.idf(w.id)
 		}
 		if w.word >= 0 {
-			weights[i] *= tells(w.word)
+			weights[i] *= embedding.Tells(w.word)
 		}
 		total += weights[i]
 		if !w.known {

@@ -90,7 +90,7 @@ func whens(all []token, i int, add func(from, to int, kind Kind)) {
 	if last < 0 {
 		return
 	}
-	for i < last && set("of the to by about and or only in on at")[all[i].lower] {
+	for i < last && leading[all[i].lower] {
 		i++
 	}
 	add(i, last+1, Time)

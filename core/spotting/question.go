@@ -186,7 +186,7 @@ func ask(text string, words *embedding.Words) question {
 func termOf(lower string, words *embedding.Words) term {
 	x := term{stem: stem(lower), word: -1, weight: 1}
 	if n, ok := words.Find(lower); ok {
-		x.word, x.weight = n, tells(n)
+		x.word, x.weight = n, embedding.Tells(n)
 	}
 	return x
 }

@@ -252,7 +252,7 @@ func (q question) whole(c stretch, all []token) float64 {
 		if c.to < len(all) && !all[c.to].gap && q.counts(all[c.to].lower) {
 			return 0.3 // formic ACID, where an acid is asked for
 		}
-		if before := all[c.from-1].lower; before == "you" || before == "to" || before == "not" || before == "they" || before == "it" || before == "will" || before == "may" || before == "can" || before == "must" {
+		if verbsFollow[all[c.from-1].lower] {
 			return 0
 		}
 		return 1

@@ -1,7 +1,6 @@
 package spotting
 
 import (
-	"math"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -66,12 +65,6 @@ func stem(word string) string {
 	return english.Stem(word, false)
 }
 
-// tells is how much a word says by how rare it is in the language. Words are
-// numbered by how frequent they are.
-func tells(word int32) float64 {
-	return min(1, max(0.2, (math.Log10(float64(word)+1)-1.5)/2))
-}
-
 var (
 	title       = set("mr mrs ms dr prof st")
 	asks        = set("who whom whose when where why how what which")
@@ -84,6 +77,8 @@ var (
 	times       = set("time date day year month week hour season morn even weekday centuri decad")
 	placing     = set("in at on beside near under above below behind between inside within outside beneath before over along across around from to onto into through next")
 	clauseEnds  = set("and but or which that who when while if because so than as where until unless since for")
+	leading     = set("of the to by about and or only in on at")
+	verbsFollow = set("you to not they it will may can must")
 	rates       = set("a an per every each")
 	pronouns    = set("it they she he this these")
 )
