@@ -3,6 +3,8 @@
 package words
 
 import (
+	"hash/maphash"
+	"math/bits"
 	"slices"
 	"strings"
 	"unicode"
@@ -16,17 +18,39 @@ const longest = 100
 
 // Of returns the different words of a text in the form in which they are
 // compared: runs of letters and digits in lower case, in Unicode's composed
-// form. They are sorted.
+// form. They stand in the order in which the text has them.
 func Of(text string) []string {
 	text = strings.ToLower(text) // once for all, not word by word
-	all := make([]string, 0, len(text)/4)
+	all := make([]string, 0, len(text)/8)
+	// Places in all by hash, from 1; a word that meets another goes on to the
+	// next free one. Never more than half full.
+	places := make([]int32, 1<<bits.Len(uint(len(text)/4)))
+	put := func(n int32, word string) bool {
+		i := int(maphash.String(seed, word)) & (len(places) - 1)
+		for ; places[i] != 0; i = (i + 1) & (len(places) - 1) {
+			if all[places[i]-1] == word {
+				return false
+			}
+		}
+		places[i] = n
+		return true
+	}
 	each(text, func(_, _ int, word string) bool {
-		all = append(all, word)
+		if !put(int32(len(all)+1), word) {
+			return true
+		}
+		if all = append(all, word); 2*len(all) >= len(places) {
+			places = make([]int32, 4*len(places))
+			for i, word := range all {
+				put(int32(i+1), word)
+			}
+		}
 		return true
 	})
-	slices.Sort(all)
-	return slices.Compact(all)
+	return all
 }
+
+var seed = maphash.MakeSeed()
 
 // Query returns the words that somebody typed, in their order, at most most.
 func Query(typed string, most int) (query []string) {
@@ -42,42 +66,57 @@ func Query(typed string, most int) (query []string) {
 // each hands over the words of a text with the bytes they take in it, until do
 // says no.
 func each(text string, do func(from, to int, word string) bool) {
-	from := -1
-	for i, r := range text {
-		if inWord(r) {
+	from, plain := -1, true // plain: nothing but digits and a to z
+	for i := 0; i <= len(text); {
+		width, in := 1, false
+		if i < len(text) && text[i] < utf8.RuneSelf {
+			k := kinds[text[i]]
+			in = k != 0
+			plain = plain && k != upper
+		} else if i < len(text) {
+			var r rune
+			r, width = utf8.DecodeRuneInString(text[i:])
+			in = unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r)
+			plain = plain && !in
+		}
+		if in {
 			if from < 0 {
 				from = i
 			}
-			continue
+		} else if from >= 0 {
+			word := text[from:i]
+			if !plain || len(word) > longest {
+				word = form(word)
+			}
+			if !do(from, i, word) {
+				return
+			}
+			from, plain = -1, true
 		}
-		if from >= 0 && !do(from, i, form(text[from:i])) {
-			return
-		}
-		from = -1
-	}
-	if from >= 0 {
-		do(from, len(text), form(text[from:]))
+		i += width
 	}
 }
 
-func inWord(r rune) bool {
-	if r < utf8.RuneSelf {
-		return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9'
+// kinds says of each byte of ASCII whether it belongs to a word.
+var kinds = func() (k [utf8.RuneSelf]byte) {
+	for b := range k {
+		switch {
+		case 'a' <= b && b <= 'z' || '0' <= b && b <= '9':
+			k[b] = lower
+		case 'A' <= b && b <= 'Z':
+			k[b] = upper
+		}
 	}
-	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r)
-}
+	return k
+}()
+
+const (
+	lower = 1
+	upper = 2
+)
 
 func form(word string) string {
-	ascii, lower := true, true
-	for i := range len(word) {
-		ascii = ascii && word[i] < utf8.RuneSelf
-		lower = lower && (word[i] < 'A' || word[i] > 'Z')
-	}
-	if !ascii {
-		word = strings.ToLower(norm.NFC.String(word))
-	} else if !lower {
-		word = strings.ToLower(word)
-	}
+	word = strings.ToLower(norm.NFC.String(word))
 	if len(word) > longest {
 		word = strings.ToValidUTF8(word[:longest], "")
 	}

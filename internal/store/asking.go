@@ -193,11 +193,11 @@ type Again struct {
 // what came before. given and takes are what Ask was given.
 func (s *Store) AskAgain(ctx context.Context, t Turn, n Again) (number int, given, takes json.RawMessage, past Past, err error) {
 	batch := &pgx.Batch{}
+	batch.Queue(`update turn set chosen = null where id = $1`, t.ID) // first: it locks the turn
 	batch.Queue(`
 		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
 		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select takes from attempt where turn = $1 and number = 1) from attempt where turn = $1
 		returning number, (select given from turn where id = $1), takes`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
-	batch.Queue(`update turn set chosen = null where id = $1`, t.ID)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
 	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, n.Remember, t.ID)
 	results := s.pool.SendBatch(ctx, batch)
@@ -206,13 +206,14 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, n Again) (number int, give
 			err = known(closing)
 		}
 	}()
+	if _, err := results.Exec(); err != nil {
+		return 0, nil, nil, past, err
+	}
 	if err := results.QueryRow().Scan(&number, &given, &takes); err != nil {
 		return 0, nil, nil, past, known(err)
 	}
-	for range 2 {
-		if _, err := results.Exec(); err != nil {
-			return 0, nil, nil, past, err
-		}
+	if _, err := results.Exec(); err != nil {
+		return 0, nil, nil, past, err
 	}
 	past, err = readPast(results)
 	return number, given, takes, past, err

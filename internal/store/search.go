@@ -124,6 +124,7 @@ func (s *Store) IndexWords(ctx context.Context, turns []uuid.UUID) error {
 	_, err = s.pool.Exec(ctx, `
 		insert into turn_words (turn, words)
 		select n.id, array_to_tsvector(string_to_array(n.words, ' ')) from unnest($1::uuid[], $2::text[]) as n (id, words)
+		where exists (select from turn where id = n.id)
 		on conflict (turn) do update set words = excluded.words`, ids, found)
 	return err
 }
