@@ -86,12 +86,12 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + r.Model, Status: status, Detail: c.key.Hide(detail)}
 	}
 
-	// A silent server is given up: the timer is set back whenever something comes.
+	// A silent server is given up.
 	errSilent := fail(models.Silent, 0, fmt.Sprintf("silent for %s", c.connection.Patience))
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	silence := time.AfterFunc(c.connection.Patience, func() { cancel(errSilent) })
-	defer silence.Stop()
+	silence := listen(c.connection.Patience, func() { cancel(errSilent) })
+	defer silence.stop()
 
 	response, err := c.send(ctx, http.MethodPost, "/chat/completions", payload)
 	if err != nil {
@@ -104,7 +104,7 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 	if response.StatusCode != http.StatusOK {
 		return models.Result{}, refusal(response, fail)
 	}
-	s := &stream{text: text, alive: func() { silence.Reset(c.connection.Patience) }}
+	s := &stream{text: text, silence: silence}
 	if strings.HasPrefix(response.Header.Get("Content-Type"), "text/event-stream") {
 		err = s.events(response.Body)
 	} else {

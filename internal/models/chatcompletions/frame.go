@@ -14,9 +14,9 @@ type frame struct{ before, after []byte }
 var contentKey = []byte(`"content":"`)
 
 // learn remembers the frame of an event that was parsed and found to hold text
-// and, if plain, nothing else of interest.
+// and, if plain, nothing else of interest. An event that shows no frame leaves
+// the one before: what fits it is read rightly all the same.
 func (f *frame) learn(event, text []byte, plain bool) {
-	f.before = f.before[:0]
 	at := bytes.Index(event, contentKey)
 	if !plain || at < 0 || bytes.Count(event, contentKey) != 1 {
 		return
@@ -27,7 +27,7 @@ func (f *frame) learn(event, text []byte, plain bool) {
 	if end >= len(event) || event[end] != '"' || !bytes.Equal(event[start:end], text) {
 		return
 	}
-	f.before = append(f.before, event[:start]...)
+	f.before = append(f.before[:0], event[:start]...)
 	f.after = append(f.after[:0], event[end:]...)
 }
 

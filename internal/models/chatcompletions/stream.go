@@ -24,11 +24,11 @@ func (e *toldError) Error() string { return e.message }
 // stream reads one reply. Its parser is reused from event to event: a token
 // costs no allocation.
 type stream struct {
-	text   func([]byte)
-	alive  func()
-	parser fastjson.Parser
-	frame  frame
-	result models.Result
+	text    func([]byte)
+	silence *silence
+	parser  fastjson.Parser
+	frame   frame
+	result  models.Result
 }
 
 // events reads an event stream up to its [DONE].
@@ -44,7 +44,7 @@ func (s *stream) events(body io.Reader) error {
 		case err != nil:
 			return err
 		}
-		s.alive()
+		s.silence.heard.Store(true)
 		if string(event.Data) == "[DONE]" {
 			return nil
 		}
