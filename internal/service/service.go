@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
@@ -60,10 +61,15 @@ type Told struct {
 // Run runs a service until ctx ends, and then lets replies finish, for the
 // settings' grace at most.
 func Run(ctx context.Context, o Settings, console fs.FS, version string, log *slog.Logger, told Told) error {
-	// Never touched, and so no memory: it has the collector wait until there is
-	// as much garbage. A small service would collect a hundred times a second.
-	slack := make([]byte, 16<<20)
+	// The collector lets as much garbage gather as suits a small service, which
+	// would collect a hundred times a second without the slack, and less than
+	// is usual where thousands of replies are held. The slack is never touched,
+	// and so no memory.
+	slack := make([]byte, 56<<20)
 	defer runtime.KeepAlive(slack)
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(40)
+	}
 	registry, err := openModels(o.Connections)
 	if err != nil {
 		return err

@@ -30,7 +30,7 @@ type Reader struct {
 }
 
 // NewReader returns a Reader of r.
-func NewReader(r io.Reader) *Reader { return &Reader{src: bufio.NewReaderSize(r, 2048)} }
+func NewReader(r io.Reader) *Reader { return &Reader{src: bufio.NewReaderSize(r, 1<<10)} }
 
 // Next returns the next event that has data. At the end of the stream it
 // returns io.EOF; an event that the end cut off is dropped, as the standard
