@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"golang.org/x/term"
@@ -19,10 +20,16 @@ func ask(args []string) error {
 		"Asks a question at a desk and prints the reply as it is written. Without a question it\n"+
 			"reads one from a pipe, or on a terminal it converses: Ctrl-C stops a reply, Ctrl-D leaves.\n\n"+exitHelp,
 		"juvalogos ask -desk hive-helper \"How do I light a smoker?\"\n"+
-			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json")
+			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json\n"+
+			"juvalogos ask -desk reader -attach minutes.pdf \"Who was elected?\"")
 	connect := reach(f)
 	desk := f.String("desk", "", "the desk's slug")
 	conversation := f.String("conversation", "", "id of a conversation to go on with")
+	var files []string
+	f.Func("attach", "a `FILE` to answer from, if the desk allows it; may be given several times", func(name string) error {
+		files = append(files, name)
+		return nil
+	})
 	asJSON := f.Bool("json", false, "print the finished turn as JSON")
 	if err := parse(f, args); err != nil {
 		return err
@@ -35,6 +42,9 @@ func ask(args []string) error {
 		return err
 	}
 	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " ")}
+	if q.Conversation, err = attach(c, q, files); err != nil {
+		return err
+	}
 	if q.Text == "" && term.IsTerminal(int(os.Stdin.Fd())) && !*asJSON {
 		return converse(c, q)
 	}
@@ -52,6 +62,29 @@ func ask(args []string) error {
 	}
 	_, err = askAloud(ctx, c, q)
 	return err
+}
+
+// attach sends files to the conversation of a question, and returns its id.
+func attach(c *client.Client, q client.Question, files []string) (conversation string, err error) {
+	conversation = q.Conversation
+	for _, name := range files {
+		file, err := os.Open(name)
+		if err != nil {
+			return "", fmt.Errorf("attach: %w", err)
+		}
+		id, added, err := c.Attach(context.Background(), q.Desk, conversation, filepath.Base(name), file)
+		file.Close()
+		if err != nil {
+			return "", err
+		}
+		for _, a := range added {
+			if a.Problem != "" {
+				return "", fmt.Errorf("%s was not attached: %s", a.Name, a.Problem)
+			}
+		}
+		conversation = id
+	}
+	return conversation, nil
 }
 
 // askAloud prints the reply as it comes. When ctx is interrupted it stops the

@@ -24,6 +24,7 @@ type File struct {
 	NotFor         []string       `yaml:"not_for" json:"not_for,omitempty" most:"8" about:"What visitors should not use this desk for, in a few words each."`
 	Knowledge      Knowledge      `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
 	Shelves        []string       `yaml:"shelves" json:"shelves,omitempty" most:"8" about:"The shelves that this desk answers from, by their names. The recipe is consult then, unless another is named." example:"handbook"`
+	Attachments    bool           `yaml:"attachments" json:"attachments,omitempty" about:"Whether visitors may attach documents of their own to a conversation: they are read and answered from, nobody else sees them, and they go with the conversation. The recipe is consult then, unless another is named."`
 	Choices        Choices        `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
 	Sampling       Sampling       `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
 	Memory         Memory         `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
@@ -70,7 +71,7 @@ func Read(name string, src []byte) (File, error) {
 	}
 	if f.Recipe == "" {
 		f.Recipe = DefaultRecipe
-		if len(f.Shelves) > 0 {
+		if len(f.Shelves) > 0 || f.Attachments {
 			f.Recipe = RecipeWithShelves
 		}
 	}

@@ -17,6 +17,7 @@ func cite() step {
 				{Name: "text", Type: recipe.Text, Need: true, About: "what the model said; where this step's text is the reply, it is shown as it grows and mended at the end"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Data), Need: true, About: "what retrieve found"},
 				{Name: "answers", Type: recipe.Truth, About: "whether they are likely to answer"},
+				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through; where there was not, the text stays as it is"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1: what is near is offered only where there is some likelihood"},
 			},
 			Out: []recipe.Port{
@@ -27,6 +28,9 @@ func cite() step {
 			Follows: "text",
 		},
 		do: func(_ *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+			if any, known := c.In["documents"].(bool); known && !any {
+				return recipe.Values{"text": text(c.In, "text"), "margin": nil, "supported": false}, nil
+			}
 			passages, _ := c.In["passages"].([]any)
 			texts := make([]string, len(passages))
 			for i, p := range passages {

@@ -11,9 +11,15 @@ import (
 
 // Shelves finds passages on the desk's shelves.
 type Shelves interface {
-	// Find finds the passages that answer a question, the best first. answers
-	// judges between 0 and 1 whether any does.
-	Find(ctx context.Context, question string, most int) (found []Found, answers float64, err error)
+	// Find finds the passages that answer a question.
+	Find(ctx context.Context, question string, most int) (Finding, error)
+}
+
+// Finding is what was found.
+type Finding struct {
+	Found    []Found // the best first
+	Answers  float64 // how likely any of them answers, 0 to 1
+	Passages int     // that were looked through
 }
 
 // Found is a passage that was found.
@@ -47,16 +53,18 @@ func retrieve() step {
 				{Name: "text", Type: recipe.Text, About: "the passages for a prompt, each with its number in square brackets"},
 				{Name: "answers", Type: recipe.Truth, About: "whether something found is likely to answer"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1"},
+				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through"},
 			},
 			Set:    func() any { return &retrieveSet{Most: 6, Tokens: 2000, Least: 0.35} },
 			Fickle: true,
 		},
 		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			if t.Shelves == nil {
-				return nil, fmt.Errorf("the desk has no shelves; name some in the desk file under shelves")
+				return nil, fmt.Errorf("the desk has no shelves; name some in the desk file under shelves, or let visitors attach documents")
 			}
 			set := c.Set.(*retrieveSet)
-			found, sure, err := t.Shelves.Find(ctx, text(c.In, "question"), set.Most)
+			finding, err := t.Shelves.Find(ctx, text(c.In, "question"), set.Most)
+			found, sure := finding.Found, finding.Answers
 			if err != nil {
 				return nil, err
 			}
@@ -83,7 +91,7 @@ func retrieve() step {
 					"path": strings.Join(f.Path, " > "), "place": f.Place, "text": f.Text, "passage": float64(f.Number), "score": f.Score, "spans": f.Spans,
 				})
 			}
-			return recipe.Values{"passages": passages, "text": strings.TrimSpace(b.String()), "answers": sure >= set.Least && len(passages) > 0, "sure": sure}, nil
+			return recipe.Values{"passages": passages, "text": strings.TrimSpace(b.String()), "answers": sure >= set.Least && len(passages) > 0, "sure": sure, "documents": finding.Passages > 0}, nil
 		},
 	}
 }

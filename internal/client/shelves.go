@@ -120,6 +120,43 @@ func (c *Client) ShelfDocuments(ctx context.Context, slug string) ([]ShelfDocume
 
 // AddDocument sends a file to a shelf while it is read.
 func (c *Client) AddDocument(ctx context.Context, slug, name string, body io.Reader) ([]Added, error) {
+	var all struct{ Added []Added }
+	err := c.upload(ctx, shelfPath(slug, "/documents"), name, body, &all)
+	return all.Added, err
+}
+
+// Attach sends a file to a conversation of one's own at a desk; "" is one that
+// is to begin: ask its first question with the id that is returned.
+func (c *Client) Attach(ctx context.Context, desk, conversation, name string, body io.Reader) (id string, added []Added, err error) {
+	var all struct {
+		Conversation string
+		Added        []Added
+	}
+	err = c.upload(ctx, "/api/at/"+url.PathEscape(desk)+"/attachments"+attachedTo(conversation), name, body, &all)
+	return all.Conversation, all.Added, err
+}
+
+func attachedTo(conversation string) string {
+	if conversation == "" {
+		return ""
+	}
+	return "?" + url.Values{"conversation": {conversation}}.Encode()
+}
+
+// Attached lists what one attached to a conversation.
+func (c *Client) Attached(ctx context.Context, desk, conversation string) ([]ShelfDocument, error) {
+	var all struct{ Documents []ShelfDocument }
+	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/attachments"+attachedTo(conversation), nil, &all)
+	return all.Documents, err
+}
+
+// Detach takes back what one attached.
+func (c *Client) Detach(ctx context.Context, desk, conversation string, document int64) error {
+	return c.call(ctx, http.MethodDelete, fmt.Sprintf("/api/at/%s/attachments/%d%s", url.PathEscape(desk), document, attachedTo(conversation)), nil, nil)
+}
+
+// upload sends a file while it is read.
+func (c *Client) upload(ctx context.Context, path, name string, body io.Reader, into any) error {
 	r, w := io.Pipe()
 	form := multipart.NewWriter(w)
 	go func() {
@@ -136,16 +173,15 @@ func (c *Client) AddDocument(ctx context.Context, slug, name string, body io.Rea
 		w.CloseWithError(err)
 	}()
 	defer r.Close()
-	response, err := c.stream(ctx, http.MethodPost, shelfPath(slug, "/documents"), form.FormDataContentType(), r, http.Header{"Accept": {"application/json"}})
+	response, err := c.stream(ctx, http.MethodPost, path, form.FormDataContentType(), r, http.Header{"Accept": {"application/json"}})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer response.Body.Close()
-	var all struct{ Added []Added }
-	if err := json.NewDecoder(response.Body).Decode(&all); err != nil {
-		return nil, fmt.Errorf("read the answer of %s: %w", c.Address, err)
+	if err := json.NewDecoder(response.Body).Decode(into); err != nil {
+		return fmt.Errorf("read the answer of %s: %w", c.Address, err)
 	}
-	return all.Added, nil
+	return nil
 }
 
 // AddAddress has a shelf fetch what an address leads to.

@@ -89,8 +89,10 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		Question: q.Text, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
 	}
 	if place.New {
-		r.Conversation = uuid.Must(uuid.NewV7())
 		r.Title = titleOf(q.Text)
+	}
+	if r.Conversation == uuid.Nil {
+		r.Conversation = uuid.Must(uuid.NewV7())
 	}
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
@@ -128,6 +130,13 @@ func (s *Service) past(ctx context.Context, q Question, d *Desk) (store.Past, st
 		instead = &q.Instead
 	}
 	past, place, err := s.Store.Past(ctx, q.Conversation, d.DeskID, q.Visitor, instead, d.recalled())
+	if errors.Is(err, store.ErrNotFound) && instead == nil {
+		// Something was attached to it before the first question.
+		if announced, failed := s.Store.Announced(ctx, q.Conversation, q.Visitor, d.DeskID); announced || failed != nil {
+			err = failed
+			place = store.Place{Number: 1, New: true}
+		}
+	}
 	if err != nil {
 		return past, place, s.notFound(NoConversation, err)
 	}

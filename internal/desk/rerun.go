@@ -55,7 +55,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 		return original, err
 	}
 	record, began := &recipe.Recorder{}, s.Now()
-	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, nil).Do, s.Now, pause, record
+	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, original.Conversation, original.Visitor, nil).Do, s.Now, pause, record
 	takes := q.allTakes()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()

@@ -3,23 +3,40 @@ package desk
 import (
 	"context"
 
+	"github.com/google/uuid"
+
 	"juvalogos/core/steps"
 	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
 )
 
-// shelves are those of one desk; it is a steps.Shelves.
+// shelves are those that one reply may look at; it is a steps.Shelves.
 type shelves struct {
 	library *shelf.Library
 	slugs   []string
+	// What the visitor attached, where the desk allows it.
+	attached     bool
+	conversation uuid.UUID
+	visitor      store.Visitor
 }
 
-func (s shelves) Find(ctx context.Context, question string, most int) ([]steps.Found, float64, error) {
-	found, answers, err := s.library.Search(ctx, s.slugs, question, most, true)
-	if err != nil {
-		return nil, 0, err
+func (s shelves) Find(ctx context.Context, question string, most int) (steps.Finding, error) {
+	slugs := s.slugs
+	if s.attached {
+		own, err := s.library.AttachedShelf(ctx, s.conversation, s.visitor)
+		if err != nil {
+			return steps.Finding{}, err
+		}
+		if own != "" {
+			slugs = append([]string{own}, slugs...)
+		}
 	}
-	all := make([]steps.Found, len(found))
-	for i, f := range found {
+	r, err := s.library.Search(ctx, slugs, question, most, true)
+	if err != nil {
+		return steps.Finding{}, err
+	}
+	all := make([]steps.Found, len(r.Found))
+	for i, f := range r.Found {
 		spans := make([]any, len(f.Spans))
 		for k, s := range f.Spans {
 			turns := make([]any, len(s.Turns))
@@ -33,5 +50,5 @@ func (s shelves) Find(ctx context.Context, question string, most int) ([]steps.F
 			Text: f.Text, Number: f.Number, Score: f.Hit.Score, Spans: spans,
 		}
 	}
-	return all, answers, nil
+	return steps.Finding{Found: all, Answers: r.Answers, Passages: r.Passages}, nil
 }

@@ -85,6 +85,7 @@ func (l *Library) resume(ctx context.Context) {
 		if err != nil && ctx.Err() == nil {
 			l.Log.Warn("documents wait to be read", "error", err)
 		}
+		l.putAway()
 		select {
 		case <-ctx.Done():
 			return
@@ -118,15 +119,9 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	default:
 		d.State = store.Ready
 	}
-	shelves, err := l.Store.Shelves(ctx)
+	settings, err := l.settings(ctx, d.Shelf)
 	if err != nil {
 		return err
-	}
-	settings := DefaultSettings()
-	for _, f := range shelves {
-		if f.ID == d.Shelf {
-			settings = settingsOf(f)
-		}
 	}
 	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language, document.Pages, document.Words
 	var kept []store.Passage

@@ -127,6 +127,9 @@ func (l *Library) Make(ctx context.Context, slug, title, by string) (store.Shelf
 	if !deskfile.ValidSlug(slug) {
 		return store.Shelf{}, wrong("%q cannot be a shelf's name; use small letters, digits and single hyphens, like handbook", slug)
 	}
+	if Private(slug) {
+		return store.Shelf{}, wrong("shelves whose names begin with %s hold what visitors attach; choose another name", privatePrefix)
+	}
 	if title = strings.TrimSpace(title); title == "" {
 		title = strings.ToUpper(slug[:1]) + strings.ReplaceAll(slug[1:], "-", " ")
 	}
@@ -377,9 +380,15 @@ func (l *Library) split(d reading.Document, s Settings) []passage.Passage {
 	return passage.Split(d, passage.Options{Target: s.Words, Overlap: s.Overlap})
 }
 
-func settingsOf(f store.Shelf) Settings {
+// settings are those of the shelf with an id.
+func (l *Library) settings(ctx context.Context, id int64) (Settings, error) {
+	text, err := l.Store.ShelfSettings(ctx, id)
+	return settingsOf(text), err
+}
+
+func settingsOf(text json.RawMessage) Settings {
 	s := DefaultSettings()
-	_ = json.Unmarshal(f.Settings, &s) // we wrote it
+	_ = json.Unmarshal(text, &s) // we wrote it
 	return s
 }
 

@@ -20,6 +20,10 @@ type live struct {
 	commonMu sync.RWMutex
 	common   []float32 // what the passages' vectors have in common
 	counted  int       // of so many passages
+
+	// Of a conversation's own shelf; under the library's lock.
+	private bool
+	used    time.Time
 }
 
 // shelf returns what is searched of a shelf, and begins to fill it.
@@ -31,6 +35,17 @@ func (l *Library) shelf(id int64) *live {
 		v = &live{loaded: make(chan struct{}), index: retrieval.New()}
 		l.live[id] = v
 		l.all.Go(func() { l.fill(id, v) })
+	}
+	return v
+}
+
+// use returns what is searched of the shelf with a name.
+func (l *Library) use(slug string, id int64) *live {
+	v := l.shelf(id)
+	if Private(slug) {
+		l.mu.Lock()
+		v.private, v.used = true, l.Now()
+		l.mu.Unlock()
 	}
 	return v
 }
@@ -79,6 +94,7 @@ func (l *Library) refill(id int64) {
 	l.all.Go(func() {
 		l.fill(id, fresh)
 		l.mu.Lock()
+		fresh.private, fresh.used = old.private, old.used
 		l.live[id] = fresh
 		l.mu.Unlock()
 	})

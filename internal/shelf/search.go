@@ -23,38 +23,46 @@ type Found struct {
 	Hit      retrieval.Hit // of the best one
 }
 
-// Search finds what answers a question on some shelves, the best first.
-// answers judges between 0 and 1 whether anything does. join makes one of
+// Results are what a search found.
+type Results struct {
+	Found    []Found // the best first
+	Answers  float64 // how likely anything found answers, 0 to 1
+	Passages int     // that were looked through
+}
+
+// Search finds what answers a question on some shelves. join makes one of
 // neighbours.
-func (l *Library) Search(ctx context.Context, shelves []string, question string, limit int, join bool) (all []Found, answers float64, err error) {
+func (l *Library) Search(ctx context.Context, shelves []string, question string, limit int, join bool) (r Results, err error) {
 	for _, slug := range shelves {
 		f, err := l.Shelf(ctx, slug)
 		if err != nil {
-			return nil, 0, err
+			return r, err
 		}
-		v := l.shelf(f.ID)
+		v := l.use(slug, f.ID)
 		select {
 		case <-v.loaded:
 		case <-ctx.Done():
-			return nil, 0, context.Cause(ctx)
+			return r, context.Cause(ctx)
 		}
 		most := limit
 		if join {
 			most *= 2
 		}
-		result := v.index.Search(retrieval.Query{Text: question, Vector: v.vector(question), Limit: most}, settingsOf(f).options())
-		answers = max(answers, result.Answers)
+		result := v.index.Search(retrieval.Query{Text: question, Vector: v.vector(question), Limit: most}, settingsOf(f.Settings).options())
+		r.Answers = max(r.Answers, result.Answers)
+		r.Passages += v.index.Len()
 		found, err := l.fetch(ctx, slug, result.Hits)
 		if err != nil {
-			return nil, 0, err
+			return r, err
 		}
-		all = append(all, found...)
+		r.Found = append(r.Found, found...)
 	}
-	slices.SortStableFunc(all, func(a, b Found) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
+	slices.SortStableFunc(r.Found, func(a, b Found) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
 	if join {
-		all = joined(all)
+		r.Found = joined(r.Found)
 	}
-	return all[:min(limit, len(all))], answers, nil
+	r.Found = r.Found[:min(limit, len(r.Found))]
+	return r, nil
 }
 
 // fetch reads the texts of hits.

@@ -203,8 +203,8 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	}
 	// Both find it, whoever read it.
 	testbed.Within(t, 10*time.Second, "both find it", func() bool {
-		found, _, err := second.Search(t.Context(), []string{"handbook"}, "hive 17", 3, false)
-		return err == nil && len(found) > 0 && len(finds(t, b, "hive 17")) > 0
+		r, err := second.Search(t.Context(), []string{"handbook"}, "hive 17", 3, false)
+		return err == nil && len(r.Found) > 0 && len(finds(t, b, "hive 17")) > 0
 	})
 }
 

@@ -336,6 +336,9 @@ func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
 	if err == nil {
 		_, err = s.pool.Exec(ctx, `delete from turn where taken_back_at < $1`, before)
 	}
+	if err == nil { // what was attached to a conversation that never began
+		_, err = s.pool.Exec(ctx, `delete from shelf f where made_at < $1 and conversation is not null and not exists (select from conversation where id = f.conversation)`, before)
+	}
 	return int(tag.RowsAffected()), err
 }
 

@@ -38,7 +38,7 @@ func (s *Store) MakeShelf(ctx context.Context, f Shelf) (id int64, err error) {
 
 // Shelves lists them by slug.
 func (s *Store) Shelves(ctx context.Context) ([]Shelf, error) {
-	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null order by s.slug`)
+	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null order by s.slug`)
 	if err != nil {
 		return nil, err
 	}

@@ -27,6 +27,8 @@ type (
 		// Known are sentences on what the desk knows.
 		Known   []string    `json:"known"`
 		Choices choicesBody `json:"choices"`
+		// Attachments: visitors may attach documents.
+		Attachments bool `json:"attachments,omitempty"`
 		Turns   int         `json:"turns"`   // how many are remembered word for word
 		Summary bool        `json:"summary"` // earlier ones in short
 		Draft   string      `json:"draft,omitempty"`
@@ -184,7 +186,7 @@ func (s *Server) slugAsked(c fiber.Ctx) (string, error) {
 func faceOf(f deskfile.File) faceBody {
 	b := faceBody{
 		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: some(f.Openers), GoodFor: some(f.GoodFor), NotFor: some(f.NotFor), Known: []string{}, Takes: []takeBody{},
-		Choices: choicesBody{Models: []deskfile.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length, Languages: some(f.Choices.Languages)},
+		Attachments: f.Attachments, Choices: choicesBody{Models: []deskfile.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length, Languages: some(f.Choices.Languages)},
 		Turns:   *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
 	}
 	if f.Knowledge.Until != "" {

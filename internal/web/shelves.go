@@ -7,6 +7,7 @@ import (
 	"io"
 	"mime"
 	"mime/multipart"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -92,6 +93,13 @@ func documentOf(d store.Document) documentBody {
 }
 
 func (s *Server) shelfRoutes(api fiber.Router) {
+	// What visitors attach is theirs alone.
+	api.Use("/shelves/:shelf", func(c fiber.Ctx) error {
+		if shelf.Private(c.Params("shelf")) {
+			return fiber.NewError(fiber.StatusNotFound, "What visitors attach to a conversation is seen by nobody else.")
+		}
+		return c.Next()
+	})
 	read := func(path string, h fiber.Handler) { api.Get(path, s.allowed(scopeRead, h)) }
 	read("/shelves", s.listShelves)
 	read("/shelves/:shelf", s.showShelf)
@@ -114,6 +122,7 @@ func (s *Server) shelfRoutes(api fiber.Router) {
 	api.Get("/at/:slug/shelves/:shelf/documents/:id/text", s.atDesk(s.documentText))
 	api.Get("/at/:slug/shelves/:shelf/documents/:id/original", s.atDesk(s.original))
 	api.Get("/at/:slug/shelves/:shelf/documents/:id/pages/:page", s.atDesk(s.pagePicture))
+	s.attachmentRoutes(api)
 }
 
 // atDesk lets visitors see what a desk answers from.
@@ -127,10 +136,19 @@ func (s *Server) atDesk(h fiber.Handler) fiber.Handler {
 		if err != nil {
 			return err
 		}
-		for _, name := range f.Shelves {
-			if name == c.Params("shelf") {
-				return h(c)
+		name := c.Params("shelf")
+		if shelf.Private(name) {
+			who, err := s.visitor(c)
+			if err != nil {
+				return err
 			}
+			if !s.Shelves.MayOpen(c, name, who) {
+				return fiber.NewError(fiber.StatusNotFound, "Only whoever attached this document to the conversation can open it.")
+			}
+			return h(c)
+		}
+		if slices.Contains(f.Shelves, name) {
+			return h(c)
 		}
 		return fiber.NewError(fiber.StatusNotFound, "This desk does not answer from that document any more.")
 	}
@@ -180,6 +198,20 @@ func (s *Server) removeShelf(c fiber.Ctx) error {
 // addDocuments takes files in while they arrive: each part of the form is kept
 // piece by piece, and read in the background.
 func (s *Server) addDocuments(c fiber.Ctx) error {
+	added := []shelf.Added{}
+	err := eachFile(c, func(name string, body io.Reader) error {
+		some, err := s.Shelves.Add(c, c.Params("shelf"), name, "", by(c), body)
+		added = append(added, some...)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
+}
+
+// eachFile hands over the files of a form while they arrive.
+func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
 	kind, parameters, err := mime.ParseMediaType(c.Get("Content-Type"))
 	if err != nil || kind != "multipart/form-data" {
 		return invalid("Send files as multipart/form-data, each in a part with a file name.")
@@ -189,11 +221,10 @@ func (s *Server) addDocuments(c fiber.Ctx) error {
 		body = c.Request().BodyStream()
 	}
 	form := multipart.NewReader(body, parameters["boundary"])
-	added := []shelf.Added{}
 	for {
 		part, err := form.NextPart()
 		if errors.Is(err, io.EOF) {
-			break
+			return nil
 		}
 		if err != nil {
 			return invalid("The files did not arrive whole. What arrived was added; send the others again.")
@@ -204,13 +235,10 @@ func (s *Server) addDocuments(c fiber.Ctx) error {
 		if name == "" {
 			continue
 		}
-		some, err := s.Shelves.Add(c, c.Params("shelf"), name, "", by(c), part)
-		if err != nil {
+		if err := do(name, part); err != nil {
 			return err
 		}
-		added = append(added, some...)
 	}
-	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
 }
 
 // addAddress fetches what an address leads to, an encyclopedia's article on a
@@ -374,18 +402,18 @@ func (s *Server) searchShelf(c fiber.Ctx) error {
 	if strings.TrimSpace(q.Query) == "" || q.Limit < 1 || q.Limit > 100 {
 		return invalid("Give a query, and a limit between 1 and 100.")
 	}
-	found, answers, err := s.Shelves.Search(c, []string{c.Params("shelf")}, q.Query, q.Limit, false)
+	r, err := s.Shelves.Search(c, []string{c.Params("shelf")}, q.Query, q.Limit, false)
 	if err != nil {
 		return err
 	}
-	hits := make([]hitBody, len(found))
-	for i, f := range found {
+	hits := make([]hitBody, len(r.Found))
+	for i, f := range r.Found {
 		h := f.Hit
 		hits[i] = hitBody{f.Document.ID, f.Document.Title, f.Document.Name, f.Number, some(f.Path), f.Text, f.Place(), f.Spans, h.Score,
 			h.Lexical, h.LexicalRank, h.Cosine, h.VectorRank, h.FusedRank, some(h.Matched)}
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"hits": hits, "answers": answers})
+	return c.JSON(fiber.Map{"hits": hits, "answers": r.Answers})
 }
 
 type pointBody struct {
@@ -418,7 +446,8 @@ const uploadTime = 2 * time.Hour
 // takesFiles reports whether a request adds files to a shelf.
 func takesFiles(h *fasthttp.RequestHeader) bool {
 	path, _, _ := strings.Cut(string(h.RequestURI()), "?")
-	return string(h.Method()) == fiber.MethodPost && strings.Contains(path, "/api/shelves/") && strings.HasSuffix(path, "/documents")
+	return string(h.Method()) == fiber.MethodPost && (strings.Contains(path, "/api/shelves/") && strings.HasSuffix(path, "/documents") ||
+		strings.Contains(path, "/api/at/") && strings.HasSuffix(path, "/attachments"))
 }
 
 // tooLong reports whether a request announces a body that is larger than it may

@@ -44,6 +44,10 @@ export async function request(path: string, init: RequestInit = {}): Promise<Res
 
 const at = () => `/api/at/${encodeURIComponent(given.slug)}`;
 
+/** The path of what is attached to a conversation, or of one document of it. */
+export const attachments = (conversation: string, document?: number) =>
+  `${at()}/attachments${document ? `/${document}` : ""}${conversation ? `?${new URLSearchParams({ conversation })}` : ""}`;
+
 /** Lists earlier conversations: those with the words of a search, or those before a time. */
 export async function listConversations(search = "", before = ""): Promise<Schemas["Conversation"][]> {
   const query = new URLSearchParams({ search, before, limit: "60" });

@@ -600,6 +600,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/attachments": {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** List what the visitor attached to a conversation */
+        get: operations["attachments"];
+        put?: never;
+        /** Attach documents to a conversation; they are read at once, and nobody else sees them */
+        post: operations["attach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/attachments/{id}": {
+        parameters: {
+            query: {
+                conversation: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take back a document that was attached */
+        delete: operations["detach"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/documents": {
         parameters: {
             query?: never;
@@ -1643,11 +1688,24 @@ export interface components {
             summary: boolean;
             /** @description What visitors fill in beside the question. */
             takes: components["schemas"]["Take"][];
+            /** @description Visitors may attach documents. */
+            attachments?: boolean;
             /**
              * @description How several texts are shown; missing where a reply is one text.
              * @enum {string}
              */
             show?: "columns" | "cards";
+        };
+        /** @description A document that a visitor attached to a conversation. */
+        Attachment: {
+            id: number;
+            name: string;
+            /** @enum {string} */
+            state: "waiting" | "reading" | "ready" | "failed";
+            problem?: string;
+            words: number;
+            pages?: number;
+            size: number;
         };
         Take: {
             name: string;
@@ -3591,6 +3649,94 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    attachments: {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Documents */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        documents: components["schemas"]["Attachment"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    attach: {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Taken in */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** Format: uuid */
+                        conversation: string;
+                        added: components["schemas"]["Added"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    detach: {
+        parameters: {
+            query: {
+                conversation: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Gone from answers */
             204: {
                 headers: {
                     [name: string]: unknown;

@@ -4,6 +4,7 @@
   import { onMount } from "svelte";
   import { toast } from "svelte-sonner";
   import * as shelves from "../api/shelves";
+  import { filesOf } from "../api/upload";
   import type { Schemas } from "../given";
   import { hrefOf, router } from "./router.svelte";
   import FetchForm from "./FetchForm.svelte";
@@ -83,7 +84,7 @@
   async function drop(e: DragEvent) {
     e.preventDefault();
     over = false;
-    if (e.dataTransfer) await add(await shelves.filesOf(e.dataTransfer.items));
+    if (e.dataTransfer) await add(await filesOf(e.dataTransfer.items));
   }
 
   async function search(e: SubmitEvent) {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
+  import Paperclip from "@lucide/svelte/icons/paperclip";
   import Square from "@lucide/svelte/icons/square";
   import { onMount, type Snippet } from "svelte";
   import { given } from "../given";
@@ -10,8 +11,9 @@
     ask,
     stop,
     deskTitle,
+    attach,
     children,
-  }: { running: boolean; last: string; ask: (question: string) => void; stop: () => void; deskTitle: string; children?: Snippet } = $props();
+  }: { attach?: (files: File[]) => void; running: boolean; last: string; ask: (question: string) => void; stop: () => void; deskTitle: string; children?: Snippet } = $props();
 
   // A draft survives a reload; every tab has its own.
   const draft = `juvalogos-draft:${given.slug}`;
@@ -45,6 +47,20 @@
     ask(question);
   }
 
+  let picker: HTMLInputElement = $state()!;
+
+  function picked() {
+    attach?.([...(picker.files ?? [])]);
+    picker.value = "";
+    focus();
+  }
+
+  function dropped(e: DragEvent) {
+    if (!attach || !e.dataTransfer?.files.length) return;
+    e.preventDefault();
+    attach([...e.dataTransfer.files]);
+  }
+
   let swallow = false; // the line break of the Enter that asked
 
   function keydown(e: KeyboardEvent) {
@@ -66,9 +82,15 @@
 </script>
 
 <form
-  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 pl-4 focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
+  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach ? 'pl-1.5' : 'pl-4'} focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
   onsubmit={(e) => (e.preventDefault(), send())}
+  ondragover={(e) => attach && e.preventDefault()}
+  ondrop={dropped}
 >
+  {#if attach}
+    <button type="button" class="icon shrink-0" aria-label="Attach documents" title="Attach documents" onclick={() => picker.click()}><Paperclip size={17} aria-hidden="true" /></button>
+    <input bind:this={picker} type="file" multiple class="hidden" aria-label="Documents to attach" onchange={picked} />
+  {/if}
   <textarea
     bind:this={area}
     bind:value={text}

@@ -8,6 +8,7 @@
   import { tick } from "svelte";
   import { given } from "../given";
   import { theme, turnTheme } from "../theme.svelte";
+  import Attachments from "./Attachments.svelte";
   import ChoiceMenu from "./ChoiceMenu.svelte";
   import ConversationMenu from "./ConversationMenu.svelte";
   import Contents from "./Contents.svelte";
@@ -203,7 +204,11 @@
           {/if}
           <div class="measure">
             {#if desk.takes.length}<TakeFields takes={desk.takes} bind:values={taken} />{/if}
-            <QuestionBox bind:this={box} running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title}>
+            {#if desk.attachments}<Attachments attached={conversation.attached} />{/if}
+            <QuestionBox
+              bind:this={box}
+              attach={desk.attachments ? (files) => void conversation.attached.add(files.map((file) => ({ name: file.name, file }))) : undefined}
+              running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title}>
               <ChoiceMenu {conversation} offered={desk.choices} />
             </QuestionBox>
           </div>

@@ -1,6 +1,7 @@
 import * as api from "../api/api";
 import { Trouble } from "../api/api";
 import { given, type Schemas } from "../given";
+import { Attached } from "./attached.svelte";
 import { Turn } from "./turn.svelte";
 
 /** The conversation on the page, and the list of earlier ones. */
@@ -22,6 +23,7 @@ export class Conversation {
   undo = $state<{ what: string; bringBack: () => Promise<void> } | null>(null);
   /** What the visitor has chosen of what the desk offers. */
   choice = $state<Schemas["Choice"]>(kept());
+  readonly attached = new Attached();
   /** Counts the conversations that were opened and have turns. */
   shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
@@ -39,6 +41,7 @@ export class Conversation {
     this.title = this.shared = "";
     this.turns = [];
     this.problem = null;
+    if (given.desk?.attachments) this.attached.show(id);
     if (!id) return;
     this.loading = true;
     try {
@@ -79,7 +82,7 @@ export class Conversation {
     this.turns.push(turn);
     const shown = this.turns[this.turns.length - 1]!; // the reactive one
     let arrived = false;
-    const stream = api.ask(question, this.id, crypto.randomUUID?.() ?? String(Math.random()), instead?.id ?? "", this.choice, takes);
+    const stream = api.ask(question, this.id || this.attached.id, crypto.randomUUID?.() ?? String(Math.random()), instead?.id ?? "", this.choice, takes);
     const followed = shown.follow(stream, (b) => {
       arrived = true;
       if (!this.id) {

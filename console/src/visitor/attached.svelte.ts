@@ -1,0 +1,67 @@
+import * as api from "../api/api";
+import { Trouble } from "../api/api";
+import { upload, type NamedFile } from "../api/upload";
+import type { Schemas } from "../given";
+
+/** The documents that the visitor attached to the conversation on the page. */
+export class Attached {
+  /** The conversation's id; it may be one that is still to begin. */
+  id = $state("");
+  documents = $state<Schemas["Attachment"][]>([]);
+  /** How much of what is being sent has been, 0 to 1; null: nothing is. */
+  sent = $state<number | null>(null);
+  problem = $state("");
+  readonly reading = $derived(this.documents.some((d) => d.state === "waiting" || d.state === "reading"));
+  #timer: ReturnType<typeof setTimeout> | undefined;
+
+  /** Shows what is attached to a conversation; "" is one that is to begin. */
+  show(id: string) {
+    if (id === this.id) return;
+    this.id = id;
+    this.documents = [];
+    this.problem = "";
+    void this.#refresh();
+  }
+
+  async add(files: NamedFile[]) {
+    if (!files.length || this.sent !== null) return;
+    this.problem = "";
+    this.sent = 0;
+    try {
+      const { conversation, added } = await upload<{ conversation: string; added: Schemas["Added"][] }>(api.attachments(this.id), files, (part) => (this.sent = part));
+      this.id = conversation;
+      this.problem = added
+        .filter((a) => a.problem)
+        .map((a) => `${a.name} was not attached: ${a.problem}.`)
+        .join(" ");
+    } catch (e) {
+      this.problem = e instanceof Trouble ? e.detail : "The files could not be attached. Please try again.";
+    } finally {
+      this.sent = null;
+    }
+    await this.#refresh();
+  }
+
+  async remove(document: number) {
+    try {
+      await api.request(api.attachments(this.id, document), { method: "DELETE" });
+    } catch (e) {
+      if (e instanceof Trouble) this.problem = e.detail;
+    }
+    await this.#refresh();
+  }
+
+  /** Reads the list anew, again and again as long as something is being read. */
+  async #refresh() {
+    clearTimeout(this.#timer);
+    const { id } = this;
+    if (!id) return;
+    try {
+      const { documents } = await (await api.request(api.attachments(id))).json();
+      if (id === this.id) this.documents = documents;
+    } catch {
+      // What is attached stays attached; the list is read again below.
+    }
+    if (id === this.id && this.reading) this.#timer = setTimeout(() => void this.#refresh(), 500);
+  }
+}

@@ -1,0 +1,134 @@
+package shelf
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/internal/store"
+)
+
+// What visitors attach to a conversation is on a shelf of its own. Its name
+// tells whose it is; whoever lets somebody at a shelf of this name asks
+// MayOpen first.
+const privatePrefix = "attached-"
+
+// Private reports whether a shelf's name is that of a conversation's own shelf.
+func Private(slug string) bool { return strings.HasPrefix(slug, privatePrefix) }
+
+// MostAttached is how many documents a conversation may have.
+const MostAttached = 10
+
+// Attach puts a visitor's file on the shelf of a conversation that is theirs or
+// is to begin.
+func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor store.Visitor, desk int64, name string, body io.Reader) ([]Added, error) {
+	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	if errors.Is(err, store.ErrNotFound) {
+		a, err = l.makeAttached(ctx, conversation, visitor, desk)
+	}
+	if errors.Is(err, store.ErrNotFound) || errors.Is(err, store.ErrDuplicate) {
+		return nil, missing("there is no such conversation of yours")
+	}
+	if err != nil {
+		return nil, err
+	}
+	there, err := l.Store.Documents(ctx, a.ID)
+	if err != nil {
+		return nil, err
+	}
+	if len(there) >= MostAttached {
+		return []Added{{Name: cleanName(name), Problem: "a conversation takes ten documents at most; remove one first"}}, nil
+	}
+	if strings.HasSuffix(strings.ToLower(name), ".zip") {
+		return []Added{{Name: cleanName(name), Problem: "it is a ZIP; attach the files themselves"}}, nil
+	}
+	l.use(a.Slug, a.ID)
+	return l.Add(ctx, a.Slug, name, "", "visitor", body)
+}
+
+func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor store.Visitor, desk int64) (a store.Attached, err error) {
+	settings, err := json.Marshal(DefaultSettings())
+	if err != nil {
+		return a, err
+	}
+	a = store.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation, Visitor: visitor, DeskID: desk}
+	a.ID, err = l.Store.MakeAttached(ctx, a, l.Now())
+	return a, err
+}
+
+// Attached lists what a visitor attached to a conversation.
+func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor store.Visitor) ([]store.Document, error) {
+	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return l.Store.Documents(ctx, a.ID)
+}
+
+// Detach takes back what a visitor attached.
+func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor store.Visitor, id int64) error {
+	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	if errors.Is(err, store.ErrNotFound) {
+		return missing("there is no such document")
+	}
+	if err != nil {
+		return err
+	}
+	return l.RemoveDocument(ctx, a.Slug, id)
+}
+
+// MayOpen reports whether a visitor may see what is on a conversation's shelf.
+func (l *Library) MayOpen(ctx context.Context, slug string, visitor store.Visitor) bool {
+	conversation, err := uuid.Parse(strings.TrimPrefix(slug, privatePrefix))
+	if err != nil {
+		return false
+	}
+	_, err = l.Store.AttachedTo(ctx, conversation, visitor)
+	return err == nil
+}
+
+// AttachedShelf returns the name of a conversation's shelf once all that is on
+// it has been read; "" if there is none.
+func (l *Library) AttachedShelf(ctx context.Context, conversation uuid.UUID, visitor store.Visitor) (string, error) {
+	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	if errors.Is(err, store.ErrNotFound) {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	for {
+		f, err := l.Store.Shelf(ctx, a.Slug)
+		if err != nil || f.Unread == 0 {
+			return a.Slug, err
+		}
+		select {
+		case <-ctx.Done():
+			return "", context.Cause(ctx)
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+}
+
+// idleFor is for how long a conversation's shelf stays in memory unused.
+const idleFor = 10 * time.Minute
+
+// putAway drops the shelves of conversations from memory that nobody asked for
+// lately; they are filled again when somebody does.
+func (l *Library) putAway() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for id, v := range l.live {
+		if v.private && l.Now().Sub(v.used) > idleFor {
+			delete(l.live, id)
+		}
+	}
+}

@@ -1,0 +1,109 @@
+package web
+
+import (
+	"io"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/google/uuid"
+
+	"juvalogos/internal/desk"
+	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
+)
+
+// What visitors attach to a conversation.
+
+type attachmentBody struct {
+	ID      int64  `json:"id"`
+	Name    string `json:"name"`
+	State   string `json:"state"` // waiting, reading, ready or failed
+	Problem string `json:"problem,omitempty"`
+	Words   int    `json:"words"`
+	Pages   int    `json:"pages,omitempty"`
+	Size    int64  `json:"size"`
+}
+
+func (s *Server) attachmentRoutes(api fiber.Router) {
+	api.Post("/at/:slug/attachments", s.attach)
+	api.Get("/at/:slug/attachments", s.listAttached)
+	api.Delete("/at/:slug/attachments/:id", s.detach)
+}
+
+// attachedTo is the conversation in the address's query, with whoever
+// asks; the zero one if none is named.
+func (s *Server) attachedTo(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
+	who, err := s.visitor(c)
+	if err != nil || c.Query("conversation") == "" {
+		return who, uuid.Nil, err
+	}
+	id, err := uuid.Parse(c.Query("conversation"))
+	if err != nil {
+		err = &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
+	}
+	return who, id, err
+}
+
+// attach takes documents in; without a conversation they belong to one that is
+// to begin, whose id is answered.
+func (s *Server) attach(c fiber.Ctx) error {
+	who, conversation, err := s.attachedTo(c)
+	if err != nil {
+		return err
+	}
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return err
+	}
+	d, err := s.Desks.Open(c, slug)
+	if err != nil {
+		return err
+	}
+	if !d.Settings.Attachments {
+		return fiber.NewError(fiber.StatusForbidden, "No documents can be attached at this desk.")
+	}
+	if conversation == uuid.Nil {
+		conversation = uuid.Must(uuid.NewV7())
+	}
+	added := []shelf.Added{}
+	err = eachFile(c, func(name string, body io.Reader) error {
+		some, err := s.Shelves.Attach(c, conversation, who, d.DeskID, name, body)
+		added = append(added, some...)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"conversation": conversation, "added": added})
+}
+
+func (s *Server) listAttached(c fiber.Ctx) error {
+	who, conversation, err := s.attachedTo(c)
+	if err != nil {
+		return err
+	}
+	all, err := s.Shelves.Attached(c, conversation, who)
+	if err != nil {
+		return err
+	}
+	bodies := make([]attachmentBody, len(all))
+	for i, d := range all {
+		bodies[i] = attachmentBody{d.ID, d.Name, string(d.State), d.Problem, d.Words, d.Pages, d.Size}
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(fiber.Map{"documents": bodies})
+}
+
+func (s *Server) detach(c fiber.Ctx) error {
+	who, conversation, err := s.attachedTo(c)
+	if err != nil {
+		return err
+	}
+	id, err := documentID(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Shelves.Detach(c, conversation, who, id); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
