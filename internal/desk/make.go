@@ -65,7 +65,7 @@ func (s *Service) keep(r *Reply) {
 func (s *Service) run(ctx context.Context, r *Reply, d *Desk, q *asked) (recipe.Result, error) {
 	r.record.Changed = r.stepChanged
 	return recipe.Run(ctx, d.Recipe, q.allTakes(), d.settings, recipe.Options{
-		Do: s.turn(d, *q, r.Conversation, r.visitor, r.tell).Do, Now: s.Now, Sleep: pause, Record: r.record,
+		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
 		Reply: func(lane int, text []byte) { r.write(lane, text, s.Now) },
 		Kept:  keeper{&s.kept, s.Now}, Salt: d.salt(),
 	})
@@ -89,14 +89,14 @@ func (s *Service) make(ctx context.Context, r *Reply, d *Desk, q *asked) End {
 }
 
 // turn is what the steps may know and use.
-func (s *Service) turn(d *Desk, q asked, conversation uuid.UUID, visitor store.Visitor, tell func(Notice)) *steps.Turn {
+func (s *Service) turn(d *Desk, q asked, r *Reply) *steps.Turn {
 	t := &steps.Turn{
 		Brief: d.briefWith(q.given), Model: d.Settings.Model, Sampling: d.sampling(q.given), Memory: d.limits(),
 		Question: q.question, Vocabulary: d.counter.Vocabulary(),
-		Models: finder{s, d, tell}, Programs: s.Programs, Web: s.Web,
+		Models: finder{s, d, r.tell}, Programs: s.Programs, Web: s.Web,
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments) {
-		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, conversation, visitor}
+		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, r}
 	}
 	if g := q.given; g != nil {
 		// What a program brings along it wants remembered: only the model's
@@ -154,6 +154,9 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, q *asked, result
 		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
 	}
 	end.At = s.Now()
+	if r.private.Load() {
+		spans = withheld(spans)
+	}
 	end.trace = s.traceOf(r, d, spans, q.allTakes(), end, text)
 	return end
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"sync"
+	"sync/atomic"
 	"time"
 	"unicode/utf8"
 
@@ -34,6 +35,8 @@ type Reply struct {
 	cancel  func(cause error) // under the service's mu
 
 	record *recipe.Recorder
+	// private is set once the reply draws on what the visitor attached.
+	private atomic.Bool
 
 	mu        sync.Mutex
 	text      []byte
@@ -208,7 +211,13 @@ func (r *Reply) LookInside() (end func()) {
 }
 
 // Spans are the steps so far.
-func (r *Reply) Spans() []recipe.Span { return r.record.Spans() }
+func (r *Reply) Spans() []recipe.Span {
+	spans := r.record.Spans()
+	if r.private.Load() {
+		return withheld(spans)
+	}
+	return spans
+}
 
 // wake tells every listener, without waiting and without allocating. The
 // caller holds mu.

@@ -42,6 +42,8 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 		return original, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	case original.Thinned:
 		return original, &Problem{Code: Invalid, Sentence: "Only figures are left of this trace; it cannot be run again."}
+	case isWithheld(original.Spans):
+		return original, &Problem{Code: Invalid, Sentence: "This reply drew on documents that only the visitor may see; it cannot be run again."}
 	}
 	d, q, err := s.asItWas(ctx, original.Trace)
 	if err == nil {
@@ -55,7 +57,8 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 		return original, err
 	}
 	record, began := &recipe.Recorder{}, s.Now()
-	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, original.Conversation, original.Visitor, nil).Do, s.Now, pause, record
+	r := &Reply{Conversation: original.Conversation, visitor: original.Visitor, record: record} // nobody listens to it
+	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, r).Do, s.Now, pause, record
 	takes := q.allTakes()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -70,7 +73,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	if failed != nil {
 		t.State, t.Problem = string(store.Failed), failed.Error()
 	}
-	s.fill(t, record.Spans(), takes, "")
+	s.fill(t, r.Spans(), takes, "")
 	s.Log.Info("a reply was run again", "trace", id, "step", e.Step, "by", by, "state", t.State)
 	if err := s.Store.KeepTrace(context.WithoutCancel(ctx), t); err != nil {
 		return original, s.logged("run again", problem(NoRecords, err))

@@ -3,11 +3,8 @@ package desk
 import (
 	"context"
 
-	"github.com/google/uuid"
-
 	"juvalogos/core/steps"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 )
 
 // shelves are those that one reply may look at; it is a steps.Shelves.
@@ -15,19 +12,19 @@ type shelves struct {
 	library *shelf.Library
 	slugs   []string
 	// What the visitor attached, where the desk allows it.
-	attached     bool
-	conversation uuid.UUID
-	visitor      store.Visitor
+	attached bool
+	reply    *Reply
 }
 
 func (s shelves) Find(ctx context.Context, question string, most int) (steps.Finding, error) {
 	slugs := s.slugs
 	if s.attached {
-		own, err := s.library.AttachedShelf(ctx, s.conversation, s.visitor)
+		own, err := s.library.AttachedShelf(ctx, s.reply.Conversation, s.reply.visitor)
 		if err != nil {
 			return steps.Finding{}, err
 		}
 		if own != "" {
+			s.reply.private.Store(true)
 			slugs = append([]string{own}, slugs...)
 		}
 	}

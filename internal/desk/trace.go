@@ -105,7 +105,7 @@ func (s *Service) insideTurn(ctx context.Context, turn uuid.UUID, attempt int) (
 	r := s.live[turn]
 	s.mu.Unlock()
 	if r != nil && (attempt == 0 || attempt == r.Attempt) {
-		return Inside{Live: true, Spans: r.record.Spans(), Trace: store.Trace{
+		return Inside{Live: true, Spans: r.Spans(), Trace: store.Trace{
 			Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, Slug: strings.TrimPrefix(r.Slug, DraftMark), Conversation: r.Conversation, Question: r.Question,
 			Recipe: r.Recipe, Models: []string{r.Model}, State: string(store.Running), StartedAt: r.StartedAt, Revision: r.Revision,
 			Seconds: s.Now().Sub(r.StartedAt).Seconds(), Usage: store.Usage(r.record.Usage()),

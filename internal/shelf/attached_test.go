@@ -8,7 +8,10 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"juvalogos/internal/client"
+	"juvalogos/internal/desk"
 	"juvalogos/internal/store"
 	"juvalogos/internal/testbed"
 )
@@ -73,6 +76,18 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	}
 	if _, _, reply := question(t, b, "reader", conversation, "When is the next meeting?"); !strings.Contains(reply, "3 March") {
 		t.Errorf("later in the conversation: %q", reply)
+	}
+
+	// Nor does the trace tell makers what the document says.
+	trace, err := b.Desks.Inside(t.Context(), uuid.MustParse(begin.Turn), 1)
+	if err != nil || len(trace.Spans) == 0 {
+		t.Fatalf("%+v, %v", trace, err)
+	}
+	if text := fmt.Sprintf("%+v", trace.Spans); strings.Contains(text, "Agneta") || !strings.Contains(text, "held back") {
+		t.Errorf("the trace: %s", text)
+	}
+	if _, err := b.Desks.Rerun(t.Context(), uuid.MustParse(begin.Turn), desk.Edits{Step: "answer"}, "me"); err == nil || !strings.Contains(err.Error(), "only the visitor may see") {
+		t.Errorf("run again: %v", err)
 	}
 
 	// Another conversation knows nothing of it.

@@ -21,9 +21,13 @@ type live struct {
 	common   []float32 // what the passages' vectors have in common
 	counted  int       // of so many passages
 
-	// Of a conversation's own shelf; under the library's lock.
-	private bool
-	used    time.Time
+	// Under the library's lock: of a conversation's own shelf, and while it is
+	// filled anew beside this one which documents changed meanwhile.
+	private   bool
+	used      time.Time
+	refilling bool
+	again     bool // and is to be once more after that
+	changed   []int64
 }
 
 // shelf returns what is searched of a shelf, and begins to fill it.
@@ -85,9 +89,16 @@ func (l *Library) follow(ctx context.Context) {
 func (l *Library) refill(id int64) {
 	l.mu.Lock()
 	old := l.live[id]
+	busy := old != nil && old.refilling
+	if old != nil {
+		old.refilling, old.again = true, busy
+	}
 	l.mu.Unlock()
 	if old == nil {
 		l.shelf(id)
+		return
+	}
+	if busy {
 		return
 	}
 	fresh := &live{loaded: make(chan struct{}), index: retrieval.New()}
@@ -96,7 +107,14 @@ func (l *Library) refill(id int64) {
 		l.mu.Lock()
 		fresh.private, fresh.used = old.private, old.used
 		l.live[id] = fresh
+		changed, again := old.changed, old.again
 		l.mu.Unlock()
+		if again {
+			l.refill(id)
+		}
+		for _, document := range changed {
+			l.apply(l.background, id, document)
+		}
 	})
 }
 
@@ -171,6 +189,11 @@ func (v *live) vector(text string) []float32 {
 // apply takes over what is on record of a document.
 func (l *Library) apply(ctx context.Context, shelf, document int64) {
 	v := l.shelf(shelf)
+	l.mu.Lock()
+	if v.refilling {
+		v.changed = append(v.changed, document)
+	}
+	l.mu.Unlock()
 	<-v.loaded
 	v.mu.Lock()
 	var all []retrieval.Entry

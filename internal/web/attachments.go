@@ -24,7 +24,7 @@ type attachmentBody struct {
 }
 
 func (s *Server) attachmentRoutes(api fiber.Router) {
-	api.Post("/at/:slug/attachments", s.attach)
+	api.Post("/at/:slug/attachments", arriving(s.attach))
 	api.Get("/at/:slug/attachments", s.listAttached)
 	api.Delete("/at/:slug/attachments/:id", s.detach)
 }

@@ -112,7 +112,7 @@ func (s *Server) shelfRoutes(api fiber.Router) {
 	api.Post("/shelves/:shelf/search", s.allowed(scopeRead, s.searchShelf))
 	api.Post("/shelves", s.allowed(scopePublish, s.makeShelf))
 	api.Delete("/shelves/:shelf", s.allowed(scopePublish, s.removeShelf))
-	api.Post("/shelves/:shelf/documents", s.allowed(scopePublish, s.addDocuments))
+	api.Post("/shelves/:shelf/documents", arriving(s.allowed(scopePublish, s.addDocuments)))
 	api.Post("/shelves/:shelf/addresses", s.allowed(scopePublish, s.addAddress))
 	api.Post("/shelves/:shelf/cancel", s.allowed(scopePublish, s.cancelReading))
 	api.Delete("/shelves/:shelf/documents/:id", s.allowed(scopePublish, s.removeDocument))
@@ -208,6 +208,19 @@ func (s *Server) addDocuments(c fiber.Ctx) error {
 		return err
 	}
 	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
+}
+
+// arriving lets a handler take files in while they arrive. What is left of the
+// body when it refuses them is not to be taken for another request.
+func arriving(h fiber.Handler) fiber.Handler {
+	return func(c fiber.Ctx) error {
+		err := h(c)
+		if err != nil && c.Request().IsBodyStream() {
+			_, _ = io.CopyN(io.Discard, c.Request().BodyStream(), largestBody)
+			c.Response().Header.SetConnectionClose()
+		}
+		return err
+	}
 }
 
 // eachFile hands over the files of a form while they arrive.

@@ -24,7 +24,7 @@
           </li>
         {/each}
       </ul>
-      <p class="mt-1 text-faded">Nobody else sees these documents. They go when you remove the conversation.</p>
+      <p class="mt-1 text-faded">Only you can open these documents. They go when you remove the conversation.</p>
     {/if}
     {#if attached.sent !== null}
       <p class="mt-1 flex items-center gap-3 text-faded"><progress class="h-1.5 w-40 accent-accent" value={attached.sent} aria-label="Sending"></progress> Sending …</p>

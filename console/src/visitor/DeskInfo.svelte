@@ -44,7 +44,7 @@
       {@render list("Not for", desk.not_for)}
       {@render list("What it knows", desk.known)}
       {@render list("What it remembers", [memory])}
-      {#if desk.attachments}{@render list("Your own documents", ["You may attach documents to a conversation, with the paper clip beside the question box. They are read at once and answered from. Nobody else sees them, and they go when you remove the conversation."])}{/if}
+      {#if desk.attachments}{@render list("Your own documents", ["You may attach documents to a conversation, with the paper clip beside the question box. They are read at once and answered from. Only you can open them; what answers quote is part of the conversation. They go when you remove it."])}{/if}
       {#if may.length}{@render list("What you may change", [`You may choose ${new Intl.ListFormat("en").format(may)}, below the question box.`])}{/if}
       <p class="mt-5 text-sm text-faded">Replies are written by a machine. It can be wrong: check what matters.</p>
     </Dialog.Content>
