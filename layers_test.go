@@ -33,7 +33,7 @@ var layers = []struct {
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/pdfium", []string{"juvalogos/core/reading"}},
 	{"juvalogos/internal/fetching", nil},
-	{"juvalogos/internal/shelf", []string{"juvalogos/core/", "juvalogos/internal/fetching", "juvalogos/internal/store"}},
+	{"juvalogos/internal/shelf", []string{"juvalogos/core/", "juvalogos/internal/fetching", "juvalogos/internal/models", "juvalogos/internal/store"}},
 	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/shelf", "juvalogos/internal/store", "juvalogos/internal/vault"}},
 	{"juvalogos/internal/web", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/models", "juvalogos/internal/shelf", "juvalogos/internal/store", "juvalogos/internal/sse", "juvalogos/internal/otlp"}},
 	{"juvalogos/internal/client", []string{"juvalogos/core/yamlfile", "juvalogos/internal/models", "juvalogos/internal/sse"}},

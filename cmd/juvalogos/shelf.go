@@ -19,6 +19,8 @@ var shelfCommands = []command{
 	{"list", "list the shelves", shelfList},
 	{"show", "show a shelf's documents", shelfShow},
 	{"search", "see what a question would find", shelfSearch},
+	{"set", "see or change how a shelf is split and searched", shelfSet},
+	{"embed", "have the shelf's model embed its passages", shelfEmbed},
 	{"remove", "take documents off a shelf, or a shelf away", shelfRemove},
 }
 

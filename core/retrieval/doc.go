@@ -22,7 +22,8 @@ type Entry struct {
 	Path     []string // headings
 	Text     string
 	Language string    // ISO 639-1; "" is taken for English
-	Vector   []float32 // of length 1, all of the same dimensions; nil: none
+	Vector   []float32 // built-in, of length 1; nil: none
+	Meaning  []float32 // a model's, of length 1, all of the same dimensions; nil: none
 }
 
 // Options say how to search. The zero value is none: use DefaultOptions.
@@ -39,6 +40,8 @@ type Options struct {
 	// VectorWeight is what the vector search counts in the fusion, where the
 	// lexical one counts 1; 0 leaves it out.
 	VectorWeight float64
+	// MeaningWeight is that for vectors of a model, where there are such.
+	MeaningWeight float64
 	// Candidates are how many passages the last stage weighs; 0 leaves it out.
 	Candidates int
 	// Weights are what each sign counts in the last stage.
@@ -48,12 +51,15 @@ type Options struct {
 }
 
 // DefaultOptions are what docs/retrieval.md measures as full.
-var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2, Candidates: 120, Weights: DefaultWeights, Distinct: true}
+var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2, MeaningWeight: 1, Candidates: 120, Weights: DefaultWeights, Distinct: true}
 
 // Query is a question.
 type Query struct {
 	Text   string
-	Vector []float32 // of length 1; nil: no vector search
+	Vector []float32 // built-in, of length 1; nil: no vector search by it
+	// Meaning is a model's vector, of length 1; nil: none. The vector search goes
+	// by it where passages have such vectors too.
+	Meaning []float32
 	Limit  int
 }
 
@@ -66,7 +72,8 @@ type Hit struct {
 	Score       float64 // of the last stage that ran; more is better
 	Lexical     float64
 	LexicalRank int
-	Cosine      float64
+	Cosine      float64 // of the built-in vectors
+	Alike       float64 // cosine of the model's
 	VectorRank  int
 	FusedRank   int
 	Signs       Signs
@@ -89,13 +96,14 @@ type Signs struct {
 	About    float64 // cosine with how the document begins
 	Named    float64 // cosine of the question with the title, by the built-in vectors
 	Whole    float64 // cosine with the mean of the document
+	Meaning  float64 // cosine of the model's vectors, against the best and the worst candidate's
 	Page     float64 // BM25F of the whole document, against the best one's
 	Document float64 // what the document's other passages say
 }
 
 // Values are the signs in their order.
 func (s *Signs) Values() []*float64 {
-	return []*float64{&s.Lexical, &s.Covered, &s.Evenly, &s.Exact, &s.Title, &s.Titled, &s.Headed, &s.Lead, &s.Close, &s.Near, &s.Cosine, &s.About, &s.Named, &s.Whole, &s.Page, &s.Document}
+	return []*float64{&s.Lexical, &s.Covered, &s.Evenly, &s.Exact, &s.Title, &s.Titled, &s.Headed, &s.Lead, &s.Close, &s.Near, &s.Cosine, &s.About, &s.Named, &s.Whole, &s.Meaning, &s.Page, &s.Document}
 }
 
 // Score weighs signs.

@@ -24,6 +24,7 @@ type Index struct {
 	byDoc     map[int64]uint32 // the number of a document that is there
 	dead      int
 	vectors   vectors
+	meanings  vectors // of a model
 	total     lengths // of those alive
 	expanded  *expansions
 	languages map[string]bool // of the passages, English left out
@@ -70,6 +71,13 @@ func (x *Index) Len() int {
 	x.mu.RLock()
 	defer x.mu.RUnlock()
 	return len(x.passages) - x.dead
+}
+
+// Meant reports whether passages have a model's vectors.
+func (x *Index) Meant() bool {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	return len(x.meanings.row) > 0
 }
 
 // analysed is an entry whose text was taken apart, which needs no lock.
@@ -205,6 +213,7 @@ func (x *Index) add(a *analysed) {
 	p.doc = doc
 	x.passages = append(x.passages, p)
 	x.vectors.add(at, a.Vector)
+	x.meanings.add(at, a.Meaning)
 	x.total.text += float64(p.text)
 	x.total.path += float64(p.path)
 	x.total.title += float64(p.title)
@@ -230,6 +239,7 @@ func (x *Index) remove(document int64) {
 		x.total.path -= float64(p.path)
 		x.total.title -= float64(p.title)
 		x.vectors.remove(at)
+		x.meanings.remove(at)
 	}
 	delete(x.byDoc, document)
 	x.documents[doc].passages = nil
@@ -245,20 +255,21 @@ func (x *Index) Improve() bool {
 	const atOnce = 8 // some milliseconds
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	return x.vectors.grow(atOnce)
+	return x.vectors.grow(atOnce) || x.meanings.grow(atOnce)
 }
 
 // sweep leaves out what was removed. Terms keep their numbers.
 func (x *Index) sweep() {
 	moved := make([]uint32, len(x.passages))
 	var kept []passage
-	vectors := vectors{}
+	var built, meanings vectors
 	for at, p := range x.passages {
 		if p.dead {
 			continue
 		}
 		moved[at] = uint32(len(kept))
-		vectors.add(uint32(len(kept)), x.vectors.of(uint32(at)))
+		built.add(uint32(len(kept)), x.vectors.of(uint32(at)))
+		meanings.add(uint32(len(kept)), x.meanings.of(uint32(at)))
 		kept = append(kept, p)
 	}
 	for id, list := range x.postings {
@@ -276,7 +287,7 @@ func (x *Index) sweep() {
 			d.passages[i] = moved[at]
 		}
 	}
-	x.passages, x.vectors, x.dead = kept, vectors, 0
+	x.passages, x.vectors, x.meanings, x.dead = kept, built, meanings, 0
 }
 
 // idf is how rare a term is (Robertson and Spärck Jones's weight, kept above

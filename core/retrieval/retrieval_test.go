@@ -68,7 +68,7 @@ func TestFieldsAreWeighed(t *testing.T) {
 func TestFusion(t *testing.T) {
 	o := DefaultOptions
 	o.VectorWeight = 0.2
-	if got := fuse(&candidate{Hit: Hit{LexicalRank: 1, VectorRank: 2}}, o); math.Abs(got-(1.0/61+0.2/62)) > 1e-12 {
+	if got := fuse(&candidate{Hit: Hit{LexicalRank: 1, VectorRank: 2}}, o.VectorWeight); math.Abs(got-(1.0/61+0.2/62)) > 1e-12 {
 		t.Error(got)
 	}
 }

@@ -31,7 +31,14 @@ func (x *Index) Search(q Query, o Options) Result {
 		c := get(f.at)
 		c.Lexical, c.LexicalRank, c.page = f.score, i+1, f.page
 	}
-	if o.VectorWeight > 0 && q.Vector != nil {
+	weight := o.VectorWeight
+	if near := x.meanings.nearest(q.Meaning, pool); o.MeaningWeight > 0 && len(near) > 0 {
+		weight = o.MeaningWeight
+		for i, n := range near {
+			c := get(n.at)
+			c.Alike, c.VectorRank = float64(n.cosine), i+1
+		}
+	} else if o.VectorWeight > 0 && q.Vector != nil {
 		for i, n := range x.vectors.nearest(q.Vector, pool) {
 			c := get(n.at)
 			c.Cosine, c.VectorRank = float64(n.cosine), i+1
@@ -39,7 +46,7 @@ func (x *Index) Search(q Query, o Options) Result {
 	}
 	all := make([]*candidate, 0, len(hits))
 	for _, c := range hits {
-		c.Score = fuse(c, o)
+		c.Score = fuse(c, weight)
 		all = append(all, c)
 	}
 	order(all)
@@ -50,11 +57,8 @@ func (x *Index) Search(q Query, o Options) Result {
 	if o.Candidates > 0 {
 		all = all[:min(len(all), o.Candidates+pagesBeside)]
 		for _, c := range all {
-			if c.VectorRank == 0 && q.Vector != nil {
-				if v := x.vectors.of(c.at); v != nil && len(v) == len(q.Vector) {
-					c.Cosine = dot(v, q.Vector)
-				}
-			}
+			c.Cosine = cosine(&x.vectors, c.at, q.Vector, c.Cosine)
+			c.Alike = cosine(&x.meanings, c.at, q.Meaning, c.Alike)
 		}
 		x.weigh(q.Text, question, q.Vector, all, o)
 		order(all)
@@ -67,6 +71,17 @@ func (x *Index) Search(q Query, o Options) Result {
 		result.Hits = append(result.Hits, c.Hit)
 	}
 	return result
+}
+
+// cosine is that of a passage's vector with q, unless it is known already.
+func cosine(v *vectors, at uint32, q []float32, known float64) float64 {
+	if known != 0 || q == nil {
+		return known
+	}
+	if of := v.of(at); len(of) == len(q) {
+		return dot(of, q)
+	}
+	return 0
 }
 
 // candidate is a hit on its way.
@@ -83,13 +98,13 @@ func order(all []*candidate) {
 }
 
 // fuse is weighted reciprocal rank fusion (Cormack, Clarke and Büttcher, 2009).
-func fuse(c *candidate, o Options) (score float64) {
+func fuse(c *candidate, vectorWeight float64) (score float64) {
 	const k = 60
 	if c.LexicalRank > 0 {
 		score += 1 / float64(k+c.LexicalRank)
 	}
 	if c.VectorRank > 0 {
-		score += o.VectorWeight / float64(k+c.VectorRank)
+		score += vectorWeight / float64(k+c.VectorRank)
 	}
 	return score
 }

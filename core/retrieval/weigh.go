@@ -10,7 +10,7 @@ import (
 
 // DefaultWeights were set on other documents than those that docs/retrieval.md
 // reports on; see there.
-var DefaultWeights = Signs{Lexical: 0.5, Covered: 0.45, Evenly: 0.8, Exact: 0.9, Title: 1.6, Titled: 0.65, Headed: 1.1, Lead: 0.5, Close: 1, Near: 1.1, Cosine: 1, About: 0.85, Named: 0.4, Whole: 0.3, Page: 0.7, Document: 1.5}
+var DefaultWeights = Signs{Lexical: 0.5, Covered: 0.45, Evenly: 0.8, Exact: 0.9, Title: 1.6, Titled: 0.65, Headed: 1.1, Lead: 0.5, Close: 1, Near: 1.1, Cosine: 1, About: 0.85, Named: 0.4, Whole: 0.3, Meaning: 2, Page: 0.7, Document: 1.5}
 
 // weigh sets the candidates' scores anew.
 func (x *Index) weigh(text string, question []wanted, vector []float32, all []*candidate, o Options) {
@@ -46,6 +46,7 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 	if v, known := x.words.Vector(text); known {
 		asked = v[:]
 	}
+	least, span := meant(all)
 	leads := map[uint32][]float64{}
 	pages := 0.0
 	for _, c := range all {
@@ -88,6 +89,9 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 		if v := x.vectors.of(first); v != nil && len(v) == len(vector) {
 			s.About = max(0, dot(v, vector))
 		}
+		if span > 0 && c.Alike > 0 {
+			s.Meaning = (c.Alike - least) / span
+		}
 		if highest > 0 {
 			s.Lexical = c.Lexical / highest
 		}
@@ -99,6 +103,19 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 		}
 		c.Score = s.Score(o.Weights)
 	}
+}
+
+// meant is the least cosine of the model's vectors among candidates, and how
+// far the highest lies above it: models differ much in both.
+func meant(all []*candidate) (least, span float64) {
+	least = math.Inf(1)
+	most := 0.0
+	for _, c := range all {
+		if c.Alike > 0 {
+			least, most = min(least, c.Alike), max(most, c.Alike)
+		}
+	}
+	return least, most - least
 }
 
 // matcher holds the words of passages against those of a question, and

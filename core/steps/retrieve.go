@@ -20,6 +20,8 @@ type Finding struct {
 	Found    []Found // the best first
 	Answers  float64 // how likely any of them answers, 0 to 1
 	Passages int     // that were looked through
+	// Asked are models that were asked for the vector of the question.
+	Asked []*recipe.ModelCall
 }
 
 // Found is a passage that was found.
@@ -64,6 +66,9 @@ func retrieve() step {
 			}
 			set := c.Set.(*retrieveSet)
 			finding, err := t.Shelves.Find(ctx, text(c.In, "question"), set.Most)
+			for _, asked := range finding.Asked {
+				c.Asked(asked)
+			}
 			found, sure := finding.Found, finding.Answers
 			if err != nil {
 				return nil, err

@@ -111,6 +111,48 @@ func (c *Client) RemoveShelf(ctx context.Context, slug string) error {
 	return c.call(ctx, http.MethodDelete, shelfPath(slug, ""), nil, nil)
 }
 
+// ShelfSettings are how a shelf is split and searched, by name.
+type ShelfSettings map[string]any
+
+// ShelfSettings returns a shelf's.
+func (c *Client) ShelfSettings(ctx context.Context, slug string) (ShelfSettings, error) {
+	var s ShelfSettings
+	err := c.call(ctx, http.MethodGet, shelfPath(slug, "/settings"), nil, &s)
+	return s, err
+}
+
+// SetShelf changes those that are named.
+func (c *Client) SetShelf(ctx context.Context, slug string, change ShelfSettings) (ShelfSettings, error) {
+	var s ShelfSettings
+	err := c.call(ctx, http.MethodPut, shelfPath(slug, "/settings"), change, &s)
+	return s, err
+}
+
+// ShelfEmbedding tells how far a shelf's model is with its passages.
+type ShelfEmbedding struct {
+	Model       string  `json:"model"`
+	Priced      bool    `json:"priced"`
+	Passages    int     `json:"passages"`
+	Embedded    int     `json:"embedded"`
+	Tokens      int     `json:"tokens"`
+	Cost        float64 `json:"cost"`
+	SpentTokens int64   `json:"spent_tokens"`
+	SpentCost   float64 `json:"spent_cost"`
+	Problem     string  `json:"problem,omitempty"`
+}
+
+// ShelfEmbedding returns a shelf's.
+func (c *Client) ShelfEmbedding(ctx context.Context, slug string) (ShelfEmbedding, error) {
+	var e ShelfEmbedding
+	err := c.call(ctx, http.MethodGet, shelfPath(slug, "/embedding"), nil, &e)
+	return e, err
+}
+
+// EmbedShelf has the shelf's model embed the rest, at its price.
+func (c *Client) EmbedShelf(ctx context.Context, slug string) error {
+	return c.call(ctx, http.MethodPost, shelfPath(slug, "/embedding"), struct{}{}, nil)
+}
+
 // ShelfDocuments lists a shelf's documents.
 func (c *Client) ShelfDocuments(ctx context.Context, slug string) ([]ShelfDocument, error) {
 	var all struct{ Documents []ShelfDocument }

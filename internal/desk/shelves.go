@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 
+	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/internal/shelf"
 )
@@ -47,5 +48,9 @@ func (s shelves) Find(ctx context.Context, question string, most int) (steps.Fin
 			Text: f.Text, Number: f.Number, Score: f.Hit.Score, Spans: spans,
 		}
 	}
-	return steps.Finding{Found: all, Answers: r.Answers, Passages: r.Passages}, nil
+	finding := steps.Finding{Found: all, Answers: r.Answers, Passages: r.Passages}
+	for _, a := range r.Asked {
+		finding.Asked = append(finding.Asked, &recipe.ModelCall{Model: a.Model, At: a.At, Took: a.Took, PromptTokens: a.Tokens, Cost: a.Cost, Error: a.Error})
+	}
+	return finding, nil
 }

@@ -41,6 +41,10 @@ func (f fakeClient) Generate(_ context.Context, r Request, text func([]byte)) (R
 	return Result{Finish: "stop", ReplyTokens: 3}, nil
 }
 
+func (f fakeClient) Embed(_ context.Context, _ string, texts []string) ([][]float32, int, error) {
+	return make([][]float32, len(texts)), 1, f.err
+}
+
 func (f fakeClient) Names(context.Context) ([]string, error) { return f.names, nil }
 
 func openFake(t *testing.T, text string, f fakeClient) *Registry {

@@ -36,6 +36,10 @@ type Result struct {
 // characters. Errors are *Error, or the context's.
 type Client interface {
 	Generate(ctx context.Context, r Request, text func([]byte)) (Result, error)
+	// Embed returns a vector of length 1 for each text, all of the same
+	// dimensions, and how many tokens were read as the server counted them; 0 if
+	// it did not say. Errors are *Error, or the context's.
+	Embed(ctx context.Context, model string, texts []string) (vectors [][]float32, tokens int, err error)
 	// Names lists the models that the server says it has.
 	Names(ctx context.Context) ([]string, error)
 }
@@ -191,6 +195,19 @@ func (e *Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Res
 	}
 	r.Model = e.Name
 	return e.client.Generate(ctx, r, text)
+}
+
+// Embed asks the model once for the vectors of texts, in its turn.
+func (e *Entry) Embed(ctx context.Context, texts []string) (vectors [][]float32, tokens int, err error) {
+	if e.keyErr != nil {
+		return nil, 0, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.keyErr.Error()}
+	}
+	leave, err := e.Enter(ctx, func(Wait) {})
+	if err != nil {
+		return nil, 0, err
+	}
+	defer leave()
+	return e.client.Embed(ctx, e.Name, texts)
 }
 
 // Protocols are the ways in which the registry can talk to servers.

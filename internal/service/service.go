@@ -106,7 +106,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	engine := pdfium.New(o.Data)
 	defer engine.Close()
 	instance := desk.RandomInstance()
-	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Fetcher: fetching.New(o.FetchPrivate, int64(reading.DefaultLimits.Bytes))})
+	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, int64(reading.DefaultLimits.Bytes))})
 	if err != nil {
 		return err
 	}

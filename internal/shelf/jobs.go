@@ -75,6 +75,7 @@ func (l *Library) startJobs(ctx context.Context) error {
 // resume has read what was left unread: by a service that is no more, or
 // because the job could not be put in the queue.
 func (l *Library) resume(ctx context.Context) {
+	l.embedRest(ctx)
 	for {
 		unread, err := l.Store.Unfinished(ctx)
 		for _, d := range unread {
@@ -142,6 +143,9 @@ func (l *Library) read(ctx context.Context, id int64) error {
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
 	l.apply(ctx, d.Shelf, d.ID)
+	if settings.Embedding != "" && len(kept) > 0 {
+		l.embedSoon(d.Shelf) // a model that costs waits until somebody has agreed
+	}
 	l.Log.Debug("document read", "name", d.Name, "state", d.State, "passages", len(kept), "seconds", d.Seconds)
 	return nil
 }

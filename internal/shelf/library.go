@@ -26,6 +26,7 @@ import (
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/fetching"
+	"juvalogos/internal/models"
 	"juvalogos/internal/store"
 )
 
@@ -38,6 +39,8 @@ type Options struct {
 	Limits   reading.Limits   // zero: reading.DefaultLimits
 	// Fetcher gets what addresses lead to; nil: nothing is fetched.
 	Fetcher *fetching.Fetcher
+	// Models make embeddings where a shelf names one; nil: there are none.
+	Models *models.Registry
 	// Pages spells out PDFs; nil: they cannot be read.
 	Pages reading.Engine
 }
@@ -49,6 +52,10 @@ type Settings struct {
 	TitleWeight  float64 `json:"title_weight"`  // what a word counts in the title
 	Expand       int     `json:"expand"`        // words that mean the same, for each word of a question
 	VectorWeight float64 `json:"vector_weight"` // what the search by meaning counts; 0: none
+	// Embedding is the model whose vectors the search by meaning goes by, like
+	// connection/name; "": the built-in ones. MeaningWeight is what it counts.
+	Embedding     string  `json:"embedding"`
+	MeaningWeight float64 `json:"meaning_weight"`
 	Candidates   int     `json:"candidates"`    // passages that the last stage weighs; 0: none
 	Distinct     bool    `json:"distinct"`
 	K1           float64 `json:"k1"`
@@ -58,12 +65,13 @@ type Settings struct {
 // DefaultSettings are those of docs/retrieval.md.
 func DefaultSettings() Settings {
 	o := retrieval.DefaultOptions
-	return Settings{Words: 200, Overlap: 100, TitleWeight: o.TitleWeight, Expand: o.Expand, VectorWeight: o.VectorWeight, Candidates: o.Candidates, Distinct: o.Distinct, K1: o.K1, B: o.B}
+	return Settings{Words: 200, Overlap: 100, TitleWeight: o.TitleWeight, Expand: o.Expand, VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, Candidates: o.Candidates, Distinct: o.Distinct, K1: o.K1, B: o.B}
 }
 
 func (s Settings) options() retrieval.Options {
 	o := retrieval.DefaultOptions
 	o.TitleWeight, o.Expand, o.VectorWeight, o.Candidates, o.Distinct, o.K1, o.B = s.TitleWeight, s.Expand, s.VectorWeight, s.Candidates, s.Distinct, s.K1, s.B
+	o.MeaningWeight = s.MeaningWeight
 	return o
 }
 
@@ -77,6 +85,8 @@ type Library struct {
 
 	mu   sync.Mutex
 	live map[int64]*live
+	// embedding are the shelves that are being embedded; true: once more then.
+	embedding map[int64]bool
 }
 
 // Problem is an error that can be told to whoever asked.
@@ -101,7 +111,7 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	if o.Limits == (reading.Limits{}) {
 		o.Limits = reading.DefaultLimits
 	}
-	l := &Library{Options: o, live: map[int64]*live{}}
+	l := &Library{Options: o, live: map[int64]*live{}, embedding: map[int64]bool{}}
 	if err := l.startJobs(ctx); err != nil {
 		return nil, fmt.Errorf("start background work: %w", err)
 	}

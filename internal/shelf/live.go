@@ -14,6 +14,7 @@ import (
 // live is what of a shelf is searched.
 type live struct {
 	loaded chan struct{} // closed once it was filled
+	model  string        // whose vectors the passages have, beside the built-in ones; set before loaded
 	mu     sync.Mutex    // of changes
 	index  *retrieval.Index
 
@@ -71,7 +72,11 @@ func (l *Library) follow(ctx context.Context) {
 			l.mu.Lock()
 			_, known := l.live[shelf]
 			l.mu.Unlock()
-			if known {
+			switch {
+			case !known:
+			case document == 0:
+				l.refill(shelf)
+			default:
 				l.apply(ctx, shelf, document)
 			}
 		})
@@ -137,6 +142,13 @@ func (l *Library) fill(id int64, v *live) {
 		all = append(all, e)
 		return nil
 	})
+	if err == nil {
+		var settings Settings
+		if settings, err = l.settings(context.Background(), id); err == nil && settings.Embedding != "" {
+			v.model = l.path(settings.Embedding)
+			err = l.addMeanings(context.Background(), v.model, all)
+		}
+	}
 	if err != nil {
 		l.Log.Error("a shelf could not be filled", "shelf", id, "error", err)
 		return
@@ -165,6 +177,39 @@ func (l *Library) fill(id int64, v *live) {
 		}
 	})
 	l.Log.Debug("shelf filled", "shelf", id, "passages", len(all), "took", l.Now().Sub(began))
+}
+
+// addMeanings gives passages the vectors of a model, as far as it has embedded
+// them.
+func (l *Library) addMeanings(ctx context.Context, model string, all []retrieval.Entry) error {
+	if model == "" {
+		return nil
+	}
+	for from := 0; from < len(all); from += together {
+		some := all[from:min(from+together, len(all))]
+		hashes := make([][32]byte, len(some))
+		for i, e := range some {
+			hashes[i] = meaningHash(store.ShelfPassage{Passage: store.Passage{Path: e.Path, Text: e.Text}, Title: e.Title})
+		}
+		vectors, err := l.Store.Vectors(ctx, model, hashes)
+		if err != nil {
+			return err
+		}
+		for i := range some {
+			some[i].Meaning = vectors[hashes[i]]
+		}
+	}
+	return nil
+}
+
+// path is a model's name that no other has; what is not known stays as it is.
+func (l *Library) path(name string) string {
+	if l.Models != nil {
+		if entry, err := l.Models.Find(name); err == nil {
+			return entry.Path()
+		}
+	}
+	return name
 }
 
 // entryOf is a passage as the index takes it.
@@ -203,6 +248,9 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 		all = append(all, e)
 		return nil
 	})
+	if err == nil {
+		err = l.addMeanings(ctx, v.model, all)
+	}
 	if err == nil {
 		v.index.Replace(document, all)
 	}

@@ -28,6 +28,7 @@ type Results struct {
 	Found    []Found // the best first
 	Answers  float64 // how likely anything found answers, 0 to 1
 	Passages int     // that were looked through
+	Asked    []Asked // what models were asked for the vector of the question
 }
 
 // Search finds what answers a question on some shelves. join makes one of
@@ -48,7 +49,15 @@ func (l *Library) Search(ctx context.Context, shelves []string, question string,
 		if join {
 			most *= 2
 		}
-		result := v.index.Search(retrieval.Query{Text: question, Vector: v.vector(question), Limit: most}, settingsOf(f.Settings).options())
+		query := retrieval.Query{Text: question, Vector: v.vector(question), Limit: most}
+		if v.index.Meant() {
+			meaning, asked := l.meaning(ctx, v.model, question)
+			query.Meaning = meaning
+			if asked != nil {
+				r.Asked = append(r.Asked, *asked)
+			}
+		}
+		result := v.index.Search(query, settingsOf(f.Settings).options())
 		r.Answers = max(r.Answers, result.Answers)
 		r.Passages += v.index.Len()
 		found, err := l.fetch(ctx, slug, result.Hits)

@@ -61,12 +61,13 @@ type Bed struct {
 
 // Options change what New makes; zero is what most tests want.
 type Options struct {
-	BasePath     string
-	Console      fs.FS         // nil: a bare document
-	Patience     time.Duration // of the connection; zero: two seconds
-	FetchPrivate bool          // shelves may fetch from this machine
-	Database     string        // address; empty: one of the test's own
-	Bare         bool          // no connection and no desk yet
+	BasePath       string
+	Console        fs.FS         // nil: a bare document
+	Patience       time.Duration // of the connection; zero: two seconds
+	EmbeddingPrice float64       // of clover-embed, per million tokens
+	FetchPrivate   bool          // shelves may fetch from this machine
+	Database       string        // address; empty: one of the test's own
+	Bare           bool          // no connection and no desk yet
 }
 
 // New starts everything and publishes Desk. It is stopped with the test.
@@ -89,7 +90,7 @@ func New(t testing.TB, o Options) *Bed {
 		o.Database = storetest.URL(t)
 	}
 	t.Setenv("TESTBED_MODEL_KEY", ModelKey)
-	file := modelsAt(model.URL, o.Patience)
+	file := modelsAt(model.URL, o.Patience, o.EmbeddingPrice)
 	if o.Bare {
 		file = models.File{}
 	}
@@ -108,7 +109,7 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	instance := desk.RandomInstance()
 	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
-	b.Shelves, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Fetcher: fetching.New(o.FetchPrivate, 10<<20)})
+	b.Shelves, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, 10<<20)})
 	must()
 	b.Desks, err = desk.New(ctx, desk.Options{Shelves: b.Shelves, Instance: instance, Store: b.Store, Models: registry, Log: log, Vault: keys, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond}})
 	must()
@@ -139,20 +140,20 @@ func New(t testing.TB, o Options) *Bed {
 	return b
 }
 
-func modelsAt(url string, patience time.Duration) models.File {
+func modelsAt(url string, patience time.Duration, embedding float64) models.File {
 	return models.File{Connections: []models.Connection{{
 		Name: "shed", Protocol: "chat-completions", Address: url + "/v1", Key: "env:TESTBED_MODEL_KEY", Patience: patience,
 		Models: []models.Model{
 			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
 			{Name: "heather-2", Can: []string{"chat"}, Context: 8192, Vocabulary: "cl100k_base"},
-			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048},
+			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048, Price: models.Price{In: embedding}},
 		},
 	}}}
 }
 
 // ServeModelsFrom puts another server in the simulated one's place; desks that
 // are open follow within a second.
-func (b *Bed) ServeModelsFrom(url string) { b.Desks.Models.Replace(modelsAt(url, time.Minute)) }
+func (b *Bed) ServeModelsFrom(url string) { b.Desks.Models.Replace(modelsAt(url, time.Minute, 0)) }
 
 // Fast makes the simulated model answer at once, Slow word by word.
 var (

@@ -103,6 +103,8 @@ func (s *Server) shelfRoutes(api fiber.Router) {
 	read := func(path string, h fiber.Handler) { api.Get(path, s.allowed(scopeRead, h)) }
 	read("/shelves", s.listShelves)
 	read("/shelves/:shelf", s.showShelf)
+	read("/shelves/:shelf/settings", s.shelfSettings)
+	read("/shelves/:shelf/embedding", s.shelfEmbedding)
 	read("/shelves/:shelf/documents", s.listDocuments)
 	read("/shelves/:shelf/documents/:id/passages", s.listPassages)
 	read("/shelves/:shelf/documents/:id/text", s.documentText)
@@ -112,6 +114,8 @@ func (s *Server) shelfRoutes(api fiber.Router) {
 	api.Post("/shelves/:shelf/search", s.allowed(scopeRead, s.searchShelf))
 	api.Post("/shelves", s.allowed(scopePublish, s.makeShelf))
 	api.Delete("/shelves/:shelf", s.allowed(scopePublish, s.removeShelf))
+	api.Put("/shelves/:shelf/settings", s.allowed(scopePublish, s.changeShelf))
+	api.Post("/shelves/:shelf/embedding", s.allowed(scopePublish, s.embedShelf))
 	api.Post("/shelves/:shelf/documents", arriving(s.allowed(scopePublish, s.addDocuments)))
 	api.Post("/shelves/:shelf/addresses", s.allowed(scopePublish, s.addAddress))
 	api.Post("/shelves/:shelf/cancel", s.allowed(scopePublish, s.cancelReading))

@@ -153,3 +153,10 @@ func (s *Server) Requests() int {
 	defer s.mu.Unlock()
 	return s.requests
 }
+
+// Embedded is how many texts were embedded so far.
+func (s *Server) Embedded() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.embedded
+}

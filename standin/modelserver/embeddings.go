@@ -19,6 +19,9 @@ func (s *Server) embed(w http.ResponseWriter, r *http.Request) {
 		refuse(w, http.StatusBadRequest, "invalid_request", err.Error())
 		return
 	}
+	if s.take(r, q.Model).refused(w, r) {
+		return
+	}
 	if m, ok := find(q.Model); !ok || m.chat {
 		refuse(w, http.StatusNotFound, "model_not_found", "There is no embedding model "+q.Model+".")
 		return
@@ -31,6 +34,9 @@ func (s *Server) embed(w http.ResponseWriter, r *http.Request) {
 		refuse(w, http.StatusBadRequest, "invalid_request", "input must be a text or a list of texts.")
 		return
 	}
+	s.mu.Lock()
+	s.embedded += len(inputs)
+	s.mu.Unlock()
 	tokens := 0
 	var data []map[string]any
 	for i, text := range inputs {

@@ -19,6 +19,7 @@ type Server struct {
 	mu       sync.Mutex
 	control  Control
 	requests int
+	embedded int
 }
 
 // Handler serves the protocol below /v1 and the controls at /admin/control.

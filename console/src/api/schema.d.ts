@@ -665,6 +665,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelves/{shelf}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** See how a shelf is split and searched */
+        get: operations["shelfSettings"];
+        /** Change how a shelf is split and searched; what is left out stays as it is */
+        put: operations["changeShelf"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/embedding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** See how far the shelf's model is with its passages, and what the rest costs */
+        get: operations["shelfEmbedding"];
+        put?: never;
+        /** Have the shelf's model embed what it has not yet, at its price */
+        post: operations["embedShelf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/search": {
         parameters: {
             query?: never;
@@ -1695,6 +1735,48 @@ export interface components {
              * @enum {string}
              */
             show?: "columns" | "cards";
+        };
+        /** @description How a shelf is split and searched. */
+        ShelfSettings: {
+            title?: string;
+            /** @description Words of a passage. */
+            words?: number;
+            /** @description Words that the next passage has too. */
+            overlap?: number;
+            /** @description What a word counts in the title, where it counts 1 in the text. */
+            title_weight?: number;
+            /** @description Words that mean the same, for each word of a question. */
+            expand?: number;
+            /** @description What the search by the built-in vectors counts, where that by words counts 1; 0 leaves it out. */
+            vector_weight?: number;
+            /** @description The model whose vectors are used instead, like connection/name; empty: none. */
+            embedding?: string;
+            /** @description What the search by that model's vectors counts. */
+            meaning_weight?: number;
+            /** @description Passages that the last stage weighs anew; 0 leaves it out. */
+            candidates?: number;
+            /** @description Passages that say nearly what a better one says are dropped. */
+            distinct?: boolean;
+            /** @description How soon a word said often counts no more. */
+            k1?: number;
+            /** @description How much longer texts are held back. */
+            b?: number;
+        };
+        /** @description How far a shelf's model is with its passages. */
+        ShelfEmbedding: {
+            /** @description Empty: the built-in vectors only. */
+            model: string;
+            priced: boolean;
+            passages: number;
+            embedded: number;
+            /** @description Of the passages that are not embedded yet. */
+            tokens: number;
+            /** @description What embedding those will cost. */
+            cost: number;
+            spent_tokens: number;
+            spent_cost: number;
+            /** @description What stopped it last. */
+            problem?: string;
         };
         /** @description A document that a visitor attached to a conversation. */
         Attachment: {
@@ -3798,6 +3880,100 @@ export interface operations {
                         added: components["schemas"]["Added"][];
                     };
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shelfSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Settings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeShelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShelfSettings"];
+            };
+        };
+        responses: {
+            /** @description Settings as they are now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shelfEmbedding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description So far */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfEmbedding"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    embedShelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It begins */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

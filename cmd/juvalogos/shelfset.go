@@ -1,0 +1,110 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"juvalogos/internal/client"
+)
+
+func shelfSet(args []string) error {
+	f := newFlags("shelf set [flags] SHELF [NAME=VALUE...]",
+		"Changes how a shelf is split and searched; without values it prints them. What is split\notherwise is read anew. embedding names a model of a connection whose vectors the search by\nmeaning goes by; see juvalogos shelf embed. docs/shelves.md tells what each setting does.",
+		"juvalogos shelf set handbook words=150 overlap=50\njuvalogos shelf set handbook embedding=shed/clover-embed\njuvalogos shelf set handbook \"title=The members' handbook\"")
+	asJSON := f.Bool("json", false, "print JSON")
+	return onService(f, args, 1, manyNames, "name a shelf", func(c *client.Client, names []string) error {
+		ctx := context.Background()
+		settings, err := c.ShelfSettings(ctx, names[0])
+		if err != nil {
+			return err
+		}
+		change := client.ShelfSettings{}
+		for _, word := range names[1:] {
+			name, value, ok := strings.Cut(word, "=")
+			if _, known := settings[name]; !ok || !known {
+				return usageError(fmt.Sprintf("%q: write NAME=VALUE, where NAME is one of %s", word, strings.Join(slices.Sorted(maps.Keys(settings)), ", ")))
+			}
+			if _, isText := settings[name].(string); isText {
+				change[name] = value
+				continue
+			}
+			var v any
+			if json.Unmarshal([]byte(value), &v) != nil {
+				return usageError(fmt.Sprintf("%s: %q is not a value like %v", name, value, settings[name]))
+			}
+			change[name] = v
+		}
+		if len(change) > 0 {
+			if settings, err = c.SetShelf(ctx, names[0], change); err != nil {
+				return err
+			}
+		}
+		if *asJSON {
+			return printJSON(settings)
+		}
+		for _, name := range slices.Sorted(maps.Keys(settings)) {
+			fmt.Printf("%-15s %v\n", name, settings[name])
+		}
+		return nil
+	})
+}
+
+func shelfEmbed(args []string) error {
+	f := newFlags("shelf embed [flags] SHELF",
+		"Tells how far the shelf's model is with its passages and what the rest costs. With -go it\nhas the model embed them. A model without a price embeds by itself.",
+		"juvalogos shelf set handbook embedding=shed/clover-embed\njuvalogos shelf embed handbook\njuvalogos shelf embed -go -wait handbook")
+	agreed := f.Bool("go", false, "embed what is not embedded yet, at its price")
+	wait := f.Bool("wait", false, "wait until it is done")
+	asJSON := f.Bool("json", false, "print JSON")
+	return onService(f, args, 1, 1, "name one shelf", func(c *client.Client, names []string) error {
+		ctx, cancel := interruptible()
+		defer cancel()
+		if *agreed {
+			if err := c.EmbedShelf(ctx, names[0]); err != nil {
+				return err
+			}
+		}
+		e, err := c.ShelfEmbedding(ctx, names[0])
+		for err == nil && *wait && e.Model != "" && e.Embedded < e.Passages && e.Problem == "" && (*agreed || !e.Priced) {
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(300 * time.Millisecond):
+			}
+			e, err = c.ShelfEmbedding(ctx, names[0])
+		}
+		if err != nil || *asJSON {
+			return printed(*asJSON, e, err)
+		}
+		fmt.Print(embeddingLines(names[0], e))
+		return nil
+	})
+}
+
+func embeddingLines(shelf string, e client.ShelfEmbedding) string {
+	if e.Model == "" {
+		return "The built-in vectors are used; no model is asked. Name one: juvalogos shelf set " + shelf + " embedding=CONNECTION/MODEL\n"
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s has embedded %d of %d passages", e.Model, e.Embedded, e.Passages)
+	if e.SpentTokens > 0 {
+		fmt.Fprintf(&b, "; so far %d tokens, cost %.4g", e.SpentTokens, e.SpentCost)
+	}
+	b.WriteString(".\n")
+	if e.Embedded < e.Passages {
+		fmt.Fprintf(&b, "The rest takes about %d tokens, cost %.4g", e.Tokens, e.Cost)
+		if e.Priced {
+			fmt.Fprintf(&b, ". Nothing is embedded before you say so: juvalogos shelf embed -go %s", shelf)
+		}
+		b.WriteString("\n")
+	}
+	if e.Problem != "" {
+		fmt.Fprintf(&b, "It stopped: %s\n", e.Problem)
+	}
+	return b.String()
+}
