@@ -60,7 +60,8 @@ type Query struct {
 	// Meaning is a model's vector, of length 1; nil: none. The vector search goes
 	// by it where passages have such vectors too.
 	Meaning []float32
-	Limit  int
+	Only    map[int64]bool // of these documents; nil: of all
+	Limit   int
 }
 
 // Hit is a passage that was found. Ranks count from 1; 0: not among what that

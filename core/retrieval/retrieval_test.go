@@ -243,3 +243,47 @@ func TestManyAtOnce(t *testing.T) {
 		t.Error("nothing is found")
 	}
 }
+
+// A search within some documents finds nothing of others, by words or by
+// vectors, and all of theirs.
+func TestSearchWithinDocuments(t *testing.T) {
+	x := New()
+	words := embedding.Load()
+	for d := range int64(40) {
+		text := fmt.Sprintf("The queen lays eggs in hive %d.", d)
+		v, _ := words.Vector(text)
+		x.Add([]Entry{{Document: d, Title: "Notes", Text: text, Vector: v[:]}})
+	}
+	v, _ := words.Vector("queen")
+	r := x.Search(Query{Text: "queen", Vector: v[:], Limit: 50, Only: map[int64]bool{7: true, 31: true, 99: true}}, DefaultOptions)
+	if len(r.Hits) != 2 || r.Hits[0].Document+r.Hits[1].Document != 38 {
+		t.Errorf("%+v", r.Hits)
+	}
+	if r := x.Search(Query{Text: "queen", Limit: 50, Only: map[int64]bool{}}, DefaultOptions); len(r.Hits) != 0 {
+		t.Errorf("within nothing: %+v", r.Hits)
+	}
+}
+
+// Where passages have a model's vectors, the search by meaning goes by them.
+func TestAModelsVectors(t *testing.T) {
+	x := New()
+	o := DefaultOptions
+	o.Distinct = false
+	meanings := [][]float32{{1, 0}, {0.6, 0.8}, {0, 1}}
+	for d, m := range meanings {
+		x.Add([]Entry{{Document: int64(d), Text: "Nothing that the question says.", Meaning: m}})
+	}
+	if !x.Meant() {
+		t.Error("it has no vectors of a model")
+	}
+	r := x.Search(Query{Text: "zebra", Meaning: []float32{0, 1}, Limit: 3}, o)
+	for i, want := range []int64{2, 1, 0} {
+		if len(r.Hits) != 3 || r.Hits[i].Document != want || r.Hits[i].VectorRank != i+1 || math.Abs(r.Hits[i].Alike-float64(meanings[want][1])) > 1e-6 {
+			t.Fatalf("%+v", r.Hits)
+		}
+	}
+	o.MeaningWeight = 0
+	if r := x.Search(Query{Text: "zebra", Meaning: []float32{0, 1}, Limit: 3}, o); len(r.Hits) != 0 {
+		t.Errorf("left out: %+v", r.Hits)
+	}
+}

@@ -16,7 +16,7 @@ func (x *Index) Search(q Query, o Options) Result {
 	}
 	question := x.read(q.Text, "", o.Expand)
 	pool := max(q.Limit*3, o.Candidates, 50)
-	found := x.lexical(question, o, pool)
+	found := x.lexical(question, o, pool, q.Only)
 	hits := make(map[uint32]*candidate, 2*len(found))
 	get := func(at uint32) *candidate {
 		c := hits[at]
@@ -32,14 +32,14 @@ func (x *Index) Search(q Query, o Options) Result {
 		c.Lexical, c.LexicalRank, c.page = f.score, i+1, f.page
 	}
 	weight := o.VectorWeight
-	if near := x.meanings.nearest(q.Meaning, pool); o.MeaningWeight > 0 && len(near) > 0 {
+	if near := x.nearest(&x.meanings, q.Meaning, pool, q.Only); o.MeaningWeight > 0 && len(near) > 0 {
 		weight = o.MeaningWeight
 		for i, n := range near {
 			c := get(n.at)
 			c.Alike, c.VectorRank = float64(n.cosine), i+1
 		}
 	} else if o.VectorWeight > 0 && q.Vector != nil {
-		for i, n := range x.vectors.nearest(q.Vector, pool) {
+		for i, n := range x.nearest(&x.vectors, q.Vector, pool, q.Only) {
 			c := get(n.at)
 			c.Cosine, c.VectorRank = float64(n.cosine), i+1
 		}
@@ -71,6 +71,28 @@ func (x *Index) Search(q Query, o Options) Result {
 		result.Hits = append(result.Hits, c.Hit)
 	}
 	return result
+}
+
+// nearest are the passages with the nearest vectors, of some documents only if
+// only is not nil.
+func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) []near {
+	if only == nil {
+		return v.nearest(q, most)
+	}
+	var all []near
+	for document := range only {
+		doc, there := x.byDoc[document]
+		if !there {
+			continue
+		}
+		for _, at := range x.documents[doc].passages {
+			if of := v.of(at); len(of) == len(q) && len(q) > 0 {
+				all = append(all, near{at, float32(dot(of, q))})
+			}
+		}
+	}
+	slices.SortFunc(all, func(a, b near) int { return cmp.Or(cmp.Compare(b.cosine, a.cosine), cmp.Compare(a.at, b.at)) })
+	return all[:min(most, len(all))]
 }
 
 // cosine is that of a passage's vector with q, unless it is known already.
@@ -161,7 +183,7 @@ const alikeWeight = 0.5
 // lexical finds passages by their words: BM25 with fields (Robertson, Zaragoza
 // and Taylor, "Simple BM25 extension to multiple weighted fields", 2004). Words
 // that mean the same count as one word said more often.
-func (x *Index) lexical(question []wanted, o Options, most int) []scored {
+func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]bool) []scored {
 	s := scratches.Get().(*scratch)
 	defer scratches.Put(s)
 	if len(s.scores) < len(x.passages) {
@@ -203,7 +225,7 @@ func (x *Index) lexical(question []wanted, o Options, most int) []scored {
 		for _, at := range s.group {
 			f := float64(s.frequency[at])
 			s.frequency[at] = 0
-			if x.passages[at].dead {
+			if p := &x.passages[at]; p.dead || only != nil && !only[p.document] {
 				continue
 			}
 			if s.scores[at] == 0 {

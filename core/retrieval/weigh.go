@@ -89,7 +89,7 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 		if v := x.vectors.of(first); v != nil && len(v) == len(vector) {
 			s.About = max(0, dot(v, vector))
 		}
-		if span > 0 && c.Alike > 0 {
+		if span > 0 && c.meant() {
 			s.Meaning = (c.Alike - least) / span
 		}
 		if highest > 0 {
@@ -111,12 +111,15 @@ func meant(all []*candidate) (least, span float64) {
 	least = math.Inf(1)
 	most := 0.0
 	for _, c := range all {
-		if c.Alike > 0 {
+		if c.meant() {
 			least, most = min(least, c.Alike), max(most, c.Alike)
 		}
 	}
 	return least, most - least
 }
+
+// meant reports whether the passage has a model's vector.
+func (c *candidate) meant() bool { return c.Alike != 0 || c.VectorRank > 0 }
 
 // matcher holds the words of passages against those of a question, and
 // remembers what it found.

@@ -11,8 +11,17 @@ import (
 
 // Shelves finds passages on the desk's shelves.
 type Shelves interface {
-	// Find finds the passages that answer a question.
-	Find(ctx context.Context, question string, most int) (Finding, error)
+	// Find finds the passages that answer a question. within limits it to
+	// documents whose title or file name has these words; "": all.
+	Find(ctx context.Context, question, within string, most int) (Finding, error)
+	// Help is what the desk's model may help with.
+	Help() Help
+}
+
+// Help is what a model may be asked for besides the answer.
+type Help struct {
+	Rephrase bool // the question in other words
+	Choose   bool // among what was found
 }
 
 // Finding is what was found.
@@ -49,7 +58,10 @@ func retrieve() step {
 	return step{
 		Kind: recipe.Kind{
 			Name: "retrieve", About: "Finds the passages on the desk's shelves that answer a question, and judges whether any does.",
-			In: []recipe.Port{{Name: "question", Type: recipe.Text, Need: true, About: "what is looked for; it should stand alone"}},
+			In: []recipe.Port{
+				{Name: "question", Type: recipe.Text, Need: true, About: "what is looked for; it should stand alone"},
+				{Name: "within", Type: recipe.Text, About: "only in documents whose title or file name has these words"},
+			},
 			Out: []recipe.Port{
 				{Name: "passages", Type: recipe.ListOf(recipe.Data), About: "what was found, the best first: number, title, place, path, text"},
 				{Name: "text", Type: recipe.Text, About: "the passages for a prompt, each with its number in square brackets"},
@@ -65,7 +77,7 @@ func retrieve() step {
 				return nil, fmt.Errorf("the desk has no shelves; name some in the desk file under shelves, or let visitors attach documents")
 			}
 			set := c.Set.(*retrieveSet)
-			finding, err := t.Shelves.Find(ctx, text(c.In, "question"), set.Most)
+			finding, err := find(t, ctx, c, text(c.In, "question"), text(c.In, "within"), set.Most)
 			for _, asked := range finding.Asked {
 				c.Asked(asked)
 			}

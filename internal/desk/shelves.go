@@ -17,7 +17,17 @@ type shelves struct {
 	reply    *Reply
 }
 
-func (s shelves) Find(ctx context.Context, question string, most int) (steps.Finding, error) {
+func (s shelves) Help() (help steps.Help) {
+	for _, slug := range s.slugs {
+		settings, err := s.library.Settings(context.Background(), slug)
+		if err == nil {
+			help.Rephrase, help.Choose = help.Rephrase || settings.Rephrase, help.Choose || settings.Choose
+		}
+	}
+	return help
+}
+
+func (s shelves) Find(ctx context.Context, question, within string, most int) (steps.Finding, error) {
 	slugs := s.slugs
 	if s.attached {
 		own, err := s.library.AttachedShelf(ctx, s.reply.Conversation, s.reply.visitor)
@@ -29,7 +39,7 @@ func (s shelves) Find(ctx context.Context, question string, most int) (steps.Fin
 			slugs = append([]string{own}, slugs...)
 		}
 	}
-	r, err := s.library.Search(ctx, slugs, question, most, true)
+	r, err := s.library.Search(ctx, slugs, shelf.Query{Text: question, Within: within, Limit: most, Join: true})
 	if err != nil {
 		return steps.Finding{}, err
 	}

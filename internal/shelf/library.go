@@ -56,10 +56,14 @@ type Settings struct {
 	// connection/name; "": the built-in ones. MeaningWeight is what it counts.
 	Embedding     string  `json:"embedding"`
 	MeaningWeight float64 `json:"meaning_weight"`
-	Candidates   int     `json:"candidates"`    // passages that the last stage weighs; 0: none
-	Distinct     bool    `json:"distinct"`
-	K1           float64 `json:"k1"`
-	B            float64 `json:"b"`
+	Candidates    int     `json:"candidates"` // passages that the last stage weighs; 0: none
+	Distinct      bool    `json:"distinct"`
+	// The desk's model is asked for the question in other words, and to choose
+	// among what was found.
+	Rephrase bool    `json:"rephrase"`
+	Choose   bool    `json:"choose"`
+	K1       float64 `json:"k1"`
+	B        float64 `json:"b"`
 }
 
 // DefaultSettings are those of docs/retrieval.md.

@@ -31,9 +31,16 @@ type Results struct {
 	Asked    []Asked // what models were asked for the vector of the question
 }
 
-// Search finds what answers a question on some shelves. join makes one of
-// neighbours.
-func (l *Library) Search(ctx context.Context, shelves []string, question string, limit int, join bool) (r Results, err error) {
+// Query is what is looked for.
+type Query struct {
+	Text   string
+	Within string // only in documents whose title or file name has these words; "": in all
+	Limit  int
+	Join   bool // makes one of neighbours
+}
+
+// Search finds what answers a question on some shelves.
+func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Results, err error) {
 	for _, slug := range shelves {
 		f, err := l.Shelf(ctx, slug)
 		if err != nil {
@@ -45,13 +52,17 @@ func (l *Library) Search(ctx context.Context, shelves []string, question string,
 		case <-ctx.Done():
 			return r, context.Cause(ctx)
 		}
-		most := limit
-		if join {
-			most *= 2
+		query := retrieval.Query{Text: q.Text, Vector: v.vector(q.Text), Limit: q.Limit}
+		if q.Join {
+			query.Limit *= 2
 		}
-		query := retrieval.Query{Text: question, Vector: v.vector(question), Limit: most}
+		if q.Within != "" {
+			if query.Only, err = l.named(ctx, f.ID, q.Within); err != nil {
+				return r, err
+			}
+		}
 		if v.index.Meant() {
-			meaning, asked := l.meaning(ctx, v.model, question)
+			meaning, asked := l.meaning(ctx, v.model, q.Text)
 			query.Meaning = meaning
 			if asked != nil {
 				r.Asked = append(r.Asked, *asked)
@@ -67,11 +78,30 @@ func (l *Library) Search(ctx context.Context, shelves []string, question string,
 		r.Found = append(r.Found, found...)
 	}
 	slices.SortStableFunc(r.Found, func(a, b Found) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
-	if join {
+	if q.Join {
 		r.Found = joined(r.Found)
 	}
-	r.Found = r.Found[:min(limit, len(r.Found))]
+	r.Found = r.Found[:min(q.Limit, len(r.Found))]
 	return r, nil
+}
+
+// named are the documents of a shelf whose title or file name has some words.
+func (l *Library) named(ctx context.Context, shelf int64, words string) (map[int64]bool, error) {
+	documents, err := l.Store.Documents(ctx, shelf)
+	if err != nil {
+		return nil, err
+	}
+	all := map[int64]bool{}
+	for _, d := range documents {
+		name, has := strings.ToLower(d.Title+" "+d.Name), true
+		for _, w := range strings.Fields(strings.ToLower(words)) {
+			has = has && strings.Contains(name, w)
+		}
+		if has {
+			all[d.ID] = true
+		}
+	}
+	return all, nil
 }
 
 // fetch reads the texts of hits.

@@ -203,7 +203,7 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	}
 	// Both find it, whoever read it.
 	testbed.Within(t, 10*time.Second, "both find it", func() bool {
-		r, err := second.Search(t.Context(), []string{"handbook"}, "hive 17", 3, false)
+		r, err := second.Search(t.Context(), []string{"handbook"}, shelf.Query{Text: "hive 17", Limit: 3})
 		return err == nil && len(r.Found) > 0 && len(finds(t, b, "hive 17")) > 0
 	})
 }

@@ -28,10 +28,10 @@ type (
 		Known   []string    `json:"known"`
 		Choices choicesBody `json:"choices"`
 		// Attachments: visitors may attach documents.
-		Attachments bool `json:"attachments,omitempty"`
-		Turns   int         `json:"turns"`   // how many are remembered word for word
-		Summary bool        `json:"summary"` // earlier ones in short
-		Draft   string      `json:"draft,omitempty"`
+		Attachments bool   `json:"attachments,omitempty"`
+		Turns       int    `json:"turns"`   // how many are remembered word for word
+		Summary     bool   `json:"summary"` // earlier ones in short
+		Draft       string `json:"draft,omitempty"`
 		// Takes is what visitors fill in beside the question.
 		Takes []takeBody `json:"takes"`
 		// Show is how several texts are shown, columns or cards; empty: a reply
@@ -187,7 +187,7 @@ func faceOf(f deskfile.File) faceBody {
 	b := faceBody{
 		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: some(f.Openers), GoodFor: some(f.GoodFor), NotFor: some(f.NotFor), Known: []string{}, Takes: []takeBody{},
 		Attachments: f.Attachments, Choices: choicesBody{Models: []deskfile.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length, Languages: some(f.Choices.Languages)},
-		Turns:   *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
+		Turns: *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
 	}
 	if f.Knowledge.Until != "" {
 		b.Known = append(b.Known, "It knows nothing of what happened after "+f.Knowledge.Until+".")

@@ -410,8 +410,8 @@ func (s *Server) pagePicture(c fiber.Ctx) error {
 
 func (s *Server) searchShelf(c fiber.Ctx) error {
 	q := struct {
-		Query string
-		Limit int
+		Query, Within string
+		Limit         int
 	}{Limit: 10}
 	if err := readJSON(c, &q); err != nil {
 		return err
@@ -419,7 +419,7 @@ func (s *Server) searchShelf(c fiber.Ctx) error {
 	if strings.TrimSpace(q.Query) == "" || q.Limit < 1 || q.Limit > 100 {
 		return invalid("Give a query, and a limit between 1 and 100.")
 	}
-	r, err := s.Shelves.Search(c, []string{c.Params("shelf")}, q.Query, q.Limit, false)
+	r, err := s.Shelves.Search(c, []string{c.Params("shelf")}, shelf.Query{Text: q.Query, Within: q.Within, Limit: q.Limit})
 	if err != nil {
 		return err
 	}

@@ -1757,6 +1757,10 @@ export interface components {
             candidates?: number;
             /** @description Passages that say nearly what a better one says are dropped. */
             distinct?: boolean;
+            /** @description The desk's model is asked for the question in other words first. */
+            rephrase?: boolean;
+            /** @description The desk's model is asked to choose among what was found. */
+            choose?: boolean;
             /** @description How soon a word said often counts no more. */
             k1?: number;
             /** @description How much longer texts are held back. */
@@ -3992,6 +3996,8 @@ export interface operations {
                 "application/json": {
                     query: string;
                     limit?: number;
+                    /** @description Only in documents whose title or file name has these words. */
+                    within?: string;
                 };
             };
         };

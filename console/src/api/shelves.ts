@@ -11,6 +11,10 @@ export const listShelves = async () => (await json<{ shelves: Schemas["Shelf"][]
 export const readShelf = (slug: string) => json<Schemas["Shelf"]>(request(shelf(slug)));
 export const makeShelf = (slug: string, title: string) => json<Schemas["Shelf"]>(send("POST", "/api/shelves", { shelf: slug, title }));
 export const removeShelf = (slug: string) => request(shelf(slug), { method: "DELETE" });
+export const readSettings = (slug: string) => json<Schemas["ShelfSettings"]>(request(shelf(slug, "/settings")));
+export const changeShelf = (slug: string, settings: Schemas["ShelfSettings"]) => json<Schemas["ShelfSettings"]>(send("PUT", shelf(slug, "/settings"), settings));
+export const readEmbedding = (slug: string) => json<Schemas["ShelfEmbedding"]>(request(shelf(slug, "/embedding")));
+export const embed = (slug: string) => request(shelf(slug, "/embedding"), { method: "POST" });
 export const listDocuments = async (slug: string) => (await json<{ documents: Schemas["Document"][] }>(request(shelf(slug, "/documents")))).documents;
 export const removeDocument = (slug: string, id: number) => request(shelf(slug, `/documents/${id}`), { method: "DELETE" });
 export const restoreDocument = (slug: string, id: number) => request(shelf(slug, `/documents/${id}/restore`), { method: "POST" });

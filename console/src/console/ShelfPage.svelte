@@ -1,4 +1,5 @@
 <script lang="ts">
+  import SlidersHorizontal from "@lucide/svelte/icons/sliders-horizontal";
   import Upload from "@lucide/svelte/icons/upload";
   import { Dialog } from "bits-ui";
   import { onMount } from "svelte";
@@ -9,6 +10,7 @@
   import { hrefOf, router } from "./router.svelte";
   import FetchForm from "./FetchForm.svelte";
   import ShelfMap from "./ShelfMap.svelte";
+  import ShelfSettings from "./ShelfSettings.svelte";
   import { act, complain, sentence } from "./state.svelte";
   import { ago } from "./time";
 
@@ -31,6 +33,7 @@
   let looked = $state<Schemas["Document"] | null>(null);
   let passages = $state<Schemas["ShelfPassage"][]>([]);
   let looking = $state(false);
+  let settingsOpen = $state(false);
 
   const unread = $derived(documents.filter((d) => d.state === "waiting" || d.state === "reading").length);
   /** Seconds that the rest will take, going by those that were read. */
@@ -130,6 +133,7 @@
   {:else if shelf}
     <div class="mt-1 flex flex-wrap items-end gap-x-4 gap-y-2">
       <h1 class="flex-1 font-serif text-[1.8rem] leading-tight font-semibold break-words">{shelf.title}</h1>
+      <button class="button-plain flex items-center gap-1.5" onclick={() => (settingsOpen = true)}><SlidersHorizontal size={15} aria-hidden="true" /> Settings</button>
       <button class="button-main" onclick={() => input?.click()}><Upload size={16} aria-hidden="true" /> Add files</button>
     </div>
     <p class="mt-1 text-[0.92rem] text-faded">
@@ -219,6 +223,8 @@
     <p class="mt-6 text-faded">Fetching the shelf …</p>
   {/if}
 </main>
+
+{#if settingsOpen}<ShelfSettings {slug} bind:open={settingsOpen} changed={read} />{/if}
 
 <Dialog.Root bind:open={looking}>
   <Dialog.Portal>

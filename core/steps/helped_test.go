@@ -1,0 +1,66 @@
+package steps
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+)
+
+// fakeShelves finds, for each question, passages by number.
+type fakeShelves struct {
+	help  Help
+	finds map[string][]int
+	asked []string
+}
+
+func (f *fakeShelves) Help() Help { return f.help }
+func (f *fakeShelves) Find(_ context.Context, question, within string, most int) (Finding, error) {
+	f.asked = append(f.asked, strings.TrimSpace(question+" "+within))
+	var found Finding
+	for _, n := range f.finds[question][:min(most, len(f.finds[question]))] {
+		found.Found = append(found.Found, Found{Document: int64(n), Title: fmt.Sprint("D", n), Text: fmt.Sprint("text ", n), Spans: []any{}})
+	}
+	found.Passages = 9
+	return found, nil
+}
+
+func TestTheModelMayHelpToFind(t *testing.T) {
+	const steps = "takes: [{name: question, type: text, need: true}]\nsteps:\n  - {name: found, do: retrieve, from: {question: question}, set: {most: 3}}\nreply: found.text\n"
+	finds := map[string][]int{"q": {1, 2, 3, 4, 5, 6, 7}, "other words": {4, 9, 1}, "more words": {9, 4}}
+	for name, c := range map[string]struct {
+		help  Help
+		say   said
+		want  []int
+		asked []string
+		calls int
+	}{
+		"no help": {Help{}, nil, []int{1, 2, 3}, []string{"q"}, 0},
+		"rephrased": {Help{Rephrase: true}, func([]prompt.Message) (string, error) { return "1. other words\n- more words\n- too many\n", nil },
+			[]int{4, 9, 1}, []string{"q", "other words", "more words"}, 1},
+		"chosen":            {Help{Choose: true}, func([]prompt.Message) (string, error) { return "I think 5, then 2. Not 77, and 5 again.", nil }, []int{5, 2, 1}, []string{"q"}, 1},
+		"none chosen":       {Help{Choose: true}, func([]prompt.Message) (string, error) { return "0", nil }, []int{1, 2, 3}, []string{"q"}, 1},
+		"the model is away": {Help{true, true}, func([]prompt.Message) (string, error) { return "", errors.New("away") }, []int{1, 2, 3}, []string{"q"}, 2},
+	} {
+		shelves := &fakeShelves{help: c.help, finds: finds}
+		models := &fakeModels{say: c.say}
+		result, _, spans, err := try(t, steps, &Turn{Shelves: shelves, Models: models, Model: "m"}, recipe.Values{"question": "q"}, nil)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		_ = result
+		var got []int
+		for _, p := range spans[0].Out["passages"].([]any) {
+			got = append(got, int(p.(map[string]any)["document"].(float64)))
+		}
+		if !slices.Equal(got, c.want) || !slices.Equal(shelves.asked, c.asked) || len(models.asked) != c.calls {
+			t.Errorf("%s: found %v, want %v; asked %q, %d calls", name, got, c.want, shelves.asked, len(models.asked))
+		}
+	}
+}
