@@ -33,7 +33,7 @@ func (l *Library) check(s Settings) error {
 		{"b", s.B, 0, 1, "how much longer texts are held back"},
 	} {
 		if !(r.v >= r.least && r.v <= r.most) { // so that no number at all is refused too
-			return wrong("%s (%s) must be between %g and %g", r.name, r.whatItMeasures, r.least, r.most)
+			return wrong("the setting %s (%s) must be between %g and %g", r.name, r.whatItMeasures, r.least, r.most)
 		}
 	}
 	_, err := l.embedder(s.Embedding)

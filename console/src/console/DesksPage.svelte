@@ -64,7 +64,7 @@
   {#if folder?.folder}<FolderNews {folder} />{/if}
 
   {#if desks.length}
-    <div class="mt-6 overflow-x-auto" role="region" aria-label="Desks" tabindex="-1">
+    <div class="relative mt-6 overflow-x-auto" role="region" aria-label="Desks" tabindex="-1">
       <table class="w-full text-left text-[0.92rem]">
         <thead class="text-[0.82rem] text-faded">
           <tr class="border-b border-rule">

@@ -87,7 +87,7 @@
   </form>
 
   {#if traces?.length}
-    <div class="mt-5 overflow-x-auto">
+    <div class="relative mt-5 overflow-x-auto">
       <table class="w-full text-[0.88rem]">
         <thead class="text-left text-[0.78rem] text-faded"><tr><th class="py-1.5 pr-4 font-medium">Question</th><th class="pr-4 font-medium">Desk</th><th class="pr-4 font-medium">When</th><th class="pr-4 font-medium">Ended</th><th class="pr-4 text-right font-medium">Took</th><th class="pr-4 text-right font-medium">Tokens</th><th class="text-right font-medium">Cost</th></tr></thead>
         <tbody>

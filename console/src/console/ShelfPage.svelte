@@ -132,7 +132,7 @@
     <p class="mt-6 font-serif text-lg">{problem}</p>
   {:else if shelf}
     <div class="mt-1 flex flex-wrap items-end gap-x-4 gap-y-2">
-      <h1 class="flex-1 font-serif text-[1.8rem] leading-tight font-semibold break-words">{shelf.title}</h1>
+      <h1 class="basis-full font-serif text-[1.8rem] sm:flex-1 sm:basis-0 leading-tight font-semibold break-words">{shelf.title}</h1>
       <button class="button-plain flex items-center gap-1.5" onclick={() => (settingsOpen = true)}><SlidersHorizontal size={15} aria-hidden="true" /> Settings</button>
       <button class="button-main" onclick={() => input?.click()}><Upload size={16} aria-hidden="true" /> Add files</button>
     </div>
@@ -189,7 +189,7 @@
     <section class="mt-8" aria-labelledby="documents">
       <h2 id="documents" class="font-serif text-[1.2rem] font-semibold">Documents</h2>
       {#if documents.length}
-        <div class="mt-2 overflow-x-auto">
+        <div class="relative mt-2 overflow-x-auto">
           <table class="w-full min-w-[46rem] text-[0.9rem]">
             <thead><tr class="text-left text-[0.82rem] text-faded"><th class="py-1.5 font-normal">Document</th><th class="pl-4 text-right font-normal">Words</th><th class="pl-4 text-right font-normal">Passages</th><th class="pl-4 text-right font-normal">Tokens</th><th class="pl-4 font-normal">Language</th><th class="pl-4 font-normal">Added</th><th class="font-normal"><span class="sr-only">Actions</span></th></tr></thead>
             <tbody>

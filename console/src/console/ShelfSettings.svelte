@@ -26,7 +26,7 @@
     {
       title: "Search by words",
       of: [
-        ["title_weight", "Title", "what a word counts in the title, where it counts 1 in the text", 0.5],
+        ["title_weight", "In the title", "what a word counts there, where it counts 1 in the text", 0.5],
         ["expand", "Other words", "that mean the same, for each word of a question", 1],
         ["k1", "k1", "how soon a word said often counts no more", 0.1],
         ["b", "b", "how much longer passages are held back", 0.05],
@@ -116,7 +116,7 @@
             </label>
             {#if embedding?.model}
               <div class="mt-2 rounded bg-leaf px-3 py-2 text-[0.88rem]" role="status">
-                <p>{embedding.model} has embedded {count(embedding.embedded)} of {count(embedding.passages)} passages.{#if embedding.spent_tokens} So far {count(embedding.spent_tokens)} tokens{#if embedding.spent_cost}, cost {embedding.spent_cost.toPrecision(2)}{/if}.{/if}</p>
+                <p>{embedding.model} has embedded {count(embedding.embedded)} of {count(embedding.passages)} passages.{#if embedding.spent_tokens}{" "}So far {count(embedding.spent_tokens)} tokens{#if embedding.spent_cost}, cost {embedding.spent_cost.toPrecision(2)}{/if}.{/if}</p>
                 {#if embedding.embedded < embedding.passages}
                   <p class="mt-1">The rest takes about {count(embedding.tokens)} tokens{#if embedding.priced}, <strong>cost {embedding.cost.toPrecision(2)}</strong>{/if}.
                     {#if embedding.priced}<button type="button" class="ml-2 min-h-7 font-semibold text-accent underline underline-offset-4" onclick={embed}>Embed them</button>{/if}</p>

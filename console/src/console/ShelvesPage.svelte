@@ -34,7 +34,7 @@
     A shelf holds documents that desks answer from. Put files on it, see what a question would find, then name it in a desk file: <code>shelves: [handbook]</code>.
   </p>
   {#if list?.length}
-    <div class="mt-6 overflow-x-auto">
+    <div class="relative mt-6 overflow-x-auto">
       <table class="w-full min-w-[34rem] text-[0.92rem]">
         <thead><tr class="text-left text-[0.82rem] text-faded"><th class="py-1.5 font-normal">Shelf</th><th class="text-right font-normal">Documents</th><th class="text-right font-normal">Passages</th><th class="text-right font-normal">Words</th><th class="pl-6 font-normal">State</th></tr></thead>
         <tbody>
