@@ -15,21 +15,21 @@
   let saving = $state(false);
 
   const embedders = $derived(app.models.filter((m) => m.can.includes("embeddings")));
-  const numbers: { title: string; of: [keyof Settings, string, string, number][] }[] = [
+  const numbers: { title: string; of: [keyof Settings, string, string, number | "any"][] }[] = [
     {
       title: "Passages",
       of: [
-        ["words", "Words", "of a passage; what is split otherwise is read anew", 10],
-        ["overlap", "Overlap", "words that the next passage has too", 10],
+        ["words", "Words", "of a passage; what is split otherwise is read anew", 1],
+        ["overlap", "Overlap", "words that the next passage has too", 1],
       ],
     },
     {
       title: "Search by words",
       of: [
-        ["title_weight", "In the title", "what a word counts there, where it counts 1 in the text", 0.5],
+        ["title_weight", "In the title", "what a word counts there, where it counts 1 in the text", "any"],
         ["expand", "Other words", "that mean the same, for each word of a question", 1],
-        ["k1", "k1", "how soon a word said often counts no more", 0.1],
-        ["b", "b", "how much longer passages are held back", 0.05],
+        ["k1", "k1", "how soon a word said often counts no more", "any"],
+        ["b", "b", "how much longer passages are held back", "any"],
       ],
     },
   ];
@@ -110,8 +110,8 @@
             </label>
             <label class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
               <span>Weight</span>
-              {#if s.embedding}<input class="field !min-h-8 text-right tabular-nums" type="number" step="0.1" bind:value={s.meaning_weight} />
-              {:else}<input class="field !min-h-8 text-right tabular-nums" type="number" step="0.1" bind:value={s.vector_weight} />{/if}
+              {#if s.embedding}<input class="field !min-h-8 text-right tabular-nums" type="number" step="any" bind:value={s.meaning_weight} />
+              {:else}<input class="field !min-h-8 text-right tabular-nums" type="number" step="any" bind:value={s.vector_weight} />{/if}
               <span class="text-[0.82rem] text-faded max-sm:col-span-2">where the search by words counts 1; 0 leaves it out</span>
             </label>
             {#if embedding?.model}
@@ -129,7 +129,7 @@
             <legend class="font-semibold">The last look</legend>
             <label class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
               <span>Candidates</span>
-              <input class="field !min-h-8 text-right tabular-nums" type="number" step="10" bind:value={s.candidates} />
+              <input class="field !min-h-8 text-right tabular-nums" type="number" step="1" bind:value={s.candidates} />
               <span class="text-[0.82rem] text-faded max-sm:col-span-2">passages that are weighed anew; 0 leaves it out</span>
             </label>
             <label class="mt-2 flex items-start gap-2"><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.distinct} /> <span>Leave out what says nearly the same as something better</span></label>
