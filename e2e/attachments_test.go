@@ -68,6 +68,7 @@ func TestAShelfsSettings(t *testing.T) {
 	m.shows("[role=dialog] [role=alert]", "between 30 and 2000")
 	m.accessible("a setting that is refused")
 	m.fill("Words", "120")
+	m.fill("Overlap", "40")
 	m.click("Save")
 	m.until("the dialog closes", `!document.querySelector("[role=dialog]")`)
 	m.shows("main h1", "The members’ handbook")
