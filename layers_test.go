@@ -45,7 +45,7 @@ var layers = []struct {
 	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/desk", "juvalogos/internal/service", "juvalogos/internal/browser"}},
 	{"juvalogos/scripts/", nil},
 	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/core/recipe", "juvalogos/internal/client", "juvalogos/internal/sse"}},
-	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/store/private"}},
+	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }
 
 // What computes may not reach out, nor know time or chance but what it is given.

@@ -182,7 +182,11 @@ func run(o options) error {
 	}
 	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f (aim 0.9).", 20, b.told(lay))
 	if o.corpus == "" {
-		r.line("\n## 100,000 passages\n\n| what | figure |\n|---|---|\n%s", strings.Join(large(pages, append(everySo(asked, 200), lay...), 100_000), "\n"))
+		lines, err := large(pages, append(everySo(asked, 200), lay...), 100_000)
+		if err != nil {
+			return err
+		}
+		r.line("\n## 100,000 passages\n\n| what | figure |\n|---|---|\n%s", strings.Join(lines, "\n"))
 	}
 	if err := measureShort(r, o.show); err != nil {
 		return err

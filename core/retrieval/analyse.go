@@ -4,6 +4,7 @@ import (
 	"strings"
 	"sync"
 	"unicode"
+	"unicode/utf8"
 
 	"github.com/kljensen/snowball/english"
 	"github.com/kljensen/snowball/french"
@@ -66,14 +67,25 @@ func (s *stems) of(language, word string) string {
 
 // tokens hands over the tokens of a text.
 func (s *stems) tokens(text, language string, do func(token)) {
+	scan(text, func(word string) { s.split(word, language, do) })
+}
+
+// scan hands over the words of a text as they stand there.
+func scan(text string, do func(word string)) {
 	begin := -1
 	end := func(to int) {
 		if begin >= 0 {
-			s.split(text[begin:to], language, do)
+			do(text[begin:to])
 		}
 		begin = -1
 	}
 	for i, r := range text {
+		if r < utf8.RuneSelf && plain[r] {
+			if begin < 0 {
+				begin = i
+			}
+			continue
+		}
 		switch {
 		case unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' || unicode.IsMark(r):
 			if begin < 0 {
@@ -96,6 +108,14 @@ func (s *stems) tokens(text, language string, do func(token)) {
 	}
 	end(len(text))
 }
+
+// plain are the signs of ASCII that words are made of.
+var plain = func() (p [utf8.RuneSelf]bool) {
+	for r := range p {
+		p[r] = r == '_' || unicode.IsLetter(rune(r)) || unicode.IsDigit(rune(r))
+	}
+	return p
+}()
 
 // joins reports whether a word goes on after a sign.
 func joins(next string) bool {

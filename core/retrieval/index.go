@@ -3,6 +3,7 @@ package retrieval
 import (
 	"math"
 	"slices"
+	"strings"
 	"sync"
 
 	"juvalogos/core/embedding"
@@ -13,13 +14,19 @@ type Index struct {
 	stems stems
 	words *embedding.Words
 
-	mu        sync.RWMutex
+	mu sync.RWMutex
+	// lexicon has the terms of each word as it stood in a text, by language: a
+	// word is taken apart once.
+	lexicon map[string]map[string][]uint32
+	counts  []counted // by term, in the passage that is being added
+
 	terms     map[string]uint32
 	names     []string
 	surfaces  []int32 // of each term the number of a word with a vector, or -1
 	marks     [][2]uint64
 	postings  [][]posting
 	passages  []passage
+	shapes    []shape // of the passages
 	documents []document
 	byDoc     map[int64]uint32 // the number of a document that is there
 	dead      int
@@ -38,6 +45,9 @@ type posting struct {
 	title uint8
 }
 
+// counted says where among a passage's postings a term has its own.
+type counted struct{ passage, at uint32 }
+
 type lengths struct{ text, path, title float64 }
 
 // document is what passages have in common.
@@ -49,13 +59,21 @@ type document struct {
 	sum      []float32 // of the passages' vectors
 }
 
+// shape is what of a passage every posting needs: kept apart so that much of it
+// is near at hand.
+type shape struct {
+	doc         uint32 // its document's number, or gone
+	text        uint16 // lengths in tokens
+	path, title uint8
+}
+
+const gone = math.MaxUint32
+
 type passage struct {
 	key, document int64
 	doc           uint32
 	number        int32
 	dead          bool
-	text          uint16 // lengths in tokens
-	path, title   uint8
 	sequence      []uint32 // the terms of the text, in order
 	head          []uint32 // those of title and headings
 	titles        int32    // how many of head are the title's
@@ -63,7 +81,7 @@ type passage struct {
 
 // New returns an empty index.
 func New() *Index {
-	return &Index{words: embedding.Load(), terms: map[string]uint32{}, byDoc: map[int64]uint32{}, expanded: &expansions{}, languages: map[string]bool{}}
+	return &Index{words: embedding.Load(), lexicon: map[string]map[string][]uint32{}, terms: map[string]uint32{}, byDoc: map[int64]uint32{}, expanded: &expansions{}, languages: map[string]bool{}}
 }
 
 // Len is how many passages are in it.
@@ -80,10 +98,11 @@ func (x *Index) Meant() bool {
 	return len(x.meanings.row) > 0
 }
 
-// analysed is an entry whose text was taken apart, which needs no lock.
+// analysed is an entry whose text was taken apart into words, which needs no
+// lock.
 type analysed struct {
 	Entry
-	text, path, title []token
+	text, path, title []string
 }
 
 // Add adds passages. Those of a document that is there already stand beside it:
@@ -114,31 +133,59 @@ func (x *Index) addAll(prepared []analysed) {
 
 func (x *Index) analyseAll(entries []Entry) []analysed {
 	prepared := make([]analysed, len(entries))
+	sideBySide(len(entries), func(i int) { prepared[i] = x.analyse(entries[i]) })
+	return prepared
+}
+
+// Embed gives entries the built-in vectors of their titles and texts, with what
+// they have in common still in them.
+func Embed(entries []Entry) {
+	words := embedding.Load()
+	sideBySide(len(entries), func(i int) {
+		if v, known := words.Vector(entries[i].Title + " " + entries[i].Text); known {
+			entries[i].Vector = v[:]
+		}
+	})
+}
+
+// sideBySide does something for each of so many, a few at once.
+func sideBySide(n int, do func(int)) {
 	var all sync.WaitGroup
 	const chunk = 256
 	room := make(chan struct{}, 4)
-	for from := 0; from < len(entries); from += chunk {
+	for from := 0; from < n; from += chunk {
 		room <- struct{}{}
 		all.Go(func() {
 			defer func() { <-room }()
-			for i := from; i < min(from+chunk, len(entries)); i++ {
-				prepared[i] = x.analyse(entries[i])
+			for i := from; i < min(from+chunk, n); i++ {
+				do(i)
 			}
 		})
 	}
 	all.Wait()
-	return prepared
 }
 
 func (x *Index) analyse(e Entry) analysed {
-	a := analysed{Entry: e}
-	collect := func(list *[]token) func(token) { return func(t token) { *list = append(*list, t) } }
-	x.stems.tokens(e.Text, e.Language, collect(&a.text))
+	a := analysed{Entry: e, text: make([]string, 0, len(e.Text)/5)}
+	collect := func(list *[]string) func(string) { return func(word string) { *list = append(*list, word) } }
+	scan(e.Text, collect(&a.text))
 	for _, h := range e.Path {
-		x.stems.tokens(h, e.Language, collect(&a.path))
+		scan(h, collect(&a.path))
 	}
-	x.stems.tokens(e.Title, e.Language, collect(&a.title))
+	scan(e.Title, collect(&a.title))
 	return a
+}
+
+// termsOf returns the terms of a word as it stands in a text.
+func (x *Index) termsOf(known map[string][]uint32, word, language string) []uint32 {
+	ids, there := known[word]
+	if !there {
+		x.stems.split(word, language, func(t token) { ids = append(ids, x.term(t)) })
+		if len(known) < mostStems {
+			known[strings.Clone(word)] = slices.Clip(ids)
+		}
+	}
+	return ids
 }
 
 func (x *Index) term(t token) uint32 {
@@ -164,32 +211,50 @@ func (x *Index) add(a *analysed) {
 		x.languages[a.Language] = true
 	}
 	at := uint32(len(x.passages))
-	p := passage{
-		key: a.Key, document: a.Document, number: int32(a.Number),
-		text: uint16(min(len(a.text), math.MaxUint16)), path: uint8(min(len(a.path), 255)), title: uint8(min(len(a.title), 255)),
-		titles: int32(len(a.title)),
+	known := x.lexicon[a.Language]
+	if known == nil {
+		known = map[string][]uint32{}
+		x.lexicon[a.Language] = known
 	}
-	counts := make(map[uint32]*posting, len(a.text))
-	count := func(tokens []token, up func(*posting), keep *[]uint32) {
-		for _, t := range tokens {
-			id := x.term(t)
-			*keep = append(*keep, id)
-			c := counts[id]
-			if c == nil {
-				c = &posting{at: at}
-				counts[id] = c
-			}
-			up(c)
+	p := passage{key: a.Key, document: a.Document, number: int32(a.Number)}
+	own := func(id uint32) *posting {
+		for len(x.counts) <= int(id) {
+			x.counts = append(x.counts, counted{})
 		}
+		list := x.postings[id]
+		if c := x.counts[id]; c.passage == at+1 {
+			return &list[c.at]
+		}
+		x.counts[id] = counted{at + 1, uint32(len(list))}
+		x.postings[id] = append(list, posting{at: at})
+		return &x.postings[id][len(list)]
 	}
 	p.head = make([]uint32, 0, len(a.title)+len(a.path))
-	p.sequence = make([]uint32, 0, len(a.text))
-	count(a.title, func(c *posting) { c.title = uint8(min(int(c.title)+1, 255)) }, &p.head)
-	count(a.path, func(c *posting) { c.path = uint8(min(int(c.path)+1, 255)) }, &p.head)
-	count(a.text, func(c *posting) { c.text = uint16(min(int(c.text)+1, math.MaxUint16)) }, &p.sequence)
-	for id, c := range counts {
-		x.postings[id] = append(x.postings[id], *c)
+	p.sequence = make([]uint32, 0, len(a.text)+len(a.text)/16)
+	for _, word := range a.title {
+		for _, id := range x.termsOf(known, word, a.Language) {
+			c := own(id)
+			c.title = uint8(min(int(c.title)+1, 255))
+			p.head = append(p.head, id)
+		}
 	}
+	titles := len(p.head)
+	for _, word := range a.path {
+		for _, id := range x.termsOf(known, word, a.Language) {
+			c := own(id)
+			c.path = uint8(min(int(c.path)+1, 255))
+			p.head = append(p.head, id)
+		}
+	}
+	for _, word := range a.text {
+		for _, id := range x.termsOf(known, word, a.Language) {
+			c := own(id)
+			c.text = uint16(min(int(c.text)+1, math.MaxUint16))
+			p.sequence = append(p.sequence, id)
+		}
+	}
+	p.titles = int32(titles)
+	s := shape{title: uint8(min(titles, 255)), path: uint8(min(len(p.head)-titles, 255)), text: uint16(min(len(p.sequence), math.MaxUint16))}
 	doc, there := x.byDoc[a.Document]
 	if !there {
 		doc = uint32(len(x.documents))
@@ -201,7 +266,7 @@ func (x *Index) add(a *analysed) {
 	}
 	d := &x.documents[doc]
 	d.passages = append(d.passages, at)
-	d.text += float64(p.text)
+	d.text += float64(s.text)
 	if a.Vector != nil {
 		if len(d.sum) != len(a.Vector) {
 			d.sum = make([]float32, len(a.Vector))
@@ -210,13 +275,13 @@ func (x *Index) add(a *analysed) {
 			d.sum[i] += v
 		}
 	}
-	p.doc = doc
-	x.passages = append(x.passages, p)
+	p.doc, s.doc = doc, doc
+	x.passages, x.shapes = append(x.passages, p), append(x.shapes, s)
 	x.vectors.add(at, a.Vector)
 	x.meanings.add(at, a.Meaning)
-	x.total.text += float64(p.text)
-	x.total.path += float64(p.path)
-	x.total.title += float64(p.title)
+	x.total.text += float64(s.text)
+	x.total.path += float64(s.path)
+	x.total.title += float64(s.title)
 }
 
 // Remove takes a document's passages out.
@@ -232,12 +297,13 @@ func (x *Index) remove(document int64) {
 		return
 	}
 	for _, at := range x.documents[doc].passages {
-		p := &x.passages[at]
-		p.dead = true
+		s := &x.shapes[at]
+		x.passages[at].dead = true
 		x.dead++
-		x.total.text -= float64(p.text)
-		x.total.path -= float64(p.path)
-		x.total.title -= float64(p.title)
+		x.total.text -= float64(s.text)
+		x.total.path -= float64(s.path)
+		x.total.title -= float64(s.title)
+		s.doc = gone
 		x.vectors.remove(at)
 		x.meanings.remove(at)
 	}
@@ -262,6 +328,7 @@ func (x *Index) Improve() bool {
 func (x *Index) sweep() {
 	moved := make([]uint32, len(x.passages))
 	var kept []passage
+	var shapes []shape
 	var built, meanings vectors
 	for at, p := range x.passages {
 		if p.dead {
@@ -270,7 +337,7 @@ func (x *Index) sweep() {
 		moved[at] = uint32(len(kept))
 		built.add(uint32(len(kept)), x.vectors.of(uint32(at)))
 		meanings.add(uint32(len(kept)), x.meanings.of(uint32(at)))
-		kept = append(kept, p)
+		kept, shapes = append(kept, p), append(shapes, x.shapes[at])
 	}
 	for id, list := range x.postings {
 		alive := list[:0]
@@ -287,6 +354,8 @@ func (x *Index) sweep() {
 			d.passages[i] = moved[at]
 		}
 	}
+	clear(x.counts) // passages have other numbers
+	x.shapes = shapes
 	x.passages, x.vectors, x.meanings, x.dead = kept, built, meanings, 0
 }
 

@@ -196,16 +196,36 @@ func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]b
 	n := float64(len(x.passages) - x.dead)
 	average := lengths{max(1, x.total.text/n), max(1, x.total.path/n), max(1, x.total.title/n)}
 	long := max(1, x.total.text/float64(max(1, len(x.byDoc))))
-	for i := range question {
+	// What says most comes first. Once the rest cannot bring another passage
+	// among the best, it counts only for those that are there already: words
+	// that every passage has are many.
+	byWeight := make([]int, len(question))
+	rest := 0.0
+	for i, w := range question {
+		byWeight[i] = i
+		rest += w.weight
+	}
+	slices.SortStableFunc(byWeight, func(a, b int) int { return cmp.Compare(question[b].weight, question[a].weight) })
+	closed := false
+	for _, i := range byWeight {
 		w := &question[i]
+		closed = closed || s.reached(most, rest*(o.K1+1))
+		rest -= w.weight
 		s.group, s.pageGroup = s.group[:0], s.pageGroup[:0]
 		gather := func(id uint32, weight float64) {
 			for _, p := range x.postings[id] {
+				if closed && s.scores[p.at] == 0 {
+					continue
+				}
+				shape := x.shapes[p.at]
+				d := shape.doc
+				if d == gone {
+					continue
+				}
 				if s.frequency[p.at] == 0 {
 					s.group = append(s.group, p.at)
 				}
-				s.frequency[p.at] += float32(weight * x.frequency(p, average, o))
-				d := x.passages[p.at].doc
+				s.frequency[p.at] += float32(weight * frequency(p, shape, average, o))
 				if s.said[d] == 0 {
 					s.pageGroup = append(s.pageGroup, d)
 				}
@@ -225,7 +245,7 @@ func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]b
 		for _, at := range s.group {
 			f := float64(s.frequency[at])
 			s.frequency[at] = 0
-			if p := &x.passages[at]; p.dead || only != nil && !only[p.document] {
+			if only != nil && !only[x.passages[at].document] {
 				continue
 			}
 			if s.scores[at] == 0 {
@@ -257,6 +277,22 @@ func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]b
 		s.pages[d] = 0
 	}
 	return chosen
+}
+
+// reached reports whether so many passages have a score of at least least.
+func (s *scratch) reached(most int, least float64) bool {
+	if len(s.touched) < most {
+		return false
+	}
+	n := 0
+	for _, at := range s.touched {
+		if float64(s.scores[at]) > least {
+			if n++; n >= most {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // pagesBeside is how many documents give their best passage to the candidates
@@ -293,8 +329,7 @@ func (x *Index) ofBestPages(s *scratch, chosen []scored) (more []scored) {
 
 // frequency is how often a passage says a term, its fields weighed and each
 // held against its usual length.
-func (x *Index) frequency(p posting, average lengths, o Options) float64 {
-	d := &x.passages[p.at]
+func frequency(p posting, d shape, average lengths, o Options) float64 {
 	held := func(n float64, length uint16, usual float64) float64 {
 		return n / (1 - o.B + o.B*float64(length)/usual)
 	}

@@ -87,6 +87,8 @@ type Library struct {
 	stop       context.CancelFunc
 	all        sync.WaitGroup
 
+	listening chan struct{} // closed once changes are heard of
+
 	mu   sync.Mutex
 	live map[int64]*live
 	// embedding are the shelves that are being embedded; true: once more then.
@@ -115,12 +117,13 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	if o.Limits == (reading.Limits{}) {
 		o.Limits = reading.DefaultLimits
 	}
-	l := &Library{Options: o, live: map[int64]*live{}, embedding: map[int64]bool{}}
-	if err := l.startJobs(ctx); err != nil {
-		return nil, fmt.Errorf("start background work: %w", err)
-	}
+	l := &Library{Options: o, listening: make(chan struct{}), live: map[int64]*live{}, embedding: map[int64]bool{}}
 	background, stop := context.WithCancel(context.Background())
 	l.background, l.stop = background, stop
+	if err := l.startJobs(ctx); err != nil {
+		stop()
+		return nil, fmt.Errorf("start background work: %w", err)
+	}
 	l.all.Go(func() { l.follow(background) })
 	l.all.Go(func() { l.resume(background) })
 	return l, nil

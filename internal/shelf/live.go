@@ -57,8 +57,12 @@ func (l *Library) use(slug string, id int64) *live {
 
 // follow fills all shelves and keeps them current.
 func (l *Library) follow(ctx context.Context) {
+	first := true
 	for ctx.Err() == nil {
 		err := l.Store.ShelfNews(ctx, func() {
+			if first {
+				close(l.listening)
+			}
 			// What happened while nobody listened is not known: all is filled
 			// anew, and the old is searched until then.
 			shelves, err := l.Store.Shelves(ctx)
@@ -66,8 +70,13 @@ func (l *Library) follow(ctx context.Context) {
 				l.Log.Warn("shelves could not be filled", "error", err)
 			}
 			for _, f := range shelves {
-				l.refill(f.ID)
+				if first {
+					l.shelf(f.ID)
+				} else {
+					l.refill(f.ID)
+				}
 			}
+			first = false
 		}, func(shelf, document int64) {
 			l.mu.Lock()
 			_, known := l.live[shelf]
@@ -130,18 +139,24 @@ func (l *Library) fill(id int64, v *live) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	defer close(v.loaded)
+	select {
+	case <-l.listening: // from now on no change is missed
+	case <-l.background.Done():
+		return
+	}
 	began := l.Now()
 	var all []retrieval.Entry
 	var vectors [][]float32
 	err := l.Store.EachPassage(context.Background(), id, 0, func(p store.ShelfPassage) error {
-		e := entryOf(p)
-		if vector, known := embedding.Load().Vector(p.Title + " " + p.Text); known {
-			e.Vector = vector[:]
-			vectors = append(vectors, e.Vector)
-		}
-		all = append(all, e)
+		all = append(all, entryOf(p))
 		return nil
 	})
+	retrieval.Embed(all)
+	for _, e := range all {
+		if e.Vector != nil {
+			vectors = append(vectors, e.Vector)
+		}
+	}
 	if err == nil {
 		var settings Settings
 		if settings, err = l.settings(context.Background(), id); err == nil && settings.Embedding != "" {
