@@ -245,6 +245,7 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/handbook       answers from documents, with sources
                      %[2]s/at/reference      articles, papers and a talk from a reference site
                      %[2]s/at/very-words     short questions, in the documents' own words
+                     %[2]s/at/read-with-me   answers from documents that you attach
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways

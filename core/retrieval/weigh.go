@@ -56,13 +56,16 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 		p := &x.passages[c.at]
 		s := &c.Signs
 		title, path := p.head[:p.titles], p.head[p.titles:]
-		inText, inTitle, inPath := m.best(p.sequence), m.best(title), m.best(path)
 		first := x.documents[p.doc].passages[0]
 		lead, known := leads[p.doc]
 		if !known {
 			lead = m.best(x.passages[first].sequence)
 			leads[p.doc] = lead
 		}
+		inTitle, inPath := m.best(title), m.best(path)
+		said := m.matches(p.sequence) // until the next one is asked for
+		inText := m.bestOf(said)
+		s.Near, s.Close = m.near(said), m.close(said)
 		for i, w := range question {
 			b := max(inText[i], inTitle[i], inPath[i])
 			s.Covered += w.weight * b / total
@@ -76,8 +79,6 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 			}
 		}
 		s.Titled = m.told(title)
-		s.Near = m.near(p.sequence)
-		s.Close = m.close(p.sequence)
 		s.Cosine = max(0, c.Cosine)
 		d := &x.documents[p.doc]
 		if d.title != nil && asked != nil {
@@ -127,6 +128,7 @@ type matcher struct {
 	x        *Index
 	question []wanted
 	seen     *marks      // by term, which of found it has, from 1; 0: none
+	said     []match
 	found    [][]float64 // how well it covers each word of the question
 }
 
@@ -175,11 +177,31 @@ func (m *matcher) of(id uint32) []float64 {
 	return found
 }
 
+// match is a term of a passage that covers words of the question.
+type match struct {
+	at  int // its place in the passage
+	how []float64
+}
+
+// matches are those of a passage's terms that cover anything, in their order,
+// until the next call.
+func (m *matcher) matches(sequence []uint32) []match {
+	m.said = m.said[:0]
+	for at, id := range sequence {
+		if how := m.of(id); how != nil {
+			m.said = append(m.said, match{at, how})
+		}
+	}
+	return m.said
+}
+
 // best tells how well some terms cover each word of the question.
-func (m *matcher) best(terms []uint32) []float64 {
+func (m *matcher) best(terms []uint32) []float64 { return m.bestOf(m.matches(terms)) }
+
+func (m *matcher) bestOf(said []match) []float64 {
 	all := make([]float64, len(m.question))
-	for _, id := range terms {
-		for i, v := range m.of(id) {
+	for _, n := range said {
+		for i, v := range n.how {
 			all[i] = max(all[i], v)
 		}
 	}
@@ -208,18 +230,8 @@ func (m *matcher) told(terms []uint32) float64 {
 
 // close is how much of the question, its words counting nearly the same, the
 // best stretch of a few sentences covers.
-func (m *matcher) close(sequence []uint32) float64 {
+func (m *matcher) close(matches []match) float64 {
 	const stretch = 40
-	type match struct {
-		at  int
-		how []float64
-	}
-	var matches []match
-	for at, id := range sequence {
-		if how := m.of(id); how != nil {
-			matches = append(matches, match{at, how})
-		}
-	}
 	total := 0.0
 	for _, w := range m.question {
 		total += math.Sqrt(w.weight)
@@ -253,7 +265,7 @@ func (m *matcher) close(sequence []uint32) float64 {
 
 // near tells how near to each other words stand that stand together in the
 // question, little ones left out.
-func (m *matcher) near(sequence []uint32) float64 {
+func (m *matcher) near(said []match) float64 {
 	const far = 12
 	var content []int
 	for i, w := range m.question {
@@ -270,8 +282,9 @@ func (m *matcher) near(sequence []uint32) float64 {
 	}
 	strength := make([]float64, len(m.question))
 	pairs := make([]float64, len(content)-1)
-	for at, id := range sequence {
-		for i, v := range m.of(id) {
+	for _, n := range said {
+		at := n.at
+		for i, v := range n.how {
 			if v < 0.3 {
 				continue
 			}
