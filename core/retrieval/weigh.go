@@ -127,7 +127,7 @@ func (c *candidate) meant() bool { return c.Alike != 0 || c.VectorRank > 0 }
 type matcher struct {
 	x        *Index
 	question []wanted
-	seen     *marks      // by term, which of found it has, from 1; 0: none
+	seen     *marks // by term, which of found it has, from 1; 0: none
 	said     []match
 	found    [][]float64 // how well it covers each word of the question
 }
