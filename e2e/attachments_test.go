@@ -72,4 +72,13 @@ func TestAShelfsSettings(t *testing.T) {
 	m.click("Save")
 	m.until("the dialog closes", `!document.querySelector("[role=dialog]")`)
 	m.shows("main h1", "The members’ handbook")
+
+	// A desk's form puts it on the desk.
+	e := openConsole(t, browser.Desk, b, "/desks/helper")
+	e.until("the form lists the shelf", `[...document.querySelectorAll("form[aria-label=Desk] summary")].some(s => s.innerText.includes("Documents it answers from"))`)
+	run[any](e, `[...document.querySelectorAll("form[aria-label=Desk] summary")].find(s => s.innerText.includes("Documents it answers from")).click(), null`)
+	e.until("the shelf can be chosen", `!![...document.querySelectorAll("form[aria-label=Desk] label")].find(l => l.innerText.includes("The members’ handbook"))`)
+	run[any](e, `[...document.querySelectorAll("form[aria-label=Desk] label")].filter(l => /handbook|may attach/.test(l.innerText)).forEach(l => l.querySelector("input").click()), null`)
+	e.until("it stands in the file", `document.querySelector(".cm-content").innerText.includes("shelves:") && document.querySelector(".cm-content").innerText.includes("attachments: true")`)
+	e.accessible("a desk's form with its shelves")
 }

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { onMount } from "svelte";
+  import { listShelves } from "../../api/shelves";
   import type { Schemas } from "../../given";
   import { read, set, valueAt, type Path, type Value } from "./deskText";
   import ListField from "./ListField.svelte";
@@ -29,6 +31,16 @@
   const numberOrNothing = (text: string) => (text.trim() === "" || Number.isNaN(Number(text)) ? undefined : Number(text));
   /** The first problem that speaks of a key. */
   const wrong = (key: string) => problems.find((p) => p.message.startsWith(`${key}:`) || p.message.startsWith(`"${key}" `))?.message;
+
+  // The shelves there are; those that the file names stay listed whatever happens.
+  let there = $state<Schemas["Shelf"][]>([]);
+  onMount(() => void listShelves().then((all) => (there = all), () => {}));
+  const shelves = $derived([...there.map((s) => ({ name: s.shelf, title: s.title })), ...list("shelves").filter((n) => !there.some((s) => s.shelf === n)).map((name) => ({ name, title: name }))]);
+
+  function useShelf(name: string, on: boolean) {
+    const all = on ? [...list("shelves"), name] : list("shelves").filter((n) => n !== name);
+    put(["shelves"], all.length ? all : undefined);
+  }
 
   function offer(model: string, on: boolean) {
     const rest = choices.filter((c) => c.model !== model);
@@ -83,6 +95,17 @@
       {@render mistake("brief")}
     </label>
     <ListField label="Openers" help="Ready questions that a visitor can begin with." list={list("openers")} change={(l) => put(["openers"], l.length ? l : undefined)} />
+
+    <details open={list("shelves").length > 0 || checked("attachments")}>
+      <summary class="cursor-pointer text-sm font-semibold">Documents it answers from</summary>
+      <div class="mt-3 space-y-2 text-sm">
+        {#each shelves as s (s.name)}
+          <label class="flex items-center gap-2"><input type="checkbox" class="size-4 accent-(--accent)" checked={list("shelves").includes(s.name)} onchange={(e) => useShelf(s.name, e.currentTarget.checked)} /> <span class="min-w-0 truncate">{s.title}</span></label>
+        {:else}<p class="text-faded">There is no shelf yet. Make one under “Shelves”.</p>{/each}
+        {@render mistake("shelves")}
+        <label class="flex items-center gap-2 border-t border-rule pt-2"><input type="checkbox" class="size-4 accent-(--accent)" checked={checked("attachments")} onchange={(e) => put(["attachments"], e.currentTarget.checked || undefined)} /> Visitors may attach documents of their own</label>
+      </div>
+    </details>
 
     <details class="group">
       <summary class="cursor-pointer text-sm font-semibold">What visitors read about it</summary>

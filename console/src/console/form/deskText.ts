@@ -27,7 +27,7 @@ export function valueAt(reading: Reading, path: Path): unknown {
 }
 
 /** The order in which keys are written. */
-const order = ["slug", "title", "purpose", "recipe", "model", "brief", "openers", "good_for", "not_for", "knowledge", "choices", "sampling", "memory"];
+const order = ["slug", "title", "purpose", "recipe", "model", "brief", "openers", "good_for", "not_for", "knowledge", "shelves", "attachments", "choices", "sampling", "memory"];
 
 /** Gives a key another value; undefined takes it out. */
 export function set(text: string, path: Path, value: Value): string {
