@@ -3,8 +3,6 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"fmt"
-	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -40,110 +38,6 @@ type Place struct {
 	Parent *uuid.UUID // the turn before; nil for the first
 	Leaf   *uuid.UUID // the end of the path that is shown now
 	New    bool       // the conversation is to be made
-}
-
-// PastTurn is an earlier turn as memory needs it.
-type PastTurn struct {
-	ID                          uuid.UUID
-	Number                      int
-	Question, Reply             string
-	QuestionTokens, ReplyTokens int
-	Vocabulary                  string // of both lengths
-}
-
-// Past is what a turn that is to be answered can remember.
-type Past struct {
-	Turns   []PastTurn // oldest first
-	Summary *Summary   // of what came before some of them; nil if there is none
-}
-
-// Summary says in short what the turns up to one said.
-type Summary struct {
-	Upto         uuid.UUID
-	Conversation uuid.UUID
-	Turns        int // how many it covers, from the first on
-	Text         string
-	Tokens       int
-	Vocabulary   string
-	Model        string
-	MadeAt       time.Time
-}
-
-// farthestBack is how many turns of a path are looked at for what is on it.
-const farthestBack = 1000
-
-// Past returns what came before a visitor's next question: the newest turns of
-// the path, at most limit, and the place that the next turn will have. With
-// instead not nil it is what came before that turn, whose place another
-// question is to take. It fails with ErrNotFound if there is no such
-// conversation or turn.
-func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor Visitor, instead *uuid.UUID, limit int) (past Past, at Place, err error) {
-	batch := &pgx.Batch{}
-	batch.Queue(`
-		select c.leaf, b.parent, coalesce((select number from turn where id = b.parent), 0) + 1
-		from conversation c, lateral (
-			select c.leaf as parent where $4::uuid is null
-			union all select t.parent from turn t where t.id = $4 and t.conversation = c.id) b
-		where c.id = $1 and c.desk = $2 and c.visitor = $3 and c.removed_at is null`, conversation, desk, visitor[:], instead)
-	queuePast(batch, `select t.id, t.parent, 1 from conversation c join turn t
-		on t.id = case when $2::uuid is null then c.leaf else (select parent from turn where id = $2) end where c.id = $1`, limit, conversation, instead)
-	results := s.pool.SendBatch(ctx, batch)
-	defer results.Close()
-	if err := results.QueryRow().Scan(&at.Leaf, &at.Parent, &at.Number); err != nil {
-		return past, at, known(err)
-	}
-	past, err = readPast(results)
-	return past, at, err
-}
-
-// queuePast adds the question that readPast reads: for the newest turns of the
-// path that ends with a turn, and for the newest summary on it. end selects
-// that turn: its id, its parent and 1. A turn counts with the chosen attempt,
-// else the newest, that has something to remember.
-//
-// The path is written out here instead of calling path_to, which PostgreSQL
-// would plan anew for every question.
-func queuePast(batch *pgx.Batch, end string, limit int, arguments ...any) {
-	batch.Queue(fmt.Sprintf(`
-		with recursive path (id, parent, back) as (
-			`+end+`
-			union all
-			select t.id, t.parent, p.back + 1 from path p join turn t on t.id = p.parent where p.back < %d),
-		covered as (
-			select s.* from path p join summary s on s.upto = p.id order by p.back limit 1)
-		select t.id, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, s.*
-		from (select id from path where back <= %d) p join turn t on t.id = p.id join lateral (
-			select reply, memory_tokens from attempt
-			where turn = t.id and state in ('done', 'stopped') and reply <> ''
-			order by `+whichCounts+` limit 1) b on true
-		left join covered s on true
-		order by t.number desc limit %d`, farthestBack, limit+spareTurns, limit), arguments...)
-}
-
-// spareTurns allows for turns that have nothing to remember.
-const spareTurns = 20
-
-func readPast(results pgx.BatchResults) (past Past, err error) {
-	rows, err := results.Query()
-	if err != nil {
-		return past, err
-	}
-	var t PastTurn
-	var upto, conversation *uuid.UUID
-	var turns, tokens *int
-	var text, vocabulary, model *string
-	var madeAt *time.Time
-	into := []any{&t.ID, &t.Number, &t.Question, &t.Reply, &t.QuestionTokens, &t.ReplyTokens, &t.Vocabulary,
-		&upto, &conversation, &turns, &text, &tokens, &vocabulary, &model, &madeAt}
-	_, err = pgx.ForEachRow(rows, into, func() error {
-		past.Turns = append(past.Turns, t)
-		if upto != nil && past.Summary == nil {
-			past.Summary = &Summary{*upto, *conversation, *turns, *text, *tokens, *vocabulary, *model, *madeAt}
-		}
-		return nil
-	})
-	slices.Reverse(past.Turns)
-	return past, err
 }
 
 // Ask puts a question on record with a running first attempt, in one statement.
@@ -217,20 +111,6 @@ func (s *Store) AskAgain(ctx context.Context, t Turn, n Again) (number int, give
 	}
 	past, err = readPast(results)
 	return number, given, takes, past, err
-}
-
-// PastOf returns what came before a turn, and what it was asked with.
-func (s *Store) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past Past, err error) {
-	batch := &pgx.Batch{}
-	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id where t.id = $1 and a.number = $2`, turn, attempt)
-	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, turn)
-	results := s.pool.SendBatch(ctx, batch)
-	defer results.Close()
-	if err := results.QueryRow().Scan(&given, &takes); err != nil {
-		return nil, nil, past, known(err)
-	}
-	past, err = readPast(results)
-	return given, takes, past, err
 }
 
 // forgetSummaries drops the summaries that cover turn number $2, whose reply

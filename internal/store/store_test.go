@@ -32,7 +32,7 @@ func after(n store.NewTurn) store.Place {
 	return store.Place{Number: n.Place.Number + 1, Parent: &n.ID, Leaf: &n.ID}
 }
 
-func publish(t *testing.T, s *store.Store, file string) store.Revision {
+func publish(t testing.TB, s *store.Store, file string) store.Revision {
 	t.Helper()
 	r, _, err := s.Publish(ctx, "d", file, "", "me")
 	if err != nil {
