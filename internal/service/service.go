@@ -10,8 +10,6 @@ import (
 	"net"
 	"os"
 	"path/filepath"
-	"runtime"
-	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
@@ -61,15 +59,7 @@ type Told struct {
 // Run runs a service until ctx ends, and then lets replies finish, for the
 // settings' grace at most.
 func Run(ctx context.Context, o Settings, console fs.FS, version string, log *slog.Logger, told Told) error {
-	// The collector lets as much garbage gather as suits a small service, which
-	// would collect a hundred times a second without the slack, and less than
-	// is usual where thousands of replies are held. The slack is never touched,
-	// and so no memory.
-	slack := make([]byte, 56<<20)
-	defer runtime.KeepAlive(slack)
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(40)
-	}
+	paceCollector(ctx)
 	registry, err := openModels(o.Connections)
 	if err != nil {
 		return err
