@@ -43,7 +43,7 @@ var layers = []struct {
 	{"juvalogos/console", nil},
 	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
 	{"juvalogos/demo", []string{"juvalogos/internal/client", "juvalogos/internal/desk", "juvalogos/internal/service", "juvalogos/internal/browser"}},
-	{"juvalogos/scripts/", nil},
+	{"juvalogos/scripts/", []string{"juvalogos/core/"}},
 	{"juvalogos/bench", []string{"juvalogos/core/prompt", "juvalogos/core/recipe", "juvalogos/internal/client", "juvalogos/internal/sse"}},
 	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }

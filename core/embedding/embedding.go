@@ -1,38 +1,35 @@
 // Package embedding turns texts into vectors without a model server: the
 // vectors of their words, weighted by smooth inverse frequency, with what all
 // texts have in common removed (Arora, Liang and Ma, "A Simple but Tough-to-Beat
-// Baseline for Sentence Embeddings", 2017). The words are English.
+// Baseline for Sentence Embeddings", 2017). Vectors and weights were then taught
+// on pairs of texts that belong together (scripts/teachvectors); for the
+// likeness of words alone, the vectors are as they came. The words are English.
 package embedding
 
 import (
-	"embed"
-	"encoding/binary"
 	"math"
+	"slices"
 	"strings"
 	"sync"
 	"unicode"
+	"unicode/utf8"
 )
 
 // Dimensions is the length of the vectors.
 const Dimensions = 100
 
-// Name is what vectors of this package are kept under.
-const Name = "built-in-1"
-
-//go:embed vectors
-var files embed.FS
-
 // Words are word vectors, the most frequent words first.
 type Words struct {
-	at      map[string]int32
-	records [][]byte // of each file
-	norms   []float32
+	at     map[string]int32
+	alone  records // of words, for their likeness
+	texts  records // of words as parts of texts, times what they count there
+	norms  []float32
+	slight []bool // words that count next to nothing in texts, of which a third of them is made
 }
 
-const (
-	record  = 4 + Dimensions // a float32 scale and a byte for each dimension
-	perFile = 35_000
-)
+// slightest is how long the vectors of words are in texts that are left out
+// there; those that say something are longer than 0.8.
+const slightest = 0.4
 
 // Load reads the word vectors that come along, once.
 var Load = sync.OnceValue(func() *Words {
@@ -41,32 +38,17 @@ var Load = sync.OnceValue(func() *Words {
 		panic(err) // it is in the binary
 	}
 	words := strings.Fields(string(list))
-	w := &Words{at: make(map[string]int32, len(words)), norms: make([]float32, len(words))}
+	w := &Words{at: make(map[string]int32, len(words)), norms: make([]float32, len(words)), slight: make([]bool, len(words))}
 	for i, word := range words {
 		w.at[word] = int32(i)
 	}
-	for n := 0; n*perFile < len(words); n++ {
-		body, err := files.ReadFile("vectors/vectors-" + string(rune('1'+n)) + ".bin")
-		if err != nil {
-			panic(err)
-		}
-		w.records = append(w.records, body)
-	}
+	w.alone, w.texts = load(len(words), WordFile), load(len(words), TextFile)
 	for i := range words {
-		scale, v := w.record(int32(i))
-		sum := 0
-		for _, b := range v {
-			sum += int(int8(b)) * int(int8(b))
-		}
-		w.norms[i] = scale * float32(math.Sqrt(float64(sum)))
+		w.norms[i] = w.alone.length(int32(i))
+		w.slight[i] = w.texts.length(int32(i)) < slightest
 	}
 	return w
 })
-
-func (w *Words) record(i int32) (scale float32, numbers []byte) {
-	r := w.records[i/perFile][int(i%perFile)*record:][:record]
-	return math.Float32frombits(binary.LittleEndian.Uint32(r)), r[4:]
-}
 
 // Find returns a word's number; the word is in lower case.
 func (w *Words) Find(word string) (int32, bool) {
@@ -85,8 +67,8 @@ func (w *Words) Cosine(a, b int32) float32 {
 	if w.norms[a] == 0 || w.norms[b] == 0 {
 		return 0
 	}
-	sa, va := w.record(a)
-	sb, vb := w.record(b)
+	sa, va := w.alone.of(a)
+	sb, vb := w.alone.of(b)
 	var sum int32
 	for i := range va {
 		sum += int32(int8(va[i])) * int32(int8(vb[i]))
@@ -97,7 +79,7 @@ func (w *Words) Cosine(a, b int32) float32 {
 // Signature is 128 signs of a word's vector: two words are the more alike, the
 // fewer bits differ (Charikar, 2002).
 func (w *Words) Signature(i int32) (s [2]uint64) {
-	_, v := w.record(i)
+	_, v := w.alone.of(i)
 	for bit := range 128 {
 		// Each sign is that of a difference of two sums of four numbers.
 		var sum int
@@ -118,44 +100,83 @@ func (w *Words) Signature(i int32) (s [2]uint64) {
 	return s
 }
 
-// weight is a/(a + p(w)); how frequent a word is, is estimated from its rank
-// (Zipf's law: the vectors come with no counts).
-func (w *Words) weight(i int32) float32 {
+// Frequency is how often a word is said among all words of the language,
+// estimated from its rank (Zipf's law: the vectors come with no counts).
+func Frequency(word int32) float64 { return 0.06 / (float64(word) + 1) }
+
+// Weight is what a word counts in texts before it was taught: smooth inverse
+// frequency, a/(a + p(word)).
+func Weight(word int32) float32 {
 	const a = 1e-4
-	p := 0.06 / (float64(i) + 1)
-	return float32(a / (a + p))
+	return float32(a / (a + Frequency(word)))
 }
 
-// Vector is the weighted mean of the vectors of a text's words, of length 1;
-// false if it has no word that is known. What texts have in common is still in
-// it.
+// Vector is the weighted sum of the vectors of a text's words, of length 1; a
+// word that is said often counts by the root of how often. It is false if the
+// text has no word that is known. What texts have in common is still in it.
 func (w *Words) Vector(text string) (v [Dimensions]float32, known bool) {
-	var sum float32
-	for word := range words(text) {
-		i, ok := w.at[word]
-		if !ok {
-			continue
+	said := make([]int32, 0, 256)
+	some := false
+	w.known(text, func(word int32) {
+		if some = true; !w.slight[word] {
+			said = append(said, word)
 		}
-		scale, numbers := w.record(i)
-		weight := w.weight(i)
-		for k, b := range numbers {
-			v[k] += weight * scale * float32(int8(b))
+	})
+	slices.Sort(said)
+	for from := 0; from < len(said); {
+		to := from + 1
+		for to < len(said) && said[to] == said[from] {
+			to++
 		}
-		sum += weight
+		scale, numbers := w.texts.of(said[from])
+		scale *= float32(math.Sqrt(float64(to - from)))
+		for k, b := range numbers[:Dimensions] {
+			v[k] += scale * float32(int8(b))
+		}
+		from = to
 	}
-	return v, sum > 0 && normalise(v[:])
+	return v, some && normalise(v[:])
 }
 
-// words hands over the words of a text in lower case.
-func words(text string) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for _, w := range strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) }) {
-			if !yield(strings.ToLower(w)) {
-				return
+// known hands over the numbers of a text's words that are known. All of these
+// are made of the letters a to z.
+func (w *Words) known(text string, do func(word int32)) {
+	var lower [longestWord]byte
+	n, unknown := 0, false
+	end := func() {
+		if n > 0 && n <= longestWord && !unknown {
+			if i, ok := w.at[string(lower[:n])]; ok {
+				do(i)
 			}
 		}
+		n, unknown = 0, false
 	}
+	for i := 0; i < len(text); {
+		c := text[i]
+		if c >= utf8.RuneSelf {
+			r, size := utf8.DecodeRuneInString(text[i:])
+			if i += size; unicode.IsLetter(r) {
+				n, unknown = n+1, true
+			} else {
+				end()
+			}
+			continue
+		}
+		i++
+		if c |= 0x20; c < 'a' || c > 'z' {
+			end()
+			continue
+		}
+		if n < longestWord {
+			lower[n] = c
+		}
+		n++
+	}
+	end()
 }
+
+// longestWord is how many letters a word that is known has at most.
+const longestWord = 30
 
 func normalise(v []float32) bool {
 	var sum float64
@@ -226,4 +247,16 @@ func Dot(a, b []float32) float32 {
 		s0 += a[i] * b[i]
 	}
 	return s0 + s1 + s2 + s3
+}
+
+// Len is how many words there are.
+func (w *Words) Len() int { return len(w.norms) }
+
+// Word is a word's vector as it came.
+func (w *Words) Word(i int32) (v [Dimensions]float32) {
+	scale, numbers := w.alone.of(i)
+	for k, b := range numbers {
+		v[k] = scale * float32(int8(b))
+	}
+	return v
 }

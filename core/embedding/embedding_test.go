@@ -3,6 +3,8 @@ package embedding
 import (
 	"math"
 	"math/bits"
+	"slices"
+	"strings"
 	"testing"
 )
 
@@ -76,5 +78,34 @@ func TestCommon(t *testing.T) {
 	}
 	if Common(vectors[:5]) != nil {
 		t.Error("five vectors have nothing in common that means anything")
+	}
+}
+
+// Words are found whatever stands around them and however they are written.
+func TestWordsOfTexts(t *testing.T) {
+	w := Load()
+	find := func(words ...string) (all []int32) {
+		for _, word := range words {
+			i, known := w.Find(word)
+			if !known {
+				t.Fatal(word)
+			}
+			all = append(all, i)
+		}
+		return all
+	}
+	for text, want := range map[string][]int32{
+		"Honey, HONEY; (honey)":             find("honey", "honey", "honey"),
+		"The café queen-cell":               find("the", "queen", "cell"),
+		"bee„queen“":                        find("bee", "queen"),
+		strings.Repeat("honey", 7) + " bee": find("bee"),
+		"":                                  nil,
+		"x1bee2":                            find("bee"),
+	} {
+		var got []int32
+		w.known(text, func(word int32) { got = append(got, word) })
+		if !slices.Equal(got, want) {
+			t.Errorf("%q: %v, want %v", text, got, want)
+		}
 	}
 }

@@ -9,7 +9,6 @@ package main
 
 import (
 	"bufio"
-	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -17,13 +16,14 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+
+	"juvalogos/core/embedding"
 )
 
 const (
 	kept       = 80_000 // words
-	dimensions = 100
+	dimensions = embedding.Dimensions
 	shared     = 2 // directions that are taken out
-	perFile    = 35_000
 )
 
 var word = regexp.MustCompile(`^[a-z][a-z]+$`)
@@ -122,9 +122,7 @@ func dot(a, b []float64) (sum float64) {
 	return sum
 }
 
-// write writes words.txt, and files with a record for each word in its order:
-// the scale as a little-endian float32, and the numbers, each in so many
-// scales.
+// write writes words.txt, and files with a record for each word in its order.
 func write(folder string, words []string, vectors [][]float64) error {
 	list, err := os.Create(filepath.Join(folder, "words.txt"))
 	if err != nil {
@@ -136,20 +134,16 @@ func write(folder string, words []string, vectors [][]float64) error {
 	if err := list.Close(); err != nil {
 		return err
 	}
-	for n := 0; n*perFile < len(vectors); n++ {
+	for n := 0; n*embedding.PerFile < len(vectors); n++ {
 		var out []byte
-		for _, v := range vectors[n*perFile : min(len(vectors), (n+1)*perFile)] {
-			most := 0.0
-			for _, x := range v {
-				most = max(most, math.Abs(x))
+		for _, v := range vectors[n*embedding.PerFile : min(len(vectors), (n+1)*embedding.PerFile)] {
+			numbers := make([]float32, len(v))
+			for i, x := range v {
+				numbers[i] = float32(x)
 			}
-			scale := most / 127
-			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(float32(scale)))
-			for _, x := range v {
-				out = append(out, byte(int8(math.Round(x/scale))))
-			}
+			out = embedding.AppendRecord(out, numbers)
 		}
-		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("vectors-%d.bin", n+1)), out, 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(folder, embedding.WordFile(n)), out, 0o644); err != nil {
 			return err
 		}
 	}
