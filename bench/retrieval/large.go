@@ -53,9 +53,7 @@ func large(pages []page, asked []question, passages int) (lines []string, err er
 		}
 	}
 	index := retrieval.New()
-	for from := 0; from < len(entries); from += 2000 {
-		index.Add(entries[from:min(from+2000, len(entries))])
-	}
+	index.Add(entries)
 	took := time.Since(began)
 	entries = nil
 	measure := func() []time.Duration {

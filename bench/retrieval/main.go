@@ -19,9 +19,10 @@ import (
 
 type options struct {
 	corpus, index, questions, write string
+	develop                         string
 	most                            int
-	show, tuning                    bool
-	short, tuningShort              bool
+	show, tuning, judging           bool
+	short, tuningShort, large       bool
 }
 
 func main() {
@@ -32,9 +33,12 @@ func main() {
 	flag.StringVar(&o.write, "write", "", "write the tables into this Markdown file, between its marks")
 	flag.IntVar(&o.most, "most", 1000, "how many of the index's entries to ask")
 	flag.BoolVar(&o.show, "show", false, "show the questions that are missed")
-	flag.BoolVar(&o.tuning, "tune", false, "set the weights of the last stage anew on this corpus")
+	flag.BoolVar(&o.tuning, "tune", false, "with -develop: set the weights of the last stage anew")
+	flag.BoolVar(&o.judging, "judge", false, "with -develop: set anew what tells whether anything found answers")
+	flag.BoolVar(&o.large, "large", false, "only measure 100,000 passages")
 	flag.BoolVar(&o.short, "short", false, "only ask the short questions over the sample handbook")
 	flag.BoolVar(&o.tuningShort, "tune-short", false, "set the weights and the calibration of short answers anew")
+	flag.StringVar(&o.develop, "develop", "", "measure on the corpora that weights are set on, whose packages are unpacked in this folder (/: installed)")
 	flag.Parse()
 	if err := run(o); err != nil {
 		fmt.Fprintln(os.Stderr, "retrieval:", err)
@@ -107,6 +111,22 @@ func run(o options) error {
 		fmt.Print(r)
 		return err
 	}
+	if o.develop != "" {
+		all, err := develop(o.develop)
+		if err != nil {
+			return err
+		}
+		if o.tuning {
+			tune(all)
+			return nil
+		}
+		if o.judging {
+			judge(all)
+			return nil
+		}
+		compare(all, retrieval.DefaultOptions)
+		return nil
+	}
 	ctx := context.Background()
 	corpus := o.corpus
 	if corpus == "" {
@@ -139,9 +159,10 @@ func run(o options) error {
 	if err != nil {
 		return err
 	}
-	if o.tuning {
-		tune(b, lay, asked)
-		return nil
+	if o.large {
+		lines, err := large(pages, append(everySo(asked, 200), lay...), 100_000)
+		fmt.Println(strings.Join(lines, "\n"))
+		return err
 	}
 	r := &report{}
 	r.line("Read and indexed: %d pages, %.1f MB, %d passages; reading %.0f pages and %.1f MB a second, indexing %.0f pages and %.1f MB a second; the index takes %d MB.",

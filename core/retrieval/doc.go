@@ -51,7 +51,7 @@ type Options struct {
 }
 
 // DefaultOptions are what docs/retrieval.md measures as full.
-var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2, MeaningWeight: 1, Candidates: 120, Weights: DefaultWeights, Distinct: true}
+var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2, MeaningWeight: 1, Candidates: 90, Weights: DefaultWeights, Distinct: true}
 
 // Query is a question.
 type Query struct {
@@ -120,5 +120,6 @@ func (s Signs) Score(weights Signs) (sum float64) {
 type Result struct {
 	Hits []Hit
 	// Answers judges between 0 and 1 whether anything found answers at all.
-	Answers float64
+	Answers  float64
+	Evidence Evidence // that it is judged by
 }

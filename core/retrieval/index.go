@@ -105,13 +105,24 @@ type analysed struct {
 	text, path, title []string
 }
 
-// Add adds passages. Those of a document that is there already stand beside it:
-// remove it first.
+// together is how many passages are added at once.
+const together = 2000
+
+// Add adds passages; searches go on between thousands of them. Those of a
+// document that is there already stand beside it: remove it first.
 func (x *Index) Add(entries []Entry) {
-	prepared := x.analyseAll(entries)
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	x.addAll(prepared)
+	next := make(chan []analysed, 1) // is taken apart while the last is added
+	go func() {
+		defer close(next)
+		for from := 0; from < len(entries); from += together {
+			next <- x.analyseAll(entries[from:min(from+together, len(entries))])
+		}
+	}()
+	for prepared := range next {
+		x.mu.Lock()
+		x.addAll(prepared)
+		x.mu.Unlock()
+	}
 }
 
 // Replace puts passages in the place of a document's; no search misses it

@@ -60,9 +60,13 @@ func (x *Index) Search(q Query, o Options) Result {
 			c.Cosine = cosine(&x.vectors, c.at, q.Vector, c.Cosine)
 			c.Alike = cosine(&x.meanings, c.at, q.Meaning, c.Alike)
 		}
-		x.weigh(q.Text, question, q.Vector, all, o)
+		m := x.matcher(question)
+		defer m.done()
+		x.weigh(m, q.Text, q.Vector, all, o)
 		order(all)
-		result.Answers = x.answers(question, all)
+		if e, any := x.answers(m, all, o); any {
+			result.Evidence, result.Answers = e, e.Likely()
+		}
 	}
 	if o.Distinct {
 		all = x.distinct(all, q.Limit)

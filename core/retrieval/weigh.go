@@ -4,16 +4,15 @@ import (
 	"math"
 	mathbits "math/bits"
 	"slices"
-
-	"juvalogos/core/embedding"
 )
 
 // DefaultWeights were set on other documents than those that docs/retrieval.md
 // reports on; see there.
-var DefaultWeights = Signs{Lexical: 0.5, Covered: 0.45, Evenly: 0.8, Exact: 0.9, Title: 1.6, Titled: 0.65, Headed: 1.1, Lead: 0.5, Close: 1, Near: 1.1, Cosine: 1, About: 0.85, Named: 0.4, Whole: 0.3, Meaning: 2, Page: 0.7, Document: 1.5}
+var DefaultWeights = Signs{Lexical: 0.15, Covered: 0.15, Evenly: 1.1, Exact: 0.85, Title: 0.05, Titled: 0.65, Headed: 1, Lead: 0.45, Close: 0.5, Near: 1.9, Cosine: 2.1, About: 2.4, Named: 1, Whole: 1.25, Meaning: 2, Page: 0.75, Document: 1.65}
 
 // weigh sets the candidates' scores anew.
-func (x *Index) weigh(text string, question []wanted, vector []float32, all []*candidate, o Options) {
+func (x *Index) weigh(m *matcher, text string, vector []float32, all []*candidate, o Options) {
+	question := m.question
 	total, highest := 0.0, 0.0
 	for _, w := range question {
 		total += w.weight
@@ -24,8 +23,6 @@ func (x *Index) weigh(text string, question []wanted, vector []float32, all []*c
 	if total == 0 {
 		return
 	}
-	m := x.matcher(question)
-	defer m.done()
 	documents := map[int64][]float64{}
 	for _, c := range all {
 		documents[c.Document] = append(documents[c.Document], c.Lexical)
@@ -307,59 +304,6 @@ func (m *matcher) near(said []match) float64 {
 		return 0
 	}
 	return sum / total
-}
-
-// evidence is what tells questions that are answered from others, with what
-// each counts in the logarithm of the odds: a logistic regression on questions
-// about other documents than those that docs/retrieval.md reports on.
-var evidence = struct{ none, covered, exact, near, title, missing float64 }{-1.2, 0.65, 1.2, 2.6, 1.6, -1.95}
-
-// answers judges how likely one of the best candidates answers the question:
-// by how much of it they cover, softly and by its very words, how near to each
-// other, what the title says, and how much of it no document has. Words that
-// are in no document count fully here, other than in ranking.
-func (x *Index) answers(question []wanted, all []*candidate) float64 {
-	m := x.matcher(question)
-	defer m.done()
-	weights := make([]float64, len(question))
-	total, missing := 0.0, 0.0
-	for i, w := range question {
-		if little[w.surface] {
-			continue
-		}
-		weights[i] = x.rarest()
-		if w.known {
-			weights[i] = x.idf(w.id)
-		}
-		if w.word >= 0 {
-			weights[i] *= embedding.Tells(w.word)
-		}
-		total += weights[i]
-		if !w.known {
-			missing += weights[i]
-		}
-	}
-	if total == 0 {
-		return 0
-	}
-	covered, exact, near, title := 0.0, 0.0, 0.0, 0.0
-	for _, c := range all[:min(len(all), 5)] {
-		p := &x.passages[c.at]
-		best, head := m.best(p.sequence), m.best(p.head)
-		sum, very := 0.0, 0.0
-		for i, weight := range weights {
-			b := max(best[i], head[i])
-			sum += weight * b
-			if b >= 1 {
-				very += weight
-			}
-		}
-		covered, exact = max(covered, sum/total), max(exact, very/total)
-		near, title = max(near, c.Signs.Near), max(title, c.Signs.Title)
-	}
-	e := evidence
-	odds := e.none + e.covered*covered + e.exact*exact + e.near*near + e.title*title + e.missing*missing/total
-	return 1 / (1 + math.Exp(-odds))
 }
 
 // distinct drops candidates that say nearly what a better one says.
