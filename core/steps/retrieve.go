@@ -29,6 +29,9 @@ type Finding struct {
 	Found    []Found // the best first
 	Answers  float64 // how likely any of them answers, 0 to 1
 	Passages int     // that were looked through
+	// Elsewhere: no document's name has the words of within; all were looked
+	// through.
+	Elsewhere bool
 	// Asked are models that were asked for the vector of the question.
 	Asked []*recipe.ModelCall
 }
@@ -60,7 +63,7 @@ func retrieve() step {
 			Name: "retrieve", About: "Finds the passages on the desk's shelves that answer a question, and judges whether any does.",
 			In: []recipe.Port{
 				{Name: "question", Type: recipe.Text, Need: true, About: "what is looked for; it should stand alone"},
-				{Name: "within", Type: recipe.Text, About: "only in documents whose title or file name has these words"},
+				{Name: "within", Type: recipe.Text, About: "only in documents whose title or file name has these words, if there are such"},
 			},
 			Out: []recipe.Port{
 				{Name: "passages", Type: recipe.ListOf(recipe.Data), About: "what was found, the best first: number, title, place, path, text"},
@@ -80,6 +83,9 @@ func retrieve() step {
 			finding, err := find(t, ctx, c, text(c.In, "question"), text(c.In, "within"), set.Most)
 			for _, asked := range finding.Asked {
 				c.Asked(asked)
+			}
+			if finding.Elsewhere {
+				c.Note("no document's name has the words that were asked for; all were looked through")
 			}
 			found, sure := finding.Found, finding.Answers
 			if err != nil {

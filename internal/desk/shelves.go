@@ -58,7 +58,7 @@ func (s shelves) Find(ctx context.Context, question, within string, most int) (s
 			Text: f.Text, Number: f.Number, Score: f.Hit.Score, Spans: spans,
 		}
 	}
-	finding := steps.Finding{Found: all, Answers: r.Answers, Passages: r.Passages}
+	finding := steps.Finding{Found: all, Answers: r.Answers, Passages: r.Passages, Elsewhere: r.Elsewhere}
 	for _, a := range r.Asked {
 		finding.Asked = append(finding.Asked, &recipe.ModelCall{Model: a.Model, At: a.At, Took: a.Took, PromptTokens: a.Tokens, Cost: a.Cost, Error: a.Error})
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +13,7 @@ import (
 
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/testbed"
 )
@@ -178,6 +180,26 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	// A desk that does not allow it takes nothing.
 	if _, _, err := b.Client.Attach(t.Context(), "helper", "", "minutes.md", strings.NewReader(minutes)); err == nil || !strings.Contains(err.Error(), "No documents can be attached") {
 		t.Errorf("at another desk: %v", err)
+	}
+}
+
+// A search within documents looks into those whose title or name has the words,
+// and into all if none has.
+func TestSearchWithinDocumentsByName(t *testing.T) {
+	b := made(t)
+	add(t, b, "extractor.md", extractor)
+	add(t, b, "press.md", "# The press\n\nMembers may borrow the press for a week.\n")
+	read(t, b)
+	for within, want := range map[string][]string{"press": {"press.md"}, "THE ext": {"extractor.md"}, "": {"extractor.md", "press.md"}, "zeppelin": {"extractor.md", "press.md"}} {
+		r, err := b.Shelves.Search(t.Context(), []string{"handbook"}, shelf.Query{Text: "How long may members borrow it?", Within: within, Limit: 5})
+		var names []string
+		for _, f := range r.Found {
+			names = append(names, f.Document.Name)
+		}
+		slices.Sort(names)
+		if err != nil || !slices.Equal(names, want) || r.Elsewhere != (within == "zeppelin") {
+			t.Errorf("within %q: %v, %+v, %v", within, names, r.Elsewhere, err)
+		}
 	}
 }
 

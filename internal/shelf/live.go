@@ -2,6 +2,7 @@ package shelf
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -132,8 +133,30 @@ func (l *Library) refill(id int64) {
 	})
 }
 
-// together is how many passages are added at once.
+// together is how many passages are looked up or embedded at once.
 const together = 2000
+
+// embedded reads the passages of a shelf; the first are given their vectors while
+// others are still read.
+func (l *Library) embedded(id int64) ([]retrieval.Entry, error) {
+	var parts [][]retrieval.Entry
+	var part []retrieval.Entry
+	var all sync.WaitGroup
+	embed := func() {
+		some := part
+		all.Go(func() { retrieval.Embed(some) })
+		parts, part = append(parts, some), make([]retrieval.Entry, 0, together)
+	}
+	err := l.Store.EachPassage(context.Background(), id, 0, func(p store.ShelfPassage) error {
+		if part = append(part, entryOf(p)); len(part) == together {
+			embed()
+		}
+		return nil
+	})
+	embed()
+	all.Wait()
+	return slices.Concat(parts...), err
+}
 
 func (l *Library) fill(id int64, v *live) {
 	v.mu.Lock()
@@ -145,13 +168,8 @@ func (l *Library) fill(id int64, v *live) {
 		return
 	}
 	began := l.Now()
-	var all []retrieval.Entry
+	all, err := l.embedded(id)
 	var vectors [][]float32
-	err := l.Store.EachPassage(context.Background(), id, 0, func(p store.ShelfPassage) error {
-		all = append(all, entryOf(p))
-		return nil
-	})
-	retrieval.Embed(all)
 	for _, e := range all {
 		if e.Vector != nil {
 			vectors = append(vectors, e.Vector)
@@ -183,9 +201,7 @@ func (l *Library) fill(id int64, v *live) {
 	v.commonMu.Lock()
 	v.common, v.counted = common, len(all)
 	v.commonMu.Unlock()
-	for from := 0; from < len(all); from += together {
-		v.index.Add(all[from:min(from+together, len(all))])
-	}
+	v.index.Add(all)
 	l.all.Go(func() { // while it is searched already
 		for l.background.Err() == nil && v.index.Improve() {
 			time.Sleep(time.Millisecond)

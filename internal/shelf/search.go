@@ -29,6 +29,11 @@ type Results struct {
 	Answers  float64 // how likely anything found answers, 0 to 1
 	Passages int     // that were looked through
 	Asked    []Asked // what models were asked for the vector of the question
+	// Elsewhere: no document has the words that its title was to have; all were
+	// looked through.
+	Elsewhere bool
+
+	named bool // some document has them
 }
 
 // Query is what is looked for.
@@ -41,6 +46,16 @@ type Query struct {
 
 // Search finds what answers a question on some shelves.
 func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Results, err error) {
+	r, err = l.search(ctx, shelves, q)
+	if err == nil && q.Within != "" && !r.named {
+		q.Within = ""
+		r, err = l.search(ctx, shelves, q)
+		r.Elsewhere = true
+	}
+	return r, err
+}
+
+func (l *Library) search(ctx context.Context, shelves []string, q Query) (r Results, err error) {
 	for _, slug := range shelves {
 		f, err := l.Shelf(ctx, slug)
 		if err != nil {
@@ -60,6 +75,7 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 			if query.Only, err = l.named(ctx, f.ID, q.Within); err != nil {
 				return r, err
 			}
+			r.named = r.named || len(query.Only) > 0
 		}
 		if v.index.Meant() {
 			meaning, asked := l.meaning(ctx, v.model, q.Text)
