@@ -6,6 +6,7 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"slices"
 )
 
 func main() {
@@ -15,8 +16,9 @@ func main() {
 	}
 	write := flag.String("write", "", "write the tables to this Markdown file too")
 	quick := flag.Bool("quick", false, "a short run, to see that it works; its figures mean little")
+	program := flag.String("service", "bin/juvalogos", "the service that is measured; a build of an earlier state can stand in")
 	flag.Parse()
-	if err := run(*write, *quick); err != nil {
+	if err := run(*program, *write, *quick, flag.Args()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
@@ -36,20 +38,32 @@ var (
 	short = sizes{questions: 20, repetitions: 1, streams: 16, tokens: 100, many: 100, manyTokens: 10, gapMS: 100, rampSeconds: 1}
 )
 
-func run(write string, quick bool) error {
+// parts are what is measured, in order; arguments name those to measure alone.
+var parts = []struct {
+	name    string
+	measure func(*setup, sizes, *report) error
+}{
+	{"engine", engine}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
+	{"many", manyAtOnce}, {"remembering", remembering}, {"keeping", keeping},
+}
+
+func run(program, write string, quick bool, only []string) error {
 	z := full
 	if quick {
 		z = short
 	}
-	s, err := startSetup()
+	s, err := startSetup(program)
 	if err != nil {
 		return err
 	}
 	defer s.stop()
 	tables := &report{}
-	for _, part := range []func(*setup, sizes, *report) error{engine, idle, oneAtATime, asFastAsPossible, manyAtOnce, remembering, keeping} {
-		if err := part(s, z, tables); err != nil {
-			return err
+	for _, part := range parts {
+		if len(only) > 0 && !slices.Contains(only, part.name) {
+			continue
+		}
+		if err := part.measure(s, z, tables); err != nil {
+			return fmt.Errorf("%s: %w", part.name, err)
 		}
 	}
 	fmt.Print(tables.text())

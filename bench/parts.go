@@ -58,11 +58,11 @@ func pageWeight() (script, style float64, err error) {
 	return script, style, nil
 }
 
-// first is what the first slice of the service took, which had neither recipes
-// nor traces (commit 366b0b9), measured beside a later state in alternating runs
-// with the stand-in and this program; memory as its own day's run had it. No
+// first is what the first slice of the service takes, which had neither recipes
+// nor traces (commit 366b0b9): medians of eight runs of its build in the place
+// of the service (-service), in turn with a later state, on 2026-11-28. No
 // figure is to be more than a tenth worse.
-var first = struct{ added, cpu, rate, memory float64 }{added: 1.3, cpu: 2.5, rate: 0.69, memory: 249}
+var first = struct{ added, cpu, rate, memory float64 }{added: 2.1, cpu: 2.28, rate: 0.77, memory: 205}
 
 // oneAtATime asks one question after another, in turn of the model, through
 // the proxy and at the desk, and compares the time to the first token.

@@ -2,7 +2,6 @@ package main
 
 import (
 	"bytes"
-	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -43,19 +42,19 @@ sampling: {max_tokens: 1000}
 
 // setup is the programs that are measured, each a process of its own.
 type setup struct {
-	folder                  string
+	folder, program         string
 	standin, proxy, service *exec.Cmd
 	startSeconds            float64
 	client                  *client.Client
 	http                    *http.Client
 }
 
-func startSetup() (*setup, error) {
+func startSetup(program string) (*setup, error) {
 	folder, err := os.MkdirTemp("", "juvalogos-bench-")
 	if err != nil {
 		return nil, err
 	}
-	s := &setup{folder: folder, http: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 4096, DisableCompression: true}}}
+	s := &setup{folder: folder, program: program, http: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 4096, DisableCompression: true}}}
 	if err := s.start(); err != nil {
 		s.stop()
 		return nil, err
@@ -84,7 +83,7 @@ func (s *setup) start() (err error) {
 	// The first start makes the database; the second is the one people see.
 	for range 2 {
 		began := time.Now()
-		if s.service, err = launch("bin/juvalogos", "start", "-data", s.folder, "-listen", listen, "-connections", file, "-log-level", "warn"); err != nil {
+		if s.service, err = launch(s.program, "start", "-data", s.folder, "-listen", listen, "-connections", file, "-log-level", "warn"); err != nil {
 			return err
 		}
 		if err := s.await(service + "/readyz"); err != nil {
@@ -98,8 +97,13 @@ func (s *setup) start() (err error) {
 			end(s.service)
 		}
 	}
-	if _, err := s.client.Publish(context.Background(), "bench.yaml", []byte(deskFile), ""); err != nil {
+	// By the service's own command: earlier states speak with theirs.
+	desk := filepath.Join(s.folder, "bench.yaml")
+	if err := os.WriteFile(desk, []byte(deskFile), 0o644); err != nil {
 		return err
+	}
+	if out, err := exec.Command(s.program, "desk", "publish", "-config", filepath.Join(s.folder, "client.yaml"), desk).CombinedOutput(); err != nil {
+		return fmt.Errorf("publish the desk: %w: %s", err, out)
 	}
 	return s.await(proxy + "/")
 }
@@ -140,7 +144,7 @@ func end(cmd *exec.Cmd) {
 	if cmd == nil {
 		return
 	}
-	_ = cmd.Process.Signal(syscall.SIGINT)
+	_ = cmd.Process.Signal(syscall.SIGTERM)
 	_ = cmd.Wait()
 }
 
