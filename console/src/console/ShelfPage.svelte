@@ -176,7 +176,7 @@
                 <li class="border-t border-rule py-3">
                   <p class="text-[0.92rem]"><span class="mr-1.5 text-accent tabular-nums">{i + 1}</span><strong>{h.title}</strong>{#if h.path.at(-1) && h.path.at(-1) !== h.title}<span class="text-faded">, {h.path.at(-1)}</span>{/if}{#if h.place}<span class="text-faded">, {h.place}</span>{/if}</p>
                   <p class="mt-1 line-clamp-3 font-serif text-[0.95rem] leading-snug">{h.text}</p>
-                  <p class="mt-1 text-[0.8rem] text-faded">score {h.score.toFixed(2)} · by words {h.lexical_rank ? `${h.lexical_rank}.` : "–"} · by meaning {h.vector_rank ? `${h.vector_rank}.` : "–"} · both {h.fused_rank}.{#if h.matched.length} · has: {h.matched.join(", ")}{/if}</p>
+                  <p class="mt-1 text-[0.8rem] text-faded">score {h.score.toFixed(2)} · by words {h.lexical_rank ? `${h.lexical_rank}.` : "–"} · by meaning {h.vector_rank ? `${h.vector_rank}.` : "–"} · both {h.fused_rank}.{h.matched.length ? ` · has: ${h.matched.join(", ")}` : ""}</p>
                 </li>
               {/each}
             </ol>
