@@ -32,8 +32,6 @@ type Results struct {
 	// Elsewhere: no document has the words that its title was to have; all were
 	// looked through.
 	Elsewhere bool
-
-	named bool // some document has them
 }
 
 // Query is what is looked for.
@@ -46,16 +44,11 @@ type Query struct {
 
 // Search finds what answers a question on some shelves.
 func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Results, err error) {
-	r, err = l.search(ctx, shelves, q)
-	if err == nil && q.Within != "" && !r.named {
-		q.Within = ""
-		r, err = l.search(ctx, shelves, q)
-		r.Elsewhere = true
+	only, err := l.within(ctx, shelves, q.Within)
+	if err != nil {
+		return r, err
 	}
-	return r, err
-}
-
-func (l *Library) search(ctx context.Context, shelves []string, q Query) (r Results, err error) {
+	r.Elsewhere = q.Within != "" && only == nil
 	for _, slug := range shelves {
 		f, err := l.Shelf(ctx, slug)
 		if err != nil {
@@ -71,11 +64,11 @@ func (l *Library) search(ctx context.Context, shelves []string, q Query) (r Resu
 		if q.Join {
 			query.Limit *= 2
 		}
-		if q.Within != "" {
-			if query.Only, err = l.named(ctx, f.ID, q.Within); err != nil {
-				return r, err
+		r.Passages += v.index.Len()
+		if only != nil {
+			if query.Only = only[slug]; len(query.Only) == 0 {
+				continue
 			}
-			r.named = r.named || len(query.Only) > 0
 		}
 		if v.index.Meant() {
 			meaning, asked := l.meaning(ctx, v.model, q.Text)
@@ -86,7 +79,6 @@ func (l *Library) search(ctx context.Context, shelves []string, q Query) (r Resu
 		}
 		result := v.index.Search(query, settingsOf(f.Settings).options())
 		r.Answers = max(r.Answers, result.Answers)
-		r.Passages += v.index.Len()
 		found, err := l.fetch(ctx, slug, result.Hits)
 		if err != nil {
 			return r, err
@@ -99,6 +91,29 @@ func (l *Library) search(ctx context.Context, shelves []string, q Query) (r Resu
 	}
 	r.Found = r.Found[:min(q.Limit, len(r.Found))]
 	return r, nil
+}
+
+// within are the documents, by shelf, whose title or file name has some words;
+// nil if none has, or there are no words: all are looked through then.
+func (l *Library) within(ctx context.Context, shelves []string, words string) (map[string]map[int64]bool, error) {
+	if words == "" {
+		return nil, nil
+	}
+	only, any := map[string]map[int64]bool{}, false
+	for _, slug := range shelves {
+		f, err := l.Shelf(ctx, slug)
+		if err != nil {
+			return nil, err
+		}
+		if only[slug], err = l.named(ctx, f.ID, words); err != nil {
+			return nil, err
+		}
+		any = any || len(only[slug]) > 0
+	}
+	if !any {
+		return nil, nil
+	}
+	return only, nil
 }
 
 // named are the documents of a shelf whose title or file name has some words.

