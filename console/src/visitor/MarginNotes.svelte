@@ -82,7 +82,7 @@
     </ul>
   </details>
 {:else if !sources.supported}
-  <div class="mt-3 wide:mt-0">
+  <div class="mt-3 mb-3 wide:mt-0">
     <p class="font-semibold text-ink">The documents do not say this.</p>
     {#if near.length}
       <p class="mt-1">What they do have that is near:</p>
