@@ -27,7 +27,7 @@ var layers = []struct {
 	{"juvalogos/internal/browser", nil},
 	{"juvalogos/internal/terminal", nil},
 	{"juvalogos/internal/vault", nil},
-	{"juvalogos/internal/store", []string{"juvalogos/core/words", "juvalogos/internal/store"}},
+	{"juvalogos/internal/store", []string{"juvalogos/core/evidence", "juvalogos/core/words", "juvalogos/internal/store"}},
 	{"juvalogos/internal/outside", nil},
 	{"juvalogos/internal/otlp", []string{"juvalogos/core/", "juvalogos/internal/store"}},
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
 	"juvalogos/core/spotting"
@@ -18,7 +19,7 @@ import (
 type shortQuestion struct {
 	text     string
 	right    []string // none: the documents do not say
-	passages []spotting.Passage
+	passages []evidence.Passage
 	sure     float64
 }
 
@@ -63,7 +64,7 @@ func readShort() (tuning, held []shortQuestion, err error) {
 		q.sure = r.Answers
 		for _, h := range r.Hits {
 			e := b.entries[h.Key]
-			q.passages = append(q.passages, spotting.Passage{Title: e.Title, Path: e.Path, Text: e.Text})
+			q.passages = append(q.passages, evidence.Passage{Title: e.Title, Path: e.Path, Text: e.Text})
 		}
 		if parts[0] == "tune" {
 			tuning = append(tuning, q)

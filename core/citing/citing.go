@@ -11,52 +11,29 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/passage"
 )
 
-// Support is how a sentence stands to the passages.
-type Support string
-
-// The kinds of support.
-const (
-	Supported   Support = "supported"
-	Unsupported Support = "unsupported"
-	// Neutral sentences claim nothing that documents could support: greetings,
-	// questions, headings, that the documents do not say.
-	Neutral Support = "neutral"
-)
-
-// Note ties a sentence to a passage.
-type Note struct {
-	Passage int    `json:"passage"` // from 1
-	Quote   string `json:"quote"`   // the words of the passage that it rests on
-}
-
-// Sentence is one of a reply's.
-type Sentence struct {
-	From    int     `json:"from"` // in bytes of the mended text
-	To      int     `json:"to"`
-	Support Support `json:"support"`
-	Notes   []Note  `json:"notes,omitempty"`
-}
-
 // Checked is a reply that was held against passages.
 type Checked struct {
-	Text      string // mended
-	Sentences []Sentence
-	Removed   int // references to nothing, or to what does not support
-	Mended    int // references that led to another passage
-	Added     int // references that were missing
+	Text      string              // mended
+	Sentences []evidence.Sentence // of the mended text
+	Removed   int                 // references to nothing, or to what does not support
+	Mended    int                 // references that led to another passage
+	Added     int                 // references that were missing
 }
 
 var (
+	digits    = regexp.MustCompile(`\d+`)
 	reference = regexp.MustCompile(`\s*\[(\d{1,3}(?:\s*[,;]\s*\d{1,3})*)\]`)
 	leading   = regexp.MustCompile(`^(\[\d{1,3}(\s*[,;]\s*\d{1,3})*\]\s*)+`)
 	fence     = regexp.MustCompile("(?ms)^```.*?^```[^\n]*$")
 )
 
-// Check holds a reply against numbered passages; their numbers begin at 1.
-func Check(reply string, passages []string) Checked {
+// Check holds a reply against passages. References name them by their place
+// among those given, from 1, which has to be their Number.
+func Check(reply string, passages []evidence.Passage) Checked {
 	j := newJudge(passages)
 	var out Checked
 	var b strings.Builder
@@ -118,16 +95,16 @@ func afterReferences(text string) (all [][2]int) {
 func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 	var given []int
 	for _, m := range reference.FindAllStringSubmatch(text, -1) {
-		for _, n := range regexp.MustCompile(`\d+`).FindAllString(m[1], -1) {
+		for _, n := range digits.FindAllString(m[1], -1) {
 			number, _ := strconv.Atoi(n)
 			given = append(given, number)
 		}
 	}
 	bare := reference.ReplaceAllString(text, "")
-	s := Sentence{From: b.Len()}
+	s := evidence.Sentence{From: b.Len(), Notes: []evidence.Note{}}
 	claim := j.claim(bare)
 	if claim == nil {
-		s.Support = Neutral
+		s.Support = evidence.Neutral
 		kept := given[:0]
 		for _, n := range given {
 			if n >= 1 && n <= len(j.passages) {
@@ -150,7 +127,7 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 		}
 		if score, quote := j.holds(claim, n-1); score >= enough {
 			right = append(right, n)
-			s.Notes = append(s.Notes, Note{n, quote})
+			s.Notes = append(s.Notes, j.passages[n-1].Note(quote))
 		}
 	}
 	if len(right) == 0 {
@@ -158,7 +135,7 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 		switch {
 		case score >= enough:
 			right = []int{best + 1}
-			s.Notes = []Note{{best + 1, quote}}
+			s.Notes = []evidence.Note{j.passages[best].Note(quote)}
 			if len(given) > 0 {
 				out.Mended++
 			} else {
@@ -168,9 +145,9 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 			out.Removed += len(given)
 		}
 	}
-	s.Support = Unsupported
+	s.Support = evidence.Unsupported
 	if len(right) > 0 {
-		s.Support = Supported
+		s.Support = evidence.Supported
 	}
 	b.WriteString(withReferences(bare, text, right))
 	s.To = b.Len()

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"juvalogos/core/evidence"
 )
 
 //go:embed testdata/pairs.tsv
@@ -16,8 +18,8 @@ func TestAccuracyOnLabelledPairs(t *testing.T) {
 	right, all := 0, 0
 	for line := range strings.Lines(pairs) {
 		f := strings.Split(strings.TrimSpace(line), "\t")
-		got := Check(f[1], []string{"The shop is closed on Sundays.", f[2]})
-		supported := got.Sentences[0].Support == Supported
+		got := Check(f[1], given("The shop is closed on Sundays.", f[2]))
+		supported := got.Sentences[0].Support == evidence.Supported
 		all++
 		if supported == (f[0] == "yes") {
 			right++
@@ -31,10 +33,19 @@ func TestAccuracyOnLabelledPairs(t *testing.T) {
 	}
 }
 
-var passages = []string{
+var passages = given(
 	"Autumn syrup is two parts of sugar to one of water, by weight. Feed it in the evening.",
 	"When wasps are about, make the entrance as narrow as one bee.",
 	"Members may borrow the extractor for three days. It must come back clean.",
+)
+
+// given are passages as a reply refers to them.
+func given(texts ...string) []evidence.Passage {
+	all := make([]evidence.Passage, len(texts))
+	for i, text := range texts {
+		all[i] = evidence.Passage{Number: i + 1, Text: text}
+	}
+	return all
 }
 
 func TestReferencesAreMended(t *testing.T) {
@@ -70,7 +81,7 @@ func TestNotesQuoteTheirPassages(t *testing.T) {
 	for _, s := range got.Sentences {
 		said = append(said, got.Text[s.From:s.To])
 		for _, n := range s.Notes {
-			if !strings.Contains(passages[n.Passage-1], n.Quote) || n.Quote == "" {
+			if !strings.Contains(passages[n.Passage-1].Text, n.Quote) || n.Quote == "" {
 				t.Errorf("%q is not in passage %d", n.Quote, n.Passage)
 			}
 		}
@@ -78,7 +89,7 @@ func TestNotesQuoteTheirPassages(t *testing.T) {
 	if strings.Join(said, " ") != got.Text || len(said) != 3 {
 		t.Errorf("%q", said)
 	}
-	if got.Mended != 1 || !slices.Equal([]Support{got.Sentences[0].Support, got.Sentences[2].Support}, []Support{Supported, Supported}) {
+	if got.Mended != 1 || !slices.Equal([]evidence.Support{got.Sentences[0].Support, got.Sentences[2].Support}, []evidence.Support{evidence.Supported, evidence.Supported}) {
 		t.Errorf("%+v", got)
 	}
 	if again := Check(got.Text, passages); again.Text != got.Text {

@@ -9,6 +9,7 @@ import (
 	"github.com/kljensen/snowball/english"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/evidence"
 )
 
 // enough is how much of a sentence a passage has to say to support it. What
@@ -21,7 +22,8 @@ const alikeEnough = 0.6
 // judge holds sentences against passages.
 type judge struct {
 	words    *embedding.Words
-	passages [][]window
+	passages []evidence.Passage
+	windows  [][]window // of each passage
 }
 
 // window is one sentence of a passage, or two that follow each other.
@@ -43,9 +45,10 @@ type claim struct {
 	negated bool
 }
 
-func newJudge(passages []string) *judge {
-	j := &judge{words: embedding.Load()}
-	for _, p := range passages {
+func newJudge(passages []evidence.Passage) *judge {
+	j := &judge{words: embedding.Load(), passages: passages}
+	for _, passage := range passages {
+		p := passage.Text
 		var windows []window
 		sentences := stretches(p)
 		for i, s := range sentences {
@@ -54,7 +57,7 @@ func newJudge(passages []string) *judge {
 				windows = append(windows, j.window(p[s[0]:sentences[i+1][1]]))
 			}
 		}
-		j.passages = append(j.passages, windows)
+		j.windows = append(j.windows, windows)
 	}
 	return j
 }
@@ -157,7 +160,7 @@ func (j *judge) claim(text string) *claim {
 // words of that place. A number that is not there weighs heavily, and so does a
 // no where there was none.
 func (j *judge) holds(c *claim, n int) (most float64, quote string) {
-	for _, w := range j.passages[n] {
+	for _, w := range j.windows[n] {
 		sum, total := 0.0, 0.0
 		for i, stem := range c.stems {
 			total += c.weights[i]
@@ -199,7 +202,7 @@ func (j *judge) alike(word int32, others []int32) bool {
 
 // best finds the passage that says most of a claim.
 func (j *judge) best(c *claim) (at int, most float64, quote string) {
-	for n := range j.passages {
+	for n := range j.windows {
 		if score, q := j.holds(c, n); score > most {
 			at, most, quote = n, score, q
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 )
 
@@ -112,6 +113,8 @@ func (p *packer) value(v any) any {
 			out[i] = map[string]any{"question": p.text(e.Question.Text), "reply": p.text(e.Reply.Text)}
 		}
 		return out
+	case evidence.Passage, evidence.Answer, evidence.Sources:
+		return p.value(Plain(v))
 	case Media:
 		return map[string]any{"name": v.Name, "kind": v.Kind, "bytes": len(v.Body)}
 	}
@@ -219,6 +222,18 @@ func Value(t Type, v any) (any, error) {
 		var voice Voice
 		err := into(&voice)
 		return voice, err
+	case Passage:
+		var passage evidence.Passage
+		err := into(&passage)
+		return passage, err
+	case Answer:
+		var answer evidence.Answer
+		err := into(&answer)
+		return answer, err
+	case Sources:
+		var sources evidence.Sources
+		err := into(&sources)
+		return sources, err
 	case Past:
 		var flat []struct{ Question, Reply string }
 		err := into(&flat)

@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strconv"
@@ -156,6 +157,20 @@ func (x *run) result(top *scope) Result {
 		}
 	}
 	return result
+}
+
+// UnmarshalJSON reads what is on record into what the part's type carries.
+func (p *MadePart) UnmarshalJSON(text []byte) error {
+	type bare MadePart // without this method
+	if err := json.Unmarshal(text, (*bare)(p)); err != nil {
+		return err
+	}
+	if !p.Type.evident() {
+		return nil
+	}
+	value, err := Value(p.Type, p.Value)
+	p.Value = value
+	return err
 }
 
 // scope holds what can be referred to at one level of a run. Only the

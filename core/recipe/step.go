@@ -209,9 +209,13 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 		defer cancel()
 		ctx = limited
 	}
-	call := &Call{Step: s, In: p.in, Wide: p.wide, run: x, span: sp, reply: reply}
+	carried, err := s.carried(p.in)
+	if err != nil {
+		sp.end(Failed, err, nil)
+		return nil, err
+	}
+	call := &Call{Step: s, In: carried, Wide: p.wide, run: x, span: sp, reply: reply}
 	var out Values
-	var err error
 	tries := 0
 	sets := append([]any{set}, s.Fallback...)
 next:

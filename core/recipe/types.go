@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 )
 
@@ -17,7 +18,10 @@ import (
 //	prompt                  []prompt.Message
 //	past                    []prompt.Exchange
 //	voice                   Voice
-//	data, sources           what encoding/json makes of any JSON
+//	passage                 evidence.Passage
+//	answer                  evidence.Answer
+//	sources                 evidence.Sources
+//	data                    what encoding/json makes of any JSON
 //	list of TYPE            []any
 type Type string
 
@@ -36,7 +40,10 @@ const (
 	Past     Type = "past"
 	Data     Type = "data"
 	VoiceOf  Type = "voice"
-	// Sources is data: a reply's sentences with the passages they rest on.
+	// What documents say: a passage that was found, a short answer in its words,
+	// a reply's sentences with the passages they rest on.
+	Passage Type = "passage"
+	Answer  Type = "answer"
 	Sources Type = "sources"
 	// Anything is what an input may say that takes all types; nothing gives it.
 	Anything Type = "anything"
@@ -46,7 +53,7 @@ const listOf = "list of "
 
 // Types lists the types that a file may name.
 func Types() []Type {
-	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf, Sources}
+	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf, Passage, Answer, Sources}
 }
 
 // ListOf is the type of lists of t.
@@ -82,10 +89,13 @@ func (t Type) Takes(from Type) bool {
 	case Text:
 		return from == Choice || from == Address
 	case Data: // JSON holds these
-		return slices.Contains([]Type{Text, Choice, Number, Truth, Address}, from) || strings.HasPrefix(string(from), listOf) && Data.Takes(Type(from[len(listOf):]))
+		return slices.Contains([]Type{Text, Choice, Number, Truth, Address}, from) || from.evident() || strings.HasPrefix(string(from), listOf) && Data.Takes(Type(from[len(listOf):]))
 	}
-	return false
+	return t.evident() && from == Data // read when it comes
 }
+
+// evident reports whether t is a type of core/evidence.
+func (t Type) evident() bool { return t == Passage || t == Answer || t == Sources }
 
 // Media is a file that a visitor gave or a step made.
 type Media struct {
@@ -164,6 +174,12 @@ func mistyped(t Type, v any) string {
 		_, ok = v.([]prompt.Exchange)
 	case VoiceOf:
 		_, ok = v.(Voice)
+	case Passage:
+		_, ok = v.(evidence.Passage)
+	case Answer:
+		_, ok = v.(evidence.Answer)
+	case Sources:
+		_, ok = v.(evidence.Sources)
 	}
 	if ok {
 		return ""

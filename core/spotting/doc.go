@@ -8,13 +8,6 @@
 // right, between 0 and 1; docs/retrieval.md says how well that holds.
 package spotting
 
-// Passage is a text to look in, the best first.
-type Passage struct {
-	Title string   // of its document
-	Path  []string // headings
-	Text  string
-}
-
 // Answer is a stretch of a passage.
 type Answer struct {
 	Passage    int // among those given, from 0

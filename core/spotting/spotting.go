@@ -7,12 +7,13 @@ import (
 	"strings"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/evidence"
 	"juvalogos/core/passage"
 )
 
 // Find answers a question from passages: at most so many answers that differ,
 // the best first. sure is how likely the passages are to answer at all, 0 to 1.
-func Find(question string, passages []Passage, sure float64, most int) []Answer {
+func Find(question string, passages []evidence.Passage, sure float64, most int) []Answer {
 	all := Gather(question, passages)
 	for i := range all {
 		all[i].Score = Weights.Score(all[i].Signs)
@@ -44,7 +45,7 @@ func Find(question string, passages []Passage, sure float64, most int) []Answer 
 func Factual(question string) bool { return len(ask(question, embedding.Load()).kinds) > 0 }
 
 // Gather returns all stretches of passages that could be an answer, not scored.
-func Gather(question string, passages []Passage) (all []Answer) {
+func Gather(question string, passages []evidence.Passage) (all []Answer) {
 	words := embedding.Load()
 	q := ask(question, words)
 	if len(q.kinds) == 0 {
@@ -66,7 +67,7 @@ func same(a, b Answer) bool {
 }
 
 // read weighs the stretches of a passage.
-func (q question) read(p Passage, rank int, words *embedding.Words) []Answer {
+func (q question) read(p evidence.Passage, rank int, words *embedding.Words) []Answer {
 	above := q.covered(tokensOf(p.Title+" "+strings.Join(p.Path, " ")), words)
 	var all []Answer
 	sentences := lines(p.Text)

@@ -4,9 +4,11 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+
+	"juvalogos/core/evidence"
 )
 
-var orchard = []Passage{{
+var orchard = []evidence.Passage{{
 	Title: "The cider press",
 	Path:  []string{"The cider press", "Borrowing it"},
 	Text: "The press may be borrowed for two weeks against a deposit of 45 crowns. Book it with Mrs. Aldous before the end of September. " +
@@ -73,7 +75,7 @@ func FuzzFind(f *testing.F) {
 			return
 		}
 		sure := rand.New(rand.NewPCG(uint64(len(text)), 1)).Float64()
-		for _, a := range Find(question, []Passage{{Title: "T", Text: text}}, sure, 5) {
+		for _, a := range Find(question, []evidence.Passage{{Title: "T", Text: text}}, sure, 5) {
 			if a.From >= a.To || text[a.From:a.To] != a.Text || a.Sentence[0] > a.From || a.Sentence[1] < a.To || !(a.Confidence >= 0 && a.Confidence <= 1) {
 				t.Fatalf("%q of %q: %+v", question, text, a)
 			}

@@ -58,7 +58,7 @@ func address() step {
 			if t.Web == nil {
 				return nil, errors.New("no addresses may be called here; start with -reach HOST to allow one")
 			}
-			where, err := fill(set.template, c.In, prompt.Estimate{})
+			where, err := fill(set.template, forTemplate(c.In), prompt.Estimate{})
 			if err != nil {
 				return nil, err
 			}

@@ -10,6 +10,7 @@ import (
 	"text/template"
 	"text/template/parse"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
@@ -178,7 +179,7 @@ func (s *composeSet) fit(t *Turn, model Model, c *recipe.Call, voice recipe.Voic
 	for _, name := range c.Wide {
 		data[name] = ""
 	}
-	for name, v := range c.In {
+	for name, v := range forTemplate(c.In) {
 		data[name] = v
 	}
 	reply := s.Reply
@@ -219,6 +220,29 @@ func (s *composeSet) fit(t *Turn, model Model, c *recipe.Call, voice recipe.Voic
 		c.Note(fmt.Sprintf("there was no room for %s", spare[0]))
 		data[spare[0]], spare = "", spare[1:]
 	}
+}
+
+// forTemplate are values as templates read them: evidence as data, by the names
+// that its JSON has.
+func forTemplate(in recipe.Values) recipe.Values {
+	out := make(recipe.Values, len(in))
+	for name, v := range in {
+		switch v := v.(type) {
+		case evidence.Passage, evidence.Answer, evidence.Sources:
+			out[name] = recipe.Plain(v)
+		case []any:
+			out[name] = v
+			if len(v) > 0 {
+				switch v[0].(type) {
+				case evidence.Passage, evidence.Answer, evidence.Sources:
+					out[name] = recipe.Plain(v)
+				}
+			}
+		default:
+			out[name] = v
+		}
+	}
+	return out
 }
 
 // measure counts a text; the brief is not counted again for every question.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"juvalogos/core/deskfile"
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 )
@@ -82,7 +83,7 @@ func together(all []Finding) Finding {
 	const k = 60
 	type key struct {
 		document int64
-		number   int
+		position int
 	}
 	var sum Finding
 	scores := map[key]float64{}
@@ -91,15 +92,15 @@ func together(all []Finding) Finding {
 		sum.Elsewhere = sum.Elsewhere || f.Elsewhere
 		sum.Asked = append(sum.Asked, f.Asked...)
 		for i, p := range f.Found {
-			at := key{p.Document, p.Number}
+			at := key{p.Document, p.Position}
 			if _, there := scores[at]; !there {
 				sum.Found = append(sum.Found, p)
 			}
 			scores[at] += 1 / float64(k+i+1)
 		}
 	}
-	slices.SortStableFunc(sum.Found, func(a, b Found) int {
-		return cmp.Compare(scores[key{b.Document, b.Number}], scores[key{a.Document, a.Number}])
+	slices.SortStableFunc(sum.Found, func(a, b evidence.Passage) int {
+		return cmp.Compare(scores[key{b.Document, b.Position}], scores[key{a.Document, a.Position}])
 	})
 	return sum
 }
@@ -107,7 +108,7 @@ func together(all []Finding) Finding {
 var number = regexp.MustCompile(`\d+`)
 
 // chosen puts those passages first that the model says answer.
-func chosen(t *Turn, ctx context.Context, c *recipe.Call, question string, found []Found) []Found {
+func chosen(t *Turn, ctx context.Context, c *recipe.Call, question string, found []evidence.Passage) []evidence.Passage {
 	var b strings.Builder
 	for i, f := range found {
 		fmt.Fprintf(&b, "[%d] %s\n%s\n\n", i+1, f.Title, prompt.Cut(prompt.Estimate{}, f.Text, shownToChoose))
@@ -120,7 +121,7 @@ func chosen(t *Turn, ctx context.Context, c *recipe.Call, question string, found
 		c.Note("the model did not choose among the passages: " + err.Error())
 		return found
 	}
-	var order []Found
+	var order []evidence.Passage
 	taken := make([]bool, len(found))
 	for _, n := range number.FindAllString(said, -1) {
 		if i, err := strconv.Atoi(n); err == nil && i >= 1 && i <= len(found) && !taken[i-1] {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 )
@@ -17,6 +18,9 @@ type fakeShelves struct {
 	help  Help
 	finds map[string][]int
 	asked []string
+	// passages are found by every question where they are set.
+	passages []evidence.Passage
+	answers  float64
 }
 
 func (f *fakeShelves) Help() Help { return f.help }
@@ -24,7 +28,10 @@ func (f *fakeShelves) Find(_ context.Context, question, within string, most int)
 	f.asked = append(f.asked, strings.TrimSpace(question+" "+within))
 	var found Finding
 	for _, n := range f.finds[question][:min(most, len(f.finds[question]))] {
-		found.Found = append(found.Found, Found{Document: int64(n), Title: fmt.Sprint("D", n), Text: fmt.Sprint("text ", n), Spans: []any{}})
+		found.Found = append(found.Found, evidence.Passage{Document: int64(n), Title: fmt.Sprint("D", n), Text: fmt.Sprint("text ", n)})
+	}
+	if f.passages != nil {
+		found.Found, found.Answers = f.passages, f.answers
 	}
 	found.Passages = 9
 	return found, nil
@@ -57,7 +64,7 @@ func TestTheModelMayHelpToFind(t *testing.T) {
 		_ = result
 		var got []int
 		for _, p := range spans[0].Out["passages"].([]any) {
-			got = append(got, int(p.(map[string]any)["document"].(float64)))
+			got = append(got, int(p.(evidence.Passage).Document))
 		}
 		if !slices.Equal(got, c.want) || !slices.Equal(shelves.asked, c.asked) || len(models.asked) != c.calls {
 			t.Errorf("%s: found %v, want %v; asked %q, %d calls", name, got, c.want, shelves.asked, len(models.asked))

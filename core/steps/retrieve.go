@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 )
@@ -26,28 +27,14 @@ type Help struct {
 
 // Finding is what was found.
 type Finding struct {
-	Found    []Found // the best first
-	Answers  float64 // how likely any of them answers, 0 to 1
-	Passages int     // that were looked through
+	Found    []evidence.Passage // the best first; not numbered yet
+	Answers  float64            // how likely any of them answers, 0 to 1
+	Passages int                // that were looked through
 	// Elsewhere: no document's name has the words of within; all were looked
 	// through.
 	Elsewhere bool
 	// Asked are models that were asked for the vector of the question.
 	Asked []*recipe.ModelCall
-}
-
-// Found is a passage that was found.
-type Found struct {
-	Shelf    string
-	Document int64
-	Title    string // of the document
-	Format   string
-	Path     []string // headings above it
-	Place    string   // page 3, line 12, at 1:05
-	Text     string
-	Number   int // of the passage in its document
-	Score    float64
-	Spans    any // where it stands, as JSON has it
 }
 
 type retrieveSet struct {
@@ -66,7 +53,7 @@ func retrieve() step {
 				{Name: "within", Type: recipe.Text, About: "only in documents whose title or file name has these words, if there are such"},
 			},
 			Out: []recipe.Port{
-				{Name: "passages", Type: recipe.ListOf(recipe.Data), About: "what was found, the best first: number, title, place, path, text"},
+				{Name: "passages", Type: recipe.ListOf(recipe.Passage), About: "what was found, the best first: number, title, place, path, text"},
 				{Name: "text", Type: recipe.Text, About: "the passages for a prompt, each with its number in square brackets"},
 				{Name: "answers", Type: recipe.Truth, About: "whether something found is likely to answer"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1"},
@@ -87,34 +74,40 @@ func retrieve() step {
 			if finding.Elsewhere {
 				c.Note("no document's name has the words that were asked for; all were looked through")
 			}
-			found, sure := finding.Found, finding.Answers
 			if err != nil {
 				return nil, err
 			}
-			passages := []any{}
-			var b strings.Builder
-			used := 0
-			for _, f := range found {
-				head := f.Title
-				for _, h := range f.Path {
-					if h != f.Title {
-						head += " > " + h
-					}
-				}
-				shown := fmt.Sprintf("[%d] %s\n%s", len(passages)+1, head, strings.TrimSpace(f.Text))
-				n := prompt.Estimate{}.Count(shown) + 1
-				if used+n > set.Tokens && len(passages) > 0 {
-					c.Note(fmt.Sprintf("%d of %d passages fit into %d tokens", len(passages), len(found), set.Tokens))
-					break
-				}
-				used += n
-				b.WriteString(shown + "\n\n")
-				passages = append(passages, map[string]any{
-					"number": float64(len(passages) + 1), "shelf": f.Shelf, "document": float64(f.Document), "title": f.Title, "format": f.Format,
-					"path": strings.Join(f.Path, " > "), "place": f.Place, "text": f.Text, "passage": float64(f.Number), "score": f.Score, "spans": f.Spans,
-				})
+			passages, shown := fitting(finding.Found, set.Tokens)
+			if len(passages) < len(finding.Found) {
+				c.Note(fmt.Sprintf("%d of %d passages fit into %d tokens", len(passages), len(finding.Found), set.Tokens))
 			}
-			return recipe.Values{"passages": passages, "text": strings.TrimSpace(b.String()), "answers": sure >= set.Least && len(passages) > 0, "sure": sure, "documents": finding.Passages > 0}, nil
+			return recipe.Values{
+				"passages": recipe.Listed(passages), "text": shown, "answers": finding.Answers >= set.Least && len(passages) > 0,
+				"sure": finding.Answers, "documents": finding.Passages > 0,
+			}, nil
 		},
 	}
+}
+
+// fitting numbers as many passages as fit into so many tokens, one at least,
+// and sets them for a prompt.
+func fitting(found []evidence.Passage, tokens int) (passages []evidence.Passage, shown string) {
+	var b strings.Builder
+	used := 0
+	for i, p := range found {
+		head := p.Title
+		for _, h := range p.Path {
+			if h != p.Title {
+				head += " > " + h
+			}
+		}
+		one := fmt.Sprintf("[%d] %s\n%s", i+1, head, strings.TrimSpace(p.Text))
+		if used += (prompt.Estimate{}).Count(one) + 1; used > tokens && i > 0 {
+			break
+		}
+		b.WriteString(one + "\n\n")
+		p.Number = i + 1
+		passages = append(passages, p)
+	}
+	return passages, strings.TrimSpace(b.String())
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/recipe"
 	"juvalogos/core/spotting"
 )
@@ -21,29 +22,23 @@ func spot() step {
 			Name: "spot", About: "Answers a short factual question with the very words of a passage, with a confidence. No model is asked.",
 			In: []recipe.Port{
 				{Name: "question", Type: recipe.Text, Need: true, About: "a short question: who, when, where, how many, what"},
-				{Name: "passages", Type: recipe.ListOf(recipe.Data), Need: true, About: "what retrieve found"},
+				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
 				{Name: "sure", Type: recipe.Number, About: "how likely they are to answer at all, 0 to 1"},
 			},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the answer as a reply, with the sentence it stands in"},
 				{Name: "answer", Type: recipe.Text, About: "the very words; nothing if there is no answer"},
 				{Name: "confidence", Type: recipe.Number, About: "how often answers like it are right, 0 to 1"},
-				{Name: "answers", Type: recipe.ListOf(recipe.Data), About: "the answer and the others, the best first: answer, confidence, passage, sentence"},
+				{Name: "answers", Type: recipe.ListOf(recipe.Answer), About: "the answer and the others, the best first: answer, confidence, passage, sentence"},
 				{Name: "margin", Type: recipe.Sources, About: "where the answer stands"},
 			},
 			Set: func() any { return &spotSet{Others: 3, Least: 0.15} },
 		},
 		do: func(_ *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*spotSet)
-			given, _ := c.In["passages"].([]any)
-			passages := make([]spotting.Passage, len(given))
-			for i, p := range given {
-				m, _ := p.(map[string]any)
-				passages[i].Title, _ = m["title"].(string)
-				passages[i].Text, _ = m["text"].(string)
-				if path, _ := m["path"].(string); path != "" {
-					passages[i].Path = strings.Split(path, " > ")
-				}
+			passages, err := recipe.List[evidence.Passage](c.In["passages"])
+			if err != nil {
+				return nil, err
 			}
 			sure, known := c.In["sure"].(float64)
 			if !known {
@@ -51,7 +46,7 @@ func spot() step {
 			}
 			question := text(c.In, "question")
 			found := spotting.Find(question, passages, sure, 1+set.Others)
-			out := told(found, given, set.Least, sure)
+			out := told(found, passages, set.Least, sure)
 			if !spotting.Factual(question) {
 				out["text"] = "Here a few words of the documents answer who, when, where, what and how many; this question asks for more."
 			}
@@ -61,44 +56,47 @@ func spot() step {
 }
 
 // told makes a reply of answers.
-func told(found []spotting.Answer, given []any, least, sure float64) recipe.Values {
-	answers := []any{}
-	for _, a := range found {
-		passage, _ := given[a.Passage].(map[string]any)
-		body, _ := passage["text"].(string)
-		answers = append(answers, map[string]any{
-			"answer": a.Text, "confidence": a.Confidence, "passage": float64(a.Passage + 1), "title": passage["title"], "sentence": body[a.Sentence[0]:a.Sentence[1]],
-		})
-	}
-	margin := map[string]any{"sentences": []any{}, "passages": []any{}, "supported": false, "answers": false}
-	if len(found) == 0 || found[0].Confidence < least {
-		near := []any{}
-		if sure >= leastNear {
-			near = given[:min(3, len(given))]
+func told(found []spotting.Answer, passages []evidence.Passage, least, sure float64) recipe.Values {
+	answers := make([]evidence.Answer, len(found))
+	for i, a := range found {
+		p := passages[a.Passage]
+		answers[i] = evidence.Answer{
+			Text: a.Text, Confidence: a.Confidence, Passage: p.Number, Title: p.Title, Sentence: p.Text[a.Sentence[0]:a.Sentence[1]],
 		}
-		margin["passages"] = near
-		return recipe.Values{"text": "I found no answer.", "answer": "", "confidence": 0.0, "answers": answers, "margin": margin}
 	}
+	out := recipe.Values{"text": "I found no answer.", "answer": "", "confidence": 0.0, "answers": recipe.Listed(answers)}
+	if len(found) == 0 || found[0].Confidence < least {
+		out["margin"] = marginOf(nil, passages, sure >= leastNear)
+		return out
+	}
+	text, sentences := replyOf(found, passages, least)
+	margin := marginOf(sentences, passages, false)
+	margin.Answers = true
+	out["text"], out["margin"], out["answer"], out["confidence"] = text, margin, found[0].Text, found[0].Confidence
+	return out
+}
+
+// replyOf is a reply that tells the best answer and the others that are likely
+// enough, and its sentences: the stretches that are answers.
+func replyOf(found []spotting.Answer, passages []evidence.Passage, least float64) (string, []evidence.Sentence) {
 	var b strings.Builder
-	sentences, sources := []any{}, []any{}
-	used := map[int]bool{}
+	var sentences []evidence.Sentence
 	for i, a := range found {
 		if i > 0 && a.Confidence < least {
 			break
 		}
-		passage, _ := given[a.Passage].(map[string]any)
-		body, _ := passage["text"].(string)
-		switch i {
-		case 0:
-		case 1:
+		p := passages[a.Passage]
+		if i == 1 {
 			b.WriteString("\n\nOther answers:\n\n")
+		}
+		if i > 0 {
+			b.WriteString("- ")
 		}
 		from := b.Len()
 		if i == 0 {
-			fmt.Fprintf(&b, "**%s** [%d]", plainly(a.Text), a.Passage+1)
+			fmt.Fprintf(&b, "**%s** [%d]", plainly(a.Text), p.Number)
 		} else {
-			fmt.Fprintf(&b, "- %s [%d]", plainly(a.Text), a.Passage+1)
-			from += len("- ")
+			fmt.Fprintf(&b, "%s [%d]", plainly(a.Text), p.Number)
 		}
 		to := b.Len()
 		if i == 0 {
@@ -107,16 +105,10 @@ func told(found []spotting.Answer, given []any, least, sure float64) recipe.Valu
 			fmt.Fprintf(&b, " (%.0f %%)\n", 100*a.Confidence)
 		}
 		// The quote is the sentence; what is lit in it is the answer.
-		n := map[string]any{"passage": float64(a.Passage + 1), "quote": body[a.Sentence[0]:a.Sentence[1]]}
-		mark(n, passage, a.From, a.To)
-		sentences = append(sentences, map[string]any{"from": float64(from), "to": float64(to), "support": "supported", "notes": []any{n}})
-		if !used[a.Passage] {
-			used[a.Passage] = true
-			sources = append(sources, passage)
-		}
+		note := p.NoteOf(a.Sentence, [2]int{a.From, a.To})
+		sentences = append(sentences, evidence.Sentence{From: from, To: to, Support: evidence.Supported, Notes: []evidence.Note{note}})
 	}
-	margin["sentences"], margin["passages"], margin["supported"], margin["answers"] = sentences, sources, true, true
-	return recipe.Values{"text": strings.TrimSpace(b.String()), "answer": found[0].Text, "confidence": found[0].Confidence, "answers": answers, "margin": margin}
+	return strings.TrimSpace(b.String()), sentences
 }
 
 // plainly keeps a quoted text from being read as Markdown, and on one line.

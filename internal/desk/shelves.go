@@ -43,22 +43,10 @@ func (s shelves) Find(ctx context.Context, question, within string, most int) (s
 	if err != nil {
 		return steps.Finding{}, err
 	}
-	all := make([]steps.Found, len(r.Found))
-	for i, f := range r.Found {
-		spans := make([]any, len(f.Spans))
-		for k, s := range f.Spans {
-			turns := make([]any, len(s.Turns))
-			for n, t := range s.Turns {
-				turns[n] = map[string]any{"at": float64(t.At), "place": s.At(t.At).Place()}
-			}
-			spans[k] = map[string]any{"turns": turns, "block": float64(s.Block), "from": float64(s.From), "to": float64(s.To), "place": s.Place(), "heading": s.Heading}
-		}
-		all[i] = steps.Found{
-			Shelf: f.Shelf, Document: f.Document.ID, Title: f.Document.Title, Format: f.Document.Format, Path: f.Path, Place: f.Place(),
-			Text: f.Text, Number: f.Number, Score: f.Hit.Score, Spans: spans,
-		}
+	finding := steps.Finding{Answers: r.Answers, Passages: r.Passages, Elsewhere: r.Elsewhere}
+	for _, f := range r.Found {
+		finding.Found = append(finding.Found, f.Passage)
 	}
-	finding := steps.Finding{Found: all, Answers: r.Answers, Passages: r.Passages, Elsewhere: r.Elsewhere}
 	for _, a := range r.Asked {
 		finding.Asked = append(finding.Asked, &recipe.ModelCall{Model: a.Model, At: a.At, Took: a.Took, PromptTokens: a.Tokens, Cost: a.Cost, Error: a.Error})
 	}

@@ -14,6 +14,7 @@ import (
 
 	"github.com/riverqueue/river"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/passage"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
@@ -172,46 +173,23 @@ func (l *Library) open(ctx context.Context, d store.Document) (reading.Document,
 	return reading.Read(ctx, d.Name, body, l.Limits)
 }
 
-// Span is a stretch of a document with its place.
-type Span struct {
-	passage.Span
-	Page  int     `json:"page,omitempty"`
-	Line  int     `json:"line,omitempty"`
-	Time  float64 `json:"time,omitempty"`
-	Timed bool    `json:"timed,omitempty"` // Time is known, though it may be 0
-	Sheet string  `json:"sheet,omitempty"`
-	Row   int     `json:"row,omitempty"`
-	// Turns are where, in bytes of the block, another page or another time of
-	// the talk begins within the stretch.
-	Turns []Turn `json:"turns,omitempty"`
-	// Heading: the stretch is one.
-	Heading bool `json:"heading,omitempty"`
-}
-
-// Turn is where another place begins.
-type Turn struct {
-	At   int     `json:"at"`
-	Page int     `json:"page,omitempty"`
-	Time float64 `json:"time,omitempty"`
-}
-
-// placed is spans with their places, as JSON.
-func placed(blocks []reading.Block, spans []passage.Span) json.RawMessage {
-	all := make([]Span, len(spans))
+// placed is spans with their places.
+func placed(blocks []reading.Block, spans []passage.Span) []evidence.Span {
+	all := make([]evidence.Span, len(spans))
 	for i, s := range spans {
 		b := blocks[s.Block]
-		all[i] = Span{Span: s, Line: b.Line, Sheet: b.Sheet, Row: b.Row, Heading: b.Kind == reading.Heading}
+		at := evidence.Place{Line: b.Line, Sheet: b.Sheet, Row: b.Row}
+		var breaks []evidence.Break
 		for _, m := range b.Marks {
-			if m.At <= s.From || all[i].Page == 0 && !all[i].Timed {
-				all[i].Page, all[i].Time = m.Page, m.Time
-				all[i].Timed = m.Page == 0
-			} else if m.At < s.To && (m.Page == 0 || m.Page != all[i].Page) {
-				all[i].Turns = append(all[i].Turns, Turn{m.At, m.Page, m.Time})
+			if m.At <= s.From || at.Page == 0 && !at.Timed {
+				at.Page, at.Time, at.Timed = m.Page, m.Time, m.Page == 0
+			} else if m.At < s.To && (m.Page == 0 || m.Page != at.Page) {
+				breaks = append(breaks, evidence.Break{At: m.At, Page: m.Page, Time: m.Time})
 			}
 		}
+		all[i] = evidence.Span{Mark: evidence.Mark(s), Place: at, Breaks: breaks, Heading: b.Kind == reading.Heading}
 	}
-	text, _ := json.Marshal(all) // always marshals
-	return text
+	return all
 }
 
 // pack and unpack keep blocks small.

@@ -56,7 +56,7 @@ func TestAShelfOfAHundredThousandPassages(t *testing.T) {
 	defer l.Close(t.Context())
 	for _, want := range []struct{ document, number int }{{1, 0}, {1999, 24}, {4000, 7}} {
 		r, err := l.Search(t.Context(), []string{"large"}, shelf.Query{Text: fmt.Sprintf("Where does hive h%dx%d stand?", want.document, want.number), Limit: 3})
-		if err != nil || r.Passages != documents*passages || len(r.Found) == 0 || r.Found[0].Document.ID != int64(want.document) || r.Found[0].Number != want.number {
+		if err != nil || r.Passages != documents*passages || len(r.Found) == 0 || r.Found[0].Document.ID != int64(want.document) || r.Found[0].Position != want.number {
 			t.Errorf("%+v: %d passages, %+v, %v", want, r.Passages, r.Found, err)
 		}
 	}

@@ -3,23 +3,18 @@ package shelf
 import (
 	"cmp"
 	"context"
-	"encoding/json"
-	"fmt"
 	"slices"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/store"
 )
 
 // Found is a passage that was found, or several that follow each other, as one.
 type Found struct {
-	Shelf    string
+	evidence.Passage
 	Document store.Document
-	Number   int // of the first passage
-	Path     []string
-	Text     string
-	Spans    []Span
 	Hit      retrieval.Hit // of the best one
 }
 
@@ -160,11 +155,13 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 			}
 			known[h.Document] = d
 		}
-		f := Found{Shelf: slug, Document: d, Number: p.Number, Path: p.Path, Text: p.Text, Hit: h}
-		if err := json.Unmarshal(p.Spans, &f.Spans); err != nil {
-			return nil, err
-		}
-		all = append(all, f)
+		all = append(all, Found{
+			Passage: evidence.Passage{
+				Shelf: slug, Document: d.ID, Title: d.Title, Format: d.Format, Path: p.Path, Place: evidence.Begins(p.Spans),
+				Text: p.Text, Position: p.Number, Score: h.Score, Spans: p.Spans,
+			},
+			Document: d, Hit: h,
+		})
 	}
 	return all, nil
 }
@@ -173,95 +170,40 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 // whole thought; it stands where the better one stood.
 func joined(all []Found) []Found {
 	var kept []Found
-	last := map[int]int{} // number of the last passage of each that was kept
+	last := map[int]int{} // the last passage's position of each that was kept
 	for _, f := range all {
-		at := slices.IndexFunc(kept, func(k Found) bool {
-			return k.Document.ID == f.Document.ID && (f.Number == k.Number-1)
-		})
-		if at >= 0 {
-			merged := merge(f, kept[at])
-			merged.Hit, merged.Path = kept[at].Hit, kept[at].Path
-			kept[at] = merged
-			continue
-		}
-		at = -1
+		before, after := -1, -1 // what of the same document it touches
 		for i, k := range kept {
-			if k.Document.ID == f.Document.ID && last[i] == f.Number-1 {
-				at = i
+			switch {
+			case k.Document.ID != f.Document.ID:
+			case after < 0 && f.Position == k.Position-1:
+				after = i
+			case last[i] == f.Position-1:
+				before = i
 			}
 		}
-		if at >= 0 {
-			hit, path := kept[at].Hit, kept[at].Path
-			kept[at] = merge(kept[at], f)
-			kept[at].Hit, kept[at].Path = hit, path
-			last[at] = f.Number
-			continue
+		switch {
+		case after >= 0:
+			k := &kept[after]
+			k.Passage = mergedOver(k.Passage, f.Passage, k.Passage)
+			k.Position = f.Position
+		case before >= 0:
+			k := &kept[before]
+			k.Passage = mergedOver(k.Passage, k.Passage, f.Passage)
+			last[before] = f.Position
+		default:
+			last[len(kept)] = f.Position
+			kept = append(kept, f)
 		}
-		last[len(kept)] = f.Number
-		kept = append(kept, f)
 	}
 	return kept
 }
 
-// merge puts two passages together that overlap or touch.
-func merge(a, b Found) Found {
-	text := a.Text + "\n" + b.Text
-	for i := range a.Text {
-		if len(a.Text)-i <= len(b.Text) && strings.HasPrefix(b.Text, a.Text[i:]) {
-			text = a.Text[:i] + b.Text
-			break
-		}
-	}
-	a.Text = text
-	spans := slices.Clone(a.Spans)
-	for _, s := range b.Spans {
-		if i := slices.IndexFunc(spans, func(o Span) bool { return o.Block == s.Block }); i >= 0 {
-			spans[i].From, spans[i].To = min(spans[i].From, s.From), max(spans[i].To, s.To)
-			continue
-		}
-		spans = append(spans, s)
-	}
-	a.Spans = spans
-	return a
-}
-
-// Place tells where a stretch is, as people say it: page 3, row 7 of Sheet 1,
-// at 1:05, line 12.
-func (s Span) Place() string {
-	switch {
-	case s.Page > 0:
-		return fmt.Sprintf("page %d", s.Page)
-	case s.Timed:
-		t := int(s.Time)
-		if t >= 3600 {
-			return fmt.Sprintf("at %d:%02d:%02d", t/3600, t/60%60, t%60)
-		}
-		return fmt.Sprintf("at %d:%02d", t/60, t%60)
-	case s.Sheet != "":
-		return fmt.Sprintf("%s, row %d", s.Sheet, s.Row)
-	case s.Line > 0:
-		return fmt.Sprintf("line %d", s.Line)
-	}
-	return ""
-}
-
-// At is the stretch from a byte of its block on, with the place there.
-func (s Span) At(offset int) Span {
-	for _, t := range s.Turns {
-		if t.At <= offset {
-			s.Page, s.Time = t.Page, t.Time
-		}
-	}
-	return s
-}
-
-// Place is where a passage begins, headings aside: its first stretch that is no
-// heading has the more telling one.
-func (f Found) Place() string {
-	if len(f.Spans) == 0 {
-		return ""
-	}
-	return f.Spans[min(1, len(f.Spans)-1)].Place()
+// mergedOver is the better passage with the texts of two that follow each other.
+func mergedOver(better, first, second evidence.Passage) evidence.Passage {
+	both := first.Merge(second)
+	better.Text, better.Spans, better.Place = both.Text, both.Spans, evidence.Begins(both.Spans)
+	return better
 }
 
 // mostOnMap is how many passages a map shows.

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/core/evidence"
 )
 
 // Shelf is a named set of documents.
@@ -169,7 +171,7 @@ type Passage struct {
 	ID       string
 	Path     []string
 	Text     string
-	Spans    json.RawMessage
+	Spans    []evidence.Span
 	Size     int
 }
 

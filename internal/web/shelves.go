@@ -1,7 +1,6 @@
 package web
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +14,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/valyala/fasthttp"
 
+	"juvalogos/core/evidence"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
@@ -60,19 +60,19 @@ type (
 		ID     string          `json:"id"`
 		Path   []string        `json:"path"`
 		Text   string          `json:"text"`
-		Spans  json.RawMessage `json:"spans"`
+		Spans  []evidence.Span `json:"spans"`
 		Tokens int             `json:"tokens"`
 	}
 	hitBody struct {
-		Document int64        `json:"document"`
-		Title    string       `json:"title"`
-		Name     string       `json:"name"`
-		Passage  int          `json:"passage"`
-		Path     []string     `json:"path"`
-		Text     string       `json:"text"`
-		Place    string       `json:"place"`
-		Spans    []shelf.Span `json:"spans"`
-		Score    float64      `json:"score"`
+		Document int64           `json:"document"`
+		Title    string          `json:"title"`
+		Name     string          `json:"name"`
+		Passage  int             `json:"passage"`
+		Path     []string        `json:"path"`
+		Text     string          `json:"text"`
+		Place    string          `json:"place"`
+		Spans    []evidence.Span `json:"spans"`
+		Score    float64         `json:"score"`
 		// What each stage made of it; a rank of 0 means that it was not among
 		// what that stage found.
 		Lexical     float64  `json:"lexical"`
@@ -426,7 +426,7 @@ func (s *Server) searchShelf(c fiber.Ctx) error {
 	hits := make([]hitBody, len(r.Found))
 	for i, f := range r.Found {
 		h := f.Hit
-		hits[i] = hitBody{f.Document.ID, f.Document.Title, f.Document.Name, f.Number, some(f.Path), f.Text, f.Place(), f.Spans, h.Score,
+		hits[i] = hitBody{f.Document.ID, f.Document.Title, f.Document.Name, f.Position, some(f.Path), f.Text, f.Place, f.Spans, h.Score,
 			h.Lexical, h.LexicalRank, h.Cosine, h.VectorRank, h.FusedRank, some(h.Matched)}
 	}
 	c.Set("Cache-Control", "no-store")
