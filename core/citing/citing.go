@@ -12,7 +12,7 @@ import (
 	"unicode/utf8"
 
 	"juvalogos/core/evidence"
-	"juvalogos/core/passage"
+	"juvalogos/core/language"
 )
 
 // Checked is a reply that was held against passages.
@@ -58,7 +58,7 @@ func Check(reply string, passages []evidence.Passage) Checked {
 func stretches(reply string) (all [][2]int) {
 	from := 0
 	for line := range strings.Lines(reply) {
-		for i, s := range passage.Sentences(line) {
+		for i, s := range language.Sentences(line) {
 			// References behind a full stop belong to the sentence before it.
 			head := leading.FindString(line[s[0]:s[1]])
 			if i > 0 && head != "" {

@@ -5,11 +5,11 @@ import (
 	"slices"
 	"strings"
 	"unicode"
-
-	"github.com/kljensen/snowball/english"
+	"unicode/utf8"
 
 	"juvalogos/core/embedding"
 	"juvalogos/core/evidence"
+	"juvalogos/core/language"
 )
 
 // enough is how much of a sentence a passage has to say to support it. What
@@ -63,45 +63,47 @@ func newJudge(passages []evidence.Passage) *judge {
 }
 
 var (
-	wordOrNumber = regexp.MustCompile(`[\p{L}][\p{L}\p{M}'’]*|\d+(?:[.,:]\d+)*`)
-	negation     = regexp.MustCompile(`(?i)\b(not|never|no|nobody|nothing|none|without|cannot|neither|nor)\b|n['’]t\b`)
-	saysNothing  = regexp.MustCompile(`(?i)\b(documents?|passages?|handbook|text|sources?|shelf)\b.{0,60}\b(do(es)? not|don't|doesn't|nothing|no )|\b(nothing|no information|not (mentioned|stated|said|covered))\b.{0,60}\b(documents?|passages?|sources?)\b|\bi (do not|don't|cannot|can't) (know|find|tell)\b`)
-	markup       = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
+	negation    = regexp.MustCompile(`(?i)\b(not|never|no|nobody|nothing|none|without|cannot|neither|nor)\b|n['’]t\b`)
+	saysNothing = regexp.MustCompile(`(?i)\b(documents?|passages?|handbook|text|sources?|shelf)\b.{0,60}\b(do(es)? not|don't|doesn't|nothing|no )|\b(nothing|no information|not (mentioned|stated|said|covered))\b.{0,60}\b(documents?|passages?|sources?)\b|\bi (do not|don't|cannot|can't) (know|find|tell)\b`)
+	markup      = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
 )
 
-// numberWords are numbers that are written out.
-var numberWords = map[string]string{
-	"one": "1", "two": "2", "three": "3", "four": "4", "five": "5", "six": "6", "seven": "7", "eight": "8", "nine": "9", "ten": "10",
-	"eleven": "11", "twelve": "12", "twenty": "20", "thirty": "30", "forty": "40", "fifty": "50", "hundred": "100",
-}
-
 // empty are words that claim nothing by themselves.
-var empty = func() map[string]bool {
-	all := map[string]bool{}
-	for _, w := range strings.Fields(`a an the of and or to in on at by for with from as is are was were be been being am do does did has have had having it its this that these those i me my we our you your he she they them their his her
-		which what when where why how who can could may might must shall should will would not no nor if then than so such there here about into over under out up down off only just also too very any some all each every both either
-		other another own same more most much many few one's because while during after before again once according passage passages document documents says said say mention mentions mentioned however therefore thus usually often please`) {
-		all[w] = true
-	}
-	return all
-}()
+var empty = language.Union(language.StopWords("en"), language.Quantifiers, language.Set(`because while during after before again once
+	according passage passages document documents says said say mention mentions mentioned however therefore thus usually often please`))
 
-// tokens hands over the words and the numbers of a text.
-func tokens(text string, word func(w string, capital bool, first bool), number func(string)) {
-	for i, at := range wordOrNumber.FindAllStringIndex(text, -1) {
-		w := text[at[0]:at[1]]
-		if w[0] >= '0' && w[0] <= '9' {
-			number(strings.Trim(strings.ReplaceAll(w, ",", "."), "."))
-			continue
-		}
-		lower := strings.ToLower(strings.ReplaceAll(w, "’", "'"))
-		lower, _, _ = strings.Cut(lower, "'")
-		if n, is := numberWords[lower]; is && lower != "one" {
-			number(n)
-			continue
-		}
-		word(lower, unicode.IsUpper([]rune(w)[0]), i == 0)
+// cut takes numbers with what stands in them, and words up to their apostrophe.
+var cut = language.Cutter{Apart: true, Joins: func(first, sign, next rune) bool {
+	if unicode.IsDigit(first) {
+		return strings.ContainsRune(".,:", sign) && unicode.IsDigit(next)
 	}
+	return sign == '\'' || sign == '’'
+}}.Ready()
+
+// tokens hands over the words and the numbers of a text. Where no spaces stand
+// between words, pairs of characters stand for them.
+func tokens(text string, word func(w string, capital bool, first bool), number func(string)) {
+	first := true
+	cut.Each(text, func(w language.Word) bool {
+		opens := first
+		first = false
+		switch {
+		case w.Number:
+			number(strings.Trim(strings.ReplaceAll(w.Text, ",", "."), "."))
+			return true
+		case w.Unspaced:
+			language.Bigrams(w.Text, func(from, to int) { word(w.Text[from:to], false, opens) })
+			return true
+		}
+		lower, _, _ := strings.Cut(strings.ToLower(strings.ReplaceAll(w.Text, "’", "'")), "'")
+		if n, is := language.Numeral(lower); is && lower != "one" {
+			number(n)
+			return true
+		}
+		capital, _ := utf8.DecodeRuneInString(w.Text)
+		word(lower, unicode.IsUpper(capital), opens)
+		return true
+	})
 }
 
 func (j *judge) window(text string) window {
@@ -110,7 +112,7 @@ func (j *judge) window(text string) window {
 		if empty[word] {
 			return
 		}
-		w.stems[english.Stem(word, false)] = true
+		w.stems[language.Stem("en", word)] = true
 		if n, known := j.words.Find(word); known && !slices.Contains(w.words, n) {
 			w.words = append(w.words, n)
 		}
@@ -129,7 +131,7 @@ func (j *judge) claim(text string) *claim {
 		if empty[word] || len(word) < 2 {
 			return
 		}
-		stem := english.Stem(word, false)
+		stem := language.Stem("en", word)
 		if slices.Contains(c.stems, stem) {
 			return
 		}

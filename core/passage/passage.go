@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"juvalogos/core/language"
 	"juvalogos/core/reading"
 )
 
@@ -127,7 +128,7 @@ func unitsOf(d reading.Document, o Options) []unit {
 		case o.Count(b.Text) <= o.Target/4:
 			stretches = [][2]int{{0, len(b.Text)}}
 		default:
-			stretches = Sentences(b.Text)
+			stretches = language.Sentences(b.Text)
 		}
 		for _, s := range stretches {
 			for _, piece := range pieces(b.Text, s, o) {

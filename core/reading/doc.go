@@ -160,7 +160,7 @@ func finish(name string, d Document, l Limits) (Document, error) {
 		d.Title = string([]rune(d.Title)[:199]) + "…"
 	}
 	if d.Language == "" {
-		d.Language = Language(kept)
+		d.Language = languageOf(kept)
 	}
 	return d, nil
 }

@@ -1,64 +1,14 @@
 package reading
 
-import (
-	"strings"
-	"unicode"
-)
+import "juvalogos/core/language"
 
-// common are words that every text of a language is full of.
-var common = map[string]string{
-	"en": "the of and to in is that it was for on are with as be this by not or from at have which but you can they",
-	"de": "der die das und ist nicht ein eine zu den von mit sich auf für im dem des auch es an werden aus er hat dass sie",
-	"fr": "le la les de des et est un une dans que qui pour pas sur au avec ce il par plus ne sont en du cette",
-	"es": "el la los las de y es en que un una por con para no se su del al lo como más pero sus le",
-	"it": "il la di e che è un una per non con del della in sono si da come le dei al nel più anche gli",
-	"nl": "de het een en van is niet dat in op te voor met zijn aan er ook als maar om uit bij door naar",
-	"sv": "och att det som en på är av för med till den har inte om ett men jag var sig så från vi kan",
-	"no": "og det som en på er av for med til den har ikke om et men jeg var seg så fra vi kan å",
-	"pt": "o a os as de e é em que um uma por com para não se do da no na mais como mas ao dos",
-	"cy": "y yn a i o yr ar mae ei am wedi gan fel bod i'r ac nid oedd eu hyn sydd dim wrth chi",
-	"ru": "и в не на что с по это как из он она для от но все за так его же",
-	"hu": "a az és hogy nem is egy van ez meg de csak mint már ha vagy még volt lehet",
-}
-
-// Language guesses the language of some blocks from their most common words;
-// "" if it cannot tell. It is an ISO 639-1 code.
-func Language(blocks []Block) string {
-	counts := map[string]int{}
-	total := 0
-	of := map[string][]string{}
-	for language, list := range common {
-		for _, w := range strings.Fields(list) {
-			of[w] = append(of[w], language)
-		}
-	}
-	for _, b := range blocks {
-		if b.Kind == Code {
-			continue
-		}
-		for _, w := range strings.FieldsFunc(strings.ToLower(b.Text), func(r rune) bool { return !unicode.IsLetter(r) && r != '\'' }) {
-			total++
-			for _, language := range of[w] {
-				counts[language]++
+// languageOf guesses the language of some blocks; "" if it cannot tell.
+func languageOf(blocks []Block) string {
+	return language.Of(func(yield func(string) bool) {
+		for _, b := range blocks {
+			if b.Kind != Code && !yield(b.Text) {
+				return
 			}
 		}
-		if total > 5000 {
-			break
-		}
-	}
-	best, second := "", 0
-	for language, n := range counts {
-		if n > counts[best] || n == counts[best] && language < best {
-			best = language
-		}
-	}
-	for language, n := range counts {
-		if language != best {
-			second = max(second, n)
-		}
-	}
-	if counts[best]*12 < total || counts[best] == second {
-		return ""
-	}
-	return best
+	})
 }

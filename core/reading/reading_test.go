@@ -160,20 +160,6 @@ func TestUnpackGoesOnPastBadFiles(t *testing.T) {
 	}
 }
 
-func TestLanguage(t *testing.T) {
-	for want, text := range map[string]string{
-		"en": "The bees are in the hive and they have honey for the winter, which is what you want.",
-		"de": "Die Bienen sind in dem Stock und haben Honig für den Winter, das ist nicht zu viel.",
-		"fr": "Les abeilles sont dans la ruche et elles ont du miel pour un hiver qui est long.",
-		"cy": "Mae y gwenyn yn y cwch ac y mae mêl wedi ei wneud ar gyfer y gaeaf hyn.",
-		"":   "1234 5678 xyzzy",
-	} {
-		if got := Language([]Block{{Kind: Paragraph, Text: text}}); got != want {
-			t.Errorf("%q is %q", text, got)
-		}
-	}
-}
-
 func FuzzRead(f *testing.F) {
 	for _, name := range []string{"x.html", "x.md", "x.txt", "x.csv", "x.vtt", "x.json", "x.docx", "x.odt", "x.pptx", "x.epub", "x.xlsx"} {
 		f.Add(name, []byte("# a\n\n- b\n\n00:00:01.000 --> 00:00:02.000\nx"))

@@ -6,13 +6,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/kljensen/snowball/english"
-	"github.com/kljensen/snowball/french"
-	"github.com/kljensen/snowball/hungarian"
-	"github.com/kljensen/snowball/norwegian"
-	"github.com/kljensen/snowball/russian"
-	"github.com/kljensen/snowball/spanish"
-	"github.com/kljensen/snowball/swedish"
+	"juvalogos/core/language"
 )
 
 // token is a word of a text: as it stands there in lower case, and as what it
@@ -23,10 +17,7 @@ type token struct {
 	term    string
 	whole   bool // it has parts, which follow
 	part    bool
-}
-
-var stemmers = map[string]func(string, bool) string{
-	"en": english.Stem, "fr": french.Stem, "es": spanish.Stem, "ru": russian.Stem, "sv": swedish.Stem, "no": norwegian.Stem, "hu": hungarian.Stem,
+	single  bool // a character of a run without spaces, whose pairs are tokens too
 }
 
 // stems remembers stems: texts say the same words over and over.
@@ -37,17 +28,14 @@ type stems struct {
 
 const mostStems = 500_000
 
-func (s *stems) of(language, word string) string {
-	stem, ok := stemmers[language]
-	if !ok && language == "" {
-		stem, ok = english.Stem, true
-	}
-	if !ok || len(word) < 3 {
+// of is the stem of a word. Words of a language without stemmers are theirs.
+func (s *stems) of(code, word string) string {
+	if !language.HasStems(code) || len(word) < 3 {
 		return word
 	}
 	key := word
-	if language != "" && language != "en" {
-		key = language + " " + word
+	if code != "" && code != "en" {
+		key = code + " " + word
 	}
 	s.mu.RLock()
 	found, known := s.known[key]
@@ -55,7 +43,7 @@ func (s *stems) of(language, word string) string {
 	if known {
 		return found
 	}
-	found = stem(word, false)
+	found = language.Stem(code, word)
 	s.mu.Lock()
 	if s.known == nil || len(s.known) > mostStems {
 		s.known = map[string]string{}
@@ -66,69 +54,34 @@ func (s *stems) of(language, word string) string {
 }
 
 // tokens hands over the tokens of a text.
-func (s *stems) tokens(text, language string, do func(token)) {
-	scan(text, func(word string) { s.split(word, language, do) })
+func (s *stems) tokens(text, code string, do func(token)) {
+	scan(text, func(word string) { s.split(word, code, do) })
 }
 
-// scan hands over the words of a text as they stand there.
+// cut keeps identifiers, versions and paths whole: what joins stands directly
+// at both sides; C++ and C# end with theirs.
+var cut = language.Cutter{Signs: "_", Joins: func(_, sign, next rune) bool {
+	return strings.ContainsRune(`.-'’:/+#`, sign) &&
+		(unicode.IsLetter(next) || unicode.IsDigit(next) || next == '_' || sign == '+' || sign == '#')
+}}.Ready()
+
+// scan hands over the words of a text as they stand there. A run without spaces
+// is one.
 func scan(text string, do func(word string)) {
-	begin := -1
-	end := func(to int) {
-		if begin >= 0 {
-			do(text[begin:to])
-		}
-		begin = -1
-	}
-	for i, r := range text {
-		if r < utf8.RuneSelf && plain[r] {
-			if begin < 0 {
-				begin = i
-			}
-			continue
-		}
-		switch {
-		case unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' || unicode.IsMark(r):
-			if begin < 0 {
-				begin = i
-			}
-			if r >= 0x2E80 && unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana) { // each is a word
-				end(i)
-				begin = i
-				end(i + len(string(r)))
-			}
-		case begin >= 0 && strings.ContainsRune(`.-'’:/+#`, r):
-			// They join what stands directly at both sides.
-			next := text[i+len(string(r)):]
-			if !joins(next) && !(r == '+' || r == '#') {
-				end(i)
-			}
-		default:
-			end(i)
-		}
-	}
-	end(len(text))
-}
-
-// plain are the signs of ASCII that words are made of.
-var plain = func() (p [utf8.RuneSelf]bool) {
-	for r := range p {
-		p[r] = r == '_' || unicode.IsLetter(rune(r)) || unicode.IsDigit(rune(r))
-	}
-	return p
-}()
-
-// joins reports whether a word goes on after a sign.
-func joins(next string) bool {
-	for _, r := range next {
-		return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_'
-	}
-	return false
+	cut.Each(text, func(w language.Word) bool {
+		do(w.Text)
+		return true
+	})
 }
 
 // longestToken is how many bytes of a token count.
 const longestToken = 80
 
-func (s *stems) split(word, language string, do func(token)) {
+func (s *stems) split(word, code string, do func(token)) {
+	if first, _ := utf8.DecodeRuneInString(word); language.Unspaced(first) {
+		unspaced(word, do)
+		return
+	}
 	if len(word) > longestToken {
 		word = strings.ToValidUTF8(word[:longestToken], "")
 	}
@@ -145,18 +98,32 @@ func (s *stems) split(word, language string, do func(token)) {
 	if len(parts) <= 1 {
 		plain := strings.Trim(lower, "_")
 		if plain != lower && plain != "" { // __init__
-			do(token{lower, lower, true, false})
-			do(token{plain, s.of(language, plain), false, true})
+			do(token{surface: lower, term: lower, whole: true})
+			do(token{surface: plain, term: s.of(code, plain), part: true})
 			return
 		}
-		do(token{lower, s.of(language, lower), false, false})
+		do(token{surface: lower, term: s.of(code, lower)})
 		return
 	}
-	do(token{lower, lower, true, false})
+	do(token{surface: lower, term: lower, whole: true})
 	for _, p := range parts {
 		p = strings.ToLower(p)
-		do(token{p, s.of(language, p), false, true})
+		do(token{surface: p, term: s.of(code, p), part: true})
 	}
+}
+
+// unspaced hands over the pairs of characters of a run, and each alone, by which
+// a question of a single one finds it.
+func unspaced(run string, do func(token)) {
+	language.Bigrams(run, func(from, to int) {
+		pair := run[from:to]
+		do(token{surface: pair, term: pair})
+	})
+	language.Characters(run, func(from, to int) {
+		if one := run[from:to]; len(one) < len(run) {
+			do(token{surface: one, term: one, single: true})
+		}
+	})
 }
 
 // partsOf parts an identifier at its signs and where small letters meet capital
@@ -188,17 +155,23 @@ func partsOf(word string) (parts []string) {
 
 // little are words that say little about what somebody asks for, beside those
 // that every text has.
-var little = func() map[string]bool {
-	all := map[string]bool{}
-	for _, w := range strings.Fields(`a an the of and or to in on at by for with from as is are was were be been being am do does did doing done
-		have has had having it its this that these those i me my we our us you your he she they them their his her who whom whose which what when where why how
-		can could may might must shall should will would not no nor if then than so such there here about into over under out up down off only just also too very
-		any some all each every both either neither other another own same more most much many few one ones
-		want wants need needs like get gets got getting let lets way ways thing things something someone anything anyone somehow please tell show find know
-		der die das den dem des ein eine einen einem einer und oder ist sind war nicht mit von zu im in auf für wie was wer wo wann warum ich wir sie er es man kann muss soll
-		le la les un une des de du et ou est sont dans que qui quoi comment pourquoi je nous vous il elle on pour pas par sur avec
-		el los las y o es son en por para con no se su qué cómo cuándo dónde`) {
-		all[w] = true
+var little = language.Union(language.StopWords("en"), language.StopWords("de"), language.StopWords("fr"), language.StopWords("es"),
+	language.Quantifiers, asking)
+
+// asking are words of questions rather than of what they ask for.
+var asking = language.Set(`want wants need needs like get gets got getting let lets way ways thing things
+	something someone anything anyone somehow please tell show find know`)
+
+// saysLittle reports whether a word of a question says little in one of the
+// documents' languages.
+func (x *Index) saysLittle(word string) bool {
+	if little[word] {
+		return true
 	}
-	return all
-}()
+	for code := range x.languages {
+		if language.StopWords(code)[word] {
+			return true
+		}
+	}
+	return false
+}

@@ -64,7 +64,7 @@ func (x *Index) asked(question []wanted) asked {
 	n := len(question)
 	a := asked{weights: make([]float64, n), native: make([]float64, n), tells: make([]float64, n)}
 	for i, w := range question {
-		if little[w.surface] {
+		if x.saysLittle(w.surface) {
 			continue
 		}
 		a.weights[i] = x.rarest()

@@ -25,10 +25,14 @@ const littleWeight = 0.1
 func (x *Index) read(text, language string, expand int) []wanted {
 	var all []wanted
 	var tokens []token
-	x.stems.tokens(text, language, func(t token) { tokens = append(tokens, t) })
+	x.stems.tokens(text, language, func(t token) {
+		if !t.single {
+			tokens = append(tokens, t)
+		}
+	})
 	says := false // whether there is any word that is not little
 	for _, t := range tokens {
-		says = says || !little[t.surface]
+		says = says || !x.saysLittle(t.surface)
 	}
 	wholeKnown := false
 	for _, t := range tokens {
@@ -58,7 +62,7 @@ func (x *Index) read(text, language string, expand int) []wanted {
 		if t.part && wholeKnown {
 			w.weight *= weightOfParts
 		}
-		if little[t.surface] && says {
+		if x.saysLittle(t.surface) && says {
 			w.weight *= littleWeight
 		} else if n, ok := x.words.Find(t.surface); ok && !t.whole {
 			w.word, w.mark = n, x.words.Signature(n)

@@ -287,3 +287,25 @@ func TestAModelsVectors(t *testing.T) {
 		t.Errorf("left out: %+v", r.Hits)
 	}
 }
+
+// What has several forms is found by each of them, and what has no spaces by
+// any part of it.
+func TestLanguagesAreFoundInTheirOwnWay(t *testing.T) {
+	for _, c := range []struct{ language, text, other, question string }{
+		{"de", "Jedes Mitglied zahlt vierzig Kronen im Jahr.", "Der Stock steht im Garten.", "Was zahlen die Mitglieder?"},
+		{"nl", "De koningin legt haar eitjes in het voorjaar.", "Het huis staat in de tuin.", "Wanneer legt zij een eitje?"},
+		{"it", "Ogni membro paga quaranta corone.", "La casa sta nel giardino.", "Quanto pagano i membri?"},
+		{"pt", "As abelhas dormem no inverno.", "A casa fica no jardim.", "Quando dorme uma abelha?"},
+		{"zh", "会员每年付四十克朗。", "蜂箱在花园里。", "会员要付多少"},
+		{"ja", "会員は毎年四十クローネを払います。", "巣箱は庭にあります。", "会員はいくら払うか"},
+		{"th", "สมาชิกจ่ายสี่สิบโครนต่อปี", "รังอยู่ในสวน", "สมาชิกจ่ายเท่าไร"},
+		{"zh", "蜜", "箱", "蜜"},
+	} {
+		x := New()
+		x.Add([]Entry{{Key: 1, Document: 1, Text: c.other, Language: c.language}, {Key: 2, Document: 2, Text: c.text, Language: c.language}})
+		r := x.Search(Query{Text: c.question, Limit: 2}, DefaultOptions)
+		if len(r.Hits) == 0 || r.Hits[0].Key != 2 || r.Hits[0].Lexical == 0 {
+			t.Errorf("%s, %q: %+v", c.language, c.question, r.Hits)
+		}
+	}
+}

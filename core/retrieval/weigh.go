@@ -1,6 +1,7 @@
 package retrieval
 
 import (
+	"cmp"
 	"math"
 	mathbits "math/bits"
 	"slices"
@@ -29,7 +30,7 @@ func (x *Index) weigh(m *matcher, text string, vector []float32, all []*candidat
 	}
 	evidence, most := map[int64]float64{}, 0.0
 	for d, scores := range documents {
-		slices.SortFunc(scores, func(a, b float64) int { return int(math.Copysign(1, b-a)) })
+		slices.SortFunc(scores, func(a, b float64) int { return cmp.Compare(b, a) })
 		for i, s := range scores[:min(len(scores), 4)] {
 			evidence[d] += s / float64(int(1)<<i)
 		}
@@ -213,7 +214,7 @@ func (m *matcher) told(terms []uint32) float64 {
 		total += weight
 		b := 0.0
 		for i, v := range m.of(id) {
-			if m.question[i].weight > 0 && !little[m.question[i].surface] {
+			if m.question[i].weight > 0 && !m.x.saysLittle(m.question[i].surface) {
 				b = max(b, v)
 			}
 		}
@@ -266,7 +267,7 @@ func (m *matcher) near(said []match) float64 {
 	const far = 12
 	var content []int
 	for i, w := range m.question {
-		if !little[w.surface] {
+		if !m.x.saysLittle(w.surface) {
 			content = append(content, i)
 		}
 	}

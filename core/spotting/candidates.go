@@ -1,6 +1,10 @@
 package spotting
 
-import "strings"
+import (
+	"strings"
+
+	"juvalogos/core/language"
+)
 
 // stretch is a run of tokens that may be an answer.
 type stretch struct {
@@ -71,7 +75,7 @@ func year(t token) bool {
 	return len(t.lower) == 4 && (t.lower[0] == '1' || t.lower[0] == '2') && strings.Trim(t.lower, "0123456789") == ""
 }
 
-var joinsTimes = set("of the and to in on at between from until till by every each first second third fourth last next middle end beginning start early late since before after about around or past o'clock half only once day week")
+var joinsTimes = language.Set("of the and to in on at between from until till by every each first second third fourth last next middle end beginning start early late since before after about around or past o'clock half only once day week")
 
 // whens adds the time that begins at i.
 func whens(all []token, i int, add func(from, to int, kind Kind)) {

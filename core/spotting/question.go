@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/language"
 )
 
 // question is a question taken apart.
@@ -50,12 +51,12 @@ var measures = map[string][]string{
 }
 
 var (
-	shares     = set("percentage share proportion percent fraction")
-	quantities = set("number amount weight height length width age size temperature price fee cost distance speed depth")
+	shares     = language.Set("percentage share proportion percent fraction")
+	quantities = language.Set("number amount weight height length width age size temperature price fee cost distance speed depth")
 )
 
 // costs are words that ask for money.
-var costs = set("cost price pay fee paid charge charged worth deposit expensive sell buy")
+var costs = language.Set("cost price pay fee paid charge charged worth deposit expensive sell buy")
 
 // ask reads a question.
 func ask(text string, words *embedding.Words) question {
@@ -192,11 +193,3 @@ func termOf(lower string, words *embedding.Words) term {
 }
 
 func fields(text string) []string { return strings.Fields(text) }
-
-func set(text string) map[string]bool {
-	all := map[string]bool{}
-	for _, w := range strings.Fields(text) {
-		all[w] = true
-	}
-	return all
-}

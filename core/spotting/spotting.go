@@ -8,7 +8,7 @@ import (
 
 	"juvalogos/core/embedding"
 	"juvalogos/core/evidence"
-	"juvalogos/core/passage"
+	"juvalogos/core/language"
 )
 
 // Find answers a question from passages: at most so many answers that differ,
@@ -119,7 +119,7 @@ func (q question) read(p evidence.Passage, rank int, words *embedding.Words) []A
 func lines(text string) (all [][2]int) {
 	begin := 0
 	for _, line := range strings.SplitAfter(text, "\n") {
-		for _, s := range passage.Sentences(line) {
+		for _, s := range language.Sentences(line) {
 			all = append(all, [2]int{begin + s[0], begin + s[1]})
 		}
 		begin += len(line)

@@ -5,7 +5,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/kljensen/snowball/english"
+	"juvalogos/core/language"
 )
 
 // token is a word or a number of a text.
@@ -18,67 +18,60 @@ type token struct {
 	gap      bool // a mark stands before it that ends a phrase
 }
 
-// tokensOf takes a sentence apart. Numbers keep their points, commas and signs.
+// cut keeps numbers with their points, commas and signs, and words with hyphens.
+var cut = language.Cutter{Signs: units, Joins: func(first, sign, next rune) bool {
+	if unicode.IsDigit(first) {
+		return strings.ContainsRune(".,:'’-/", sign) && unicode.IsDigit(next)
+	}
+	return strings.ContainsRune("'’-/", sign) && unicode.IsLetter(next)
+}}.Ready()
+
+// units are signs that stand for what is counted.
+const units = "%°€$£"
+
+// tokensOf takes a sentence apart.
 func tokensOf(text string) []token {
 	var all []token
-	gap := false
-	for i := 0; i < len(text); {
-		r, size := utf8.DecodeRuneInString(text[i:])
-		if !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("%°€$£", r) {
-			if r == '\n' || !unicode.IsSpace(r) && !strings.ContainsRune(`"'“”‘’-`, r) {
-				gap = true
-			}
-			i += size
-			continue
+	end := 0 // of the last one
+	cut.Each(text, func(w language.Word) bool {
+		lower := strings.ToLower(w.Text)
+		if at := strings.IndexAny(lower, "'’"); at > 0 && len(lower)-at <= 4 {
+			lower = lower[:at]
 		}
-		begin, number := i, unicode.IsDigit(r)
-		for i < len(text) {
-			r, size := utf8.DecodeRuneInString(text[i:])
-			if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) || strings.ContainsRune("%°€$£", r) {
-				i += size
-				continue
-			}
-			if next, _ := utf8.DecodeRuneInString(text[i+size:]); strings.ContainsRune(".,:'’-/", r) && i > begin &&
-				(number && unicode.IsDigit(next) || !number && strings.ContainsRune("'’-/", r) && unicode.IsLetter(next)) {
-				i += size
-				continue
-			}
-			break
+		t := token{from: w.From, to: w.To, lower: lower, number: w.Number || language.Counts(lower), opens: len(all) == 0}
+		first, _ := utf8.DecodeRuneInString(w.Text)
+		t.capital = unicode.IsUpper(first)
+		t.gap = strings.ContainsFunc(text[end:w.From], endsPhrase)
+		if title[lower] && w.To < len(text) && text[w.To] == '.' {
+			t.to++ // Mr.
 		}
-		lower := strings.ToLower(text[begin:i])
-		if cut := strings.IndexAny(lower, "'’"); cut > 0 && len(lower)-cut <= 4 {
-			lower = lower[:cut]
-		}
-		if title[lower] && i < len(text) && text[i] == '.' {
-			i++ // Mr.
-		}
-		all = append(all, token{from: begin, to: i, lower: lower, capital: unicode.IsUpper(r), number: number || numberWords[lower], opens: len(all) == 0, gap: gap})
-		gap = false
-	}
+		all, end = append(all, t), t.to
+		return true
+	})
 	return all
 }
 
-func stem(word string) string {
-	if len(word) < 3 {
-		return word
-	}
-	return english.Stem(word, false)
+// endsPhrase reports whether a sign between words ends a phrase.
+func endsPhrase(r rune) bool {
+	return r == '\n' || !unicode.IsSpace(r) && !strings.ContainsRune(`"'“”‘’-`, r)
 }
 
+func stem(word string) string { return language.Stem("en", word) }
+
 var (
-	title       = set("mr mrs ms dr prof st")
-	asks        = set("who whom whose when where why how what which")
-	little      = set("a an the this that these those is are was were be been being am do does did done have has had i you he she it we they me him her us them my your his its our their of in on at to for from by with as into onto about and or but if so than then there here can could may might must shall should will would not no any some one's please tell much many out up off over")
-	numberWords = set("one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen twenty thirty forty fifty sixty seventy eighty ninety hundred thousand million half third quarter once twice")
-	months      = set("january february march april may june july august september october november december")
-	weekdays    = set("monday tuesday wednesday thursday friday saturday sunday mondays tuesdays wednesdays thursdays fridays saturdays sundays")
-	seasons     = set("spring summer autumn winter morning evening afternoon noon midnight night equinox solstice christmas easter weekend today tomorrow yesterday")
+	title       = language.Set("mr mrs ms dr prof st")
+	asks        = language.Set("who whom whose when where why how what which")
+	little      = language.Union(language.Without(language.StopWords("en"), asks, within), language.Set("any but him many much onto please some tell"))
+	within      = language.Set("also down doing having just nor only such too under very") // that answers may begin with
+	months      = language.Set("january february march april may june july august september october november december")
+	weekdays    = language.Set("monday tuesday wednesday thursday friday saturday sunday mondays tuesdays wednesdays thursdays fridays saturdays sundays")
+	seasons     = language.Set("spring summer autumn winter morning evening afternoon noon midnight night equinox solstice christmas easter weekend today tomorrow yesterday")
 	measured    = map[string]bool{"second": true, "minut": true, "hour": true, "day": true, "week": true, "month": true, "year": true}
-	times       = set("time date day year month week hour season morn even weekday centuri decad")
-	placing     = set("in at on beside near under above below behind between inside within outside beneath before over along across around from to onto into through next")
-	clauseEnds  = set("and but or which that who when while if because so than as where until unless since for")
-	leading     = set("of the to by about and or only in on at")
-	verbsFollow = set("you to not they it will may can must")
-	rates       = set("a an per every each")
-	pronouns    = set("it they she he this these")
+	times       = language.Set("time date day year month week hour season morn even weekday centuri decad")
+	placing     = language.Set("in at on beside near under above below behind between inside within outside beneath before over along across around from to onto into through next")
+	clauseEnds  = language.Set("and but or which that who when while if because so than as where until unless since for")
+	leading     = language.Set("of the to by about and or only in on at")
+	verbsFollow = language.Set("you to not they it will may can must")
+	rates       = language.Set("a an per every each")
+	pronouns    = language.Set("it they she he this these")
 )

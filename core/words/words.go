@@ -7,10 +7,11 @@ import (
 	"math/bits"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
+
+	"juvalogos/core/language"
 )
 
 // longest is how many bytes of a word count; what is longer is no word.
@@ -54,73 +55,63 @@ var seed = maphash.MakeSeed()
 
 // Query returns the words that somebody typed, in their order, at most most.
 func Query(typed string, most int) (query []string) {
-	each(typed, func(_, _ int, word string) bool {
-		if !slices.Contains(query, word) {
+	end := 0
+	each(typed, func(_, to int, word string) bool {
+		// The last character of a run is in the pair before it.
+		if to != end && !slices.Contains(query, word) {
 			query = append(query, word)
 		}
+		end = to
 		return len(query) < most
 	})
 	return query
 }
 
+// cut takes runs of letters, digits and marks.
+var cut = language.Cutter{}.Ready()
+
 // each hands over the words of a text with the bytes they take in it, until do
-// says no.
+// says no. Of a run without spaces these are its pairs of characters, and the
+// last character by itself: so each is the beginning of one.
 func each(text string, do func(from, to int, word string) bool) {
-	from, plain := -1, true // plain: nothing but digits and a to z
-	for i := 0; i <= len(text); {
-		width, in := 1, false
-		if i < len(text) && text[i] < utf8.RuneSelf {
-			k := kinds[text[i]]
-			in = k != 0
-			plain = plain && k != upper
-		} else if i < len(text) {
-			var r rune
-			r, width = utf8.DecodeRuneInString(text[i:])
-			in = unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r)
-			plain = plain && !in
+	cut.Each(text, func(w language.Word) bool {
+		if !w.Unspaced {
+			return do(w.From, w.To, form(w.Text))
 		}
-		if in {
-			if from < 0 {
-				from = i
+		goesOn, last := true, 0
+		language.Bigrams(w.Text, func(from, to int) {
+			goesOn = goesOn && do(w.From+from, w.From+to, form(w.Text[from:to]))
+			last = from
+		})
+		language.Characters(w.Text, func(from, to int) {
+			if from > last && to == len(w.Text) {
+				goesOn = goesOn && do(w.From+from, w.To, form(w.Text[from:to]))
 			}
-		} else if from >= 0 {
-			word := text[from:i]
-			if !plain || len(word) > longest {
-				word = form(word)
-			}
-			if !do(from, i, word) {
-				return
-			}
-			from, plain = -1, true
-		}
-		i += width
-	}
+		})
+		return goesOn
+	})
 }
 
-// kinds says of each byte of ASCII whether it belongs to a word.
-var kinds = func() (k [utf8.RuneSelf]byte) {
-	for b := range k {
-		switch {
-		case 'a' <= b && b <= 'z' || '0' <= b && b <= '9':
-			k[b] = lower
-		case 'A' <= b && b <= 'Z':
-			k[b] = upper
-		}
-	}
-	return k
-}()
-
-const (
-	lower = 1
-	upper = 2
-)
-
+// form is that in which a word is compared.
 func form(word string) string {
+	if len(word) <= longest && plain(word) {
+		return word
+	}
 	word = strings.ToLower(norm.NFC.String(word))
 	if len(word) > longest {
 		word = strings.ToValidUTF8(word[:longest], "")
 	}
 	return word
+}
+
+// plain reports whether a word is nothing but digits and a to z.
+func plain(word string) bool {
+	for i := range len(word) {
+		if b := word[i]; b >= utf8.RuneSelf || 'A' <= b && b <= 'Z' {
+			return false
+		}
+	}
+	return true
 }
 
 // Piece is a part of an excerpt; Hit says that it is what was looked for.
@@ -183,13 +174,13 @@ func Excerpt(text string, query []string) []Piece {
 		say("… ", false)
 	}
 	for _, p := range places[start:end] {
-		if p.of >= 0 {
-			say(text[at:p.from], false)
-			say(text[p.from:p.to], true)
+		if from := max(at, p.from); p.of >= 0 && from < p.to { // pairs of characters overlap
+			say(text[at:from], false)
+			say(text[from:p.to], true)
 			at = p.to
 		}
 	}
-	say(text[at:places[end-1].to], false)
+	say(text[at:max(at, places[end-1].to)], false)
 	if end < len(places) {
 		say(" …", false)
 	}

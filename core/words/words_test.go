@@ -12,6 +12,12 @@ func TestOf(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Errorf("got %q, want %q", got, want)
 	}
+	if got := Of("蜂蜜很好"); !slices.Equal(got, []string{"蜂蜜", "蜜很", "很好", "好"}) {
+		t.Errorf("without spaces: %q", got)
+	}
+	if got := Query("蜂蜜酒 x", 5); !slices.Equal(got, []string{"蜂蜜", "蜜酒", "x"}) {
+		t.Errorf("a query of %q", got)
+	}
 	if got := Query("B a b C", 2); !slices.Equal(got, []string{"b", "a"}) {
 		t.Errorf("a query of %q", got)
 	}
@@ -35,6 +41,8 @@ func TestExcerpt(t *testing.T) {
 		{"nothing", "wood", ""},
 		{"", "wood", ""},
 		{"Wood", "wood", "Wood"},
+		{"我们的蜂蜜酒很好", "蜂蜜 蜜酒", "蜂蜜 酒"},
+		{"我们的酒很好", "好", "好"},
 		{far + "am Ende fängt er an", "fängt", "fängt"},
 	} {
 		pieces := Excerpt(c.text, strings.Fields(c.query))
