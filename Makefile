@@ -30,8 +30,9 @@ console/dist/index.html: console/node_modules/.installed $(CONSOLE_SOURCES)
 	@echo "building the console ..."
 	@cd console && npm run --silent build -- --logLevel error >/dev/null
 
-# The console's types of the API, from its description.
+# The types of the API, for Go and for the console, from its description.
 types: console/node_modules/.installed
+	@go tool oapi-codegen -config internal/api/oapi-codegen.yaml internal/web/openapi.yaml
 	@cd console && npm run --silent types
 
 bench: install-bench build
@@ -46,9 +47,11 @@ check: console/dist/index.html
 	go vet ./...
 	go tool staticcheck ./...
 	go test -count=1 -run 'TestLayers' .
-	cd console && npm run --silent check
+	cd console && npm run --silent check && npm run --silent lint-api
 	@fresh=$$(mktemp) && cd console && npx openapi-typescript ../internal/web/openapi.yaml -o $$fresh >/dev/null 2>&1 && \
 	  cmp -s src/api/schema.d.ts $$fresh || { echo "console/src/api/schema.d.ts is out of date; run make types"; exit 1; }
+	@fresh=$$(mktemp) && go tool oapi-codegen -config internal/api/oapi-codegen.yaml -o $$fresh internal/web/openapi.yaml && \
+	  cmp -s internal/api/types.gen.go $$fresh || { echo "internal/api/types.gen.go is out of date; run make types"; exit 1; }
 
 clean:
 	rm -rf bin console/dist/assets console/dist/index.html

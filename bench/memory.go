@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -52,7 +53,7 @@ func remembering(s *setup, z sizes, r *report) error {
 			ask := func(text string) (string, error) {
 				var reply strings.Builder
 				outcome, err := s.client.Ask(context.Background(), client.Question{Desk: "remembering", Conversation: conversation, Text: text}, client.Follower{
-					Begin: func(b client.Begin) { conversation = b.Conversation },
+					Begin: func(b api.Begin) { conversation = b.Conversation },
 					Text:  func(text string) { reply.WriteString(text) },
 				})
 				tokens = outcome.Usage.PromptTokens

@@ -23,6 +23,7 @@ import (
 	"syscall"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/service"
@@ -223,7 +224,7 @@ func publish(ctx context.Context, c *client.Client) error {
 			return err
 		}
 		slug := strings.TrimSuffix(f.Name(), ".yaml")
-		if slices.ContainsFunc(there, func(d client.Desk) bool { return d.Slug == slug }) {
+		if slices.ContainsFunc(there, func(d api.Desk) bool { return d.Slug == slug }) {
 			continue
 		}
 		if _, err := c.Publish(ctx, f.Name(), text, ""); err != nil {

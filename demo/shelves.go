@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -21,7 +22,7 @@ var titles = map[string]string{"handbook": "The members' handbook", "talks": "Re
 func refer(ctx context.Context, c *client.Client, site string) error {
 	const slug = "reference"
 	there, err := c.Shelves(ctx)
-	if err != nil || slices.ContainsFunc(there, func(s client.Shelf) bool { return s.Shelf == slug }) {
+	if err != nil || slices.ContainsFunc(there, func(s api.Shelf) bool { return s.Shelf == slug }) {
 		return err
 	}
 	if _, err := c.MakeShelf(ctx, slug, "The reference site"); err != nil {
@@ -52,7 +53,7 @@ func fill(ctx context.Context, c *client.Client) error {
 	}
 	for _, f := range folders {
 		slug := f.Name()
-		if slices.ContainsFunc(there, func(s client.Shelf) bool { return s.Shelf == slug }) {
+		if slices.ContainsFunc(there, func(s api.Shelf) bool { return s.Shelf == slug }) {
 			continue
 		}
 		if _, err := c.MakeShelf(ctx, slug, titles[slug]); err != nil {

@@ -12,7 +12,7 @@ import (
 
 	"github.com/creack/pty"
 
-	"juvalogos/internal/client"
+	"juvalogos/internal/api"
 	"juvalogos/internal/testbed"
 )
 
@@ -127,7 +127,7 @@ func TestAskIsInterrupted(t *testing.T) {
 }
 
 // newest is the newest turn of the command line's conversations.
-func (p *process) newest(t *testing.T) client.Turn {
+func (p *process) newest(t *testing.T) api.Turn {
 	t.Helper()
 	conversations, err := p.client.Conversations(ctx, "helper")
 	if err != nil || len(conversations) == 0 {
@@ -194,7 +194,7 @@ func TestConversingOnATerminal(t *testing.T) {
 func TestAskForJSONIsOneObject(t *testing.T) {
 	p := startProcess(t)
 	out, _, code := p.juvalogos("", "ask", "-desk", "helper", "-json", "hello")
-	var turn client.Turn
+	var turn api.Turn
 	if err := json.Unmarshal([]byte(out), &turn); err != nil || code != 0 || turn.Reply == "" || turn.Outcome.State != "done" {
 		t.Errorf("exit code %d, %v: %s", code, err, out)
 	}

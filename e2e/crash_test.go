@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
@@ -15,19 +16,19 @@ import (
 
 // asked is a question whose reply is followed in the background.
 type asked struct {
-	begun   chan client.Begin
+	begun   chan api.Begin
 	grown   chan string
-	outcome client.Outcome
+	outcome api.Outcome
 	err     error
 	ended   chan struct{}
 }
 
 func askInBackground(c *client.Client, text string) *asked {
-	a := &asked{begun: make(chan client.Begin, 1), grown: make(chan string, 10_000), ended: make(chan struct{})}
+	a := &asked{begun: make(chan api.Begin, 1), grown: make(chan string, 10_000), ended: make(chan struct{})}
 	go func() {
 		defer close(a.ended)
 		a.outcome, a.err = c.Ask(ctx, client.Question{Desk: "helper", Text: text}, client.Follower{
-			Begin: func(b client.Begin) { a.begun <- b },
+			Begin: func(b api.Begin) { a.begun <- b },
 			Text:  func(s string) { a.grown <- s },
 		})
 	}()

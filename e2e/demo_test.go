@@ -82,12 +82,12 @@ func TestTheDemo(t *testing.T) {
 		return s.Documents == 11 && s.Waiting == 0 && s.Failed == 0
 	})
 	outcome, err = c.Ask(ctx, client.Question{Desk: "handbook", Text: "Where do I hang traps for wasps?"}, client.Follower{})
-	if s := outcome.Sources(); err != nil || s == nil || !s.Supported || s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {
+	if s := client.Sources(outcome); err != nil || s == nil || !s.Supported || s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {
 		t.Errorf("%+v, %v", s, err)
 	}
 	reply = ""
 	outcome, err = c.Ask(ctx, client.Question{Desk: "very-words", Text: "Who is the bee inspector?"}, client.Follower{Text: func(s string) { reply += s }})
-	if err != nil || !strings.HasPrefix(reply, "**Ms. Adair**") || outcome.Sources() == nil || len(outcome.Sources().Passages) == 0 {
+	if err != nil || !strings.HasPrefix(reply, "**Ms. Adair**") || client.Sources(outcome) == nil || len(client.Sources(outcome).Passages) == 0 {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
 

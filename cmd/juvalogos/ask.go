@@ -11,6 +11,8 @@ import (
 
 	"golang.org/x/term"
 
+	"juvalogos/core/evidence"
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/terminal"
 )
@@ -89,12 +91,12 @@ func attach(c *client.Client, q client.Question, files []string) (conversation s
 
 // askAloud prints the reply as it comes. When ctx is interrupted it stops the
 // reply and returns context.Canceled.
-func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin client.Begin, err error) {
+func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin api.Begin, err error) {
 	write, end := printer()
 	outcome, err := c.Ask(ctx, q, client.Follower{
-		Begin:  func(b client.Begin) { begin = b },
+		Begin:  func(b api.Begin) { begin = b },
 		Text:   write,
-		Notice: func(n client.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
+		Notice: func(n api.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
 	})
 	end()
 	if err != nil {
@@ -103,14 +105,14 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin c
 		}
 		return begin, err
 	}
-	if s := outcome.Sources(); s != nil {
+	if s := client.Sources(outcome); s != nil {
 		fmt.Fprint(os.Stderr, sourceLines(s))
 	}
 	return begin, explainOutcome(outcome)
 }
 
 // sourceLines tells what a reply rests on.
-func sourceLines(s *client.Sources) string {
+func sourceLines(s *evidence.Sources) string {
 	var b strings.Builder
 	said := map[string]bool{}
 	for _, sentence := range s.Sentences {
@@ -158,7 +160,7 @@ const longestLine = 100
 
 func askForJSON(ctx context.Context, c *client.Client, q client.Question) error {
 	var turn string
-	outcome, err := c.Ask(ctx, q, client.Follower{Begin: func(b client.Begin) { turn = b.Turn }})
+	outcome, err := c.Ask(ctx, q, client.Follower{Begin: func(b api.Begin) { turn = b.Turn }})
 	if err != nil {
 		return err
 	}
@@ -172,7 +174,7 @@ func askForJSON(ctx context.Context, c *client.Client, q client.Question) error 
 	return explainOutcome(outcome)
 }
 
-func noticeLine(n client.Notice) string {
+func noticeLine(n api.Notice) string {
 	switch n.Kind {
 	case "retrying":
 		return fmt.Sprintf("(The model is busy; asking again in %.0f s.)", n.Seconds)
@@ -195,7 +197,7 @@ func noticeLine(n client.Notice) string {
 }
 
 // explainOutcome says on standard error why a reply is not whole.
-func explainOutcome(o client.Outcome) error {
+func explainOutcome(o api.Outcome) error {
 	switch {
 	case o.Problem != nil:
 		line := o.Problem.Detail

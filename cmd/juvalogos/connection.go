@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
-	"juvalogos/internal/models"
 )
 
 var connectionCommands = []command{
@@ -27,7 +27,7 @@ func connectionList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, connections, "There are none yet. Add one: juvalogos connection add -h", "CONNECTION, ADDRESS, KEY, FROM, MODELS", func(k client.Connection) []any {
+		return list(*asJSON, connections, "There are none yet. Add one: juvalogos connection add -h", "CONNECTION, ADDRESS, KEY, FROM, MODELS", func(k api.Connection) []any {
 			key, from, names := "none", "the file", []string{}
 			if k.Keyed {
 				key = "kept encrypted"
@@ -50,7 +50,7 @@ func connectionAdd(args []string) error {
 		"Adds a connection to the running service, or changes the one of that name that was added. The key is read\n"+
 			"from a file or from standard input, and kept encrypted; without -key-from a changed one keeps the key it has.",
 		"juvalogos connection add -server http://127.0.0.1:8000/v1 -model our-model:8192 -key-from key.txt shed")
-	k := client.Connection{}
+	k := api.Connection{}
 	f.StringVar(&k.Address, "server", "", "the model server's base address, the part before /chat/completions")
 	f.IntVar(&k.AtOnce, "at-once", 0, "the most replies at once; 0 for any number")
 	patience := f.Duration("patience", time.Minute, "how long to wait for the next word")
@@ -61,7 +61,7 @@ func connectionAdd(args []string) error {
 		if err != nil || i < 1 {
 			return fmt.Errorf("write it like our-model:8192")
 		}
-		k.Models = append(k.Models, models.Model{Name: text[:i], Context: n})
+		k.Models = append(k.Models, api.ModelSettings{Name: text[:i], Context: n})
 		return nil
 	})
 	const missing = "give the connection one name, its -server and at least one -model"

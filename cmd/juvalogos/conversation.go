@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -30,7 +31,7 @@ func conversationList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, records, "There are none.", "CONVERSATION, LAST ASKED, QUESTIONS, TITLE", func(r client.Record) []any {
+		return list(*asJSON, records, "There are none.", "CONVERSATION, LAST ASKED, QUESTIONS, TITLE", func(r api.Conversation) []any {
 			return []any{r.ID, when(&r.AskedAt), r.Questions, r.Title}
 		})
 	})

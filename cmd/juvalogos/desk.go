@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
 )
@@ -115,7 +116,7 @@ func deskList(args []string) error {
 			return err
 		}
 		const none = "There are no desks yet. Write a desk file and publish it: juvalogos desk publish -h"
-		return list(*asJSON, desks, none, "DESK, TITLE, MODEL, STATE, QUESTIONS TODAY, HELPED, LAST ASKED", func(d client.Desk) []any {
+		return list(*asJSON, desks, none, "DESK, TITLE, MODEL, STATE, QUESTIONS TODAY, HELPED, LAST ASKED", func(d api.Desk) []any {
 			helped := "-"
 			if d.Judged > 0 {
 				helped = fmt.Sprintf("%d of %d", d.Helped, d.Judged)
@@ -126,7 +127,7 @@ func deskList(args []string) error {
 }
 
 // stateOf tells what visitors find at a desk.
-func stateOf(d client.Desk) string {
+func stateOf(d api.Desk) string {
 	switch {
 	case d.Published > 0 && d.Draft != nil:
 		return fmt.Sprintf("revision %d, draft", d.Published)
@@ -158,7 +159,7 @@ func deskShow(args []string) error {
 	})
 }
 
-func lineOf(r client.Revision, published int) string {
+func lineOf(r api.Revision, published int) string {
 	line := fmt.Sprintf("revision %d, %s, by %s", r.Number, r.MadeAt.Local().Format(time.DateTime), r.MadeBy)
 	if r.Number == published {
 		line += ", published"

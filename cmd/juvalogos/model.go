@@ -7,9 +7,11 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/models"
 	"juvalogos/internal/service"
+	"juvalogos/internal/shape"
 )
 
 var modelCommands = []command{
@@ -50,7 +52,7 @@ func modelList(args []string) error {
 	return w.Flush()
 }
 
-func listModels(connections string, connect func() (*client.Client, error)) ([]client.Model, error) {
+func listModels(connections string, connect func() (*client.Client, error)) ([]api.Model, error) {
 	if connections == "" {
 		c, err := connect()
 		if err != nil {
@@ -62,9 +64,9 @@ func listModels(connections string, connect func() (*client.Client, error)) ([]c
 	if err != nil {
 		return nil, err
 	}
-	var list []client.Model
+	var list []api.Model
 	for _, e := range registry.All() {
-		list = append(list, client.Model{Model: e.Model, Connection: e.Connection.Name, Address: e.Connection.Address})
+		list = append(list, shape.Model(e))
 	}
 	return list, nil
 }
@@ -111,7 +113,7 @@ func modelProbe(args []string) error {
 	return err
 }
 
-func probeModels(ctx context.Context, connections, model string, connect func() (*client.Client, error)) ([]models.Probe, error) {
+func probeModels(ctx context.Context, connections, model string, connect func() (*client.Client, error)) ([]api.Probe, error) {
 	if connections == "" {
 		c, err := connect()
 		if err != nil {
@@ -123,15 +125,16 @@ func probeModels(ctx context.Context, connections, model string, connect func() 
 	if err != nil {
 		return nil, err
 	}
-	return registry.Probe(ctx, model)
+	probes, err := registry.Probe(ctx, model)
+	return shape.All(probes, shape.Probe), err
 }
 
-func printProbes(probes []models.Probe) error {
+func printProbes(probes []api.Probe) error {
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 	fmt.Fprintln(w, "MODEL\tFIRST TOKEN\tTOKENS/S\t")
 	for _, p := range probes {
 		if p.Works {
-			fmt.Fprintf(w, "%s\t%.0f ms\t%.0f\tworks\n", p.Model, p.FirstTokenMS, p.TokensPerSecond)
+			fmt.Fprintf(w, "%s\t%.0f ms\t%.0f\tworks\n", p.Model, p.FirstTokenMs, p.TokensPerSecond)
 		} else {
 			fmt.Fprintf(w, "%s\t-\t-\t%s\n", p.Model, p.Advice)
 		}

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -61,11 +62,11 @@ func shelfAdd(args []string) error {
 		}
 		ctx, cancel := interruptible()
 		defer cancel()
-		added := []client.Added{}
+		added := []api.Added{}
 		for _, given := range names[1:] {
 			add := addFrom
 			if strings.HasPrefix(given, "http://") || strings.HasPrefix(given, "https://") {
-				add = func(ctx context.Context, c *client.Client, slug, address string) ([]client.Added, error) {
+				add = func(ctx context.Context, c *client.Client, slug, address string) ([]api.Added, error) {
 					switch {
 					case *topic != "":
 						return c.AddTopic(ctx, slug, address, *topic)
@@ -114,7 +115,7 @@ func shelfAdd(args []string) error {
 
 // addFrom adds a file, or all files of a folder, those that are hidden left
 // out.
-func addFrom(ctx context.Context, c *client.Client, slug, given string) (added []client.Added, err error) {
+func addFrom(ctx context.Context, c *client.Client, slug, given string) (added []api.Added, err error) {
 	err = filepath.WalkDir(given, func(path string, e fs.DirEntry, err error) error {
 		if err != nil {
 			return err
@@ -141,13 +142,13 @@ func addFrom(ctx context.Context, c *client.Client, slug, given string) (added [
 	return added, err
 }
 
-func waitUntilRead(ctx context.Context, c *client.Client, slug string, added []client.Added) error {
+func waitUntilRead(ctx context.Context, c *client.Client, slug string, added []api.Added) error {
 	for {
 		documents, err := c.ShelfDocuments(ctx, slug)
 		if err != nil {
 			return err
 		}
-		state := map[int64]client.ShelfDocument{}
+		state := map[int64]api.Document{}
 		for _, d := range documents {
 			state[d.ID] = d
 		}
@@ -180,7 +181,7 @@ func shelfList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, all, "There are none yet. Make one: juvalogos shelf create handbook", "SHELF, TITLE, DOCUMENTS, TO READ, FAILED, PASSAGES, WORDS", func(s client.Shelf) []any {
+		return list(*asJSON, all, "There are none yet. Make one: juvalogos shelf create handbook", "SHELF, TITLE, DOCUMENTS, TO READ, FAILED, PASSAGES, WORDS", func(s api.Shelf) []any {
 			return []any{s.Shelf, s.Title, s.Documents, s.Waiting, s.Failed, s.Passages, s.Words}
 		})
 	})
@@ -194,8 +195,8 @@ func shelfShow(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, all, "Nothing is on it yet. Fill it: juvalogos shelf add "+names[0]+" FILE...", "ID, NAME, STATE, TITLE, WORDS, PASSAGES, LANGUAGE", func(d client.ShelfDocument) []any {
-			state := d.State
+		return list(*asJSON, all, "Nothing is on it yet. Fill it: juvalogos shelf add "+names[0]+" FILE...", "ID, NAME, STATE, TITLE, WORDS, PASSAGES, LANGUAGE", func(d api.Document) []any {
+			state := string(d.State)
 			if d.Problem != "" {
 				state += ": " + d.Problem
 			}

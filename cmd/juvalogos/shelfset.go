@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -19,11 +20,15 @@ func shelfSet(args []string) error {
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 1, manyNames, "name a shelf", func(c *client.Client, names []string) error {
 		ctx := context.Background()
-		settings, err := c.ShelfSettings(ctx, names[0])
+		known, err := c.ShelfSettings(ctx, names[0])
 		if err != nil {
 			return err
 		}
-		change := client.ShelfSettings{}
+		settings, err := byName(known)
+		if err != nil {
+			return err
+		}
+		change := map[string]any{}
 		for _, word := range names[1:] {
 			name, value, ok := strings.Cut(word, "=")
 			if _, known := settings[name]; !ok || !known {
@@ -40,7 +45,10 @@ func shelfSet(args []string) error {
 			change[name] = v
 		}
 		if len(change) > 0 {
-			if settings, err = c.SetShelf(ctx, names[0], change); err != nil {
+			if known, err = c.SetShelf(ctx, names[0], change); err != nil {
+				return err
+			}
+			if settings, err = byName(known); err != nil {
 				return err
 			}
 		}
@@ -52,6 +60,15 @@ func shelfSet(args []string) error {
 		}
 		return nil
 	})
+}
+
+// byName are the settings as they are named in commands.
+func byName(s api.ShelfSettings) (named map[string]any, err error) {
+	text, err := json.Marshal(s)
+	if err == nil {
+		err = json.Unmarshal(text, &named)
+	}
+	return named, err
 }
 
 func shelfEmbed(args []string) error {
@@ -86,7 +103,7 @@ func shelfEmbed(args []string) error {
 	})
 }
 
-func embeddingLines(shelf string, e client.ShelfEmbedding) string {
+func embeddingLines(shelf string, e api.ShelfEmbedding) string {
 	if e.Model == "" {
 		return "The built-in vectors are used; no model is asked. Name one: juvalogos shelf set " + shelf + " embedding=CONNECTION/MODEL\n"
 	}

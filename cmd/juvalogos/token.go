@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -23,14 +24,14 @@ func tokenAdd(args []string) error {
 	scopes := f.String("scopes", "", "what the token is good for, with commas between; all if left out")
 	days := f.Int("days", 0, "how many days it lasts; 0 for ever")
 	return onService(f, args, 1, 1, "give the token one name that tells what it is for", func(c *client.Client, names []string) error {
-		t := client.Token{Name: names[0]}
+		wanted := api.NewToken{Name: names[0]}
 		if *scopes != "" {
-			t.Scopes = strings.Split(*scopes, ",")
+			wanted.Scopes = strings.Split(*scopes, ",")
 		}
 		if *days > 0 {
-			t.ExpiresAt = new(time.Now().AddDate(0, 0, *days))
+			wanted.ExpiresAt = new(time.Now().AddDate(0, 0, *days))
 		}
-		t, err := c.AddToken(context.Background(), t)
+		t, err := c.AddToken(context.Background(), wanted)
 		if err != nil {
 			return err
 		}
@@ -47,7 +48,7 @@ func tokenList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, tokens, "There are none.", "NAME, GOOD FOR, MADE, LAST USED, EXPIRES", func(t client.Token) []any {
+		return list(*asJSON, tokens, "There are none.", "NAME, GOOD FOR, MADE, LAST USED, EXPIRES", func(t api.Token) []any {
 			return []any{t.Name, strings.Join(t.Scopes, ","), when(&t.MadeAt), when(t.UsedAt), when(t.ExpiresAt)}
 		})
 	})

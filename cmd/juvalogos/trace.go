@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"juvalogos/core/difference"
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
 
@@ -47,7 +48,7 @@ func traceList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, traces, "There are none.", "TRACE, BEGUN, DESK, STATE, SECONDS, TOKENS, COST, QUESTION", func(t client.Trace) []any {
+		return list(*asJSON, traces, "There are none.", "TRACE, BEGUN, DESK, STATE, SECONDS, TOKENS, COST, QUESTION", func(t api.Trace) []any {
 			return []any{t.ID, when(&t.StartedAt), t.Desk, t.State, fmt.Sprintf("%.2f", t.Seconds), fmt.Sprintf("%d+%d", t.PromptTokens, t.ReplyTokens), fmt.Sprintf("%.6g", t.Cost), firstOf(t.Question, 50)}
 		})
 	})
@@ -80,7 +81,7 @@ func traceShow(args []string) error {
 	})
 }
 
-func printTrace(t client.Trace, whole bool) {
+func printTrace(t api.Inside, whole bool) {
 	fmt.Printf("%s\n%s, revision %d, recipe %s, %s, %s\n%.3f seconds, %d + %d tokens, cost %.6g\n\n",
 		firstOf(t.Question, 100), t.Desk, t.Revision, t.Recipe, t.StartedAt.Local().Format(time.DateTime), t.State, t.Seconds, t.PromptTokens, t.ReplyTokens, t.Cost)
 	if t.Thinned {
@@ -90,7 +91,7 @@ func printTrace(t client.Trace, whole bool) {
 }
 
 // printSpans prints the steps within one, each group before what is in it.
-func printSpans(t client.Trace, within int, whole bool) {
+func printSpans(t api.Inside, within int, whole bool) {
 	const width = 36
 	for i, s := range t.Spans {
 		if s.Parent != within {
@@ -205,7 +206,7 @@ func traceRerun(args []string) error {
 }
 
 // lastAnswer is what the last model call of a trace said.
-func lastAnswer(t client.Trace) (answer string) {
+func lastAnswer(t api.Inside) (answer string) {
 	for _, s := range t.Spans {
 		for _, m := range s.Calls {
 			answer = m.Answer

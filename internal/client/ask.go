@@ -12,6 +12,8 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/evidence"
+	"juvalogos/internal/api"
 	"juvalogos/internal/sse"
 )
 
@@ -24,110 +26,21 @@ type Question struct {
 	Key string
 }
 
-// Turn is a question with the newest attempt at its reply.
-type Turn struct {
-	ID           string    `json:"id"`
-	Conversation string    `json:"conversation"`
-	Number       int       `json:"number"`
-	Question     string    `json:"question"`
-	AskedAt      time.Time `json:"asked_at"`
-	Attempt      int       `json:"attempt"`
-	Model        string    `json:"model"`
-	Reply        string    `json:"reply"`
-	Outcome      Outcome   `json:"outcome"`
-}
-
-// Outcome is how an attempt ended, or that it is running.
-type Outcome struct {
-	State   string   `json:"state"` // running, done, stopped, failed, interrupted
-	Finish  string   `json:"finish,omitempty"`
-	Problem *Trouble `json:"problem,omitempty"`
-	Seconds float64  `json:"seconds"`
-	Usage   struct {
-		PromptTokens int `json:"prompt_tokens"`
-		ReplyTokens  int `json:"reply_tokens"`
-	} `json:"usage"`
-	// Reply is the whole reply where what was shown as it grew was mended.
-	Reply *string `json:"reply,omitempty"`
-	Parts []Part  `json:"parts,omitempty"`
-}
-
-// Part is what a turn got beside its reply.
-type Part struct {
-	Title string          `json:"title"`
-	Type  string          `json:"type"`
-	Value json.RawMessage `json:"value"`
-}
-
-// Sources is the value of a part of the type sources.
-type Sources struct {
-	Supported bool `json:"supported"`
-	Answers   bool `json:"answers"`
-	Sentences []struct {
-		From    int    `json:"from"`
-		To      int    `json:"to"`
-		Support string `json:"support"`
-		Notes   []struct {
-			Passage int    `json:"passage"`
-			Quote   string `json:"quote"`
-			Place   string `json:"place"`
-			Section string `json:"section"`
-			Marks   []struct{ Block, From, To int }
-		} `json:"notes"`
-	} `json:"sentences"`
-	Passages []struct {
-		Number   int    `json:"number"`
-		Shelf    string `json:"shelf"`
-		Document int64  `json:"document"`
-		Title    string `json:"title"`
-		Place    string `json:"place"`
-	} `json:"passages"`
-}
-
-// Sources are what the reply rests on; nil if it says nothing of that.
-func (o Outcome) Sources() *Sources {
+// Sources are what a reply rests on; nil if it says nothing of that.
+func Sources(o api.Outcome) *evidence.Sources {
 	for _, p := range o.Parts {
-		var s Sources
-		if p.Type == "sources" && json.Unmarshal(p.Value, &s) == nil {
+		if s, is := p.Value.(evidence.Sources); is {
 			return &s
 		}
 	}
 	return nil
 }
 
-// Trouble is why a reply failed: a sentence, and the id the service's log
-// knows it by.
-type Trouble struct {
-	Code   string `json:"code"`
-	Detail string `json:"detail"`
-	ID     string `json:"id,omitempty"`
-}
-
 // Follower is told of a reply as it comes; nil fields are left out.
 type Follower struct {
-	Begin  func(Begin)
+	Begin  func(api.Begin)
 	Text   func(string)
-	Notice func(Notice)
-}
-
-// Begin is a reply's first event.
-type Begin struct {
-	Turn         string `json:"turn"`
-	Conversation string `json:"conversation"`
-	Title        string `json:"title"`
-	Number       int    `json:"number"`
-	Attempt      int    `json:"attempt"`
-	From         int    `json:"from"`
-	Question     string `json:"question"`
-}
-
-// Notice tells what a reply waits for: retrying, waking, in-line, writing (after
-// in-line), step, unsaved, saved.
-type Notice struct {
-	Kind    string  `json:"kind"`
-	Seconds float64 `json:"seconds"` // until the next try, or about how long the line takes; 0 if unknown
-	Place   int     `json:"place"`   // in line; 1 is next
-	Says    string  `json:"says"`    // what a visitor reads of a step
+	Notice func(api.Notice)
 }
 
 // reconnects is how often a lost stream is taken up again, a second apart.
@@ -135,36 +48,36 @@ const reconnects = 30
 
 // Ask asks and follows the reply to its end, taking up the stream again where
 // it broke off.
-func (c *Client) Ask(ctx context.Context, q Question, f Follower) (Outcome, error) {
+func (c *Client) Ask(ctx context.Context, q Question, f Follower) (api.Outcome, error) {
 	if q.Key == "" {
 		q.Key = uuid.NewString()
 	}
-	body, err := json.Marshal(map[string]string{"question": q.Text, "conversation": q.Conversation, "key": q.Key})
+	body, err := json.Marshal(api.Question{Question: q.Text, Conversation: q.Conversation, Key: q.Key})
 	if err != nil {
-		return Outcome{}, err
+		return api.Outcome{}, err
 	}
 	path := "/api/at/" + url.PathEscape(q.Desk) + "/questions"
 	response, err := c.send(ctx, http.MethodPost, path, "application/json", body, http.Header{"Accept": {"text/event-stream"}})
 	if err != nil {
-		return Outcome{}, err
+		return api.Outcome{}, err
 	}
 	return c.follow(ctx, response, f)
 }
 
 // Watch follows a turn's newest attempt from its beginning.
-func (c *Client) Watch(ctx context.Context, turn string, f Follower) (Outcome, error) {
+func (c *Client) Watch(ctx context.Context, turn string, f Follower) (api.Outcome, error) {
 	response, err := c.events(ctx, turn, "")
 	if err != nil {
-		return Outcome{}, err
+		return api.Outcome{}, err
 	}
 	return c.follow(ctx, response, f)
 }
 
 // Again has another attempt made at a turn and follows it.
-func (c *Client) Again(ctx context.Context, turn string, f Follower) (Outcome, error) {
+func (c *Client) Again(ctx context.Context, turn string, f Follower) (api.Outcome, error) {
 	response, err := c.send(ctx, http.MethodPost, "/api/turns/"+turn+"/attempts", "", nil, http.Header{"Accept": {"text/event-stream"}})
 	if err != nil {
-		return Outcome{}, err
+		return api.Outcome{}, err
 	}
 	return c.follow(ctx, response, f)
 }
@@ -175,33 +88,22 @@ func (c *Client) Stop(ctx context.Context, turn string) error {
 }
 
 // Turn returns a turn as it is on record.
-func (c *Client) Turn(ctx context.Context, id string) (Turn, error) {
-	var t Turn
+func (c *Client) Turn(ctx context.Context, id string) (api.Turn, error) {
+	var t api.Turn
 	err := c.call(ctx, http.MethodGet, "/api/turns/"+id, nil, &t)
 	return t, err
 }
 
-// Conversation is a conversation; Turns come with Conversation alone.
-type Conversation struct {
-	ID        string    `json:"id"`
-	Desk      string    `json:"desk"`
-	Title     string    `json:"title"`
-	StartedAt time.Time `json:"started_at"`
-	AskedAt   time.Time `json:"asked_at"`
-	Questions int       `json:"questions"`
-	Turns     []Turn    `json:"turns,omitempty"`
-}
-
 // Conversations lists the caller's conversations at a desk, the newest first.
-func (c *Client) Conversations(ctx context.Context, desk string) ([]Conversation, error) {
-	var list struct{ Conversations []Conversation }
+func (c *Client) Conversations(ctx context.Context, desk string) ([]api.Conversation, error) {
+	var list api.ConversationList
 	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/conversations", nil, &list)
 	return list.Conversations, err
 }
 
 // Conversation returns one of the caller's conversations with its turns.
-func (c *Client) Conversation(ctx context.Context, id string) (Conversation, error) {
-	var v Conversation
+func (c *Client) Conversation(ctx context.Context, id string) (api.Conversation, error) {
+	var v api.Conversation
 	err := c.call(ctx, http.MethodGet, "/api/conversations/"+url.PathEscape(id), nil, &v)
 	return v, err
 }
@@ -214,7 +116,7 @@ func (c *Client) events(ctx context.Context, turn, last string) (*http.Response,
 	return c.send(ctx, http.MethodGet, "/api/turns/"+turn+"/events", "", nil, header)
 }
 
-func (c *Client) follow(ctx context.Context, response *http.Response, f Follower) (Outcome, error) {
+func (c *Client) follow(ctx context.Context, response *http.Response, f Follower) (api.Outcome, error) {
 	var at position
 	for try := 0; ; {
 		outcome, over, err := at.read(response, f)
@@ -222,15 +124,15 @@ func (c *Client) follow(ctx context.Context, response *http.Response, f Follower
 			return outcome, err
 		}
 		if ctx.Err() != nil {
-			return Outcome{}, context.Cause(ctx)
+			return api.Outcome{}, context.Cause(ctx)
 		}
 		if at.turn == "" || try == reconnects {
-			return Outcome{}, fmt.Errorf("the connection to %s was lost; the reply goes on there: %w", c.Address, err)
+			return api.Outcome{}, fmt.Errorf("the connection to %s was lost; the reply goes on there: %w", c.Address, err)
 		}
 		for ; try < reconnects; try++ {
 			select {
 			case <-ctx.Done():
-				return Outcome{}, context.Cause(ctx)
+				return api.Outcome{}, context.Cause(ctx)
 			case <-time.After(time.Second):
 			}
 			if response, err = c.events(ctx, at.turn, at.last); !passing(err) {
@@ -238,7 +140,7 @@ func (c *Client) follow(ctx context.Context, response *http.Response, f Follower
 			}
 		}
 		if err != nil {
-			return Outcome{}, err
+			return api.Outcome{}, err
 		}
 	}
 }
@@ -260,7 +162,7 @@ type position struct {
 
 // read follows one stream; over is true if the reply has ended. Text that was
 // handed on before the stream was taken up again is left out.
-func (p *position) read(response *http.Response, f Follower) (outcome Outcome, over bool, err error) {
+func (p *position) read(response *http.Response, f Follower) (outcome api.Outcome, over bool, err error) {
 	defer response.Body.Close()
 	events := sse.NewReader(response.Body)
 	for {
@@ -276,7 +178,7 @@ func (p *position) read(response *http.Response, f Follower) (outcome Outcome, o
 		}
 		switch string(e.Name) {
 		case "begin":
-			var b Begin
+			var b api.Begin
 			if err := json.Unmarshal(e.Data, &b); err != nil {
 				return outcome, true, err
 			}
@@ -285,7 +187,7 @@ func (p *position) read(response *http.Response, f Follower) (outcome Outcome, o
 			}
 			p.turn, p.next = b.Turn, b.From
 		case "text":
-			var t struct{ Text string }
+			var t api.Text
 			if err := json.Unmarshal(e.Data, &t); err != nil {
 				return outcome, true, err
 			}
@@ -296,7 +198,7 @@ func (p *position) read(response *http.Response, f Follower) (outcome Outcome, o
 				f.Text(t.Text[known:])
 			}
 		case "notice":
-			var n Notice
+			var n api.Notice
 			if json.Unmarshal(e.Data, &n) == nil && f.Notice != nil {
 				f.Notice(n)
 			}

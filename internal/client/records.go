@@ -5,29 +5,14 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-	"time"
+
+	"juvalogos/internal/api"
 )
-
-// Summary is what a model wrote of a conversation's beginning.
-type Summary struct {
-	Turns  int       `json:"turns"` // how many it covers
-	Text   string    `json:"text"`
-	Tokens int       `json:"tokens"`
-	Model  string    `json:"model"`
-	MadeAt time.Time `json:"made_at"`
-}
-
-// Record is a conversation as makers see it. Turns and Summaries come with a
-// single one.
-type Record struct {
-	Conversation
-	Summaries []Summary `json:"summaries,omitempty"`
-}
 
 // Records lists the conversations at a desk, the newest first; with search
 // those that have its words.
-func (c *Client) Records(ctx context.Context, slug, search string, limit int) ([]Record, error) {
-	var list struct{ Conversations []Record }
+func (c *Client) Records(ctx context.Context, slug, search string, limit int) ([]api.Conversation, error) {
+	var list api.ConversationList
 	query := url.Values{"search": {search}}
 	if limit > 0 {
 		query.Set("limit", strconv.Itoa(limit))
@@ -37,8 +22,8 @@ func (c *Client) Records(ctx context.Context, slug, search string, limit int) ([
 }
 
 // Record returns one conversation with its turns and summaries.
-func (c *Client) Record(ctx context.Context, id string) (Record, error) {
-	var r Record
+func (c *Client) Record(ctx context.Context, id string) (api.Conversation, error) {
+	var r api.Conversation
 	err := c.call(ctx, http.MethodGet, "/api/records/"+url.PathEscape(id), nil, &r)
 	return r, err
 }

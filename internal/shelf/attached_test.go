@@ -11,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/shelf"
@@ -36,12 +37,12 @@ func publish(t *testing.T, b *testbed.Bed, file string) {
 	}
 }
 
-func question(t *testing.T, b *testbed.Bed, desk, conversation, text string) (client.Begin, client.Outcome, string) {
+func question(t *testing.T, b *testbed.Bed, desk, conversation, text string) (api.Begin, api.Outcome, string) {
 	t.Helper()
-	var begin client.Begin
+	var begin api.Begin
 	var reply strings.Builder
 	outcome, err := b.Client.Ask(t.Context(), client.Question{Desk: desk, Conversation: conversation, Text: text}, client.Follower{
-		Begin: func(b client.Begin) { begin = b }, Text: func(s string) { reply.WriteString(s) },
+		Begin: func(b api.Begin) { begin = b }, Text: func(s string) { reply.WriteString(s) },
 	})
 	if err != nil || outcome.State != "done" {
 		t.Fatalf("%s: %+v, %v", text, outcome, err)
@@ -58,8 +59,8 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 
 	// Before anything is attached the desk converses, and speaks of no documents.
 	_, outcome, reply := question(t, b, "reader", "", "How do I light a smoker?")
-	if s := outcome.Sources(); s != nil && (len(s.Sentences) > 0 || len(s.Passages) > 0) || strings.Contains(reply, "documents") {
-		t.Errorf("with nothing attached: %q, %+v", reply, outcome.Sources())
+	if s := client.Sources(outcome); s != nil && (len(s.Sentences) > 0 || len(s.Passages) > 0) || strings.Contains(reply, "documents") {
+		t.Errorf("with nothing attached: %q, %+v", reply, client.Sources(outcome))
 	}
 
 	// Attached before the first question, answered from at once: the question
@@ -72,7 +73,7 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if begin.Conversation != conversation || !strings.Contains(reply, "Agneta Lindqvist") {
 		t.Errorf("in %s (asked in %s): %q", begin.Conversation, conversation, reply)
 	}
-	sources := outcome.Sources()
+	sources := client.Sources(outcome)
 	if sources == nil || !sources.Supported || sources.Passages[0].Title != "Minutes of the autumn meeting" {
 		t.Fatalf("sources: %+v", sources)
 	}

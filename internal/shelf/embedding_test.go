@@ -6,14 +6,14 @@ import (
 	"testing"
 	"time"
 
-	"juvalogos/internal/client"
+	"juvalogos/internal/api"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/testbed"
 )
 
-func embedded(t *testing.T, b *testbed.Bed, n int) client.ShelfEmbedding {
+func embedded(t *testing.T, b *testbed.Bed, n int) api.ShelfEmbedding {
 	t.Helper()
-	var e client.ShelfEmbedding
+	var e api.ShelfEmbedding
 	testbed.Within(t, 30*time.Second, "passages are embedded", func() bool {
 		var err error
 		if e, err = b.Client.ShelfEmbedding(t.Context(), "handbook"); err != nil {
@@ -24,7 +24,7 @@ func embedded(t *testing.T, b *testbed.Bed, n int) client.ShelfEmbedding {
 	return e
 }
 
-func set(t *testing.T, b *testbed.Bed, change client.ShelfSettings) {
+func set(t *testing.T, b *testbed.Bed, change map[string]any) {
 	t.Helper()
 	if _, err := b.Client.SetShelf(t.Context(), "handbook", change); err != nil {
 		t.Fatal(err)
@@ -40,7 +40,7 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 	add(t, b, "copy.txt", "Hives are painted in May, before the flow begins.")
 	read(t, b)
 	asked := b.Model.Embedded()
-	set(t, b, client.ShelfSettings{"embedding": "clover-embed"})
+	set(t, b, map[string]any{"embedding": "clover-embed"})
 	e, err := b.Client.ShelfEmbedding(t.Context(), "handbook")
 	if err != nil || e.Model != "shed/clover-embed" || !e.Priced || e.Embedded != 0 || e.Passages != 2 || e.Tokens < 10 || e.Cost != float64(e.Tokens)*0.02/1e6 {
 		t.Fatalf("%+v, %v", e, err)
@@ -82,7 +82,7 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 		s, err := b.Client.Shelf(t.Context(), "second")
 		return err == nil && s.Passages == 1
 	})
-	if _, err := b.Client.SetShelf(t.Context(), "second", client.ShelfSettings{"embedding": "shed/clover-embed"}); err != nil {
+	if _, err := b.Client.SetShelf(t.Context(), "second", map[string]any{"embedding": "shed/clover-embed"}); err != nil {
 		t.Fatal(err)
 	}
 	if e, err := b.Client.ShelfEmbedding(t.Context(), "second"); err != nil || e.Embedded != 1 || e.Cost != 0 {
@@ -101,7 +101,7 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 
 func TestAModelWithoutAPriceEmbedsByItself(t *testing.T) {
 	b := made(t)
-	set(t, b, client.ShelfSettings{"embedding": "clover-embed"})
+	set(t, b, map[string]any{"embedding": "clover-embed"})
 	add(t, b, "extractor.md", extractor)
 	if e := embedded(t, b, 1); e.Priced || e.SpentCost != 0 {
 		t.Errorf("%+v", e)
@@ -113,13 +113,13 @@ func TestSettingsOfAShelf(t *testing.T) {
 	long := "# Long\n\n" + strings.Repeat("A sentence about bees and wax that says little. ", 60)
 	add(t, b, "long.md", long)
 	before := read(t, b)["long.md"].Passages
-	set(t, b, client.ShelfSettings{"words": 60, "overlap": 10, "title": "The handbook"})
+	set(t, b, map[string]any{"words": 60, "overlap": 10, "title": "The handbook"})
 	testbed.Within(t, 10*time.Second, "it is split anew", func() bool { return read(t, b)["long.md"].Passages > before })
 	s, err := b.Client.ShelfSettings(t.Context(), "handbook")
-	if err != nil || s["words"] != 60.0 || s["title"] != "The handbook" || s["k1"] != 1.2 {
+	if err != nil || s.Words != 60 || s.Title != "The handbook" || s.K1 != 1.2 {
 		t.Errorf("%+v, %v", s, err)
 	}
-	for _, wrong := range []client.ShelfSettings{
+	for _, wrong := range []map[string]any{
 		{"words": 5}, {"overlap": 59}, {"b": 2}, {"embedding": "thyme-mini"}, {"embedding": "nonsense"}, {"title": strings.Repeat("x", 81)}, {"k1": -1},
 	} {
 		if _, err := b.Client.SetShelf(t.Context(), "handbook", wrong); err == nil {
@@ -127,7 +127,7 @@ func TestSettingsOfAShelf(t *testing.T) {
 		}
 	}
 	// Without vectors nothing has a rank by them.
-	set(t, b, client.ShelfSettings{"vector_weight": 0, "candidates": 0})
+	set(t, b, map[string]any{"vector_weight": 0, "candidates": 0})
 	testbed.Within(t, 10*time.Second, "vectors are left out", func() bool {
 		hits := finds(t, b, "bees and wax")
 		return len(hits) > 0 && hits[0].VectorRank == 0

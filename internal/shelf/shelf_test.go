@@ -15,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
@@ -26,7 +27,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 const extractor = "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 crowns.\n\nIt must come back clean.\n"
 
-func add(t *testing.T, b *testbed.Bed, name, body string) client.Added {
+func add(t *testing.T, b *testbed.Bed, name, body string) api.Added {
 	t.Helper()
 	all, err := b.Client.AddDocument(t.Context(), "handbook", name, strings.NewReader(body))
 	if err != nil || len(all) != 1 {
@@ -45,9 +46,9 @@ func made(t *testing.T) *testbed.Bed {
 }
 
 // read waits until everything was read and returns the documents by name.
-func read(t *testing.T, b *testbed.Bed) map[string]client.ShelfDocument {
+func read(t *testing.T, b *testbed.Bed) map[string]api.Document {
 	t.Helper()
-	all := map[string]client.ShelfDocument{}
+	all := map[string]api.Document{}
 	testbed.Within(t, 30*time.Second, "everything is read", func() bool {
 		documents, err := b.Client.ShelfDocuments(t.Context(), "handbook")
 		if err != nil {
@@ -63,7 +64,7 @@ func read(t *testing.T, b *testbed.Bed) map[string]client.ShelfDocument {
 	return all
 }
 
-func finds(t *testing.T, b *testbed.Bed, query string) []client.ShelfHit {
+func finds(t *testing.T, b *testbed.Bed, query string) []api.ShelfHit {
 	t.Helper()
 	found, err := b.Client.SearchShelf(t.Context(), "handbook", query, 5)
 	if err != nil {
@@ -229,10 +230,10 @@ func TestShelvesHaveGoodNames(t *testing.T) {
 
 const deskFile = "slug: lib\ntitle: Library\npurpose: Tests.\nmodel: thyme-mini\nshelves: [handbook]\n"
 
-func ask(t *testing.T, b *testbed.Bed, text string) (string, client.Outcome) {
+func ask(t *testing.T, b *testbed.Bed, text string) (string, api.Outcome) {
 	t.Helper()
 	var reply strings.Builder
-	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text}, client.Follower{Begin: func(g client.Begin) { begun = g }, Text: func(s string) { reply.WriteString(s) }})
+	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text}, client.Follower{Begin: func(g api.Begin) { begun = g }, Text: func(s string) { reply.WriteString(s) }})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -250,7 +251,7 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	if !strings.Contains(reply, "three days") {
 		t.Fatalf("%q", reply)
 	}
-	sources := o.Sources()
+	sources := client.Sources(o)
 	if o.Reply == nil || !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1].") && !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1]") || sources == nil || !sources.Supported || len(sources.Sentences) == 0 {
 		t.Fatalf("%v, %+v", o.Reply, sources)
 	}
@@ -263,14 +264,14 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 		t.Errorf("%q is on record, %v", trace.Reply, err)
 	}
 	_, o = ask(t, b, "Which vaccinations does a puppy need?")
-	if s := o.Sources(); s == nil || s.Supported || len(s.Passages) != 0 {
+	if s := client.Sources(o); s == nil || s.Supported || len(s.Passages) != 0 {
 		t.Errorf("%+v", s)
 	}
 	// A talk is quoted at its time, not at that of its paragraph.
 	add(t, b, "talk.vtt", "WEBVTT Listening\n\n00:00:03.000 --> 00:00:06.000\nA hive tells you what goes on in it.\n\n00:00:06.500 --> 00:00:09.000\nA colony without a queen moans.\n")
 	read(t, b)
 	_, o = ask(t, b, "What does a colony without a queen do, does it moan?")
-	if s := o.Sources(); s == nil || len(s.Sentences) == 0 || len(s.Sentences[0].Notes) == 0 || s.Sentences[0].Notes[0].Place != "at 0:06" {
+	if s := client.Sources(o); s == nil || len(s.Sentences) == 0 || len(s.Sentences[0].Notes) == 0 || s.Sentences[0].Notes[0].Place != "at 0:06" {
 		t.Errorf("%+v", s)
 	}
 	// A revision knows the state of its shelf, and what changed since.
@@ -292,12 +293,12 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	if err := b.Client.RemoveDocument(t.Context(), "handbook", documents["extractor.md"].ID); err != nil {
 		t.Fatal(err)
 	}
-	if reply, o = ask(t, b, "How long may I borrow the extractor?"); strings.Contains(reply, "three days") || o.Sources().Supported {
+	if reply, o = ask(t, b, "How long may I borrow the extractor?"); strings.Contains(reply, "three days") || client.Sources(o).Supported {
 		t.Errorf("%q", reply)
 	}
 }
 
-var begun client.Begin
+var begun api.Begin
 
 func TestAddressesAreFetched(t *testing.T) {
 	b := testbed.New(t, testbed.Options{FetchPrivate: true})

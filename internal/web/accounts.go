@@ -11,33 +11,13 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
 
 // Signing in and out.
-
-type (
-	signInBody struct {
-		Name     string `json:"name"`
-		Password string `json:"password"`
-		// Link is the end of the one-time link, to make the first account.
-		Link string `json:"link,omitempty"`
-		// Token is the name of an API token that is to be made, for programs.
-		Token string `json:"token,omitempty"`
-	}
-	sessionBody struct {
-		Name string `json:"name"`
-		CSRF string `json:"csrf"` // to be sent as X-CSRF-Token with every change
-	}
-	browserBody struct {
-		ID     int64     `json:"id"`
-		What   string    `json:"what"`
-		Here   bool      `json:"here"` // it is the one that asks
-		MadeAt time.Time `json:"made_at"`
-		SeenAt time.Time `json:"seen_at"`
-	}
-)
 
 const (
 	shortestPassword = 10 // characters
@@ -46,7 +26,7 @@ const (
 
 // addAccount makes the first account, with the one-time link.
 func (s *Server) addAccount(c fiber.Ctx) error {
-	var b signInBody
+	var b api.SignIn
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -77,7 +57,7 @@ func goodPassword(password string) error {
 
 // signIn opens a session.
 func (s *Server) signIn(c fiber.Ctx) error {
-	var b signInBody
+	var b api.SignIn
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -93,7 +73,7 @@ func (s *Server) signIn(c fiber.Ctx) error {
 var dummyHash = sync.OnceValue(func() string { return hashPassword(rand.Text()) })
 
 // authenticate holds a name and password against the accounts.
-func (s *Server) authenticate(c fiber.Ctx, b signInBody) (store.Account, error) {
+func (s *Server) authenticate(c fiber.Ctx, b api.SignIn) (store.Account, error) {
 	name := strings.TrimSpace(b.Name)
 	if wait := s.patience.wait(name, c.IP(), time.Now()); wait > 0 {
 		seconds := int(wait.Seconds()) + 1
@@ -119,16 +99,16 @@ func (s *Server) authenticate(c fiber.Ctx, b signInBody) (store.Account, error) 
 func (s *Server) signedIn(c fiber.Ctx, a store.Account) error {
 	secret := rand.Text() + rand.Text()
 	now := time.Now()
-	_, err := s.Store.AddSession(c, secret, store.Session{Account: a.ID, Browser: browserOf(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
+	_, err := s.Store.AddSession(c, secret, store.Session{Account: a.ID, Browser: browserNamed(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
 	if err != nil {
 		return err
 	}
 	s.setCookie(c, sessionCookie, secret, sessionLife)
-	return c.JSON(sessionBody{a.Name, csrfToken(secret)})
+	return c.JSON(api.Session{Name: a.Name, CSRF: csrfToken(secret)})
 }
 
-// browserOf tells a person which browser it was, from its User-Agent.
-func browserOf(agent string) string {
+// browserNamed tells a person which browser it was, from its User-Agent.
+func browserNamed(agent string) string {
 	find := func(unknown string, known ...[2]string) string {
 		for _, k := range known {
 			if strings.Contains(agent, k[0]) {
@@ -150,7 +130,7 @@ func (s *Server) whoAmI(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(sessionBody{session.Name, csrfToken(secret)})
+	return c.JSON(api.Session{Name: session.Name, CSRF: csrfToken(secret)})
 }
 
 // signOut ends the session.
@@ -177,11 +157,7 @@ func (s *Server) sessions(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]browserBody, len(list))
-	for i, b := range list {
-		bodies[i] = browserBody{b.ID, b.Browser, b.ID == m.session.ID, b.MadeAt, b.SeenAt}
-	}
-	return c.JSON(fiber.Map{"sessions": bodies})
+	return c.JSON(api.SessionList{Sessions: shape.All(list, func(b store.Session) api.Browser { return shape.Browser(b, m.session.ID) })})
 }
 
 func (s *Server) endSession(c fiber.Ctx) error {
@@ -205,14 +181,11 @@ func (s *Server) setPassword(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b struct {
-		Old string `json:"old"`
-		New string `json:"new"`
-	}
+	var b api.NewPassword
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if _, err := s.authenticate(c, signInBody{Name: m.name, Password: b.Old}); err != nil {
+	if _, err := s.authenticate(c, api.SignIn{Name: m.name, Password: b.Old}); err != nil {
 		return err
 	}
 	if err := goodPassword(b.New); err != nil {
@@ -236,7 +209,7 @@ func (s *Server) signedInMaker(c fiber.Ctx) (maker, error) {
 // login makes an API token for whoever knows name and password: the command
 // line signs in with it.
 func (s *Server) login(c fiber.Ctx) error {
-	var b signInBody
+	var b api.SignIn
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -245,7 +218,7 @@ func (s *Server) login(c fiber.Ctx) error {
 		return err
 	}
 	expires := time.Now().Add(loginLife)
-	return s.makeToken(c, tokenBody{Name: fmt.Sprintf("%s, %s", b.Token, a.Name), Scopes: allScopes, ExpiresAt: &expires}, true)
+	return s.makeToken(c, api.NewToken{Name: fmt.Sprintf("%s, %s", b.Token, a.Name), Scopes: allScopes, ExpiresAt: &expires}, true)
 }
 
 // loginLife is how long the command line stays signed in.

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/testbed"
 )
@@ -144,7 +145,7 @@ func TestTokensAreGoodForTheirScopesOnly(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	with := func(scopes ...string) *client.Client {
 		t.Helper()
-		made, err := b.Client.AddToken(ctx, client.Token{Name: strings.Join(scopes, "+"), Scopes: scopes})
+		made, err := b.Client.AddToken(ctx, api.NewToken{Name: strings.Join(scopes, "+"), Scopes: scopes})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -172,7 +173,7 @@ func TestTokensAreGoodForTheirScopesOnly(t *testing.T) {
 	if d, err := b.Client.Desk(ctx, "helper"); err != nil || d.Published != 2 || d.ChangedBy != "publish" {
 		t.Errorf("published %+v, %v", d, err)
 	}
-	for _, bad := range []client.Token{{Name: "x", Scopes: []string{"everything"}}, {Name: "x", Scopes: []string{"ask"}, ExpiresAt: new(time.Now().Add(-time.Hour))}} {
+	for _, bad := range []api.NewToken{{Name: "x", Scopes: []string{"everything"}}, {Name: "x", Scopes: []string{"ask"}, ExpiresAt: new(time.Now().Add(-time.Hour))}} {
 		if _, err := b.Client.AddToken(ctx, bad); err == nil {
 			t.Errorf("took %+v", bad)
 		}

@@ -9,22 +9,12 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
-	"juvalogos/core/deskfile"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/sse"
 	"juvalogos/internal/store"
 )
-
-type questionBody struct {
-	Question     string `json:"question"`
-	Conversation string `json:"conversation"`
-	Key          string `json:"key"` // or the header Idempotency-Key
-	// InsteadOf is a turn in whose place the question is asked.
-	InsteadOf string          `json:"instead_of"`
-	Choice    deskfile.Choice `json:"choice"`
-	// Takes is what else the desk's recipe takes, as text.
-	Takes map[string]string `json:"takes"`
-}
 
 const longestKey = 200
 
@@ -35,7 +25,7 @@ func (s *Server) ask(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b questionBody
+	var b api.Question
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -79,10 +69,7 @@ func (s *Server) again(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b struct {
-		Choice  deskfile.Choice `json:"choice"`
-		Preview bool            `json:"preview"` // by the desk's draft
-	}
+	var b api.Again
 	if len(c.Body()) > 0 {
 		if err := readJSON(c, &b); err != nil {
 			return err
@@ -147,7 +134,7 @@ func (s *Server) sendTurn(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(turnOf(t, s.tellsCost(c)))
+	return c.JSON(shape.Turn(t, s.tellsCost(c)))
 }
 
 func (s *Server) turnAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
@@ -207,23 +194,11 @@ func (s *Server) pageFormat(c fiber.Ctx, r *desk.Reply) *pageFormat {
 	return f
 }
 
-type beginEvent struct {
-	Turn         uuid.UUID `json:"turn"`
-	Conversation uuid.UUID `json:"conversation"`
-	Title        string    `json:"title,omitempty"`
-	Number       int       `json:"number"`
-	Attempt      int       `json:"attempt"`
-	From         int       `json:"from"`
-	Question     string    `json:"question"`
-	// Show is how several texts are shown: columns or cards; Titles are theirs.
-	Show   string   `json:"show,omitempty"`
-	Titles []string `json:"titles,omitempty"`
-}
-
 func (f *pageFormat) begin(b []byte, from int) []byte {
 	r := f.reply
-	return f.event(b, "begin", from, beginEvent{
-		r.Turn, r.Conversation, r.Title, r.TurnNumber, r.Attempt, from, r.Question, r.Choosing.Show, shownTitles(r.Choosing),
+	return f.event(b, "begin", from, api.Begin{
+		Turn: r.Turn.String(), Conversation: r.Conversation.String(), Title: r.Title, Number: r.TurnNumber, Attempt: r.Attempt, From: from,
+		Question: r.Question, Show: api.BeginShow(r.Choosing.Show), Titles: shownTitles(r.Choosing),
 	})
 }
 
@@ -232,44 +207,30 @@ func shownTitles(c desk.Choosing) []string {
 	titles := make([]string, len(c.Titles))
 	for i, title := range c.Titles {
 		if titles[i] = title; c.Blind {
-			titles[i] = blindTitle(i)
+			titles[i] = shape.BlindTitle(i)
 		}
 	}
 	return titles
 }
 
-// blindTitle names a text whose title is hidden: A, B, C.
-func blindTitle(i int) string { return string(rune('A' + i%26)) }
-
 // lane is the next piece of one of several texts; the first of a stream is
 // the whole of it.
 func (f *pageFormat) lane(b []byte, n desk.LaneText, whole bool) []byte {
-	return f.event(b, "lane", -1, struct {
-		Lane  int    `json:"lane"`
-		Text  string `json:"text"`
-		Whole bool   `json:"whole,omitempty"`
-	}{n.Lane, n.Text, whole})
+	return f.event(b, "lane", -1, api.LaneText{Lane: n.Lane, Text: n.Text, Whole: whole})
 }
 
 func (f *pageFormat) text(b, text []byte, offset int) []byte {
-	return f.event(b, "text", offset, struct {
-		Text string `json:"text"`
-	}{string(text)})
+	return f.event(b, "text", offset, api.Text{Text: string(text)})
 }
 
 func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
-	return f.event(b, "notice", -1, struct {
-		Kind    string  `json:"kind"`
-		Seconds float64 `json:"seconds,omitempty"`
-		Place   int     `json:"place,omitempty"`
-		Says    string  `json:"says,omitempty"`
-	}{n.Kind, n.Seconds, n.Place, n.Says})
+	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place, Says: n.Says})
 }
 
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
 func (f *pageFormat) end(b []byte, v desk.View) []byte {
-	o := outcomeOf(v.End, f.reply.StartedAt, f.maker)
+	o := shape.Outcome(v.End, f.reply.StartedAt, f.maker)
 	if v.Mended != nil {
 		text := string(v.Mended)
 		o.Reply = &text

@@ -6,22 +6,14 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 )
 
 // What visitors attach to a conversation.
-
-type attachmentBody struct {
-	ID      int64  `json:"id"`
-	Name    string `json:"name"`
-	State   string `json:"state"` // waiting, reading, ready or failed
-	Problem string `json:"problem,omitempty"`
-	Words   int    `json:"words"`
-	Pages   int    `json:"pages,omitempty"`
-	Size    int64  `json:"size"`
-}
 
 func (s *Server) attachmentRoutes(api fiber.Router) {
 	api.Post("/at/:slug/attachments", arriving(s.attach))
@@ -64,7 +56,7 @@ func (s *Server) attach(c fiber.Ctx) error {
 	if conversation == uuid.Nil {
 		conversation = uuid.Must(uuid.NewV7())
 	}
-	added := []shelf.Added{}
+	var added []shelf.Added
 	err = eachFile(c, func(name string, body io.Reader) error {
 		some, err := s.Shelves.Attach(c, conversation, who, d.DeskID, name, body)
 		added = append(added, some...)
@@ -73,7 +65,7 @@ func (s *Server) attach(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"conversation": conversation, "added": added})
+	return c.Status(fiber.StatusAccepted).JSON(api.Attached{Conversation: conversation.String(), Added: shape.All(added, shape.Added)})
 }
 
 func (s *Server) listAttached(c fiber.Ctx) error {
@@ -81,16 +73,12 @@ func (s *Server) listAttached(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.Shelves.Attached(c, conversation, who)
+	documents, err := s.Shelves.Attached(c, conversation, who)
 	if err != nil {
 		return err
 	}
-	bodies := make([]attachmentBody, len(all))
-	for i, d := range all {
-		bodies[i] = attachmentBody{d.ID, d.Name, string(d.State), d.Problem, d.Words, d.Pages, d.Size}
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"documents": bodies})
+	return c.JSON(api.AttachmentList{Documents: shape.All(documents, shape.Attachment)})
 }
 
 func (s *Server) detach(c fiber.Ctx) error {

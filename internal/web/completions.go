@@ -10,6 +10,7 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/sse"
 )
@@ -17,67 +18,16 @@ import (
 // The chat-completions protocol, with desks for models: any program that can
 // talk to a model server can talk to a desk.
 
-type (
-	completionRequest struct {
-		Model         string              `json:"model"`
-		Messages      []completionMessage `json:"messages"`
-		Stream        bool                `json:"stream"`
-		StreamOptions struct {
-			IncludeUsage bool `json:"include_usage"`
-		} `json:"stream_options"`
-		Temperature         *float64        `json:"temperature"`
-		TopP                *float64        `json:"top_p"`
-		MaxTokens           int             `json:"max_tokens"`
-		MaxCompletionTokens int             `json:"max_completion_tokens"`
-		Stop                json.RawMessage `json:"stop"`
-		Seed                *int            `json:"seed"`
-		N                   int             `json:"n"`
-	}
-	completionMessage struct {
-		Role    string          `json:"role"`
-		Content json.RawMessage `json:"content"`
-	}
-	completionChoice struct {
-		Index        int                `json:"index"`
-		Message      *completionContent `json:"message,omitempty"`
-		Delta        *completionContent `json:"delta,omitempty"`
-		FinishReason *string            `json:"finish_reason"`
-	}
-	completionContent struct {
-		Role    string  `json:"role,omitempty"`
-		Content *string `json:"content,omitempty"`
-	}
-	completionUsage struct {
-		PromptTokens     int `json:"prompt_tokens"`
-		CompletionTokens int `json:"completion_tokens"`
-		TotalTokens      int `json:"total_tokens"`
-	}
-	completionBody struct {
-		ID      string             `json:"id"`
-		Object  string             `json:"object"`
-		Created int64              `json:"created"`
-		Model   string             `json:"model"`
-		Choices []completionChoice `json:"choices"`
-		Usage   *completionUsage   `json:"usage,omitempty"`
-	}
-	completionError struct {
-		Message string    `json:"message"`
-		Type    string    `json:"type"`
-		Code    desk.Code `json:"code"`
-		Param   *string   `json:"param"`
-	}
-)
-
 func (s *Server) isCompletions(c fiber.Ctx) bool {
 	return strings.HasPrefix(c.Path(), s.BasePath+"/v1/")
 }
 
-func completionProblem(c fiber.Ctx, b problemBody) error {
-	return c.Status(b.Status).JSON(fiber.Map{"error": errorOf(b.Status, b.Code, b.Detail, b.ID)})
+func completionProblem(c fiber.Ctx, b api.Problem) error {
+	return c.Status(b.Status).JSON(api.CompletionFailure{Error: errorOf(b.Status, desk.Code(b.Code), b.Detail, b.ID)})
 }
 
-func errorOf(status int, code desk.Code, detail, id string) completionError {
-	e := completionError{Message: detail, Type: "server_error", Code: code}
+func errorOf(status int, code desk.Code, detail, id string) api.CompletionProblem {
+	e := api.CompletionProblem{Message: detail, Type: "server_error", Code: string(code)}
 	if status >= 400 && status < 500 {
 		e.Type = "invalid_request_error"
 	}
@@ -101,13 +51,13 @@ func (s *Server) completionModels(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	data := []fiber.Map{}
+	data := []api.CompletionModel{}
 	for _, d := range list {
 		if d.Published > 0 {
-			data = append(data, fiber.Map{"id": d.Slug, "object": "model", "created": d.ChangedAt.Unix(), "owned_by": "juvalogos"})
+			data = append(data, api.CompletionModel{ID: d.Slug, Object: "model", Created: d.ChangedAt.Unix(), OwnedBy: "juvalogos"})
 		}
 	}
-	return c.JSON(fiber.Map{"object": "list", "data": data})
+	return c.JSON(api.CompletionModels{Object: "list", Data: data})
 }
 
 func (s *Server) completions(c fiber.Ctx) error {
@@ -118,7 +68,7 @@ func (s *Server) completions(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b completionRequest
+	var b api.CompletionRequest
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -128,7 +78,7 @@ func (s *Server) completions(c fiber.Ctx) error {
 	if b.N > 1 {
 		return invalid("A desk gives one reply at a time; leave n out or set it to 1.")
 	}
-	question, given, err := b.read()
+	question, given, err := questionOf(b)
 	if err != nil {
 		return err
 	}
@@ -157,16 +107,16 @@ func (s *Server) completions(c fiber.Ctx) error {
 		return &desk.Problem{Code: v.End.Problem, Sentence: desk.Sentence(v.End.Problem), ID: v.End.ProblemID}
 	}
 	text, finish := string(v.Text), finishOf(v.End)
-	body := f.body("chat.completion", completionChoice{
-		Message: &completionContent{Role: "assistant", Content: &text}, FinishReason: &finish,
+	body := f.body("chat.completion", api.CompletionChoice{
+		Message: &api.CompletionMessage{Role: "assistant", Content: &text}, FinishReason: &finish,
 	})
 	body.Usage = completionUsageOf(v.End)
 	return c.JSON(body)
 }
 
-// read sorts the messages into the question (what the user said last), the
+// questionOf sorts the messages into the question (what the user said last), the
 // exchanges before it, and further instructions.
-func (b completionRequest) read() (question string, g *desk.Given, err error) {
+func questionOf(b api.CompletionRequest) (question string, g *desk.Given, err error) {
 	g = &desk.Given{Sampling: &deskfile.Sampling{
 		Temperature: b.Temperature, TopP: b.TopP, Seed: b.Seed, MaxTokens: max(b.MaxTokens, b.MaxCompletionTokens),
 	}}
@@ -175,7 +125,7 @@ func (b completionRequest) read() (question string, g *desk.Given, err error) {
 	}
 	var asked, system []string
 	for i, m := range b.Messages {
-		text, err := m.text()
+		text, err := contentOf(m)
 		if err != nil {
 			return "", nil, invalid(fmt.Sprintf("messages[%d]: %v", i, err))
 		}
@@ -200,8 +150,8 @@ func (b completionRequest) read() (question string, g *desk.Given, err error) {
 	return strings.Join(asked, "\n\n"), g, nil
 }
 
-// text reads a message's content: a text, or a list of text parts.
-func (m completionMessage) text() (string, error) {
+// contentOf reads a message's content: a text, or a list of text parts.
+func contentOf(m api.CompletionTurn) (string, error) {
 	var text string
 	if json.Unmarshal(m.Content, &text) == nil {
 		return text, nil
@@ -241,8 +191,8 @@ func finishOf(e desk.End) string {
 	return "stop"
 }
 
-func completionUsageOf(e desk.End) *completionUsage {
-	return &completionUsage{e.PromptTokens, e.ReplyTokens, e.PromptTokens + e.ReplyTokens}
+func completionUsageOf(e desk.End) *api.CompletionUsage {
+	return &api.CompletionUsage{PromptTokens: e.PromptTokens, CompletionTokens: e.ReplyTokens, TotalTokens: e.PromptTokens + e.ReplyTokens}
 }
 
 // completionFormat writes a reply as the protocol's event stream.
@@ -252,11 +202,11 @@ type completionFormat struct {
 	usage     bool
 }
 
-func (f *completionFormat) body(object string, choices ...completionChoice) completionBody {
+func (f *completionFormat) body(object string, choices ...api.CompletionChoice) api.Completion {
 	if choices == nil {
-		choices = []completionChoice{}
+		choices = []api.CompletionChoice{}
 	}
-	return completionBody{ID: f.id, Object: object, Created: f.created, Model: f.model, Choices: choices}
+	return api.Completion{ID: f.id, Object: object, Created: f.created, Model: f.model, Choices: choices}
 }
 
 func (f *completionFormat) event(b []byte, body any) []byte {
@@ -269,12 +219,12 @@ func (f *completionFormat) event(b []byte, body any) []byte {
 
 func (f *completionFormat) begin(b []byte, _ int) []byte {
 	empty := ""
-	return f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{Role: "assistant", Content: &empty}}))
+	return f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{Role: "assistant", Content: &empty}}))
 }
 
 func (f *completionFormat) text(b, text []byte, _ int) []byte {
 	piece := string(text)
-	return f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{Content: &piece}}))
+	return f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{Content: &piece}}))
 }
 
 // lane sends nothing: programs get the first of several texts, once it is whole.
@@ -288,10 +238,10 @@ func (f *completionFormat) idle(b []byte) []byte { return sse.AppendComment(b, "
 
 func (f *completionFormat) end(b []byte, v desk.View) []byte {
 	if p := v.End.Problem; p != "" {
-		return f.event(b, fiber.Map{"error": errorOf(statusOf(p), p, desk.Sentence(p), v.End.ProblemID)})
+		return f.event(b, api.CompletionFailure{Error: errorOf(statusOf(p), p, desk.Sentence(p), v.End.ProblemID)})
 	}
 	finish := finishOf(v.End)
-	b = f.event(b, f.body("chat.completion.chunk", completionChoice{Delta: &completionContent{}, FinishReason: &finish}))
+	b = f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{}, FinishReason: &finish}))
 	if f.usage {
 		last := f.body("chat.completion.chunk")
 		last.Usage = completionUsageOf(v.End)

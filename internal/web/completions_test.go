@@ -113,7 +113,7 @@ func TestErrorsInTheCompletionsProtocol(t *testing.T) {
 		t.Errorf("a model that fails: %d %+v", status, got.Error)
 	}
 	_, stream := call(t, http.DefaultClient, "POST", b.Address+"/v1/chat/completions", `{"model":"helper","stream":true,"messages":[{"role":"user","content":"x"}]}`, authorization, bearer)
-	if !strings.Contains(stream, `"error":{"message":"The model is having trouble`) || strings.Contains(stream, "[DONE]") {
+	if !strings.Contains(stream, `"error":{`) || !strings.Contains(stream, `"message":"The model is having trouble`) || strings.Contains(stream, "[DONE]") {
 		t.Errorf("a stream that fails: %s", stream)
 	}
 }

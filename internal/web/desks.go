@@ -3,88 +3,34 @@ package web
 import (
 	"encoding/json"
 	"fmt"
-	"time"
 
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
 
 // What makers do with desks.
-
-type (
-	revisionBody struct {
-		Number int       `json:"number"`
-		Note   string    `json:"note,omitempty"`
-		MadeBy string    `json:"made_by"`
-		MadeAt time.Time `json:"made_at"`
-		File   string    `json:"file,omitempty"`
-		// Shelves it answers from, and what changed on them since; with a single
-		// revision only.
-		Shelves []shelfChangeBody `json:"shelves,omitempty"`
-	}
-	shelfChangeBody struct {
-		Shelf   string   `json:"shelf"`
-		Title   string   `json:"title"`
-		Then    int64    `json:"then"` // its state
-		Now     int64    `json:"now"`
-		Gone    bool     `json:"gone"`
-		Added   []string `json:"added"`
-		Removed []string `json:"removed"`
-	}
-	deskBody struct {
-		Slug           string         `json:"slug"`
-		Title          string         `json:"title"`
-		Purpose        string         `json:"purpose"`
-		Model          string         `json:"model"`
-		Page           string         `json:"page"`      // path of the visitor's page
-		Published      int            `json:"published"` // number of the revision; 0: none
-		Newest         int            `json:"newest"`
-		ChangedBy      string         `json:"changed_by"`
-		ChangedAt      time.Time      `json:"changed_at"`
-		Draft          *time.Time     `json:"draft,omitempty"`
-		QuestionsToday int            `json:"questions_today"`
-		LastAsked      *time.Time     `json:"last_asked,omitempty"`
-		Judged         int            `json:"judged"`
-		Helped         int            `json:"helped"`
-		Revisions      []revisionBody `json:"revisions,omitempty"`
-		File           string         `json:"file,omitempty"`
-	}
-	draftBody struct {
-		Slug      string            `json:"slug"`
-		File      string            `json:"file"`
-		ChangedBy string            `json:"changed_by"`
-		ChangedAt time.Time         `json:"changed_at"`
-		Problems  yamlfile.Problems `json:"problems"`
-	}
-)
 
 func (s *Server) listDesks(c fiber.Ctx) error {
 	list, err := s.Desks.Desks(c)
 	if err != nil {
 		return err
 	}
-	bodies := make([]deskBody, len(list))
-	for i, d := range list {
-		bodies[i] = s.deskOf(d)
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"desks": bodies})
+	return c.JSON(api.DeskList{Desks: shape.All(list, s.deskOf)})
 }
 
-func (s *Server) deskOf(d store.DeskSummary) deskBody {
+func (s *Server) deskOf(d store.DeskSummary) api.Desk {
 	f, _ := deskfile.Read(d.Slug, []byte(d.File)) // what an older version accepted, or a draft, may not read
 	if f.Title == "" {
 		f.Title = d.Slug
 	}
-	return deskBody{
-		Slug: d.Slug, Title: f.Title, Purpose: f.Purpose, Model: f.Model, Page: s.BasePath + "/at/" + d.Slug,
-		Published: d.Published, Newest: d.Newest, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt, Draft: d.Draft,
-		QuestionsToday: d.QuestionsToday, LastAsked: d.LastAsked, Judged: d.Judged, Helped: d.Helped,
-	}
+	return shape.Desk(d, f, s.BasePath+"/at/"+d.Slug)
 }
 
 func (s *Server) showDesk(c fiber.Ctx) error { return s.sendDesk(c, c.Params("slug")) }
@@ -101,15 +47,9 @@ func (s *Server) sendDesk(c fiber.Ctx, slug string) error {
 	}
 	b := s.deskOf(d)
 	b.File = d.File
-	for _, r := range revisions {
-		b.Revisions = append(b.Revisions, revisionOf(r))
-	}
+	b.Revisions = shape.Each(revisions, shape.Revision)
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(b)
-}
-
-func revisionOf(r store.Revision) revisionBody {
-	return revisionBody{Number: r.Number, Note: r.Note, MadeBy: r.MadeBy, MadeAt: r.MadeAt}
 }
 
 // publish takes a desk file as the body; ?name= is its name in problems,
@@ -150,7 +90,7 @@ func (s *Server) draft(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(draftBody{d.Slug, d.File, d.ChangedBy, d.ChangedAt, listed(problems)})
+	return c.JSON(api.Draft{Slug: d.Slug, File: d.File, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt, Problems: listed(problems)})
 }
 
 // saveDraft keeps a desk file that is being worked on, mistakes and all, and
@@ -160,7 +100,7 @@ func (s *Server) saveDraft(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(fiber.Map{"problems": listed(problems)})
+	return c.JSON(api.DraftProblems{Problems: listed(problems)})
 }
 
 func listed(problems yamlfile.Problems) yamlfile.Problems {
@@ -182,22 +122,18 @@ func (s *Server) revision(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	b := revisionOf(r)
+	b := shape.Revision(r)
 	b.File = r.File
 	changes, err := s.Store.ShelfChanges(c, r.DeskID, r.Number)
 	if err != nil {
 		return err
 	}
-	for _, f := range changes {
-		b.Shelves = append(b.Shelves, shelfChangeBody{f.Slug, f.Title, f.Then, f.Now, f.Removed, some(f.Added), some(f.Dropped)})
-	}
+	b.Shelves = shape.Each(changes, shape.ShelfChange)
 	return c.JSON(b)
 }
 
 func (s *Server) returnTo(c fiber.Ctx) error {
-	var b struct {
-		Revision int `json:"revision"`
-	}
+	var b api.ReturnTo
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -215,9 +151,7 @@ func (s *Server) withdraw(c fiber.Ctx) error {
 }
 
 func (s *Server) duplicate(c fiber.Ctx) error {
-	var b struct {
-		As string `json:"as"`
-	}
+	var b api.DuplicateAs
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -248,7 +182,7 @@ func (s *Server) importDesk(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusCreated).JSON(fiber.Map{"slug": slug, "problems": listed(problems)})
+	return c.Status(fiber.StatusCreated).JSON(api.Imported{Slug: slug, Problems: listed(problems)})
 }
 
 // mayPreview lets only makers see drafts.

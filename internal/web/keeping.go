@@ -6,18 +6,13 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
 
 // What visitors do with conversations they had.
-
-type attemptBody struct {
-	Number  int         `json:"number"`
-	Model   string      `json:"model"`
-	Reply   string      `json:"reply"`
-	Outcome outcomeBody `json:"outcome"`
-}
 
 func (s *Server) attempts(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
@@ -28,13 +23,9 @@ func (s *Server) attempts(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]attemptBody, len(list))
 	maker := s.tellsCost(c)
-	for i, a := range list {
-		bodies[i] = attemptBody{a.Number, a.Model, a.Reply, outcomeOf(desk.EndOf(a), a.StartedAt, maker)}
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"attempts": bodies})
+	return c.JSON(api.AttemptList{Attempts: shape.All(list, func(a store.Attempt) api.Attempt { return shape.Attempt(a, maker) })})
 }
 
 func (s *Server) choose(c fiber.Ctx) error {
@@ -42,9 +33,7 @@ func (s *Server) choose(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b struct {
-		Attempt int `json:"attempt"`
-	}
+	var b api.ChosenAttempt
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -65,7 +54,7 @@ func (s *Server) takeBack(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(fiber.Map{"question": question, "left": left})
+	return c.JSON(api.TakenBack{Question: question, Left: left})
 }
 
 // show leads the conversation through a turn, and answers with it.
@@ -90,16 +79,11 @@ func (s *Server) judge(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b struct {
-		Attempt int    `json:"attempt"`
-		Helped  *bool  `json:"helped"`
-		Reason  string `json:"reason"`
-		Remark  string `json:"remark"`
-	}
+	var b api.Judgement
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Judge(c, who, id, b.Attempt, store.Verdict{Helped: b.Helped, Reason: b.Reason, Remark: b.Remark}); err != nil {
+	if err := s.Desks.Judge(c, who, id, b.Attempt, store.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
@@ -111,10 +95,7 @@ func (s *Server) prefer(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b struct {
-		Attempt int `json:"attempt"`
-		Lane    int `json:"lane"`
-	}
+	var b api.Preferred
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -129,9 +110,7 @@ func (s *Server) rename(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var b struct {
-		Title string `json:"title"`
-	}
+	var b api.Renaming
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -173,7 +152,7 @@ func (s *Server) share(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(fiber.Map{"page": s.sharePath(share)})
+	return c.JSON(api.Shared{Page: s.sharePath(share)})
 }
 
 func (s *Server) sharePath(share string) string { return s.BasePath + "/shared/" + share }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 )
 
@@ -45,28 +46,14 @@ func loadPages(console fs.FS, basePath string) (*pages, error) {
 const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
 	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; frame-ancestors 'self'; base-uri 'self'"
 
-// givenBody is what the document holds for the page that it becomes.
-type givenBody struct {
-	Base    string `json:"base"`
-	Slug    string `json:"slug"`
-	Shared  string `json:"shared"`
-	Console bool   `json:"console"`
-	// Preview says that the desk is a draft, shown to its makers.
-	Preview bool `json:"preview"`
-	// Maker says that whoever sees the page is signed in to the console.
-	Maker   bool         `json:"maker"`
-	Desk    *faceBody    `json:"desk"`
-	Problem *troubleBody `json:"problem"`
-}
-
 // front answers whoever comes without a desk's address.
-func (s *Server) front(c fiber.Ctx) error { return s.document(c, givenBody{}) }
+func (s *Server) front(c fiber.Ctx) error { return s.document(c, api.Given{}) }
 
 // consolePage answers with the makers' document; the page finds out by itself
 // whether somebody is signed in.
 func (s *Server) consolePage(c fiber.Ctx) error {
 	c.Set("X-Robots-Tag", "noindex")
-	return s.document(c, givenBody{Console: true})
+	return s.document(c, api.Given{Console: true})
 }
 
 // page answers with a desk's document, its face already in it, so that the page
@@ -77,7 +64,7 @@ func (s *Server) page(c fiber.Ctx) error {
 	}
 	_, _, signedIn := s.session(c)
 	slug, err := s.slugAsked(c)
-	given := givenBody{Slug: slug, Maker: signedIn == nil, Preview: strings.HasPrefix(slug, desk.DraftMark)}
+	given := api.Given{Slug: slug, Maker: signedIn == nil, Preview: strings.HasPrefix(slug, desk.DraftMark)}
 	if err != nil {
 		given.Problem = s.trouble(c, err)
 	}
@@ -87,7 +74,7 @@ func (s *Server) page(c fiber.Ctx) error {
 // sharedPage answers with the document of a shared conversation.
 func (s *Server) sharedPage(c fiber.Ctx) error {
 	c.Set("X-Robots-Tag", "noindex")
-	given := givenBody{Shared: c.Params("share")}
+	given := api.Given{Shared: c.Params("share")}
 	conversation, _, err := s.Desks.Shared(c, given.Shared)
 	if err != nil {
 		given.Problem = s.trouble(c, err)
@@ -98,14 +85,14 @@ func (s *Server) sharedPage(c fiber.Ctx) error {
 
 // trouble describes an error in the page's own shape; the answer gets its
 // status.
-func (s *Server) trouble(c fiber.Ctx, err error) *troubleBody {
+func (s *Server) trouble(c fiber.Ctx, err error) *api.Trouble {
 	b := s.describe(c, err)
 	c.Status(b.Status)
-	return &troubleBody{Code: b.Code, Detail: b.Detail, ID: b.ID}
+	return &api.Trouble{Code: b.Code, Detail: b.Detail, ID: b.ID}
 }
 
 // document fills the console's document in.
-func (s *Server) document(c fiber.Ctx, given givenBody) error {
+func (s *Server) document(c fiber.Ctx, given api.Given) error {
 	given.Base = s.BasePath
 	title, purpose := "Juvalogos", "Ask at a desk."
 	if given.Slug != "" && given.Problem == nil {

@@ -3,26 +3,16 @@ package web
 import (
 	"errors"
 	"net/http"
-	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/shelf"
 )
-
-// problemBody is an error as RFC 9457 wants it. Detail is a sentence that may
-// be shown to the person who asked; ID is what the log knows the problem by.
-type problemBody struct {
-	Type     string            `json:"type"`
-	Title    string            `json:"title"`
-	Status   int               `json:"status"`
-	Detail   string            `json:"detail"`
-	Code     desk.Code         `json:"code"`
-	ID       string            `json:"id,omitempty"`
-	Problems yamlfile.Problems `json:"problems,omitempty"`
-}
 
 // Codes that only the HTTP side has.
 const (
@@ -62,22 +52,25 @@ func (s *Server) problem(c fiber.Ctx, err error) error {
 	return c.JSON(b, "application/problem+json")
 }
 
-func (s *Server) describe(c fiber.Ctx, err error) problemBody {
+// describe is an error as RFC 9457 wants it: a sentence that may be shown to
+// the person who asked, and what the log knows it by.
+func (s *Server) describe(c fiber.Ctx, err error) api.Problem {
 	var p *desk.Problem
 	var file yamlfile.Problems
 	var web *fiber.Error
 	var onShelf *shelf.Problem
-	b := problemBody{Type: "about:blank", Status: 500, Code: desk.Unexpected, Detail: desk.Sentence(desk.Unexpected)}
+	b := api.Problem{Type: "about:blank", Status: 500, Code: string(desk.Unexpected), Detail: desk.Sentence(desk.Unexpected)}
 	switch {
 	case errors.As(err, &p):
-		b.Status, b.Code, b.Detail, b.ID = statusOf(p.Code), p.Code, p.Sentence, p.ID
+		b.Status, b.Code, b.Detail, b.ID = statusOf(p.Code), string(p.Code), p.Sentence, p.ID
 	case errors.As(err, &file):
-		b.Status, b.Code, b.Detail, b.Problems = 422, desk.Invalid, "The file has mistakes.", file
+		b.Status, b.Code, b.Detail, b.Problems = 422, string(desk.Invalid), "The file has mistakes.", file
 	case errors.As(err, &onShelf):
-		b.Status, b.Code = shelfProblem(onShelf)
+		status, code := shelfProblem(onShelf)
+		b.Status, b.Code = status, string(code)
 		b.Detail = sentenceCase(onShelf.Sentence)
 	case errors.As(err, &web):
-		b.Status, b.Code, b.Detail = web.Code, codeOf(web.Code), web.Message
+		b.Status, b.Code, b.Detail = web.Code, string(codeOf(web.Code)), web.Message
 		if web.Code == 404 && web.Message == "Not Found" {
 			b.Detail = "There is nothing at this address."
 		}
@@ -112,4 +105,10 @@ func codeOf(status int) desk.Code {
 func invalid(detail string) error { return fiber.NewError(fiber.StatusUnprocessableEntity, detail) }
 
 // sentenceCase makes a sentence of a message.
-func sentenceCase(text string) string { return strings.ToUpper(text[:1]) + text[1:] + "." }
+func sentenceCase(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	if size == 0 {
+		return ""
+	}
+	return string(unicode.ToUpper(first)) + text[size:] + "."
+}

@@ -4,70 +4,35 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/recipe"
-	"juvalogos/core/recipe/draw"
 	"juvalogos/core/steps"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 )
-
-type (
-	kindBody struct {
-		Name  string     `json:"name"`
-		About string     `json:"about"`
-		In    []portBody `json:"in"`
-		Out   []portBody `json:"out"`
-		More  bool       `json:"more"` // further inputs of any name
-	}
-	portBody struct {
-		Name  string `json:"name"`
-		Type  string `json:"type"`
-		Need  bool   `json:"need,omitempty"`
-		About string `json:"about"`
-	}
-	recipeBody struct {
-		Name    string       `json:"name"`
-		About   string       `json:"about"`
-		Source  string       `json:"source"`
-		Drawing draw.Drawing `json:"drawing"`
-		// Forecast is what a question takes, of a desk's recipe.
-		Forecast *desk.Forecast `json:"forecast,omitempty"`
-	}
-)
-
-func ports(list []recipe.Port) []portBody {
-	bodies := make([]portBody, len(list))
-	for i, p := range list {
-		bodies[i] = portBody{p.Name, string(p.Type), p.Need, p.About}
-	}
-	return bodies
-}
 
 // recipes lists the recipes that come with Juvalogos, and the kinds of steps.
 func (s *Server) recipes(c fiber.Ctx) error {
-	var kinds []kindBody
-	for _, k := range steps.Kinds().All() {
-		kinds = append(kinds, kindBody{k.Name, k.About, ports(k.In), ports(k.Out), k.More != nil})
-	}
-	var all []recipeBody
+	var recipes []api.Recipe
 	for _, name := range steps.BuiltIn() {
 		b, err := builtIn(name)
 		if err != nil {
 			return err
 		}
-		all = append(all, b)
+		recipes = append(recipes, b)
 	}
-	return c.JSON(fiber.Map{"recipes": all, "kinds": kinds})
+	return c.JSON(api.RecipeList{Recipes: recipes, Kinds: shape.All(steps.Kinds().All(), shape.Kind)})
 }
 
-func builtIn(name string) (recipeBody, error) {
+func builtIn(name string) (api.Recipe, error) {
 	src, ok := steps.Source(name)
 	if !ok {
-		return recipeBody{}, fiber.NewError(fiber.StatusNotFound, "There is no recipe of this name.")
+		return api.Recipe{}, fiber.NewError(fiber.StatusNotFound, "There is no recipe of this name.")
 	}
 	r, err := steps.Check(name, src)
 	if err != nil {
-		return recipeBody{}, err
+		return api.Recipe{}, err
 	}
-	return recipeBody{Name: r.Name, About: r.About, Source: string(src), Drawing: draw.Layout(r)}, nil
+	return shape.Recipe(r, string(src)), nil
 }
 
 func (s *Server) recipe(c fiber.Ctx) error {
@@ -95,10 +60,10 @@ func (s *Server) deskRecipe(c fiber.Ctx) error {
 		text, _ := steps.Source(f.Recipe)
 		source = string(text)
 	}
-	body := recipeBody{Name: r.Name, About: r.About, Source: source, Drawing: draw.Layout(r)}
+	body := shape.Recipe(r, source)
 	// A desk whose model is not there has a recipe all the same.
 	if forecast, err := s.Desks.Forecast(c, slug); err == nil {
-		body.Forecast = &forecast
+		body.Forecast = shape.Forecast(forecast)
 	}
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(body)
@@ -114,7 +79,7 @@ func (s *Server) checkRecipe(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(recipeBody{Name: r.Name, About: r.About, Source: string(c.Body()), Drawing: draw.Layout(r)})
+	return c.JSON(shape.Recipe(r, string(c.Body())))
 }
 
 func (s *Server) recipeSchema(c fiber.Ctx) error {

@@ -8,18 +8,11 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
 
 // What makers do with the conversations at their desks.
-
-type summaryBody struct {
-	Turns  int       `json:"turns"` // how many it covers
-	Text   string    `json:"text"`
-	Tokens int       `json:"tokens"`
-	Model  string    `json:"model"`
-	MadeAt time.Time `json:"made_at"`
-}
 
 func (s *Server) deskConversations(c fiber.Ctx) error {
 	page, err := pageOf(c)
@@ -40,9 +33,7 @@ func (s *Server) record(c fiber.Ctx) error {
 		return err
 	}
 	b := s.withTurns(conversation, turns, true)
-	for _, m := range summaries {
-		b.Summaries = append(b.Summaries, summaryBody{m.Turns, m.Text, m.Tokens, m.Model, m.MadeAt})
-	}
+	b.Summaries = shape.Each(summaries, shape.Summary)
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(b)
 }

@@ -14,83 +14,13 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/valyala/fasthttp"
 
-	"juvalogos/core/evidence"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 )
 
 // Shelves and their documents, for makers.
-
-type (
-	shelfBody struct {
-		Slug      string    `json:"shelf"`
-		Title     string    `json:"title"`
-		State     int64     `json:"state"` // counts changes
-		MadeBy    string    `json:"made_by"`
-		MadeAt    time.Time `json:"made_at"`
-		Documents int       `json:"documents"`
-		Waiting   int       `json:"waiting"` // to be read
-		Failed    int       `json:"failed"`
-		Passages  int       `json:"passages"`
-		Words     int       `json:"words"`
-		Tokens    int       `json:"tokens"`
-	}
-	documentBody struct {
-		ID       int64      `json:"id"`
-		Name     string     `json:"name"`
-		Source   string     `json:"source,omitempty"`
-		Size     int64      `json:"size"`
-		State    string     `json:"state"`
-		Problem  string     `json:"problem,omitempty"`
-		Title    string     `json:"title,omitempty"`
-		Format   string     `json:"format,omitempty"`
-		Language string     `json:"language,omitempty"`
-		Pages    int        `json:"pages,omitempty"`
-		Words    int        `json:"words"`
-		Passages int        `json:"passages"`
-		Tokens   int        `json:"tokens"`
-		Seconds  float64    `json:"seconds"`
-		AddedBy  string     `json:"added_by"`
-		AddedAt  time.Time  `json:"added_at"`
-		ReadAt   *time.Time `json:"read_at,omitempty"`
-	}
-	passageBody struct {
-		Number int             `json:"number"`
-		ID     string          `json:"id"`
-		Path   []string        `json:"path"`
-		Text   string          `json:"text"`
-		Spans  []evidence.Span `json:"spans"`
-		Tokens int             `json:"tokens"`
-	}
-	hitBody struct {
-		Document int64           `json:"document"`
-		Title    string          `json:"title"`
-		Name     string          `json:"name"`
-		Passage  int             `json:"passage"`
-		Path     []string        `json:"path"`
-		Text     string          `json:"text"`
-		Place    string          `json:"place"`
-		Spans    []evidence.Span `json:"spans"`
-		Score    float64         `json:"score"`
-		// What each stage made of it; a rank of 0 means that it was not among
-		// what that stage found.
-		Lexical     float64  `json:"lexical"`
-		LexicalRank int      `json:"lexical_rank"`
-		Cosine      float64  `json:"cosine"`
-		VectorRank  int      `json:"vector_rank"`
-		FusedRank   int      `json:"fused_rank"`
-		Matched     []string `json:"matched"`
-	}
-)
-
-func shelfOf(f store.Shelf) shelfBody {
-	return shelfBody{f.Slug, f.Title, f.State, f.MadeBy, f.MadeAt, f.Documents, f.Unread, f.Failed, f.Passages, f.Words, f.Tokens}
-}
-
-func documentOf(d store.Document) documentBody {
-	return documentBody{d.ID, d.Name, d.Source, d.Size, string(d.State), d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, d.Passages, d.Tokens, d.Seconds, d.AddedBy, d.AddedAt, d.ReadAt}
-}
 
 func (s *Server) shelfRoutes(api fiber.Router) {
 	// What visitors attach is theirs alone.
@@ -159,16 +89,12 @@ func (s *Server) atDesk(h fiber.Handler) fiber.Handler {
 }
 
 func (s *Server) listShelves(c fiber.Ctx) error {
-	all, err := s.Store.Shelves(c)
+	shelves, err := s.Store.Shelves(c)
 	if err != nil {
 		return err
 	}
-	bodies := make([]shelfBody, len(all))
-	for i, f := range all {
-		bodies[i] = shelfOf(f)
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"shelves": bodies})
+	return c.JSON(api.ShelfList{Shelves: shape.All(shelves, shape.Shelf)})
 }
 
 func (s *Server) showShelf(c fiber.Ctx) error {
@@ -177,11 +103,11 @@ func (s *Server) showShelf(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(shelfOf(f))
+	return c.JSON(shape.Shelf(f))
 }
 
 func (s *Server) makeShelf(c fiber.Ctx) error {
-	var b struct{ Shelf, Title string }
+	var b api.NewShelf
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -189,7 +115,7 @@ func (s *Server) makeShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusCreated).JSON(shelfOf(f))
+	return c.Status(fiber.StatusCreated).JSON(shape.Shelf(f))
 }
 
 func (s *Server) removeShelf(c fiber.Ctx) error {
@@ -202,7 +128,7 @@ func (s *Server) removeShelf(c fiber.Ctx) error {
 // addDocuments takes files in while they arrive: each part of the form is kept
 // piece by piece, and read in the background.
 func (s *Server) addDocuments(c fiber.Ctx) error {
-	added := []shelf.Added{}
+	var added []shelf.Added
 	err := eachFile(c, func(name string, body io.Reader) error {
 		some, err := s.Shelves.Add(c, c.Params("shelf"), name, "", by(c), body)
 		added = append(added, some...)
@@ -211,7 +137,7 @@ func (s *Server) addDocuments(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
+	return c.Status(fiber.StatusAccepted).JSON(api.AddedList{Added: shape.All(added, shape.Added)})
 }
 
 // arriving lets a handler take files in while they arrive. What is left of the
@@ -261,10 +187,7 @@ func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
 // addAddress fetches what an address leads to, an encyclopedia's article on a
 // topic, or what a search in a paper repository finds.
 func (s *Server) addAddress(c fiber.Ctx) error {
-	var b struct {
-		Address, Topic, Search string
-		Most                   int
-	}
+	var b api.NewAddress
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -283,20 +206,16 @@ func (s *Server) addAddress(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusAccepted).JSON(fiber.Map{"added": added})
+	return c.Status(fiber.StatusAccepted).JSON(api.AddedList{Added: shape.All(added, shape.Added)})
 }
 
 func (s *Server) listDocuments(c fiber.Ctx) error {
-	all, err := s.Shelves.Documents(c, c.Params("shelf"))
+	documents, err := s.Shelves.Documents(c, c.Params("shelf"))
 	if err != nil {
 		return err
 	}
-	bodies := make([]documentBody, len(all))
-	for i, d := range all {
-		bodies[i] = documentOf(d)
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"documents": bodies})
+	return c.JSON(api.DocumentList{Documents: shape.All(documents, shape.Document)})
 }
 
 func documentID(c fiber.Ctx) (int64, error) {
@@ -336,7 +255,7 @@ func (s *Server) cancelReading(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(fiber.Map{"cancelled": n})
+	return c.JSON(api.Cancelled{Cancelled: n})
 }
 
 func (s *Server) listPassages(c fiber.Ctx) error {
@@ -344,15 +263,11 @@ func (s *Server) listPassages(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	d, all, err := s.Shelves.Passages(c, c.Params("shelf"), id)
+	d, passages, err := s.Shelves.Passages(c, c.Params("shelf"), id)
 	if err != nil {
 		return err
 	}
-	bodies := make([]passageBody, len(all))
-	for i, p := range all {
-		bodies[i] = passageBody{p.Number, p.ID, some(p.Path), p.Text, p.Spans, p.Size}
-	}
-	return c.JSON(fiber.Map{"document": documentOf(d), "passages": bodies})
+	return c.JSON(api.PassageList{Document: shape.Document(d), Passages: shape.All(passages, shape.Passage)})
 }
 
 // documentText is a document as it was read.
@@ -365,11 +280,11 @@ func (s *Server) documentText(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	body := documentOf(d)
+	body := shape.Document(d)
 	if c.Params("slug") != "" { // visitors need not know who added it
 		body.AddedBy = ""
 	}
-	return c.JSON(fiber.Map{"document": body, "blocks": blocks})
+	return c.JSON(api.DocumentText{Document: body, Blocks: blocks})
 }
 
 func (s *Server) original(c fiber.Ctx) error {
@@ -409,10 +324,7 @@ func (s *Server) pagePicture(c fiber.Ctx) error {
 }
 
 func (s *Server) searchShelf(c fiber.Ctx) error {
-	q := struct {
-		Query, Within string
-		Limit         int
-	}{Limit: 10}
+	q := api.ShelfQuery{Limit: 10}
 	if err := readJSON(c, &q); err != nil {
 		return err
 	}
@@ -423,21 +335,8 @@ func (s *Server) searchShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	hits := make([]hitBody, len(r.Found))
-	for i, f := range r.Found {
-		h := f.Hit
-		hits[i] = hitBody{f.Document.ID, f.Document.Title, f.Document.Name, f.Position, some(f.Path), f.Text, f.Place, f.Spans, h.Score,
-			h.Lexical, h.LexicalRank, h.Cosine, h.VectorRank, h.FusedRank, some(h.Matched)}
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"hits": hits, "answers": r.Answers})
-}
-
-type pointBody struct {
-	Document int64   `json:"document"`
-	Passage  int     `json:"passage"`
-	X        float64 `json:"x"`
-	Y        float64 `json:"y"`
+	return c.JSON(api.ShelfFound{Hits: shape.All(r.Found, shape.Hit), Answers: r.Answers})
 }
 
 // mapShelf lays a shelf's passages out in two dimensions.
@@ -446,13 +345,10 @@ func (s *Server) mapShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]pointBody, len(points))
-	for i, p := range points {
-		bodies[i] = pointBody{p.Document, p.Number, p.X, p.Y}
-	}
-	answer := fiber.Map{"points": bodies}
+	answer := api.ShelfMap{Points: shape.All(points, shape.Point)}
 	if asked != nil {
-		answer["asked"] = pointBody{X: asked.X, Y: asked.Y}
+		at := shape.Point(*asked)
+		answer.Asked = &at
 	}
 	return c.JSON(answer)
 }

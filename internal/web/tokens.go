@@ -10,27 +10,15 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/api"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
-
-type tokenBody struct {
-	Name      string     `json:"name"`
-	Scopes    []string   `json:"scopes"`
-	MadeAt    time.Time  `json:"made_at"`
-	UsedAt    *time.Time `json:"used_at,omitempty"`
-	ExpiresAt *time.Time `json:"expires_at,omitempty"`
-	// Secret is shown once, when the token is made.
-	Secret string `json:"secret,omitempty"`
-}
-
-func tokenOf(t store.Token) tokenBody {
-	return tokenBody{Name: t.Name, Scopes: t.Scopes, MadeAt: t.MadeAt, UsedAt: t.UsedAt, ExpiresAt: t.ExpiresAt}
-}
 
 const longestTokenName = 60
 
 func (s *Server) addToken(c fiber.Ctx) error {
-	var b tokenBody
+	var b api.NewToken
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
@@ -39,7 +27,7 @@ func (s *Server) addToken(c fiber.Ctx) error {
 
 // makeToken records a token and answers with its secret; replace makes an
 // older one of that name worthless.
-func (s *Server) makeToken(c fiber.Ctx, b tokenBody, replace bool) error {
+func (s *Server) makeToken(c fiber.Ctx, b api.NewToken, replace bool) error {
 	b.Name = strings.TrimSpace(b.Name)
 	if b.Name == "" || len(b.Name) > longestTokenName || strings.ContainsAny(b.Name, "/?#") {
 		return invalid("Give the token a name of up to 60 letters, without / ? #, that tells what it is for.")
@@ -72,7 +60,7 @@ func (s *Server) makeToken(c fiber.Ctx, b tokenBody, replace bool) error {
 	if err != nil {
 		return err
 	}
-	made := tokenOf(t)
+	made := shape.Token(t)
 	made.Secret = secret
 	return c.Status(fiber.StatusCreated).JSON(made)
 }
@@ -89,11 +77,7 @@ func (s *Server) listTokens(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]tokenBody, len(list))
-	for i, t := range list {
-		bodies[i] = tokenOf(t)
-	}
-	return c.JSON(fiber.Map{"tokens": bodies})
+	return c.JSON(api.TokenList{Tokens: shape.All(list, shape.Token)})
 }
 
 func (s *Server) removeToken(c fiber.Ctx) error {

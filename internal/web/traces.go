@@ -8,179 +8,15 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
-	"juvalogos/core/recipe"
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/otlp"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/sse"
 	"juvalogos/internal/store"
 )
 
 // How replies were made, for makers.
-
-type (
-	traceBody struct {
-		ID           uuid.UUID       `json:"id"`
-		Kind         string          `json:"kind"`
-		Turn         uuid.UUID       `json:"turn"`
-		Attempt      int             `json:"attempt"`
-		Conversation uuid.UUID       `json:"conversation"`
-		Desk         string          `json:"desk"`
-		Revision     int             `json:"revision"`
-		Recipe       string          `json:"recipe"`
-		Models       []string        `json:"models"`
-		Steps        []string        `json:"steps"`
-		Question     string          `json:"question"`
-		Reply        string          `json:"reply"`
-		State        string          `json:"state"`
-		Problem      string          `json:"problem,omitempty"`
-		Helped       *bool           `json:"helped,omitempty"`
-		StartedAt    time.Time       `json:"started_at"`
-		Seconds      float64         `json:"seconds"`
-		PromptTokens int             `json:"prompt_tokens"`
-		ReplyTokens  int             `json:"reply_tokens"`
-		Cost         float64         `json:"cost"`
-		Calls        int             `json:"calls"`
-		Retries      int             `json:"retries"`
-		Reused       int             `json:"reused"`
-		Edits        json.RawMessage `json:"edits,omitempty"`
-	}
-	insideBody struct {
-		traceBody
-		Live    bool          `json:"live"`
-		Thinned bool          `json:"thinned"`
-		Spans   []spanBody    `json:"spans"`
-		Takes   recipe.Values `json:"takes,omitempty"`
-		Reruns  []traceBody   `json:"reruns"`
-	}
-	spanBody struct {
-		Step    string        `json:"step"`
-		Number  int           `json:"number,omitempty"`
-		Do      string        `json:"do"`
-		Says    string        `json:"says,omitempty"`
-		Parent  int           `json:"parent"`
-		State   recipe.State  `json:"state"`
-		Start   float64       `json:"start"` // in seconds from the run's beginning
-		First   float64       `json:"first,omitempty"`
-		Seconds float64       `json:"seconds"`
-		Tries   int           `json:"tries,omitempty"`
-		Set     any           `json:"set,omitempty"`
-		In      recipe.Values `json:"in,omitempty"`
-		Out     recipe.Values `json:"out,omitempty"`
-		Error   string        `json:"error,omitempty"`
-		Notes   []string      `json:"notes,omitempty"`
-		Calls   []callBody    `json:"calls,omitempty"`
-		// Shortened tells that long values were cut; ?whole=yes brings all.
-		Shortened bool `json:"shortened,omitempty"`
-	}
-	callBody struct {
-		Model        string  `json:"model"`
-		Settings     any     `json:"settings,omitempty"`
-		Messages     any     `json:"messages,omitempty"`
-		Answer       string  `json:"answer"`
-		Finish       string  `json:"finish,omitempty"`
-		PromptTokens int     `json:"prompt_tokens"`
-		ReplyTokens  int     `json:"reply_tokens"`
-		Counted      bool    `json:"counted,omitempty"`
-		Cost         float64 `json:"cost"`
-		First        float64 `json:"first,omitempty"`
-		Seconds      float64 `json:"seconds"`
-		Waited       float64 `json:"waited,omitempty"`
-		Retries      int     `json:"retries,omitempty"`
-		Error        string  `json:"error,omitempty"`
-	}
-)
-
-func traceOf(t store.Trace) traceBody {
-	return traceBody{
-		ID: t.ID, Kind: t.Kind, Turn: t.Turn, Attempt: t.Attempt, Conversation: t.Conversation, Desk: t.Slug, Revision: t.Revision, Recipe: t.Recipe,
-		Models: some(t.Models), Steps: some(t.Steps), Question: t.Question, Reply: t.Reply, State: t.State, Problem: t.Problem, Helped: t.Helped,
-		StartedAt: t.StartedAt, Seconds: t.Seconds, PromptTokens: t.Usage.PromptTokens, ReplyTokens: t.Usage.ReplyTokens, Cost: t.Usage.Cost,
-		Calls: t.Usage.Calls, Retries: t.Usage.Retries, Reused: t.Usage.Reused, Edits: t.Edits,
-	}
-}
-
-func insideOf(in desk.Inside, whole bool) insideBody {
-	b := insideBody{traceBody: traceOf(in.Trace), Live: in.Live, Thinned: in.Thinned, Spans: spansOf(in.Spans, whole), Takes: in.Takes, Reruns: []traceBody{}}
-	for _, r := range in.Reruns {
-		b.Reruns = append(b.Reruns, traceOf(r))
-	}
-	return b
-}
-
-func spansOf(spans []recipe.Span, whole bool) []spanBody {
-	bodies := make([]spanBody, len(spans))
-	for i, s := range spans {
-		cut := shortener{whole: whole}
-		b := spanBody{
-			Step: s.Step, Number: s.Number, Do: s.Do, Says: s.Says, Parent: s.Parent, State: s.State,
-			Start: s.Start.Seconds(), First: s.First.Seconds(), Seconds: s.Took.Seconds(), Tries: s.Tries, Set: s.Set,
-			In: cut.values(s.In), Out: cut.values(s.Out), Error: s.Error, Notes: s.Notes,
-		}
-		for _, c := range s.Calls {
-			b.Calls = append(b.Calls, callBody{
-				c.Model, c.Settings, cut.value(plainValue(c.Messages)), cut.text(c.Answer), c.Finish, c.PromptTokens, c.ReplyTokens, c.Counted, c.Cost,
-				c.First.Seconds(), c.Took.Seconds(), c.Waited.Seconds(), c.Retries, c.Error,
-			})
-		}
-		b.Shortened = cut.did
-		bodies[i] = b
-	}
-	return bodies
-}
-
-// shortener cuts long texts in what is shown first.
-type shortener struct{ whole, did bool }
-
-// longestShown is in bytes.
-const longestShown = 20_000
-
-func (c *shortener) text(s string) string {
-	if c.whole || len(s) <= longestShown {
-		return s
-	}
-	c.did = true
-	return s[:longestShown] + "…"
-}
-
-func (c *shortener) values(v recipe.Values) recipe.Values {
-	if v == nil {
-		return nil
-	}
-	out := make(recipe.Values, len(v))
-	for k, x := range v {
-		out[k] = c.value(plainValue(x))
-	}
-	return out
-}
-
-func (c *shortener) value(v any) any {
-	switch v := v.(type) {
-	case string:
-		return c.text(v)
-	case []any:
-		for i := range v {
-			v[i] = c.value(v[i])
-		}
-	case map[string]any:
-		for k := range v {
-			v[k] = c.value(v[k])
-		}
-	}
-	return v
-}
-
-// plainValue is a value as JSON has it, a copy that may be changed.
-func plainValue(v any) any {
-	text, err := json.Marshal(v)
-	if err != nil {
-		return nil // cannot happen: values marshal
-	}
-	var plain any
-	if json.Unmarshal(text, &plain) != nil {
-		return nil
-	}
-	return plain
-}
 
 func (s *Server) traces(c fiber.Ctx) error {
 	page, err := pageOf(c)
@@ -209,12 +45,8 @@ func (s *Server) traces(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]traceBody, len(list))
-	for i, t := range list {
-		bodies[i] = traceOf(t)
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"traces": bodies})
+	return c.JSON(api.TraceList{Traces: shape.All(list, shape.Trace)})
 }
 
 func amount(c fiber.Ctx, name string) (float64, error) {
@@ -271,7 +103,7 @@ func (s *Server) trace(c fiber.Ctx) error {
 		c.Set("Content-Disposition", `attachment; filename="trace.otlp.json"`)
 		return c.JSON(otlp.Export([]otlp.Trace{{Trace: in.Trace, Spans: in.Spans}}))
 	}
-	return c.JSON(insideOf(in, c.Query("whole") == "yes"))
+	return c.JSON(shape.Inside(in, c.Query("whole") == "yes"))
 }
 
 // traceEvents follows a reply's inside while it is made: an event "inside" at
@@ -315,7 +147,7 @@ func (f *insideFormat) now(b []byte, name string) []byte {
 	if err != nil {
 		return sse.AppendComment(b, "gone")
 	}
-	text, err := json.Marshal(insideOf(in, false))
+	text, err := json.Marshal(shape.Inside(in, false))
 	if err != nil {
 		return b // cannot happen: the types above always marshal
 	}
@@ -347,15 +179,15 @@ func (s *Server) rerun(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var e desk.Edits
+	var e api.Edits
 	if err := readJSON(c, &e); err != nil {
 		return err
 	}
-	in, err := s.Desks.Rerun(c, id, e, by(c))
+	in, err := s.Desks.Rerun(c, id, shape.EditsFrom(e), by(c))
 	if err != nil {
 		return err
 	}
-	return c.JSON(insideOf(in, true))
+	return c.JSON(shape.Inside(in, true))
 }
 
 func (s *Server) traceKeeping(c fiber.Ctx) error {
@@ -363,16 +195,16 @@ func (s *Server) traceKeeping(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(k)
+	return c.JSON(api.Keeping{Days: k.Days})
 }
 
 func (s *Server) setTraceKeeping(c fiber.Ctx) error {
-	var k desk.Keeping
+	var k api.Keeping
 	if err := readJSON(c, &k); err != nil {
 		return err
 	}
-	if err := s.Desks.SetTraceKeeping(c, k, by(c)); err != nil {
+	if err := s.Desks.SetTraceKeeping(c, desk.Keeping{Days: k.Days}, by(c)); err != nil {
 		return err
 	}
-	return c.JSON(k)
+	return c.JSON(api.Keeping{Days: k.Days})
 }

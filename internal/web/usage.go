@@ -10,20 +10,12 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/api"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
 
 // What models were asked for and what it cost, for makers.
-
-type usageRowBody struct {
-	Keys         []string `json:"keys"`
-	Turns        int      `json:"turns"`
-	Calls        int      `json:"calls"`
-	Counted      int      `json:"counted"`
-	PromptTokens int64    `json:"prompt_tokens"`
-	ReplyTokens  int64    `json:"reply_tokens"`
-	Cost         float64  `json:"cost"`
-}
 
 // mostUsageRows bounds an answer.
 const mostUsageRows = 10_000
@@ -68,11 +60,7 @@ func (s *Server) usage(c fiber.Ctx) error {
 	if c.Query("format") == "csv" {
 		return sendUsageCSV(c, f.By, rows)
 	}
-	bodies := make([]usageRowBody, len(rows))
-	for i, r := range rows {
-		bodies[i] = usageRowBody(r)
-	}
-	return c.JSON(fiber.Map{"by": some(f.By), "from": f.From, "to": f.To, "rows": bodies})
+	return c.JSON(api.Usage{By: shape.Some(f.By), From: f.From, To: f.To, Rows: shape.All(rows, shape.UsageRow)})
 }
 
 func sendUsageCSV(c fiber.Ctx, by []string, rows []store.UsageRow) error {

@@ -2,53 +2,17 @@ package web
 
 import (
 	"strconv"
-	"time"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
 
 // What visitors say of replies, and what makers find out about it.
-
-type (
-	judgedBody struct {
-		Turn         uuid.UUID   `json:"turn"`
-		Attempt      int         `json:"attempt"`
-		Conversation uuid.UUID   `json:"conversation"`
-		Desk         string      `json:"desk"`
-		Question     string      `json:"question"`
-		Reply        string      `json:"reply"`
-		Model        string      `json:"model"`
-		Revision     int         `json:"revision"`
-		Helped       bool        `json:"helped"`
-		Reason       string      `json:"reason,omitempty"`
-		Remark       string      `json:"remark,omitempty"`
-		JudgedAt     time.Time   `json:"judged_at"`
-		Trace        *uuid.UUID  `json:"trace,omitempty"`
-		Finding      findingBody `json:"finding"`
-	}
-	findingBody struct {
-		Cause     string     `json:"cause"`
-		Note      string     `json:"note"`
-		Done      bool       `json:"done"`
-		ChangedBy string     `json:"changed_by,omitempty"`
-		ChangedAt *time.Time `json:"changed_at,omitempty"`
-	}
-	causeBody struct {
-		Week  string `json:"week"`
-		Cause string `json:"cause"`
-		Count int    `json:"count"`
-	}
-	preferenceBody struct {
-		Title     string `json:"title"`
-		Model     string `json:"model"`
-		Shown     int    `json:"shown"`
-		Preferred int    `json:"preferred"`
-	}
-)
 
 // yesNo reads a query of that name: yes, no, or nothing.
 func yesNo(c fiber.Ctx, name string) (*bool, error) {
@@ -78,14 +42,8 @@ func (s *Server) verdicts(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]judgedBody, len(list))
-	for i, j := range list {
-		bodies[i] = judgedBody{
-			j.Turn, j.Attempt, j.Conversation, j.Slug, j.Question, j.Reply, j.Model, j.Revision, j.Helped, j.Reason, j.Remark, j.JudgedAt, j.Trace, findingBody(j.Finding),
-		}
-	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(fiber.Map{"verdicts": bodies, "reasons": desk.Reasons(), "causes": desk.Causes()})
+	return c.JSON(api.VerdictList{Verdicts: shape.All(list, shape.Verdict), Reasons: desk.Reasons(), Causes: desk.Causes()})
 }
 
 func (s *Server) find(c fiber.Ctx) error {
@@ -94,15 +52,11 @@ func (s *Server) find(c fiber.Ctx) error {
 	if err != nil || err2 != nil {
 		return &desk.Problem{Code: desk.NoTurn, Sentence: "There is no such reply."}
 	}
-	var b struct {
-		Cause string `json:"cause"`
-		Note  string `json:"note"`
-		Done  bool   `json:"done"`
-	}
+	var b api.NewFinding
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Find(c, turn, attempt, store.Finding{Cause: b.Cause, Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
+	if err := s.Desks.Find(c, turn, attempt, store.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
@@ -113,11 +67,7 @@ func (s *Server) causes(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]causeBody, len(counts))
-	for i, n := range counts {
-		bodies[i] = causeBody{n.Week.Format(time.DateOnly), n.Cause, n.Count}
-	}
-	return c.JSON(fiber.Map{"causes": bodies})
+	return c.JSON(api.CauseList{Causes: shape.All(counts, shape.Cause)})
 }
 
 func (s *Server) preferences(c fiber.Ctx) error {
@@ -128,9 +78,5 @@ func (s *Server) preferences(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	bodies := make([]preferenceBody, len(list))
-	for i, p := range list {
-		bodies[i] = preferenceBody(p)
-	}
-	return c.JSON(fiber.Map{"preferences": bodies})
+	return c.JSON(api.PreferenceList{Preferences: shape.All(list, shape.Preference)})
 }

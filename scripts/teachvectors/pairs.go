@@ -16,7 +16,7 @@ import (
 	"unicode"
 
 	"juvalogos/core/embedding"
-	"juvalogos/core/passage"
+	"juvalogos/core/language"
 	"juvalogos/core/reading"
 )
 
@@ -61,7 +61,7 @@ func (g *gatherer) add(short, long string) {
 
 // around adds sentences, each with those around it.
 func (g *gatherer) around(text string, times int) {
-	sentences := passage.Sentences(text)
+	sentences := language.Sentences(text)
 	if len(sentences) < 3 {
 		return
 	}

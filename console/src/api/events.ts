@@ -1,3 +1,4 @@
+import { EventSourceParserStream } from "eventsource-parser/stream";
 import type { Schemas } from "../given";
 
 /** One event of a reply's stream. */
@@ -8,28 +9,12 @@ export type ReplyEvent =
   | { name: "notice"; id: string; data: Schemas["Notice"] }
   | { name: "end"; id: string; data: Schemas["Outcome"] };
 
-/** Reads a response's event stream (HTML standard, 9.2). */
+/** Reads a response's event stream; events without a name or data are left out. */
 export async function* readEvents(response: Response): AsyncGenerator<ReplyEvent> {
-  const reader = response.body!.pipeThrough(new TextDecoderStream()).getReader();
-  let rest = "";
+  const events = response.body!.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream()).getReader();
   for (;;) {
-    const { value, done } = await reader.read();
+    const { value, done } = await events.read();
     if (done) return;
-    const frames = (rest + value).split("\n\n");
-    rest = frames.pop()!;
-    for (const frame of frames) {
-      const event = parse(frame);
-      if (event) yield event;
-    }
+    if (value.event && value.data) yield { name: value.event, id: value.id ?? "", data: JSON.parse(value.data) } as ReplyEvent;
   }
-}
-
-function parse(frame: string): ReplyEvent | null {
-  const fields: Record<string, string> = {};
-  for (const line of frame.split("\n")) {
-    const colon = line.indexOf(": ");
-    if (colon > 0) fields[line.slice(0, colon)] = line.slice(colon + 2);
-  }
-  if (!fields.event || !fields.data) return null;
-  return { name: fields.event, id: fields.id ?? "", data: JSON.parse(fields.data) } as ReplyEvent;
 }

@@ -1,92 +1,108 @@
 import type { Schemas } from "../given";
-import { request, send } from "./api";
+import { asYAML, data, service } from "./service";
 
 // What the console asks of the service.
 
-const json = async <T>(response: Promise<Response>): Promise<T> => (await response).json();
-const desk = (slug: string, rest = "") => `/api/desks/${encodeURIComponent(slug)}${rest}`;
+const desk = (slug: string) => ({ params: { path: { slug } } });
+const id = (id: string) => ({ params: { path: { id } } });
+const name = (name: string) => ({ params: { path: { name } } });
 
-export type SignIn = { name: string; password: string; link?: string };
+export type SignIn = Schemas["SignIn"];
 
-export const whoAmI = () => json<Schemas["Session"]>(request("/api/session"));
-export const signIn = (b: SignIn) => json<Schemas["Session"]>(send("POST", "/api/session", b));
-export const makeAccount = (b: SignIn) => json<Schemas["Session"]>(send("POST", "/api/account", b));
-export const signOut = () => request("/api/session", { method: "DELETE" });
-export const setPassword = (old: string, fresh: string) => send("POST", "/api/account/password", { old, new: fresh });
-export const listBrowsers = async () => (await json<{ sessions: Schemas["Browser"][] }>(request("/api/sessions"))).sessions;
-export const endSession = (id: number) => request(`/api/sessions/${id}`, { method: "DELETE" });
+export const whoAmI = () => data(service.GET("/api/session"));
+export const signIn = (body: SignIn) => data(service.POST("/api/session", { body }));
+export const makeAccount = (body: SignIn) => data(service.POST("/api/account", { body }));
+export const signOut = () => service.DELETE("/api/session");
+export const setPassword = (old: string, fresh: string) => service.POST("/api/account/password", { body: { old, new: fresh } });
+export const listBrowsers = async () => (await data(service.GET("/api/sessions"))).sessions;
+export const endSession = (id: number) => service.DELETE("/api/sessions/{id}", { params: { path: { id } } });
 
-export const listTokens = async () => (await json<{ tokens: Schemas["Token"][] }>(request("/api/tokens"))).tokens;
-export const addToken = (b: { name: string; scopes: string[]; expires_at?: string }) => json<Schemas["Token"]>(send("POST", "/api/tokens", b));
-export const removeToken = (name: string) => request(`/api/tokens/${encodeURIComponent(name)}`, { method: "DELETE" });
+export const listTokens = async () => (await data(service.GET("/api/tokens"))).tokens;
+export const addToken = (body: Schemas["NewToken"]) => data(service.POST("/api/tokens", { body }));
+export const removeToken = (token: string) => service.DELETE("/api/tokens/{name}", name(token));
+/** Makes a removed token good again. */
+export const restoreToken = (token: string) => service.POST("/api/tokens/{name}/restore", name(token));
 
-export const restoreToken = (name: string) => request(`/api/tokens/${encodeURIComponent(name)}/restore`, { method: "POST" });
-
-export const listDesks = async () => (await json<{ desks: Schemas["Desk"][] }>(request("/api/desks"))).desks;
-export const readDesk = (slug: string) => json<Schemas["Desk"]>(request(desk(slug)));
-export const readDraft = (slug: string) => json<Schemas["Draft"]>(request(desk(slug, "/draft")));
-export const dropDraft = (slug: string) => request(desk(slug, "/draft"), { method: "DELETE" });
-export const readRevision = (slug: string, number: number) => json<Schemas["Revision"]>(request(desk(slug, `/revisions/${number}`)));
-export const returnTo = (slug: string, revision: number) => json<Schemas["Desk"]>(send("POST", desk(slug, "/return"), { revision }));
-export const withdraw = (slug: string) => json<Schemas["Desk"]>(request(desk(slug, "/withdraw"), { method: "POST" }));
-export const duplicate = (slug: string, as: string) => json<Schemas["Desk"]>(send("POST", desk(slug, "/duplicate"), { as }));
+export const listDesks = async () => (await data(service.GET("/api/desks"))).desks;
+export const readDesk = (slug: string) => data(service.GET("/api/desks/{slug}", desk(slug)));
+export const readDraft = (slug: string) => data(service.GET("/api/desks/{slug}/draft", desk(slug)));
+export const dropDraft = (slug: string) => service.DELETE("/api/desks/{slug}/draft", desk(slug));
+export const readRevision = (slug: string, number: number) =>
+  data(service.GET("/api/desks/{slug}/revisions/{number}", { params: { path: { slug, number } } }));
+export const returnTo = (slug: string, revision: number) => data(service.POST("/api/desks/{slug}/return", { ...desk(slug), body: { revision } }));
+export const withdraw = (slug: string) => data(service.POST("/api/desks/{slug}/withdraw", desk(slug)));
+export const duplicate = (slug: string, as: string) => data(service.POST("/api/desks/{slug}/duplicate", { ...desk(slug), body: { as } }));
 
 /** Keeps a desk file that is being worked on; answers with what is wrong with it. */
-export async function saveDraft(slug: string, file: string): Promise<Schemas["FileProblems"]> {
-  const saved = request(desk(slug, "/draft"), { method: "PUT", headers: { "Content-Type": "application/yaml" }, body: file });
-  return (await json<{ problems: Schemas["FileProblems"] }>(saved)).problems;
-}
+export const saveDraft = async (slug: string, file: string) =>
+  (await data(service.PUT("/api/desks/{slug}/draft", { ...desk(slug), ...asYAML, body: file }))).problems;
 
-export const publish = (file: string, note: string) =>
-  json<Schemas["Desk"]>(request(`/api/desks?${new URLSearchParams({ note })}`, { method: "POST", headers: { "Content-Type": "application/yaml" }, body: file }));
+export const publish = (file: string, note: string) => data(service.POST("/api/desks", { params: { query: { note } }, ...asYAML, body: file }));
 
 export const importDesk = (packed: string, as = "") =>
-  json<{ slug: string; problems: Schemas["FileProblems"] }>(
-    request(`/api/desks/import?${new URLSearchParams({ as })}`, { method: "POST", headers: { "Content-Type": "application/json" }, body: packed }),
+  data(
+    service.POST("/api/desks/import", {
+      params: { query: { as } },
+      body: packed as unknown as Schemas["PackedDesk"],
+      bodySerializer: (file) => file as unknown as string, // the service says what is wrong with it
+    }),
   );
 
 /** Lists the conversations at a desk. */
 export async function listRecords(slug: string, search = "", before = ""): Promise<Schemas["Conversation"][]> {
-  const query = new URLSearchParams({ search, before, limit: "40" });
-  return (await json<{ conversations: Schemas["Conversation"][] }>(request(desk(slug, `/conversations?${query}`)))).conversations;
+  const query = { search: search || undefined, before: before || undefined, limit: 40 };
+  return (await data(service.GET("/api/desks/{slug}/conversations", { params: { path: { slug }, query } }))).conversations;
 }
-export const readRecord = (id: string) => json<Schemas["Conversation"]>(request(`/api/records/${id}`));
-export const removeRecord = (id: string) => request(`/api/records/${id}`, { method: "DELETE" });
-export const restoreRecord = (id: string) => request(`/api/records/${id}/restore`, { method: "POST" });
+export const readRecord = (conversation: string) => data(service.GET("/api/records/{id}", id(conversation)));
+export const removeRecord = (conversation: string) => service.DELETE("/api/records/{id}", id(conversation));
+export const restoreRecord = (conversation: string) => service.POST("/api/records/{id}/restore", id(conversation));
 
-export const listModels = async () => (await json<{ models: Schemas["Model"][] }>(request("/api/models"))).models;
-export const probe = async (model: string) =>
-  (await json<{ probes: Schemas["Probe"][] }>(request(`/api/models/probe?${new URLSearchParams({ model })}`, { method: "POST" }))).probes;
-export const listConnections = async () => (await json<{ connections: Schemas["Connection"][] }>(request("/api/connections"))).connections;
-export const keepConnection = (c: Schemas["Connection"]) => send("PUT", `/api/connections/${encodeURIComponent(c.name)}`, c);
-export const removeConnection = (name: string) => request(`/api/connections/${encodeURIComponent(name)}`, { method: "DELETE" });
-export const restoreConnection = (name: string) => request(`/api/connections/${encodeURIComponent(name)}/restore`, { method: "POST" });
-export const look = async (c: Schemas["Connection"]) => (await json<{ models: string[] }>(send("POST", "/api/connections/look", c))).models;
+export const listModels = async () => (await data(service.GET("/api/models"))).models;
+export const probe = async (model: string) => (await data(service.POST("/api/models/probe", { params: { query: { model } } }))).probes;
+export const listConnections = async () => (await data(service.GET("/api/connections"))).connections;
+export const keepConnection = (body: Schemas["Connection"]) => service.PUT("/api/connections/{name}", { ...name(body.name), body });
+export const removeConnection = (connection: string) => service.DELETE("/api/connections/{name}", name(connection));
+export const restoreConnection = (connection: string) => service.POST("/api/connections/{name}/restore", name(connection));
+export const look = async (body: Schemas["Connection"]) => (await data(service.POST("/api/connections/look", { body }))).models;
 
-export const readMilestones = () => json<Schemas["Milestones"]>(request("/api/milestones"));
-export const readFolder = () => json<{ folder: string; files: Schemas["FolderFile"][] }>(request("/api/folder"));
-export const readDeskSchema = () => json<DeskSchema>(request("/api/schemas/desk.json"));
+export const readMilestones = () => data(service.GET("/api/milestones"));
+export const readFolder = () => data(service.GET("/api/folder"));
+export const readDeskSchema = async () => (await data(service.GET("/api/schemas/desk.json"))) as DeskSchema;
 
-const query = (q: Record<string, string | number | undefined>) =>
-  new URLSearchParams(Object.entries(q).filter(([, v]) => v !== undefined && v !== "").map(([k, v]) => [k, String(v)]));
+/** What of a query has a value. */
+const said = <T extends object>(query: T) => Object.fromEntries(Object.entries(query).filter(([, v]) => v !== undefined && v !== "")) as T;
 
-export type TraceQuery = Partial<Record<"desk" | "model" | "step" | "state" | "kind" | "slow" | "costly" | "flagged" | "search" | "since" | "before" | "limit" | "conversation", string>>;
-export const listTraces = async (q: TraceQuery) => (await json<{ traces: Schemas["Trace"][] }>(request(`/api/traces?${query(q)}`))).traces;
-export const readInside = (id: string, whole = false) => json<Schemas["Inside"]>(request(`/api/traces/${id}?${query({ whole: whole ? "yes" : "" })}`));
-export const followInside = (turn: string, signal: AbortSignal) => request(`/api/traces/${turn}/events`, { signal });
-export const rerun = (id: string, edits: Schemas["Edits"]) => json<Schemas["Inside"]>(send("POST", `/api/traces/${id}/runs`, edits));
-export const readKeeping = () => json<Schemas["Keeping"]>(request("/api/settings/traces"));
-export const setKeeping = (days: number) => send("PUT", "/api/settings/traces", { days });
+export type TraceQuery = Partial<
+  Record<"desk" | "model" | "step" | "state" | "kind" | "slow" | "costly" | "flagged" | "search" | "since" | "before" | "limit" | "conversation", string>
+>;
+export const listTraces = async (q: TraceQuery) => {
+  const { slow, costly, limit, ...rest } = said(q);
+  const query = { ...rest, slow: numeral(slow), costly: numeral(costly), limit: numeral(limit) };
+  return (await data(service.GET("/api/traces", { params: { query } }))).traces;
+};
+const numeral = (text?: string) => (text ? Number(text) : undefined);
+export const readInside = (trace: string, whole = false) =>
+  data(service.GET("/api/traces/{id}", { params: { path: { id: trace }, query: whole ? { whole: "yes" } : {} } }));
+export const followInside = async (turn: string, signal: AbortSignal) =>
+  (await service.GET("/api/traces/{id}/events", { ...id(turn), signal, parseAs: "stream" })).response;
+export const rerun = (trace: string, body: Schemas["Edits"]) => data(service.POST("/api/traces/{id}/runs", { ...id(trace), body }));
+export const readKeeping = () => data(service.GET("/api/settings/traces"));
+export const setKeeping = (days: number) => service.PUT("/api/settings/traces", { body: { days } });
 
-export const readUsage = (q: Record<string, string | undefined>) => json<Schemas["Usage"]>(request(`/api/usage?${query(q)}`));
-export const usageCSV = (q: Record<string, string | undefined>) => `/api/usage?${query({ ...q, format: "csv" })}`;
+type UsageQuery = Partial<Record<"by" | "from" | "to" | "desk" | "model" | "step" | "visitor", string>>;
+export const readUsage = (q: UsageQuery) => data(service.GET("/api/usage", { params: { query: said(q) } }));
+export const usageCSV = (q: UsageQuery) => `/api/usage?${new URLSearchParams({ ...said(q), format: "csv" } as Record<string, string>)}`;
 
 export type VerdictQuery = Partial<Record<"desk" | "helped" | "done" | "cause" | "before" | "limit", string>>;
-export const listVerdicts = async (q: VerdictQuery) => (await json<{ verdicts: Schemas["Verdict"][] }>(request(`/api/verdicts?${query(q)}`))).verdicts;
-export const find = (turn: string, attempt: number, f: { cause: string; note: string; done: boolean }) => send("PUT", `/api/verdicts/${turn}/${attempt}`, f);
-export const readCauses = async (slug = "") => (await json<{ causes: Schemas["CauseCount"][] }>(request(`/api/verdicts/causes?${query({ desk: slug })}`))).causes;
-export const readPreferences = async (slug: string) => (await json<{ preferences: Schemas["Preference"][] }>(request(desk(slug, "/preferences")))).preferences;
-export const readDeskRecipe = (slug: string) => json<Schemas["Recipe"]>(request(desk(slug, "/recipe")));
+export const listVerdicts = async (q: VerdictQuery) => {
+  const { limit, ...rest } = said(q);
+  return (await data(service.GET("/api/verdicts", { params: { query: { ...rest, limit: numeral(limit) } } }))).verdicts;
+};
+export const find = (turn: string, attempt: number, f: { cause: string; note: string; done: boolean }) =>
+  service.PUT("/api/verdicts/{turn}/{attempt}", { params: { path: { turn, attempt } }, body: f as Schemas["NewFinding"] });
+export const readCauses = async (slug = "") => (await data(service.GET("/api/verdicts/causes", { params: { query: said({ desk: slug }) } }))).causes;
+export const readPreferences = async (slug: string) => (await data(service.GET("/api/desks/{slug}/preferences", desk(slug)))).preferences;
+export const readDeskRecipe = (slug: string) => data(service.GET("/api/desks/{slug}/recipe", desk(slug)));
 
 /** What the console reads of the JSON Schema of desk files. */
 export type DeskSchema = {

@@ -1777,6 +1777,7 @@ export interface components {
             tokens: number;
             /** @description What embedding those will cost. */
             cost: number;
+            /** Format: int64 */
             spent_tokens: number;
             spent_cost: number;
             /** @description What stopped it last. */
@@ -1784,6 +1785,7 @@ export interface components {
         };
         /** @description A document that a visitor attached to a conversation. */
         Attachment: {
+            /** Format: int64 */
             id: number;
             name: string;
             /** @enum {string} */
@@ -1791,6 +1793,7 @@ export interface components {
             problem?: string;
             words: number;
             pages?: number;
+            /** Format: int64 */
             size: number;
         };
         Take: {
@@ -1823,14 +1826,7 @@ export interface components {
             supported: boolean;
             /** @description Whether what was found was likely to answer. */
             answers: boolean;
-            sentences: {
-                /** @description In bytes of the reply. */
-                from: number;
-                to: number;
-                /** @enum {string} */
-                support: "supported" | "unsupported" | "neutral";
-                notes: components["schemas"]["SourceNote"][];
-            }[];
+            sentences: components["schemas"]["SourceSentence"][];
             passages: components["schemas"]["SourcePassage"][];
         };
         SourceNote: {
@@ -1840,8 +1836,8 @@ export interface components {
             quote: string;
             place?: string;
             /** @description The heading above the words. */
-            section?: string;
-            marks?: components["schemas"]["SourceMark"][];
+            section: string;
+            marks: components["schemas"]["SourceMark"][];
         };
         /** @description A stretch of a block of the document, in bytes. */
         SourceMark: {
@@ -1852,6 +1848,7 @@ export interface components {
         SourcePassage: {
             number: number;
             shelf: string;
+            /** Format: int64 */
             document: number;
             title: string;
             format: string;
@@ -1860,7 +1857,11 @@ export interface components {
             /** @description As people say it: page 3, line 12, at 1:05. */
             place: string;
             text: string;
-            spans?: components["schemas"]["SourceMark"][];
+            spans: components["schemas"]["SourceSpan"][];
+            /** @description Its place in its document, from 0. */
+            passage: number;
+            /** @description Of the search; more is better. */
+            score: number;
         };
         /** @description A piece of a document as it was read. */
         Block: {
@@ -1872,21 +1873,16 @@ export interface components {
             sheet?: string;
             row?: number;
             /** @description Where stretches of the text are, on a page or in time. */
-            marks?: {
-                /** @description In bytes of the text; up to the next mark. */
-                at: number;
-                page?: number;
-                /** @description Left, top, width and height, as parts of the page's. */
-                box?: number[];
-                /** @description In seconds. */
-                time?: number;
-            }[];
+            marks?: components["schemas"]["BlockMark"][];
         };
         Shelf: {
             /** @description Its name in desk files. */
             shelf: string;
             title: string;
-            /** @description Counts what was added and removed. */
+            /**
+             * Format: int64
+             * @description Counts what was added and removed.
+             */
             state: number;
             made_by: string;
             /** Format: date-time */
@@ -1900,9 +1896,11 @@ export interface components {
             tokens: number;
         };
         Document: {
+            /** Format: int64 */
             id: number;
             name: string;
             source?: string;
+            /** Format: int64 */
             size: number;
             /** @enum {string} */
             state: "waiting" | "reading" | "ready" | "failed";
@@ -1933,8 +1931,10 @@ export interface components {
             path: string[];
             text: string;
             tokens: number;
+            spans: components["schemas"]["SourceSpan"][];
         };
         Added: {
+            /** Format: int64 */
             document: number;
             name: string;
             /** @description False: the shelf has the same content already. */
@@ -1943,6 +1943,7 @@ export interface components {
             problem?: string;
         };
         MapPoint: {
+            /** Format: int64 */
             document: number;
             passage: number;
             /** @description About -1 to 1. */
@@ -1951,6 +1952,7 @@ export interface components {
         };
         /** @description A passage that a question finds, and why. */
         ShelfHit: {
+            /** Format: int64 */
             document: number;
             title: string;
             name: string;
@@ -1966,6 +1968,7 @@ export interface components {
             vector_rank: number;
             fused_rank: number;
             matched: string[];
+            spans: components["schemas"]["SourceSpan"][];
         };
         Trace: {
             /** Format: uuid */
@@ -2002,39 +2005,7 @@ export interface components {
             edits?: components["schemas"]["Edits"];
         };
         /** @description A trace with its spans. */
-        Inside: {
-            /** Format: uuid */
-            id: string;
-            /** @enum {string} */
-            kind: "reply" | "summary" | "rerun";
-            /** Format: uuid */
-            turn: string;
-            attempt: number;
-            /** Format: uuid */
-            conversation: string;
-            desk: string;
-            /** @description 0 is the draft. */
-            revision: number;
-            recipe: string;
-            models: string[];
-            steps: string[];
-            question: string;
-            reply: string;
-            state: string;
-            problem?: string;
-            helped?: boolean;
-            /** Format: date-time */
-            started_at: string;
-            seconds: number;
-            prompt_tokens: number;
-            reply_tokens: number;
-            cost: number;
-            /** @description How often models were asked. */
-            calls: number;
-            retries: number;
-            /** @description Steps whose outputs were kept from earlier. */
-            reused: number;
-            edits?: components["schemas"]["Edits"];
+        Inside: components["schemas"]["Trace"] & {
             /** @description It is being made. */
             live: boolean;
             /** @description Only figures are left. */
@@ -2061,6 +2032,7 @@ export interface components {
             first?: number;
             seconds: number;
             tries?: number;
+            /** @description The settings of the step. */
             set?: {
                 [key: string]: unknown;
             };
@@ -2080,10 +2052,7 @@ export interface components {
             settings?: {
                 [key: string]: unknown;
             };
-            messages?: {
-                role: string;
-                content: string;
-            }[];
+            messages?: components["schemas"]["Message"][];
             answer: string;
             finish?: string;
             prompt_tokens: number;
@@ -2141,7 +2110,9 @@ export interface components {
             calls: number;
             /** @description Calls for which the server gave no figures. */
             counted: number;
+            /** Format: int64 */
             prompt_tokens: number;
+            /** Format: int64 */
             reply_tokens: number;
             cost: number;
         };
@@ -2217,29 +2188,8 @@ export interface components {
             about: string;
             width: number;
             height: number;
-            boxes: {
-                name: string;
-                title: string;
-                kind: string;
-                notes?: string[];
-                gives?: string[];
-                line?: number;
-                group?: boolean;
-                x: number;
-                y: number;
-                w: number;
-                h: number;
-            }[];
-            wires: {
-                from: string;
-                to: string;
-                label: string;
-                path: string;
-                x: number;
-                y: number;
-                /** @description The label begins at x; else its middle is there. */
-                side?: boolean;
-            }[];
+            boxes: components["schemas"]["DrawingBox"][];
+            wires: components["schemas"]["DrawingWire"][];
         };
         StepKind: {
             name: string;
@@ -2258,10 +2208,7 @@ export interface components {
         /** @description What a visitor may change. */
         Choices: {
             /** @description The desk's own first; empty if there is no choice. */
-            models: {
-                model: string;
-                title: string;
-            }[];
+            models: components["schemas"]["ModelChoice"][];
             manner: boolean;
             length: boolean;
             languages: string[];
@@ -2308,10 +2255,7 @@ export interface components {
             /** @description The path that is shown; with a single conversation only. */
             turns?: components["schemas"]["Turn"][];
             /** @description Where a search found its words. */
-            found?: {
-                text: string;
-                hit?: boolean;
-            }[];
+            found?: components["schemas"]["Excerpt"][];
             /** @description For makers, with a single conversation; the oldest first. */
             summaries?: components["schemas"]["Summary"][];
             /** @enum {string} */
@@ -2359,12 +2303,7 @@ export interface components {
             seconds: number;
             /** @description With the end of a stream: the whole reply, where a later step has mended what was shown as it grew. */
             reply?: string;
-            usage: {
-                prompt_tokens: number;
-                reply_tokens: number;
-                /** @description For makers, in the currency of the connection file; missing if no price is known. */
-                cost?: number;
-            };
+            usage: components["schemas"]["ReplyUsage"];
             /** @enum {string} */
             show?: "columns" | "cards";
             /** @description The texts of a reply that has several. */
@@ -2445,17 +2384,7 @@ export interface components {
             /** @description With a single revision only. */
             file?: string;
             /** @description With a single revision only. The shelves it answers from, and what changed on them since. */
-            shelves?: {
-                shelf: string;
-                title: string;
-                /** @description The shelf's state when the revision was published. */
-                then: number;
-                now: number;
-                /** @description The shelf is no more. */
-                gone: boolean;
-                added: string[];
-                removed: string[];
-            }[];
+            shelves?: components["schemas"]["ShelfChange"][];
             made_by: string;
             /** Format: date-time */
             made_at: string;
@@ -2504,7 +2433,7 @@ export interface components {
             format: "juvalogos-desk/1";
             slug: string;
             published: number;
-            revisions: components["schemas"]["Revision"][];
+            revisions: components["schemas"]["PackedRevision"][];
             draft?: string;
         };
         FolderFile: {
@@ -2538,6 +2467,7 @@ export interface components {
             csrf: string;
         };
         Browser: {
+            /** Format: int64 */
             id: number;
             what: string;
             /** @description It is the one that asks. */
@@ -2581,20 +2511,9 @@ export interface components {
             can: string[];
             context: number;
             vocabulary: string;
-            price: {
-                in: number;
-                out: number;
-            };
+            price: components["schemas"]["Price"];
         };
-        Model: {
-            name: string;
-            can: string[];
-            context: number;
-            vocabulary: string;
-            price: {
-                in: number;
-                out: number;
-            };
+        Model: components["schemas"]["ModelSettings"] & {
             connection: string;
             address: string;
         };
@@ -2621,24 +2540,15 @@ export interface components {
             expires_at?: string;
             secret?: string;
         };
+        /** @description A reply, or in a stream a piece of one. */
         Completion: {
             id: string;
             object: string;
+            /** Format: int64 */
             created: number;
             model: string;
-            choices: {
-                index: number;
-                message: {
-                    role: string;
-                    content: string;
-                };
-                finish_reason: string;
-            }[];
-            usage: {
-                prompt_tokens: number;
-                completion_tokens: number;
-                total_tokens: number;
-            };
+            choices: components["schemas"]["CompletionChoice"][];
+            usage?: components["schemas"]["CompletionUsage"];
         };
         Problem: {
             type: string;
@@ -2652,13 +2562,353 @@ export interface components {
             problems?: components["schemas"]["FileProblems"];
         };
         /** @description What is wrong with a file. */
-        FileProblems: {
+        FileProblems: components["schemas"]["FileProblem"][];
+        ConversationList: {
+            conversations: components["schemas"]["Conversation"][];
+        };
+        Renaming: {
+            title: string;
+        };
+        Shared: {
+            page: string;
+        };
+        TakenBack: {
+            question: string;
+            /** @description How many turns remain. */
+            left: number;
+        };
+        AttemptList: {
+            attempts: components["schemas"]["Attempt"][];
+        };
+        Again: {
+            choice?: components["schemas"]["Choice"];
+            /** @description By the desk's draft; for makers. */
+            preview?: boolean;
+        };
+        ChosenAttempt: {
+            attempt: number;
+        };
+        Judgement: {
+            attempt: number;
+            helped: boolean | null;
+            /** @enum {string} */
+            reason?: "" | "wrong" | "incomplete" | "unclear" | "off-topic" | "too-long" | "other";
+            /** @description In the visitor's own words. */
+            remark?: string;
+        };
+        Preferred: {
+            attempt: number;
+            /** @description From 0. */
+            lane: number;
+        };
+        PreferenceList: {
+            preferences: components["schemas"]["Preference"][];
+        };
+        TraceList: {
+            traces: components["schemas"]["Trace"][];
+        };
+        VerdictList: {
+            verdicts: components["schemas"]["Verdict"][];
+            reasons?: string[];
+            causes?: string[];
+        };
+        ShelfList: {
+            shelves: components["schemas"]["Shelf"][];
+        };
+        NewShelf: {
+            shelf: string;
+            title?: string;
+        };
+        AttachmentList: {
+            documents: components["schemas"]["Attachment"][];
+        };
+        Attached: {
+            /** Format: uuid */
+            conversation: string;
+            added: components["schemas"]["Added"][];
+        };
+        DocumentList: {
+            documents: components["schemas"]["Document"][];
+        };
+        AddedList: {
+            added: components["schemas"]["Added"][];
+        };
+        ShelfQuery: {
+            query: string;
+            limit?: number;
+            /** @description Only in documents whose title or file name has these words. */
+            within?: string;
+        };
+        ShelfFound: {
+            hits: components["schemas"]["ShelfHit"][];
+            /** @description How likely something found answers, 0 to 1. */
+            answers: number;
+        };
+        NewAddress: {
+            /** @description With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them. */
+            address: string;
+            topic?: string;
+            search?: string;
+            /** @description How many papers at most; 5 if left out. */
+            most?: number;
+        };
+        ShelfMap: {
+            points: components["schemas"]["MapPoint"][];
+            asked?: components["schemas"]["MapPoint"];
+        };
+        Cancelled: {
+            cancelled: number;
+        };
+        PassageList: {
+            document: components["schemas"]["Document"];
+            passages: components["schemas"]["ShelfPassage"][];
+        };
+        CauseList: {
+            causes: components["schemas"]["CauseCount"][];
+        };
+        NewFinding: {
+            /** @enum {string} */
+            cause: "" | "nothing-found" | "found-not-used" | "model-wrong" | "question-unclear" | "other";
+            note: string;
+            done: boolean;
+        };
+        RecipeList: {
+            recipes: components["schemas"]["Recipe"][];
+            kinds: components["schemas"]["StepKind"][];
+        };
+        NewPassword: {
+            old: string;
+            new: string;
+        };
+        SessionList: {
+            sessions: components["schemas"]["Browser"][];
+        };
+        DeskList: {
+            desks: components["schemas"]["Desk"][];
+        };
+        Imported: {
+            slug: string;
+            problems: components["schemas"]["FileProblems"];
+        };
+        DraftProblems: {
+            problems: components["schemas"]["FileProblems"];
+        };
+        ReturnTo: {
+            revision: number;
+        };
+        DuplicateAs: {
+            as: string;
+        };
+        ConnectionList: {
+            connections: components["schemas"]["Connection"][];
+        };
+        ModelNames: {
+            models: string[];
+        };
+        Folder: {
+            /** @description Empty if none is watched. */
+            folder: string;
+            files: components["schemas"]["FolderFile"][];
+        };
+        ModelList: {
+            models: components["schemas"]["Model"][];
+        };
+        ProbeList: {
+            probes: components["schemas"]["Probe"][];
+        };
+        TokenList: {
+            tokens: components["schemas"]["Token"][];
+        };
+        NewToken: {
+            name: string;
+            scopes?: ("ask" | "read" | "publish" | "manage")[];
+            /** Format: date-time */
+            expires_at?: string;
+        };
+        CompletionModels: {
+            object: string;
+            data: components["schemas"]["CompletionModel"][];
+        };
+        CompletionRequest: {
+            /** @description A desk's slug. */
+            model: string;
+            messages: components["schemas"]["CompletionTurn"][];
+            stream?: boolean;
+            stream_options?: components["schemas"]["CompletionStreamOptions"];
+            temperature?: number;
+            top_p?: number;
+            max_tokens?: number;
+            max_completion_tokens?: number;
+            /** @description A text or a list of texts. */
+            stop?: unknown;
+            seed?: number;
+            n?: number;
+        };
+        SourceSentence: {
+            /** @description In bytes of the reply. */
+            from: number;
+            to: number;
+            /** @enum {string} */
+            support: "supported" | "unsupported" | "neutral";
+            notes: components["schemas"]["SourceNote"][];
+        };
+        /** @description Where another page or another time of a talk begins within a stretch. */
+        SourceBreak: {
+            /** @description In bytes of the block. */
+            at: number;
+            page?: number;
+            /** @description In seconds. */
+            time?: number;
+        };
+        /** @description A stretch of a block of the document, in bytes, with the place where it begins. */
+        SourceSpan: {
+            block: number;
+            from: number;
+            to: number;
+            page?: number;
+            line?: number;
+            /** @description In seconds. */
+            time?: number;
+            /** @description The time is known, though it may be 0. */
+            timed?: boolean;
+            sheet?: string;
+            row?: number;
+            turns?: components["schemas"]["SourceBreak"][];
+            /** @description The stretch is one. */
+            heading?: boolean;
+        };
+        BlockMark: {
+            /** @description In bytes of the text; up to the next mark. */
+            at: number;
+            page?: number;
+            /** @description Left, top, width and height, as parts of the page's. */
+            box?: number[];
+            /** @description In seconds. */
+            time?: number;
+        };
+        FileProblem: {
             file: string;
             /** @description From 1; 0 if the problem has no place. */
             line: number;
             column: number;
             message: string;
-        }[];
+        };
+        DrawingBox: {
+            name: string;
+            title: string;
+            kind: string;
+            notes?: string[];
+            gives?: string[];
+            line?: number;
+            group?: boolean;
+            x: number;
+            y: number;
+            w: number;
+            h: number;
+        };
+        DrawingWire: {
+            from: string;
+            to: string;
+            label: string;
+            path: string;
+            x: number;
+            y: number;
+            /** @description The label begins at x; else its middle is there. */
+            side?: boolean;
+        };
+        ModelChoice: {
+            model: string;
+            title: string;
+        };
+        /** @description A piece of what a search found. */
+        Excerpt: {
+            text: string;
+            hit?: boolean;
+        };
+        ReplyUsage: {
+            prompt_tokens: number;
+            reply_tokens: number;
+            /** @description For makers, in the currency of the connection file; missing if no price is known. */
+            cost?: number;
+        };
+        ShelfChange: {
+            shelf: string;
+            title: string;
+            /**
+             * Format: int64
+             * @description The shelf's state when the revision was published.
+             */
+            then: number;
+            /** Format: int64 */
+            now: number;
+            /** @description The shelf is no more. */
+            gone: boolean;
+            added: string[];
+            removed: string[];
+        };
+        /** @description Per million tokens, in a currency of its owner. */
+        Price: {
+            in: number;
+            out: number;
+            /** @description Per picture that it makes. */
+            picture?: number;
+            /** @description Per minute of sound. */
+            minute?: number;
+        };
+        Message: {
+            role: string;
+            content: string;
+        };
+        CompletionChoice: {
+            index: number;
+            message?: components["schemas"]["CompletionMessage"];
+            delta?: components["schemas"]["CompletionMessage"];
+            finish_reason: string | null;
+        };
+        /** @description In a stream only what is new. */
+        CompletionMessage: {
+            role?: string;
+            content?: string;
+        };
+        CompletionUsage: {
+            prompt_tokens: number;
+            completion_tokens: number;
+            total_tokens: number;
+        };
+        CompletionTurn: {
+            /** @enum {string} */
+            role: "system" | "developer" | "user" | "assistant";
+            /** @description A text or a list of text parts. */
+            content: unknown;
+        };
+        CompletionStreamOptions: {
+            include_usage?: boolean;
+        };
+        CompletionModel: {
+            id: string;
+            object: string;
+            /** Format: int64 */
+            created: number;
+            owned_by: string;
+        };
+        PackedRevision: {
+            number: number;
+            /** @description What is new. */
+            note?: string;
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            file: string;
+        };
+        CompletionProblem: {
+            message: string;
+            type: string;
+            code: string;
+            param: string | null;
+        };
+        CompletionFailure: {
+            error: components["schemas"]["CompletionProblem"];
+        };
     };
     responses: {
         /** @description The reply as it is written */
@@ -2686,14 +2936,7 @@ export interface components {
                 [name: string]: unknown;
             };
             content: {
-                "application/json": {
-                    error: {
-                        message: string;
-                        type: string;
-                        code: string;
-                        param: string | null;
-                    };
-                };
+                "application/json": components["schemas"]["CompletionFailure"];
             };
         };
     };
@@ -2870,9 +3113,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        conversations: components["schemas"]["Conversation"][];
-                    };
+                    "application/json": components["schemas"]["ConversationList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2955,9 +3196,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    title: string;
-                };
+                "application/json": components["schemas"]["Renaming"];
             };
         };
         responses: {
@@ -3009,9 +3248,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        page: string;
-                    };
+                    "application/json": components["schemas"]["Shared"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3127,11 +3364,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        question: string;
-                        /** @description How many turns remain. */
-                        left: number;
-                    };
+                    "application/json": components["schemas"]["TakenBack"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3174,7 +3407,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description It stops */
+            /** @description It stops, or has ended. */
             204: {
                 headers: {
                     [name: string]: unknown;
@@ -3201,9 +3434,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        attempts: components["schemas"]["Attempt"][];
-                    };
+                    "application/json": components["schemas"]["AttemptList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3220,11 +3451,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": {
-                    choice?: components["schemas"]["Choice"];
-                    /** @description By the desk's draft; for makers. */
-                    preview?: boolean;
-                };
+                "application/json": components["schemas"]["Again"];
             };
         };
         responses: {
@@ -3243,9 +3470,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    attempt: number;
-                };
+                "application/json": components["schemas"]["ChosenAttempt"];
             };
         };
         responses: {
@@ -3295,14 +3520,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    attempt: number;
-                    helped: boolean | null;
-                    /** @enum {string} */
-                    reason?: "" | "wrong" | "incomplete" | "unclear" | "off-topic" | "too-long" | "other";
-                    /** @description In the visitor's own words. */
-                    remark?: string;
-                };
+                "application/json": components["schemas"]["Judgement"];
             };
         };
         responses: {
@@ -3327,11 +3545,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    attempt: number;
-                    /** @description From 0. */
-                    lane: number;
-                };
+                "application/json": components["schemas"]["Preferred"];
             };
         };
         responses: {
@@ -3364,9 +3578,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        preferences: components["schemas"]["Preference"][];
-                    };
+                    "application/json": components["schemas"]["PreferenceList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3437,9 +3649,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        traces: components["schemas"]["Trace"][];
-                    };
+                    "application/json": components["schemas"]["TraceList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3639,11 +3849,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        verdicts: components["schemas"]["Verdict"][];
-                        reasons?: string[];
-                        causes?: string[];
-                    };
+                    "application/json": components["schemas"]["VerdictList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3664,9 +3870,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        shelves: components["schemas"]["Shelf"][];
-                    };
+                    "application/json": components["schemas"]["ShelfList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3681,10 +3885,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    shelf: string;
-                    title?: string;
-                };
+                "application/json": components["schemas"]["NewShelf"];
             };
         };
         responses: {
@@ -3764,9 +3965,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        documents: components["schemas"]["Attachment"][];
-                    };
+                    "application/json": components["schemas"]["AttachmentList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3798,11 +3997,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        /** Format: uuid */
-                        conversation: string;
-                        added: components["schemas"]["Added"][];
-                    };
+                    "application/json": components["schemas"]["Attached"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3849,9 +4044,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        documents: components["schemas"]["Document"][];
-                    };
+                    "application/json": components["schemas"]["DocumentList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3880,9 +4073,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        added: components["schemas"]["Added"][];
-                    };
+                    "application/json": components["schemas"]["AddedList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3993,12 +4184,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    query: string;
-                    limit?: number;
-                    /** @description Only in documents whose title or file name has these words. */
-                    within?: string;
-                };
+                "application/json": components["schemas"]["ShelfQuery"];
             };
         };
         responses: {
@@ -4008,11 +4194,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        hits: components["schemas"]["ShelfHit"][];
-                        /** @description How likely something found answers, 0 to 1. */
-                        answers: number;
-                    };
+                    "application/json": components["schemas"]["ShelfFound"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4029,14 +4211,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    /** @description With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them. */
-                    address: string;
-                    topic?: string;
-                    search?: string;
-                    /** @description How many papers at most; 5 if left out. */
-                    most?: number;
-                };
+                "application/json": components["schemas"]["NewAddress"];
             };
         };
         responses: {
@@ -4046,9 +4221,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        added: components["schemas"]["Added"][];
-                    };
+                    "application/json": components["schemas"]["AddedList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4074,10 +4247,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        points: components["schemas"]["MapPoint"][];
-                        asked?: components["schemas"]["MapPoint"];
-                    };
+                    "application/json": components["schemas"]["ShelfMap"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4100,9 +4270,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        cancelled: number;
-                    };
+                    "application/json": components["schemas"]["Cancelled"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4192,10 +4360,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        document: components["schemas"]["Document"];
-                        passages: components["schemas"]["ShelfPassage"][];
-                    };
+                    "application/json": components["schemas"]["PassageList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4368,9 +4533,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        causes: components["schemas"]["CauseCount"][];
-                    };
+                    "application/json": components["schemas"]["CauseList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4388,12 +4551,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    /** @enum {string} */
-                    cause: "" | "nothing-found" | "found-not-used" | "model-wrong" | "question-unclear" | "other";
-                    note: string;
-                    done: boolean;
-                };
+                "application/json": components["schemas"]["NewFinding"];
             };
         };
         responses: {
@@ -4422,10 +4580,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        recipes: components["schemas"]["Recipe"][];
-                        kinds: components["schemas"]["StepKind"][];
-                    };
+                    "application/json": components["schemas"]["RecipeList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4533,10 +4688,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    old: string;
-                    new: string;
-                };
+                "application/json": components["schemas"]["NewPassword"];
             };
         };
         responses: {
@@ -4630,9 +4782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        sessions: components["schemas"]["Browser"][];
-                    };
+                    "application/json": components["schemas"]["SessionList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4699,9 +4849,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        desks: components["schemas"]["Desk"][];
-                    };
+                    "application/json": components["schemas"]["DeskList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4811,10 +4959,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        slug: string;
-                        problems: components["schemas"]["FileProblems"];
-                    };
+                    "application/json": components["schemas"]["Imported"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4860,9 +5005,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        problems: components["schemas"]["FileProblems"];
-                    };
+                    "application/json": components["schemas"]["DraftProblems"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4924,9 +5067,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    revision: number;
-                };
+                "application/json": components["schemas"]["ReturnTo"];
             };
         };
         responses: {
@@ -4976,9 +5117,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    as: string;
-                };
+                "application/json": components["schemas"]["DuplicateAs"];
             };
         };
         responses: {
@@ -5040,9 +5179,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        conversations: components["schemas"]["Conversation"][];
-                    };
+                    "application/json": components["schemas"]["ConversationList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5154,9 +5291,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        connections: components["schemas"]["Connection"][];
-                    };
+                    "application/json": components["schemas"]["ConnectionList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5248,9 +5383,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        models: string[];
-                    };
+                    "application/json": components["schemas"]["ModelNames"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5292,11 +5425,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        /** @description Empty if none is watched. */
-                        folder: string;
-                        files: components["schemas"]["FolderFile"][];
-                    };
+                    "application/json": components["schemas"]["Folder"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5317,9 +5446,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        models: components["schemas"]["Model"][];
-                    };
+                    "application/json": components["schemas"]["ModelList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5343,9 +5470,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        probes: components["schemas"]["Probe"][];
-                    };
+                    "application/json": components["schemas"]["ProbeList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5366,9 +5491,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        tokens: components["schemas"]["Token"][];
-                    };
+                    "application/json": components["schemas"]["TokenList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5383,12 +5506,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    name: string;
-                    scopes?: ("ask" | "read" | "publish" | "manage")[];
-                    /** Format: date-time */
-                    expires_at?: string;
-                };
+                "application/json": components["schemas"]["NewToken"];
             };
         };
         responses: {
@@ -5461,15 +5579,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        object: string;
-                        data: {
-                            id: string;
-                            object: string;
-                            created: number;
-                            owned_by: string;
-                        }[];
-                    };
+                    "application/json": components["schemas"]["CompletionModels"];
                 };
             };
             default: components["responses"]["CompletionError"];
@@ -5484,28 +5594,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    /** @description A desk's slug. */
-                    model: string;
-                    messages: {
-                        /** @enum {string} */
-                        role: "system" | "developer" | "user" | "assistant";
-                        /** @description A text or a list of text parts. */
-                        content: unknown;
-                    }[];
-                    stream?: boolean;
-                    stream_options?: {
-                        include_usage?: boolean;
-                    };
-                    temperature?: number;
-                    top_p?: number;
-                    max_tokens?: number;
-                    max_completion_tokens?: number;
-                    /** @description A text or a list of texts. */
-                    stop?: unknown;
-                    seed?: number;
-                    n?: number;
-                };
+                "application/json": components["schemas"]["CompletionRequest"];
             };
         };
         responses: {

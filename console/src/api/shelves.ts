@@ -1,33 +1,35 @@
 import { given, type Schemas } from "../given";
-import { request, send } from "./api";
+import { data, service } from "./service";
 import { upload, type NamedFile } from "./upload";
 
 // What the console asks of the service about shelves.
 
-const json = async <T>(response: Promise<Response>): Promise<T> => (await response).json();
-const shelf = (slug: string, rest = "") => `/api/shelves/${encodeURIComponent(slug)}${rest}`;
+const on = (shelf: string) => ({ params: { path: { shelf } } });
+const of = (shelf: string, id: number) => ({ params: { path: { shelf, id } } });
+const path = (slug: string, rest: string) => `/api/shelves/${encodeURIComponent(slug)}${rest}`;
 
-export const listShelves = async () => (await json<{ shelves: Schemas["Shelf"][] }>(request("/api/shelves"))).shelves;
-export const readShelf = (slug: string) => json<Schemas["Shelf"]>(request(shelf(slug)));
-export const makeShelf = (slug: string, title: string) => json<Schemas["Shelf"]>(send("POST", "/api/shelves", { shelf: slug, title }));
-export const removeShelf = (slug: string) => request(shelf(slug), { method: "DELETE" });
-export const readSettings = (slug: string) => json<Schemas["ShelfSettings"]>(request(shelf(slug, "/settings")));
-export const changeShelf = (slug: string, settings: Schemas["ShelfSettings"]) => json<Schemas["ShelfSettings"]>(send("PUT", shelf(slug, "/settings"), settings));
-export const readEmbedding = (slug: string) => json<Schemas["ShelfEmbedding"]>(request(shelf(slug, "/embedding")));
-export const embed = (slug: string) => request(shelf(slug, "/embedding"), { method: "POST" });
-export const listDocuments = async (slug: string) => (await json<{ documents: Schemas["Document"][] }>(request(shelf(slug, "/documents")))).documents;
-export const removeDocument = (slug: string, id: number) => request(shelf(slug, `/documents/${id}`), { method: "DELETE" });
-export const restoreDocument = (slug: string, id: number) => request(shelf(slug, `/documents/${id}/restore`), { method: "POST" });
-export const readAgain = (slug: string, id: number) => request(shelf(slug, `/documents/${id}/read`), { method: "POST" });
-export type Wanted = { address: string; topic?: string; search?: string; most?: number };
-export const fetchTo = async (slug: string, wanted: Wanted) => (await json<{ added: Schemas["Added"][] }>(send("POST", shelf(slug, "/addresses"), wanted))).added;
-export const cancelReading = (slug: string) => json<{ cancelled: number }>(request(shelf(slug, "/cancel"), { method: "POST" }));
-export const readPassages = (slug: string, id: number) => json<{ passages: Schemas["ShelfPassage"][] }>(request(shelf(slug, `/documents/${id}/passages`)));
-export const search = (slug: string, query: string, limit: number) => json<{ hits: Schemas["ShelfHit"][]; answers: number }>(send("POST", shelf(slug, "/search"), { query, limit }));
-export const readMap = (slug: string, query: string) =>
-  json<{ points: Schemas["MapPoint"][]; asked?: Schemas["MapPoint"] }>(request(shelf(slug, `/map?${new URLSearchParams({ query })}`)));
-export const originalOf = (slug: string, id: number) => given.base + shelf(slug, `/documents/${id}/original`);
+export const listShelves = async () => (await data(service.GET("/api/shelves"))).shelves;
+export const readShelf = (slug: string) => data(service.GET("/api/shelves/{shelf}", on(slug)));
+export const makeShelf = (slug: string, title: string) => data(service.POST("/api/shelves", { body: { shelf: slug, title } }));
+export const removeShelf = (slug: string) => service.DELETE("/api/shelves/{shelf}", on(slug));
+export const readSettings = (slug: string) => data(service.GET("/api/shelves/{shelf}/settings", on(slug)));
+export const changeShelf = (slug: string, body: Schemas["ShelfSettings"]) => data(service.PUT("/api/shelves/{shelf}/settings", { ...on(slug), body }));
+export const readEmbedding = (slug: string) => data(service.GET("/api/shelves/{shelf}/embedding", on(slug)));
+export const embed = (slug: string) => service.POST("/api/shelves/{shelf}/embedding", on(slug));
+export const listDocuments = async (slug: string) => (await data(service.GET("/api/shelves/{shelf}/documents", on(slug)))).documents;
+export const removeDocument = (slug: string, id: number) => service.DELETE("/api/shelves/{shelf}/documents/{id}", of(slug, id));
+export const restoreDocument = (slug: string, id: number) => service.POST("/api/shelves/{shelf}/documents/{id}/restore", of(slug, id));
+export const readAgain = (slug: string, id: number) => service.POST("/api/shelves/{shelf}/documents/{id}/read", of(slug, id));
+export type Wanted = Schemas["NewAddress"];
+export const fetchTo = async (slug: string, body: Wanted) => (await data(service.POST("/api/shelves/{shelf}/addresses", { ...on(slug), body }))).added;
+export const cancelReading = (slug: string) => data(service.POST("/api/shelves/{shelf}/cancel", on(slug)));
+export const readText = (slug: string, id: number) => data(service.GET("/api/shelves/{shelf}/documents/{id}/text", of(slug, id)));
+export const readPassages = (slug: string, id: number) => data(service.GET("/api/shelves/{shelf}/documents/{id}/passages", of(slug, id)));
+export const search = (slug: string, query: string, limit: number) =>
+  data(service.POST("/api/shelves/{shelf}/search", { ...on(slug), body: { query, limit } }));
+export const readMap = (slug: string, query: string) => data(service.GET("/api/shelves/{shelf}/map", { params: { path: { shelf: slug }, query: { query } } }));
+export const originalOf = (slug: string, id: number) => given.base + path(slug, `/documents/${id}/original`);
 
 /** Sends files to a shelf, telling how much of them has been sent. */
 export const addFiles = async (slug: string, files: NamedFile[], sent: (part: number) => void) =>
-  (await upload<{ added: Schemas["Added"][] }>(shelf(slug, "/documents"), files, sent)).added;
+  (await upload<Schemas["AddedList"]>(path(slug, "/documents"), files, sent)).added;

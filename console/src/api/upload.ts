@@ -1,5 +1,5 @@
 import { given } from "../given";
-import { csrf, Trouble } from "./api";
+import { csrf, Trouble, troubleOf } from "./service";
 
 export type NamedFile = { name: string; file: File };
 
@@ -16,7 +16,7 @@ export function upload<T>(path: string, files: NamedFile[], sent: (part: number)
     r.onload = () => {
       const body = JSON.parse(r.responseText || "{}");
       if (r.status < 300) resolve(body);
-      else reject(new Trouble(body.code ?? "unexpected", body.detail ?? "The files could not be added. Please try again."));
+      else reject(troubleOf(r.status, body, "The files could not be added. Please try again."));
     };
     r.send(form);
   });

@@ -10,7 +10,7 @@
   let fresh = $state<Schemas["Token"] | null>(null);
   let name = $state("");
   let days = $state("90");
-  let scopes = $state<string[]>(["ask"]);
+  let scopes = $state<NonNullable<Schemas["NewToken"]["scopes"]>>(["ask"]);
   let old = $state("");
   let wanted = $state("");
 

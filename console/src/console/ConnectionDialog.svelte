@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Dialog } from "bits-ui";
   import * as making from "../api/making";
-  import { Trouble } from "../api/api";
+  import { Trouble } from "../api/service";
   import type { Schemas } from "../given";
   import { router } from "./router.svelte";
   import { act, sentence, state as app } from "./state.svelte";

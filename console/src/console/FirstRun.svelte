@@ -1,6 +1,6 @@
 <script lang="ts">
   import Check from "@lucide/svelte/icons/check";
-  import { Trouble } from "../api/api";
+  import { Trouble } from "../api/service";
   import * as making from "../api/making";
   import type { Schemas } from "../given";
   import { router } from "./router.svelte";

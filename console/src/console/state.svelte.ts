@@ -1,5 +1,5 @@
 import { toast } from "svelte-sonner";
-import { csrf, Trouble } from "../api/api";
+import { csrf, Trouble } from "../api/service";
 import * as making from "../api/making";
 import type { Schemas } from "../given";
 

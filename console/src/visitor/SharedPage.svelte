@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { readShared } from "../api/api";
+  import { readShared } from "../api/visiting";
   import { given, type Schemas } from "../given";
   import NoDesk from "./NoDesk.svelte";
   import { Turn } from "./turn.svelte";

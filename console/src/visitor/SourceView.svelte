@@ -3,7 +3,8 @@
   import X from "@lucide/svelte/icons/x";
   import { Dialog } from "bits-ui";
   import { tick } from "svelte";
-  import { request, Trouble } from "../api/api";
+  import { Trouble } from "../api/service";
+  import { readText } from "../api/visiting";
   import { given, type Schemas } from "../given";
   import type { MarginNote } from "./sources";
 
@@ -33,9 +34,8 @@
     if (!open) return;
     blocks = [];
     problem = "";
-    request(`${base}/text`)
-      .then((r) => r.json())
-      .then(async (r: Schemas["DocumentText"]) => {
+    readText(note.passage.shelf, note.passage.document)
+      .then(async (r) => {
         blocks = r.blocks;
         await tick();
         body?.querySelector("mark, .box")?.scrollIntoView({ block: "center" });

@@ -1,6 +1,6 @@
-import * as api from "../api/api";
-import { Trouble } from "../api/api";
+import { Trouble } from "../api/service";
 import { upload, type NamedFile } from "../api/upload";
+import * as api from "../api/visiting";
 import type { Schemas } from "../given";
 
 /** The documents that the visitor attached to the conversation on the page. */
@@ -28,7 +28,7 @@ export class Attached {
     this.problem = "";
     this.sent = 0;
     try {
-      const { conversation, added } = await upload<{ conversation: string; added: Schemas["Added"][] }>(api.attachments(this.id), files, (part) => (this.sent = part));
+      const { conversation, added } = await upload<Schemas["Attached"]>(api.attachments(this.id), files, (part) => (this.sent = part));
       this.id = conversation;
       this.problem = added
         .filter((a) => a.problem)
@@ -44,7 +44,7 @@ export class Attached {
 
   async remove(document: number) {
     try {
-      await api.request(api.attachments(this.id, document), { method: "DELETE" });
+      await api.detach(this.id, document);
     } catch (e) {
       if (e instanceof Trouble) this.problem = e.detail;
     }
@@ -57,7 +57,7 @@ export class Attached {
     const { id } = this;
     if (!id) return;
     try {
-      const { documents } = await (await api.request(api.attachments(id))).json();
+      const documents = await api.listAttached(id);
       if (id === this.id) this.documents = documents;
     } catch {
       // What is attached stays attached; the list is read again below.

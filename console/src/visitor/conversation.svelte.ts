@@ -1,5 +1,5 @@
-import * as api from "../api/api";
-import { Trouble } from "../api/api";
+import * as api from "../api/visiting";
+import { Trouble } from "../api/service";
 import { given, type Schemas } from "../given";
 import { Attached } from "./attached.svelte";
 import { Turn } from "./turn.svelte";

@@ -1,4 +1,4 @@
-import { readFace } from "../api/api";
+import { readFace } from "../api/visiting";
 import { given, type Schemas } from "../given";
 
 /** How often, in ms, a preview looks whether the draft has changed. */

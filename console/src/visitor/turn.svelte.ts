@@ -1,5 +1,5 @@
-import * as api from "../api/api";
-import { Trouble } from "../api/api";
+import * as api from "../api/visiting";
+import { Trouble } from "../api/service";
 import { readEvents, type ReplyEvent } from "../api/events";
 import type { Schemas } from "../given";
 

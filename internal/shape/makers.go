@@ -1,0 +1,104 @@
+package shape
+
+import (
+	"time"
+
+	"juvalogos/core/deskfile"
+	"juvalogos/core/recipe"
+	"juvalogos/core/recipe/draw"
+	"juvalogos/internal/api"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+	"juvalogos/internal/store"
+)
+
+// What makers get of desks, accounts and models, in the API's shapes.
+
+// Desk is a desk with what its file says, which may be a draft's or one that
+// an older version accepted. page is the path of the visitor's page.
+func Desk(d store.DeskSummary, f deskfile.File, page string) api.Desk {
+	return api.Desk{
+		Slug: d.Slug, Title: f.Title, Purpose: f.Purpose, Model: f.Model, Page: page,
+		Published: d.Published, Newest: d.Newest, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt, Draft: d.Draft,
+		QuestionsToday: d.QuestionsToday, LastAsked: d.LastAsked, Judged: d.Judged, Helped: d.Helped,
+	}
+}
+
+func Revision(r store.Revision) api.Revision {
+	return api.Revision{Number: r.Number, Note: r.Note, MadeBy: r.MadeBy, MadeAt: r.MadeAt}
+}
+
+func ShelfChange(f store.ShelfChange) api.ShelfChange {
+	return api.ShelfChange{Shelf: f.Slug, Title: f.Title, Then: f.Then, Now: f.Now, Gone: f.Removed, Added: Some(f.Added), Removed: Some(f.Dropped)}
+}
+
+func FolderFile(f desk.FolderFile) api.FolderFile {
+	return api.FolderFile{Name: f.Name, Slug: f.Slug, Revision: f.Revision, Problems: f.Problems, At: f.At}
+}
+
+func Token(t store.Token) api.Token {
+	return api.Token{Name: t.Name, Scopes: t.Scopes, MadeAt: t.MadeAt, UsedAt: t.UsedAt, ExpiresAt: t.ExpiresAt}
+}
+
+// Browser is a session; here is the one that asks.
+func Browser(b store.Session, here int64) api.Browser {
+	return api.Browser{ID: b.ID, What: b.Browser, Here: b.ID == here, MadeAt: b.MadeAt, SeenAt: b.SeenAt}
+}
+
+func Connection(c models.Connection, fixed bool) api.Connection {
+	return api.Connection{
+		Name: c.Name, Protocol: c.Protocol, Address: c.Address, Patience: c.Patience.Seconds(), AtOnce: c.AtOnce,
+		Models: All(c.Models, modelSettings), Reference: c.Key, Keyed: c.Typed(), Fixed: fixed,
+	}
+}
+
+func modelSettings(m models.Model) api.ModelSettings {
+	return api.ModelSettings{
+		Name: m.Name, Can: m.Can, Context: m.Context, Vocabulary: m.Vocabulary,
+		Price: api.Price{In: m.Price.In, Out: m.Price.Out, Picture: m.Price.Picture, Minute: m.Price.Minute},
+	}
+}
+
+func Model(e models.Entry) api.Model {
+	return api.Model{ModelSettings: modelSettings(e.Model), Connection: e.Connection.Name, Address: e.Connection.Address}
+}
+
+// ConnectionFrom and modelFrom go the other way: what a maker has typed in.
+func ConnectionFrom(b api.Connection) models.Connection {
+	return models.Connection{
+		Name: b.Name, Protocol: b.Protocol, Address: b.Address, Key: b.Reference,
+		Patience: time.Duration(b.Patience * float64(time.Second)), AtOnce: b.AtOnce, Models: Each(b.Models, modelFrom),
+	}
+}
+
+func modelFrom(m api.ModelSettings) models.Model {
+	return models.Model{
+		Name: m.Name, Can: m.Can, Context: m.Context, Vocabulary: m.Vocabulary,
+		Price: models.Price{In: m.Price.In, Out: m.Price.Out, Picture: m.Price.Picture, Minute: m.Price.Minute},
+	}
+}
+
+func Probe(p models.Probe) api.Probe {
+	return api.Probe{
+		Model: p.Model, Works: p.Works, FirstTokenMs: p.FirstTokenMS, TokensPerSecond: p.TokensPerSecond, Reply: p.Reply,
+		Problem: string(p.Problem), Advice: p.Advice,
+	}
+}
+
+func Recipe(r *recipe.Recipe, source string) api.Recipe {
+	return api.Recipe{Name: r.Name, About: r.About, Source: source, Drawing: draw.Layout(r)}
+}
+
+func Kind(k recipe.Kind) api.StepKind {
+	return api.StepKind{Name: k.Name, About: k.About, In: All(k.In, port), Out: All(k.Out, port), More: k.More != nil}
+}
+
+func port(p recipe.Port) api.Port {
+	return api.Port{Name: p.Name, Type: string(p.Type), Need: p.Need, About: p.About}
+}
+
+func Forecast(f desk.Forecast) *api.Forecast {
+	return &api.Forecast{
+		Calls: f.Calls, PromptTokens: f.PromptTokens, ReplyTokens: f.ReplyTokens, Cost: f.Cost, Open: f.Open, Turns: f.Turns, Usual: f.Usual,
+	}
+}
