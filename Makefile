@@ -50,8 +50,8 @@ check: console/dist/index.html
 	cd console && npm run --silent check && npm run --silent lint-api
 	@fresh=$$(mktemp) && cd console && npx openapi-typescript ../internal/web/openapi.yaml -o $$fresh >/dev/null 2>&1 && \
 	  cmp -s src/api/schema.d.ts $$fresh || { echo "console/src/api/schema.d.ts is out of date; run make types"; exit 1; }
-	@fresh=$$(mktemp) && go tool oapi-codegen -config internal/api/oapi-codegen.yaml -o $$fresh internal/web/openapi.yaml && \
-	  cmp -s internal/api/types.gen.go $$fresh || { echo "internal/api/types.gen.go is out of date; run make types"; exit 1; }
+	@kept=$$(mktemp) && cp internal/api/types.gen.go $$kept && go tool oapi-codegen -config internal/api/oapi-codegen.yaml internal/web/openapi.yaml && \
+	  cmp -s internal/api/types.gen.go $$kept || { cp $$kept internal/api/types.gen.go; echo "internal/api/types.gen.go is out of date; run make types"; exit 1; }
 
 clean:
 	rm -rf bin console/dist/assets console/dist/index.html

@@ -52,19 +52,23 @@ func (s *Store) AddFirstAccount(ctx context.Context, secret, name, password stri
 			}
 			return err
 		}
-		a, err = scanAccount(tx.QueryRow(ctx, `insert into account (name, password) values ($1, $2) returning id, name, password, made_at`, name, password))
-		return err
+		rows, err := tx.Query(ctx, `insert into account (name, password) values ($1, $2) returning id, name, password, made_at`, name, password)
+		if err != nil {
+			return err
+		}
+		a, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Account])
+		return known(err)
 	})
 	return a, err
 }
 
 // Account finds an account by its name.
 func (s *Store) Account(ctx context.Context, name string) (Account, error) {
-	return scanAccount(s.pool.QueryRow(ctx, `select id, name, password, made_at from account where name = $1`, name))
-}
-
-func scanAccount(row pgx.Row) (a Account, err error) {
-	err = row.Scan(&a.ID, &a.Name, &a.Password, &a.MadeAt)
+	rows, err := s.pool.Query(ctx, `select id, name, password, made_at from account where name = $1`, name)
+	if err != nil {
+		return Account{}, err
+	}
+	a, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Account])
 	return a, known(err)
 }
 
@@ -96,7 +100,7 @@ func (s *Store) SessionBySecret(ctx context.Context, secret string, at time.Time
 	if err != nil {
 		return Session{}, err
 	}
-	found, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Session])
+	found, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Session])
 	return found, known(err)
 }
 
@@ -109,7 +113,7 @@ func (s *Store) Sessions(ctx context.Context, account int64, at time.Time) ([]Se
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Session])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Session])
 }
 
 // EndSession signs a browser of an account out.

@@ -34,11 +34,18 @@ func (s *Store) MakeAttached(ctx context.Context, a Attached, at time.Time) (id 
 // AttachedTo returns the shelf of a conversation of a visitor that was not
 // removed; ErrNotFound if there is none.
 func (s *Store) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor Visitor) (a Attached, err error) {
-	err = s.pool.QueryRow(ctx, `
+	rows, err := s.pool.Query(ctx, `
 		select f.id, f.slug, f.settings, f.conversation, f.visitor, f.desk from shelf f left join conversation c on c.id = f.conversation
-		where f.conversation = $1 and f.visitor = $2 and c.removed_at is null`, conversation, visitor[:]).
-		Scan(&a.ID, &a.Slug, &a.Settings, &a.Conversation, (*visitorScan)(&a.Visitor), &a.DeskID)
-	return a, known(err)
+		where f.conversation = $1 and f.visitor = $2 and c.removed_at is null`, conversation, visitor[:])
+	if err != nil {
+		return a, err
+	}
+	return only(rows, func(a *Attached) columns {
+		return columns{
+			"id": &a.ID, "slug": &a.Slug, "settings": &a.Settings, "conversation": &a.Conversation,
+			"visitor": (*visitorScan)(&a.Visitor), "desk": &a.DeskID,
+		}
+	})
 }
 
 // Announced reports whether something was attached to a conversation of a

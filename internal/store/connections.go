@@ -23,7 +23,7 @@ func (s *Store) StoredConnections(ctx context.Context) ([]StoredConnection, erro
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[StoredConnection])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[StoredConnection])
 }
 
 // KeepConnection puts a connection on record, or changes the one of its name.

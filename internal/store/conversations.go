@@ -91,17 +91,21 @@ func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor,
 	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
 }
 
-const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.asked_at, coalesce(c.share, ''), coalesce((select number from turn where id = c.leaf), 0)`
+const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.asked_at, coalesce(c.share, '') as share,
+	coalesce((select number from turn where id = c.leaf), 0) as turns`
 
-func scanConversation(row pgx.CollectableRow) (Conversation, error) {
-	c, _, err := scanFound(row)
-	return c, err
+// found is a conversation and the text in which a search found its words.
+type found struct {
+	Conversation
+	text string
 }
 
-// scanFound reads a conversation and the text in which a search found its words.
-func scanFound(row pgx.CollectableRow) (c Conversation, text string, err error) {
-	err = row.Scan(&c.ID, &c.Slug, &c.Title, &c.Channel, &c.StartedAt, &c.AskedAt, &c.Share, &c.Turns, &text)
-	return c, text, err
+func foundColumns(f *found) columns {
+	c := &f.Conversation
+	return columns{
+		"id": &c.ID, "slug": &c.Slug, "title": &c.Title, "channel": &c.Channel, "started_at": &c.StartedAt, "asked_at": &c.AskedAt,
+		"share": &c.Share, "turns": &c.Turns, "text": &f.text,
+	}
 }
 
 // DeskConversations returns the conversations that visitors had at a desk, for
@@ -118,11 +122,11 @@ func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (Conversatio
 		return c, nil, nil, err
 	}
 	rows, err := s.pool.Query(ctx, `
-		select s.* from conversation c, path_to(c.leaf, 100000) p join summary s on s.upto = p.id where c.id = $1 order by s.turns`, id)
+		select s.upto, s.conversation, s.turns, s.text, s.tokens, s.vocabulary, s.model, s.made_at from conversation c, path_to(c.leaf, 100000) p join summary s on s.upto = p.id where c.id = $1 order by s.turns`, id)
 	if err != nil {
 		return c, nil, nil, err
 	}
-	summaries, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Summary])
+	summaries, err := pgx.CollectRows(rows, pgx.RowToStructByName[Summary])
 	return c, turns, summaries, err
 }
 
@@ -148,7 +152,7 @@ func (s *Store) Shared(ctx context.Context, share string) (Conversation, []Turn,
 
 func (s *Store) conversation(ctx context.Context, where string, arguments ...any) (Conversation, []Turn, error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`select `+conversationColumns+`, '' from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
+	batch.Queue(`select `+conversationColumns+`, '' as text from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
 	batch.Queue(`
 		select `+turnColumns+` from `+turnTables+` where t.id in (
 			select p.id from conversation c, path_to(c.leaf, 100000) p where `+where+` and c.removed_at is null)
@@ -159,16 +163,16 @@ func (s *Store) conversation(ctx context.Context, where string, arguments ...any
 	if err != nil {
 		return Conversation{}, nil, err
 	}
-	c, err := pgx.CollectExactlyOneRow(rows, scanConversation)
+	c, err := only(rows, foundColumns)
 	if err != nil {
-		return Conversation{}, nil, known(err)
+		return Conversation{}, nil, err
 	}
 	rows, err = results.Query()
 	if err != nil {
 		return Conversation{}, nil, err
 	}
-	turns, err := pgx.CollectRows(rows, scanTurn)
-	return c, turns, err
+	turns, err := collect(rows, turnInto)
+	return c.Conversation, turns, err
 }
 
 // Turn returns a visitor's turn.
@@ -186,8 +190,7 @@ func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (Turn, e
 	if err != nil {
 		return Turn{}, err
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, scanTurn)
-	return t, known(err)
+	return only(rows, turnInto)
 }
 
 // whichCounts puts the attempt that counts first: the one that turn t has
@@ -197,23 +200,27 @@ const whichCounts = `(number = t.chosen) desc nulls last, number desc`
 const (
 	turnColumns = `t.id, t.conversation, d.slug, t.number,
 		(select array_agg(s.id order by s.id) from turn s where s.conversation = t.conversation and s.number = t.number
-			and s.parent is not distinct from t.parent and s.taken_back_at is null),
+			and s.parent is not distinct from t.parent and s.taken_back_at is null) as siblings,
 		t.question, t.asked_at,
-		(select count(*) from attempt where turn = t.id),
-		a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
+		(select count(*) from attempt where turn = t.id) as attempts,
+		a.number as attempt, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
 		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
 		a.cost, a.recipe, a.lanes, a.preferred, a.parts, a.reason, a.remark`
 	turnTables = `turn t join conversation c on c.id = t.conversation join desk d on d.id = c.desk
 		join lateral (select * from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true`
 )
 
-func scanTurn(row pgx.CollectableRow) (t Turn, err error) {
+func turnInto(t *Turn) columns {
 	a := &t.Attempt
-	err = row.Scan(&t.ID, &t.Conversation, &t.Slug, &t.Number, &t.Siblings, &t.Question, &t.AskedAt, &t.Attempts,
-		&a.Number, &a.Revision, &a.Model, &a.State, &a.Reply, &a.Finish, &a.Problem, &a.ProblemID,
-		&a.PromptTokens, &a.ReplyTokens, &a.MemoryTokens, &a.StartedAt, &a.FirstAt, &a.EndedAt, &a.Helped,
-		&a.Cost, &a.Recipe, &a.Lanes, &a.Preferred, &a.Parts, &a.Reason, &a.Remark)
-	return t, err
+	return columns{
+		"id": &t.ID, "conversation": &t.Conversation, "slug": &t.Slug, "number": &t.Number, "siblings": &t.Siblings,
+		"question": &t.Question, "asked_at": &t.AskedAt, "attempts": &t.Attempts,
+		"attempt": &a.Number, "revision": &a.Revision, "model": &a.Model, "state": &a.State, "reply": &a.Reply, "finish": &a.Finish,
+		"problem": &a.Problem, "problem_id": &a.ProblemID, "prompt_tokens": &a.PromptTokens, "reply_tokens": &a.ReplyTokens,
+		"memory_tokens": &a.MemoryTokens, "started_at": &a.StartedAt, "first_at": &a.FirstAt, "ended_at": &a.EndedAt, "helped": &a.Helped,
+		"cost": &a.Cost, "recipe": &a.Recipe, "lanes": &a.Lanes, "preferred": &a.Preferred, "parts": &a.Parts,
+		"reason": &a.Reason, "remark": &a.Remark,
+	}
 }
 
 // Attempts returns all attempts at a visitor's turn, the first one first.
@@ -227,7 +234,7 @@ func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) (
 	if err != nil {
 		return nil, err
 	}
-	attempts, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Attempt])
+	attempts, err := pgx.CollectRows(rows, pgx.RowToStructByName[Attempt])
 	if err == nil && len(attempts) == 0 {
 		err = ErrNotFound
 	}

@@ -94,25 +94,26 @@ func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r Rev
 	return r, fresh, err
 }
 
-const revisionColumns = `d.id, d.slug, r.number, r.file, r.note, r.made_by, r.made_at`
+const revisionColumns = `d.id as desk_id, d.slug, r.number, r.file, r.note, r.made_by, r.made_at`
 
-func scanRevision(row pgx.Row) (r Revision, err error) {
-	err = row.Scan(&r.DeskID, &r.Slug, &r.Number, &r.File, &r.Note, &r.MadeBy, &r.MadeAt)
+// revision reads the one revision that a condition finds.
+func (s *Store) revision(ctx context.Context, from string, arguments ...any) (r Revision, err error) {
+	rows, err := s.pool.Query(ctx, `select `+revisionColumns+` from desk d `+from, arguments...)
+	if err != nil {
+		return r, err
+	}
+	r, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Revision])
 	return r, known(err)
 }
 
 // Published returns the published revision of a desk.
 func (s *Store) Published(ctx context.Context, slug string) (Revision, error) {
-	return scanRevision(s.pool.QueryRow(ctx, `
-		select `+revisionColumns+` from desk d join revision r on r.desk = d.id and r.number = d.published
-		where d.slug = $1`, slug))
+	return s.revision(ctx, `join revision r on r.desk = d.id and r.number = d.published where d.slug = $1`, slug)
 }
 
 // Revision returns one revision of a desk.
 func (s *Store) Revision(ctx context.Context, slug string, number int) (Revision, error) {
-	return scanRevision(s.pool.QueryRow(ctx, `
-		select `+revisionColumns+` from desk d join revision r on r.desk = d.id
-		where d.slug = $1 and r.number = $2`, slug, number))
+	return s.revision(ctx, `join revision r on r.desk = d.id where d.slug = $1 and r.number = $2`, slug, number)
 }
 
 // Revisions returns all revisions of a desk, the newest first.
@@ -123,7 +124,7 @@ func (s *Store) Revisions(ctx context.Context, slug string) ([]Revision, error) 
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Revision, error) { return scanRevision(row) })
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Revision])
 }
 
 // Return makes an earlier revision the published one. It fails with ErrNotFound
@@ -152,9 +153,13 @@ func (s *Store) SaveDraft(ctx context.Context, slug, file string, good bool, by 
 
 // Draft returns a desk's draft.
 func (s *Store) Draft(ctx context.Context, slug string) (d Draft, err error) {
-	err = s.pool.QueryRow(ctx, `
-		select d.id, d.slug, f.file, coalesce(f.good, ''), f.changed_by, f.changed_at
-		from desk d join draft f on f.desk = d.id where d.slug = $1`, slug).Scan(&d.DeskID, &d.Slug, &d.File, &d.Good, &d.ChangedBy, &d.ChangedAt)
+	rows, err := s.pool.Query(ctx, `
+		select d.id as desk_id, d.slug, f.file, coalesce(f.good, '') as good, f.changed_by, f.changed_at
+		from desk d join draft f on f.desk = d.id where d.slug = $1`, slug)
+	if err != nil {
+		return d, err
+	}
+	d, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Draft])
 	return d, known(err)
 }
 
@@ -212,12 +217,14 @@ func (s *Store) Desk(ctx context.Context, slug string, since time.Time) (DeskSum
 
 func (s *Store) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]DeskSummary, error) {
 	rows, err := s.pool.Query(ctx, `
-		select d.id, d.slug, coalesce(d.published, 0), coalesce(r.file, f.file, ''),
-			(select count(*) from revision where desk = d.id), coalesce((select max(number) from revision where desk = d.id), 0),
-			coalesce(r.made_by, f.changed_by, ''), coalesce(r.made_at, f.changed_at, d.created_at), f.changed_at,
+		select d.id as desk_id, d.slug, coalesce(d.published, 0) as published, coalesce(r.file, f.file, '') as file,
+			(select count(*) from revision where desk = d.id) as revisions,
+			coalesce((select max(number) from revision where desk = d.id), 0) as newest,
+			coalesce(r.made_by, f.changed_by, '') as changed_by, coalesce(r.made_at, f.changed_at, d.created_at) as changed_at,
+			f.changed_at as draft,
 			(select count(*) from turn t join conversation c on c.id = t.conversation
-				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1 and c.channel <> 'preview'),
-			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel <> 'preview'),
+				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1 and c.channel <> 'preview') as questions_today,
+			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel <> 'preview') as last_asked,
 			v.judged, v.helped
 		from desk d left join revision r on r.desk = d.id
 			and r.number = coalesce(d.published, (select max(number) from revision where desk = d.id))
@@ -230,7 +237,7 @@ func (s *Store) desks(ctx context.Context, since time.Time, where string, argume
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[DeskSummary])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[DeskSummary])
 }
 
 // Milestones are how far a maker is on the way to a page.
@@ -242,8 +249,11 @@ type Milestones struct {
 
 // Milestones finds out how far a maker is.
 func (s *Store) Milestones(ctx context.Context) (m Milestones, err error) {
-	err = s.pool.QueryRow(ctx, `
-		select exists (select from desk), exists (select from attempt where state = 'done'),
-			exists (select from desk where published is not null)`).Scan(&m.Written, &m.Asked, &m.Published)
-	return m, err
+	rows, err := s.pool.Query(ctx, `
+		select exists (select from desk) as written, exists (select from attempt where state = 'done') as asked,
+			exists (select from desk where published is not null) as published`)
+	if err != nil {
+		return m, err
+	}
+	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Milestones])
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -81,7 +82,7 @@ func queueStraight(batch *pgx.Batch, conversation uuid.UUID, instead *uuid.UUID,
 		with last as (
 			select number from turn where id = case when $2::uuid is null
 				then (select leaf from conversation where id = $1) else (select parent from turn where id = $2) end)
-		select t.id, t.parent, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, s.*
+		select t.id, t.parent, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, `+summaryColumns+`
 		from turn t left join lateral (
 			select reply, memory_tokens from attempt
 			where turn = t.id and state in ('done', 'stopped') and reply <> ''
@@ -99,14 +100,17 @@ func readStraight(results pgx.BatchResults, end *uuid.UUID, limit int) (past Pas
 		return past, false, err
 	}
 	straight = true
-	var newest summaryColumns
+	var newest summaryRow
 	covered := false
 	var t PastTurn
 	var parent *uuid.UUID
 	var reply *string
 	var tokens *int
-	into := append([]any{&t.ID, &parent, &t.Number, &t.Question, &reply, &t.QuestionTokens, &tokens, &t.Vocabulary}, newest.into()...)
-	_, err = pgx.ForEachRow(rows, into, func() error {
+	into := newest.into(columns{
+		"id": &t.ID, "parent": &parent, "number": &t.Number, "question": &t.Question, "reply": &reply,
+		"question_tokens": &t.QuestionTokens, "memory_tokens": &tokens, "vocabulary": &t.Vocabulary,
+	})
+	err = each(rows, into, func() error {
 		if end == nil || t.ID != *end || reply == nil {
 			straight = false
 			return nil
@@ -139,7 +143,7 @@ func queuePast(batch *pgx.Batch, end string, limit int, arguments ...any) {
 			select t.id, t.parent, p.back + 1 from path p join turn t on t.id = p.parent where p.back < %d),
 		covered as (
 			select s.* from path p join summary s on s.upto = p.id order by p.back limit 1)
-		select t.id, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, s.*
+		select t.id, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, `+summaryColumns+`
 		from (select id from path where back <= %d) p join turn t on t.id = p.id join lateral (
 			select reply, memory_tokens from attempt
 			where turn = t.id and state in ('done', 'stopped') and reply <> ''
@@ -157,9 +161,12 @@ func readPast(results pgx.BatchResults) (past Past, err error) {
 		return past, err
 	}
 	var t PastTurn
-	var newest summaryColumns
-	into := append([]any{&t.ID, &t.Number, &t.Question, &t.Reply, &t.QuestionTokens, &t.ReplyTokens, &t.Vocabulary}, newest.into()...)
-	_, err = pgx.ForEachRow(rows, into, func() error {
+	var newest summaryRow
+	into := newest.into(columns{
+		"id": &t.ID, "number": &t.Number, "question": &t.Question, "reply": &t.Reply,
+		"question_tokens": &t.QuestionTokens, "memory_tokens": &t.ReplyTokens, "vocabulary": &t.Vocabulary,
+	})
+	err = each(rows, into, func() error {
 		past.Turns = append(past.Turns, t)
 		return nil
 	})
@@ -168,28 +175,38 @@ func readPast(results pgx.BatchResults) (past Past, err error) {
 	return past, err
 }
 
-// summaryColumns reads a row of summary that may not be there.
-type summaryColumns struct {
+const summaryColumns = `s.upto, s.conversation, s.turns, s.text, s.tokens, s.vocabulary as summary_vocabulary, s.model, s.made_at`
+
+// summaryRow reads a row of summary that may not be there.
+type summaryRow struct {
 	upto, conversation      *uuid.UUID
 	turns, tokens           *int
 	text, vocabulary, model *string
 	madeAt                  *time.Time
 }
 
-func (c *summaryColumns) into() []any {
-	return []any{&c.upto, &c.conversation, &c.turns, &c.text, &c.tokens, &c.vocabulary, &c.model, &c.madeAt}
+// into adds its columns to others.
+func (c *summaryRow) into(others columns) columns {
+	maps.Copy(others, columns{
+		"upto": &c.upto, "conversation": &c.conversation, "turns": &c.turns, "text": &c.text, "tokens": &c.tokens,
+		"summary_vocabulary": &c.vocabulary, "model": &c.model, "made_at": &c.madeAt,
+	})
+	return others
 }
 
 // is reports whether the summary leads up to a turn.
-func (c *summaryColumns) is(turn *uuid.UUID) bool {
+func (c *summaryRow) is(turn *uuid.UUID) bool {
 	return c.upto != nil && turn != nil && *c.upto == *turn
 }
 
-func (c *summaryColumns) summary() *Summary {
+func (c *summaryRow) summary() *Summary {
 	if c.upto == nil {
 		return nil
 	}
-	return &Summary{*c.upto, *c.conversation, *c.turns, *c.text, *c.tokens, *c.vocabulary, *c.model, *c.madeAt}
+	return &Summary{
+		Upto: *c.upto, Conversation: *c.conversation, Turns: *c.turns, Text: *c.text, Tokens: *c.tokens,
+		Vocabulary: *c.vocabulary, Model: *c.model, MadeAt: *c.madeAt,
+	}
 }
 
 // PastOf returns what came before a turn, and what it was asked with.

@@ -21,7 +21,7 @@ func (s *Store) conversations(ctx context.Context, page Page, where string, argu
 	arguments = append([]any{page.Limit, page.Before}, arguments...)
 	if strings.TrimSpace(page.Search) == "" {
 		return s.list(ctx, nil, `
-			select `+conversationColumns+`, '' from conversation c join desk d on d.id = c.desk
+			select `+conversationColumns+`, '' as text from conversation c join desk d on d.id = c.desk
 			where `+where+` order by c.asked_at desc limit $1`, arguments...)
 	}
 	query := words.Query(page.Search, mostQueried)
@@ -68,7 +68,7 @@ func (s *Store) found(ctx context.Context, q, where string, arguments []any) (st
 		select ` + conversationColumns + `, coalesce((
 			select t.question || E'\n' || a.reply
 			from turn t join lateral (select reply from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true
-			where t.id = f.turn), '')
+			where t.id = f.turn), '') as text
 		from (` + hits + `) f join conversation c on c.id = f.id join desk d on d.id = c.desk
 		order by c.asked_at desc`, nil
 }
@@ -80,13 +80,14 @@ func (s *Store) list(ctx context.Context, query []string, statement string, argu
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Conversation, error) {
-		c, text, err := scanFound(row)
-		if query != nil {
-			c.Found = words.Excerpt(text, query)
+	all, err := collect(rows, foundColumns)
+	conversations := make([]Conversation, len(all))
+	for i, f := range all {
+		if conversations[i] = f.Conversation; query != nil {
+			conversations[i].Found = words.Excerpt(f.text, query)
 		}
-		return c, err
-	})
+	}
+	return conversations, err
 }
 
 // tsquery looks for all words, each as the beginning of one. They hold nothing

@@ -25,7 +25,8 @@ type Shelf struct {
 }
 
 const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.made_at,
-	coalesce(d.documents, 0), coalesce(d.unread, 0), coalesce(d.failed, 0), coalesce(d.passages, 0), coalesce(d.words, 0), coalesce(d.tokens, 0)
+	coalesce(d.documents, 0) documents, coalesce(d.unread, 0) unread, coalesce(d.failed, 0) failed,
+	coalesce(d.passages, 0) passages, coalesce(d.words, 0) words, coalesce(d.tokens, 0) tokens
 	from shelf s left join lateral (
 		select count(*)::int documents, (count(*) filter (where state in ('waiting', 'reading')))::int unread, (count(*) filter (where state = 'failed'))::int failed,
 			sum(passages)::int passages, sum(words)::int words, sum(tokens)::int tokens
@@ -44,7 +45,7 @@ func (s *Store) Shelves(ctx context.Context) ([]Shelf, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Shelf])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Shelf])
 }
 
 // Shelf returns one by its slug.
@@ -53,7 +54,7 @@ func (s *Store) Shelf(ctx context.Context, slug string) (Shelf, error) {
 	if err != nil {
 		return Shelf{}, err
 	}
-	f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Shelf])
+	f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Shelf])
 	return f, known(err)
 }
 
@@ -153,7 +154,7 @@ func (s *Store) documents(ctx context.Context, where string, a ...any) ([]Docume
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Document])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Document])
 }
 
 // BeginReading claims a document for an instance; false if another one reads
@@ -268,33 +269,33 @@ func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(
 		return err
 	}
 	var p ShelfPassage
-	_, err = pgx.ForEachRow(rows, []any{&p.Document, &p.Number, &p.Path, &p.Text, &p.Title, &p.Language}, func() error {
+	into := columns{"document": &p.Document, "number": &p.Number, "path": &p.Path, "body": &p.Text, "title": &p.Title, "language": &p.Language}
+	return each(rows, into, func() error {
 		err := do(p)
 		p.Path = nil
 		return err
 	})
-	return err
 }
 
 // Passages returns passages by document and number, in any order. Those of
 // documents that were removed are left out.
 func (s *Store) Passages(ctx context.Context, documents []int64, numbers []int32) ([]Passage, error) {
-	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.id, p.path, p.body, p.spans, p.size
+	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.id, p.path, p.body as text, p.spans, p.size
 		from unnest($1::bigint[], $2::int[]) as w (document, number) join passage p using (document, number)
 		join document d on d.id = p.document where d.removed_at is null`, documents, numbers)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Passage])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Passage])
 }
 
 // PassagesOf returns all passages of a document in their order.
 func (s *Store) PassagesOf(ctx context.Context, document int64) ([]Passage, error) {
-	rows, err := s.pool.Query(ctx, `select document, number, id, path, body, spans, size from passage where document = $1 order by number`, document)
+	rows, err := s.pool.Query(ctx, `select document, number, id, path, body as text, spans, size from passage where document = $1 order by number`, document)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Passage])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Passage])
 }
 
 // ShelfNews hands over the shelf and the document of every change, by any
@@ -341,13 +342,13 @@ type ShelfChange struct {
 // published.
 func (s *Store) ShelfChanges(ctx context.Context, desk int64, revision int) ([]ShelfChange, error) {
 	rows, err := s.pool.Query(ctx, `
-		select f.slug, f.title, w.state, f.state, f.removed_at is not null,
-			array(select d.name from document d where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1),
-			array(select d.name from document d where d.shelf = f.id and d.added_at <= r.made_at and d.removed_at > r.made_at order by 1)
+		select f.slug, f.title, w.state as "then", f.state as now, f.removed_at is not null as removed,
+			array(select d.name from document d where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1) as added,
+			array(select d.name from document d where d.shelf = f.id and d.added_at <= r.made_at and d.removed_at > r.made_at order by 1) as dropped
 		from revision_shelf w join shelf f on f.id = w.shelf join revision r on r.desk = w.desk and r.number = w.revision
 		where w.desk = $1 and w.revision = $2 order by f.slug`, desk, revision)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[ShelfChange])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[ShelfChange])
 }

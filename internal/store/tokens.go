@@ -45,7 +45,7 @@ func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) 
 	if err != nil {
 		return Token{}, err
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Token])
+	t, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Token])
 	return t, known(err)
 }
 
@@ -55,7 +55,7 @@ func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Token])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Token])
 }
 
 // RemoveToken makes a token worthless. It fails with ErrNotFound if there is

@@ -152,15 +152,21 @@ const traceColumns = `r.id, r.kind, r.turn, r.attempt, r.desk, r.revision, r.rec
 const traceTables = `trace r join turn t on t.id = r.turn join conversation c on c.id = t.conversation join desk d on d.id = r.desk
 	join attempt a on a.turn = r.turn and a.number = r.attempt`
 
-func scanTrace(row pgx.CollectableRow) (t Trace, err error) {
-	err = row.Scan(traceInto(&t)...)
-	return t, err
+func traceInto(t *Trace) columns {
+	return columns{
+		"id": &t.ID, "kind": &t.Kind, "turn": &t.Turn, "attempt": &t.Attempt, "desk": &t.DeskID, "revision": &t.Revision, "recipe": &t.Recipe,
+		"models": &t.Models, "steps": &t.Steps, "state": &t.State, "problem": &t.Problem, "started_at": &t.StartedAt, "seconds": &t.Seconds,
+		"prompt_tokens": &t.Usage.PromptTokens, "reply_tokens": &t.Usage.ReplyTokens, "cost": &t.Usage.Cost, "calls": &t.Usage.Calls,
+		"retries": &t.Usage.Retries, "reused": &t.Usage.Reused, "edits": &t.Edits,
+		"slug": &t.Slug, "conversation": &t.Conversation, "question": &t.Question, "reply": &t.Reply, "helped": &t.Helped,
+	}
 }
 
-func traceInto(t *Trace) []any {
-	return []any{&t.ID, &t.Kind, &t.Turn, &t.Attempt, &t.DeskID, &t.Revision, &t.Recipe, &t.Models, &t.Steps, &t.State, &t.Problem, &t.StartedAt, &t.Seconds,
-		&t.Usage.PromptTokens, &t.Usage.ReplyTokens, &t.Usage.Cost, &t.Usage.Calls, &t.Usage.Retries, &t.Usage.Reused, &t.Edits,
-		&t.Slug, &t.Conversation, &t.Question, &t.Reply, &t.Helped}
+// wholeTraceInto has the spans and the visitor too.
+func wholeTraceInto(t *Trace) columns {
+	into := traceInto(t)
+	into["spans"], into["visitor"] = &t.Spans, (*visitorScan)(&t.Visitor)
+	return into
 }
 
 // Traces returns the newest traces that a filter lets pass, without spans.
@@ -222,7 +228,7 @@ func (s *Store) Traces(ctx context.Context, f TraceFilter) ([]Trace, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, scanTrace)
+	return collect(rows, traceInto)
 }
 
 // Trace returns one trace with its spans.
@@ -238,9 +244,11 @@ func (s *Store) TraceOf(ctx context.Context, turn uuid.UUID, attempt int) (Trace
 }
 
 func (s *Store) trace(ctx context.Context, where string, arguments ...any) (t Trace, err error) {
-	err = s.pool.QueryRow(ctx, `select `+traceColumns+`, r.spans, r.visitor from `+traceTables+` where `+where, arguments...).
-		Scan(append(traceInto(&t), &t.Spans, (*visitorScan)(&t.Visitor))...)
-	return t, known(err)
+	rows, err := s.pool.Query(ctx, `select `+traceColumns+`, r.spans, r.visitor from `+traceTables+` where `+where, arguments...)
+	if err != nil {
+		return t, err
+	}
+	return only(rows, wholeTraceInto)
 }
 
 type visitorScan Visitor

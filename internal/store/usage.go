@@ -67,7 +67,8 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 		columns = []string{`''`}
 	}
 	rows, err := s.pool.Query(ctx, `
-		select array[`+strings.Join(columns, ", ")+`]::text[], count(distinct m.turn), count(*), count(*) filter (where m.counted), sum(m.prompt_tokens), sum(m.reply_tokens), sum(m.cost)
+		select array[`+strings.Join(columns, ", ")+`]::text[] as keys, count(distinct m.turn) as turns, count(*) as calls,
+			count(*) filter (where m.counted) as counted, sum(m.prompt_tokens) as prompt_tokens, sum(m.reply_tokens) as reply_tokens, sum(m.cost) as cost
 		from model_call m join desk d on d.id = m.desk
 		where m.at >= $1 and m.at < $2 and ($3 = '' or d.slug = $3) and ($4 = '' or m.model = $4) and ($5 = '' or m.step = $5)
 			and ($6 = '' or encode(substr(m.visitor, 1, 4), 'hex') = $6)`+group+`
@@ -75,8 +76,5 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (u UsageRow, err error) {
-		err = row.Scan(&u.Keys, &u.Turns, &u.Calls, &u.Counted, &u.PromptTokens, &u.ReplyTokens, &u.Cost)
-		return u, err
-	})
+	return pgx.CollectRows(rows, pgx.RowToStructByName[UsageRow])
 }

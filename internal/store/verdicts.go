@@ -84,9 +84,10 @@ type JudgedFilter struct {
 // Judgements returns judged replies, the newest verdict first.
 func (s *Store) Judgements(ctx context.Context, f JudgedFilter) ([]Judged, error) {
 	rows, err := s.pool.Query(ctx, `
-		select a.turn, a.number, t.conversation, d.slug, t.question, a.reply, a.model, a.revision, a.helped, a.reason, a.remark, a.judged_at,
-			coalesce(f.cause, ''), coalesce(f.note, ''), coalesce(f.done, false), coalesce(f.changed_by, ''), f.changed_at,
-			(select id from trace r where r.turn = a.turn and r.attempt = a.number and r.kind = 'reply')
+		select a.turn, a.number as attempt, t.conversation, d.slug, t.question, a.reply, a.model, a.revision, a.helped, a.reason, a.remark, a.judged_at,
+			coalesce(f.cause, '') as cause, coalesce(f.note, '') as note, coalesce(f.done, false) as done,
+			coalesce(f.changed_by, '') as changed_by, f.changed_at,
+			(select id from trace r where r.turn = a.turn and r.attempt = a.number and r.kind = 'reply') as trace
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation join desk d on d.id = c.desk
 			left join finding f on f.turn = a.turn and f.attempt = a.number
 		where a.helped is not null and a.judged_at is not null and c.removed_at is null and c.channel <> 'preview'
@@ -97,10 +98,13 @@ func (s *Store) Judgements(ctx context.Context, f JudgedFilter) ([]Judged, error
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (j Judged, err error) {
-		err = row.Scan(&j.Turn, &j.Attempt, &j.Conversation, &j.Slug, &j.Question, &j.Reply, &j.Model, &j.Revision, &j.Helped, &j.Reason, &j.Remark, &j.JudgedAt,
-			&j.Finding.Cause, &j.Finding.Note, &j.Finding.Done, &j.Finding.ChangedBy, &j.Finding.ChangedAt, &j.Trace)
-		return j, err
+	return collect(rows, func(j *Judged) columns {
+		return columns{
+			"turn": &j.Turn, "attempt": &j.Attempt, "conversation": &j.Conversation, "slug": &j.Slug, "question": &j.Question, "reply": &j.Reply,
+			"model": &j.Model, "revision": &j.Revision, "helped": &j.Helped, "reason": &j.Reason, "remark": &j.Remark, "judged_at": &j.JudgedAt,
+			"cause": &j.Finding.Cause, "note": &j.Finding.Note, "done": &j.Finding.Done,
+			"changed_by": &j.Finding.ChangedBy, "changed_at": &j.Finding.ChangedAt, "trace": &j.Trace,
+		}
 	})
 }
 
@@ -124,7 +128,7 @@ type CauseCount struct {
 // Causes counts the replies that did not help, by week and cause.
 func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]CauseCount, error) {
 	rows, err := s.pool.Query(ctx, `
-		select date_trunc('week', a.judged_at), coalesce(f.cause, ''), count(*)
+		select date_trunc('week', a.judged_at) as week, coalesce(f.cause, '') as cause, count(*)
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation join desk d on d.id = c.desk
 			left join finding f on f.turn = a.turn and f.attempt = a.number
 		where a.helped = false and a.judged_at >= $2 and c.channel <> 'preview' and ($1 = '' or d.slug = $1)
@@ -132,7 +136,7 @@ func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]Cau
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[CauseCount])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[CauseCount])
 }
 
 // Preference counts how often a text of several was preferred.
@@ -144,7 +148,8 @@ type Preference struct {
 // Preferences counts what visitors of a desk preferred, by title and model.
 func (s *Store) Preferences(ctx context.Context, desk string) ([]Preference, error) {
 	rows, err := s.pool.Query(ctx, `
-		select coalesce(l.lane->>'title', ''), coalesce(l.lane->>'model', ''), count(*), count(*) filter (where a.preferred = l.place - 1)
+		select coalesce(l.lane->>'title', '') as title, coalesce(l.lane->>'model', '') as model, count(*) as shown,
+			count(*) filter (where a.preferred = l.place - 1) as preferred
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation,
 			jsonb_array_elements(a.lanes) with ordinality as l (lane, place)
 		where c.desk = (select id from desk where slug = $1) and c.channel <> 'preview' and a.preferred is not null
@@ -152,5 +157,5 @@ func (s *Store) Preferences(ctx context.Context, desk string) ([]Preference, err
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Preference])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Preference])
 }
