@@ -11,7 +11,7 @@ import (
 
 	"juvalogos/internal/browser"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
 )
@@ -250,7 +250,7 @@ func TestVerdictsAndFiguresForMakers(t *testing.T) {
 	p.click("This did not help")
 	p.shows("article", "It did not help")
 	testbed.Within(t, 5*time.Second, "it is on record", func() bool {
-		found, err := b.Desks.Traces(ctx, store.TraceFilter{Flagged: true})
+		found, err := b.Desks.Traces(ctx, record.TraceFilter{Flagged: true})
 		return err == nil && len(found) == 1
 	})
 	p.do(chromedp.Reload())

@@ -14,7 +14,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Question is what a visitor asks.
@@ -25,7 +25,7 @@ type Question struct {
 	// branch: it is asked as if that one had never been. Zero: the question
 	// goes on from the end.
 	Instead uuid.UUID
-	Visitor store.Visitor
+	Visitor record.Visitor
 	Channel string // page, preview, api or completions
 	Text    string
 	// Choice is what the visitor has chosen of what the desk lets them change.
@@ -105,7 +105,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
 	s.begin(r, d, asked{question, takes, past, q.Given})
-	err = s.Store.Ask(ctx, store.NewTurn{
+	err = s.Store.Ask(ctx, record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.counter.Vocabulary(), Given: given,
@@ -121,20 +121,20 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 
 // past returns what a question's conversation holds and the place of its next
 // turn.
-func (s *Service) past(ctx context.Context, q Question, d *Desk) (store.Past, store.Place, error) {
+func (s *Service) past(ctx context.Context, q Question, d *Desk) (record.Past, record.Place, error) {
 	if q.Conversation == uuid.Nil {
-		return store.Past{}, store.Place{Number: 1, New: true}, nil
+		return record.Past{}, record.Place{Number: 1, New: true}, nil
 	}
 	var instead *uuid.UUID
 	if q.Instead != uuid.Nil {
 		instead = &q.Instead
 	}
 	past, place, err := s.Store.Past(ctx, q.Conversation, d.DeskID, q.Visitor, instead, d.recalled())
-	if errors.Is(err, store.ErrNotFound) && instead == nil {
+	if errors.Is(err, record.ErrNotFound) && instead == nil {
 		// Something was attached to it before the first question.
 		if announced, failed := s.Store.Announced(ctx, q.Conversation, q.Visitor, d.DeskID); announced || failed != nil {
 			err = failed
-			place = store.Place{Number: 1, New: true}
+			place = record.Place{Number: 1, New: true}
 		}
 	}
 	if err != nil {
@@ -145,7 +145,7 @@ func (s *Service) past(ctx context.Context, q Question, d *Desk) (store.Past, st
 
 // Again makes another attempt at a turn whose last one is over. preview has it
 // made by the desk's draft.
-func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UUID, choice deskfile.Choice, preview bool) (*Reply, error) {
+func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.UUID, choice deskfile.Choice, preview bool) (*Reply, error) {
 	t, err := s.Store.Turn(ctx, turn, visitor)
 	if err != nil {
 		return nil, s.notFound(NoTurn, err)
@@ -168,7 +168,7 @@ func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UU
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
-	number, given, taken, past, err := s.Store.AskAgain(ctx, t, store.Again{
+	number, given, taken, past, err := s.Store.AskAgain(ctx, t, record.Again{
 		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance, At: r.StartedAt, Remember: d.recalled(),
 	})
 	if err != nil {
@@ -188,7 +188,7 @@ func (s *Service) Again(ctx context.Context, visitor store.Visitor, turn uuid.UU
 
 // Stop ends a reply on its way; the text so far stays. Stopping what is over
 // does nothing.
-func (s *Service) Stop(ctx context.Context, visitor store.Visitor, turn uuid.UUID) error {
+func (s *Service) Stop(ctx context.Context, visitor record.Visitor, turn uuid.UUID) error {
 	s.mu.Lock()
 	r := s.live[turn]
 	var cancel context.CancelCauseFunc
@@ -244,14 +244,14 @@ func (s *Service) abandon(r *Reply) {
 	s.keys.remove(r.visitor, r.key)
 	s.mu.Unlock()
 	cancel(errNotRecorded)
-	r.finish(End{State: store.Failed, Problem: NoRecords, At: s.Now()})
+	r.finish(End{State: record.Failed, Problem: NoRecords, At: s.Now()})
 	r.settle()
 	s.release(r)
 }
 
 // notAsked finds out why a question could not be put on record.
 func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, error) {
-	if !errors.Is(err, store.ErrNotFound) && !errors.Is(err, store.ErrDuplicate) {
+	if !errors.Is(err, record.ErrNotFound) && !errors.Is(err, record.ErrDuplicate) {
 		return nil, s.logged("ask", problem(NoRecords, err))
 	}
 	if t, err := s.Store.TurnByKey(ctx, q.Key, q.Visitor); err == nil {
@@ -265,7 +265,7 @@ func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, 
 }
 
 func (s *Service) notFound(code Code, err error) error {
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: code, Sentence: Sentence(code)}
 	}
 	return s.logged("look up", problem(NoRecords, err))
@@ -337,7 +337,7 @@ func (d *Desk) readTakes(question string, given map[string]string) (recipe.Value
 }
 
 // askedAgain is what a turn on record was asked with.
-func (d *Desk) askedAgain(question string, given, taken json.RawMessage, past store.Past) (asked, error) {
+func (d *Desk) askedAgain(question string, given, taken json.RawMessage, past record.Past) (asked, error) {
 	q := asked{question: prompt.Measure(d.counter, question), past: past}
 	if given != nil {
 		q.given = new(Given)

@@ -15,7 +15,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/internal/desk"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
@@ -25,13 +25,13 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 var (
 	ctx   = context.Background()
-	alice = store.Visitor{1}
+	alice = record.Visitor{1}
 )
 
 func ask(t *testing.T, b *testbed.Bed, q desk.Question) *desk.Reply {
 	t.Helper()
 	q.Slug, q.Channel = "helper", "page"
-	if q.Visitor == (store.Visitor{}) {
+	if q.Visitor == (record.Visitor{}) {
 		q.Visitor = alice
 	}
 	r, err := b.Desks.Ask(ctx, q)
@@ -71,11 +71,11 @@ func TestAReplyIsMadeAndKept(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	r := ask(t, b, desk.Question{Text: "  How do I light a smoker?\x00 "})
 	v := settled(t, r)
-	if v.End.State != store.Done || v.End.Finish != "stop" || v.End.ReplyTokens == 0 || v.End.PromptTokens == 0 {
+	if v.End.State != record.Done || v.End.Finish != "stop" || v.End.ReplyTokens == 0 || v.End.PromptTokens == 0 {
 		t.Errorf("ended %+v", v.End)
 	}
 	turn, err := b.Store.Turn(ctx, r.Turn, alice)
-	if err != nil || turn.Attempt.Reply != string(v.Text) || turn.Attempt.Reply == "" || turn.Attempt.State != store.Done || turn.Attempt.FirstAt == nil {
+	if err != nil || turn.Attempt.Reply != string(v.Text) || turn.Attempt.Reply == "" || turn.Attempt.State != record.Done || turn.Attempt.FirstAt == nil {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
 	if turn.Question != "How do I light a smoker?\uFFFD" || turn.Attempt.Model != "shed/thyme-mini" || turn.Attempt.Revision != 1 {
@@ -143,7 +143,7 @@ func TestQuestionsThatAreRefused(t *testing.T) {
 	if !errors.As(err, &p) || !strings.Contains(p.Sentence, "please shorten it to about") {
 		t.Errorf("got %v", err)
 	}
-	if list, err := b.Store.Conversations(ctx, "helper", store.Visitor{}, store.Page{Limit: 10}); err != nil || len(list) != 0 {
+	if list, err := b.Store.Conversations(ctx, "helper", record.Visitor{}, record.Page{Limit: 10}); err != nil || len(list) != 0 {
 		t.Errorf("refused questions left %v, %v", list, err)
 	}
 }
@@ -164,7 +164,7 @@ func TestAskingTwiceWithOneKeyIsOneTurn(t *testing.T) {
 			t.Fatalf("turns %v", turns)
 		}
 	}
-	if list, err := b.Store.Conversations(ctx, "helper", alice, store.Page{Limit: 10}); err != nil || len(list) != 1 {
+	if list, err := b.Store.Conversations(ctx, "helper", alice, record.Page{Limit: 10}); err != nil || len(list) != 1 {
 		t.Errorf("%d conversations, %v", len(list), err)
 	}
 	if n := b.Model.Requests(); n > 1 {
@@ -192,7 +192,7 @@ func TestStop(t *testing.T) {
 	b.Model.Set(testbed.Slow)
 	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
 	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
-	if err := b.Desks.Stop(ctx, store.Visitor{2}, r.Turn); code(err) != desk.NoTurn {
+	if err := b.Desks.Stop(ctx, record.Visitor{2}, r.Turn); code(err) != desk.NoTurn {
 		t.Errorf("a stranger stops it: %v", err)
 	}
 	if err := b.Desks.Stop(ctx, alice, r.Turn); err != nil {
@@ -200,7 +200,7 @@ func TestStop(t *testing.T) {
 	}
 	v := settled(t, r)
 	turn, err := b.Store.Turn(ctx, r.Turn, alice)
-	if err != nil || turn.Attempt.State != store.Stopped || turn.Attempt.Reply != string(v.Text) || len(v.Text) < 20 || v.End.ReplyTokens >= 200 {
+	if err != nil || turn.Attempt.State != record.Stopped || turn.Attempt.Reply != string(v.Text) || len(v.Text) < 20 || v.End.ReplyTokens >= 200 {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
 	if err := b.Desks.Stop(ctx, alice, r.Turn); err != nil {
@@ -212,21 +212,21 @@ func TestFaultsOfTheModel(t *testing.T) {
 	for _, c := range []struct {
 		fault        string
 		times, after int
-		state        store.State
+		state        record.State
 		problem      desk.Code
 		text         bool
 		notices      bool
 	}{
-		{"busy", 2, 0, store.Done, "", true, true},
-		{"broken", 3, 0, store.Done, "", true, true},
-		{"broken", 0, 0, store.Failed, "server-failed", false, true},
-		{"busy", 0, 0, store.Failed, "busy", false, true},
-		{"unauthorized", 0, 0, store.Failed, "key-refused", false, false},
-		{"too-long", 0, 0, store.Failed, "too-long", false, false},
-		{"cut", 1, 0, store.Done, "", true, true}, // before the first token it may be asked again
-		{"cut", 1, 8, store.Failed, "cut-off", true, false},
-		{"malformed", 1, 8, store.Failed, "garbled", true, false},
-		{"silent", 0, 0, store.Failed, "silent", false, false},
+		{"busy", 2, 0, record.Done, "", true, true},
+		{"broken", 3, 0, record.Done, "", true, true},
+		{"broken", 0, 0, record.Failed, "server-failed", false, true},
+		{"busy", 0, 0, record.Failed, "busy", false, true},
+		{"unauthorized", 0, 0, record.Failed, "key-refused", false, false},
+		{"too-long", 0, 0, record.Failed, "too-long", false, false},
+		{"cut", 1, 0, record.Done, "", true, true}, // before the first token it may be asked again
+		{"cut", 1, 8, record.Failed, "cut-off", true, false},
+		{"malformed", 1, 8, record.Failed, "garbled", true, false},
+		{"silent", 0, 0, record.Failed, "silent", false, false},
 	} {
 		t.Run(c.fault, func(t *testing.T) {
 			b := testbed.New(t, testbed.Options{Patience: 400 * time.Millisecond})
@@ -236,7 +236,7 @@ func TestFaultsOfTheModel(t *testing.T) {
 			if v.End.State != c.state || v.End.Problem != c.problem || (len(v.Text) > 0) != c.text || (v.NoticeSeq > 0) != c.notices {
 				t.Fatalf("ended %+v with %q after %d notices", v.End, v.Text, v.NoticeSeq)
 			}
-			if c.state == store.Failed && (v.End.ProblemID == "" || !strings.Contains(b.Log.String(), v.End.ProblemID)) {
+			if c.state == record.Failed && (v.End.ProblemID == "" || !strings.Contains(b.Log.String(), v.End.ProblemID)) {
 				t.Errorf("the log does not know problem %q", v.End.ProblemID)
 			}
 			if strings.Contains(b.Log.String(), testbed.ModelKey) {
@@ -248,7 +248,7 @@ func TestFaultsOfTheModel(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if v := settled(t, again); v.End.State != store.Done || again.Attempt != 2 || again.Turn != r.Turn {
+			if v := settled(t, again); v.End.State != record.Done || again.Attempt != 2 || again.Turn != r.Turn {
 				t.Errorf("again: attempt %d, %+v", again.Attempt, v.End)
 			}
 		})
@@ -270,7 +270,7 @@ func TestWatchingFromElsewhere(t *testing.T) {
 		t.Fatal(err)
 	}
 	here, there := settled(t, r), settled(t, other)
-	if there.End.State != store.Done || string(here.Text) != string(there.Text) {
+	if there.End.State != record.Done || string(here.Text) != string(there.Text) {
 		t.Errorf("one instance has %q, the other %q, %+v", here.Text, there.Text, there.End)
 	}
 }
@@ -282,7 +282,7 @@ func TestRepliesMayFinishWhenTheServiceStops(t *testing.T) {
 	limit, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	b.Desks.Close(limit)
-	if v := r.Since(0, nil); !v.Settled || v.End.State != store.Done {
+	if v := r.Since(0, nil); !v.Settled || v.End.State != record.Done {
 		t.Errorf("ended %+v", v.End)
 	}
 	if _, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Channel: "page", Text: "x"}); code(err) != desk.Closing {
@@ -300,7 +300,7 @@ func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
 	b.Desks.Close(limit)
 	v := r.Since(0, nil)
 	turn, err := b.Store.Turn(ctx, r.Turn, alice)
-	if err != nil || !v.Settled || turn.Attempt.State != store.Interrupted || turn.Attempt.Reply != string(v.Text) {
+	if err != nil || !v.Settled || turn.Attempt.State != record.Interrupted || turn.Attempt.Reply != string(v.Text) {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
 }
@@ -346,7 +346,7 @@ func TestTheDatabaseAway(t *testing.T) {
 	sql(`alter database ` + name + ` allow_connections true`)
 	v := settled(t, r)
 	turn, err := b.Store.Turn(ctx, r.Turn, alice)
-	if err != nil || v.End.State != store.Done || turn.Attempt.Reply != string(v.Text) {
+	if err != nil || v.End.State != record.Done || turn.Attempt.Reply != string(v.Text) {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
 }

@@ -12,7 +12,7 @@ import (
 
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Connections that makers add while the service runs, beside those of the
@@ -30,7 +30,7 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 	if err != nil {
 		return err
 	}
-	kept := store.StoredConnection{Name: c.Name, ChangedBy: by, ChangedAt: s.Now()}
+	kept := record.StoredConnection{Name: c.Name, ChangedBy: by, ChangedAt: s.Now()}
 	if key != "" {
 		if s.Vault == nil {
 			return &Problem{Code: Invalid, Sentence: "This service keeps no keys: it has no master key. Name the key with env:NAME or file:PATH instead."}
@@ -80,7 +80,7 @@ func (s *Service) RestoreConnection(ctx context.Context, name, by string) error 
 }
 
 func (s *Service) changed(ctx context.Context, name, what, by string, err error) error {
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoConnection, Sentence: fmt.Sprintf("There is no connection %q that was added here.", name)}
 	}
 	if err != nil {
@@ -160,7 +160,7 @@ func (s *Service) takeUpConnections(ctx context.Context) error {
 	return nil
 }
 
-func (s *Service) unseal(k store.StoredConnection) (models.Secret, error) {
+func (s *Service) unseal(k record.StoredConnection) (models.Secret, error) {
 	if s.Vault == nil {
 		return models.Secret{}, errors.New("the key is encrypted and this service has no master key; start it with the master key, or type the key in again")
 	}

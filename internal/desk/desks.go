@@ -10,7 +10,7 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/yamlfile"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // What makers do with desks that are there.
@@ -19,12 +19,12 @@ import (
 const longestNote = 300
 
 // Desks lists all desks with today's figures.
-func (s *Service) Desks(ctx context.Context) ([]store.DeskSummary, error) {
+func (s *Service) Desks(ctx context.Context) ([]record.DeskSummary, error) {
 	return s.Store.Desks(ctx, s.today())
 }
 
 // Desk returns one desk with today's figures.
-func (s *Service) Desk(ctx context.Context, slug string) (store.DeskSummary, error) {
+func (s *Service) Desk(ctx context.Context, slug string) (record.DeskSummary, error) {
 	d, err := s.Store.Desk(ctx, slug, s.today())
 	return d, noDesk(slug, err)
 }
@@ -36,16 +36,16 @@ func (s *Service) today() time.Time {
 }
 
 func noDesk(slug string, err error) error {
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("There is no desk %q.", slug)}
 	}
 	return err
 }
 
 // Revision returns one revision of a desk.
-func (s *Service) Revision(ctx context.Context, slug string, number int) (store.Revision, error) {
+func (s *Service) Revision(ctx context.Context, slug string, number int) (record.Revision, error) {
 	r, err := s.Store.Revision(ctx, slug, number)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return r, &Problem{Code: NoDesk, Sentence: fmt.Sprintf("The desk %q has no revision %d.", slug, number)}
 	}
 	return r, err
@@ -53,7 +53,7 @@ func (s *Service) Revision(ctx context.Context, slug string, number int) (store.
 
 // Return makes an earlier revision the published one, if it still has no
 // mistakes: its model may be gone.
-func (s *Service) Return(ctx context.Context, slug string, number int, by string) (store.Revision, error) {
+func (s *Service) Return(ctx context.Context, slug string, number int, by string) (record.Revision, error) {
 	r, err := s.Revision(ctx, slug, number)
 	if err != nil {
 		return r, err
@@ -72,7 +72,7 @@ func (s *Service) Return(ctx context.Context, slug string, number int, by string
 // Withdraw closes a desk to visitors; its revisions and conversations stay.
 func (s *Service) Withdraw(ctx context.Context, slug, by string) error {
 	if err := s.Store.Withdraw(ctx, slug); err != nil {
-		if errors.Is(err, store.ErrNotFound) {
+		if errors.Is(err, record.ErrNotFound) {
 			return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("There is no published desk %q.", slug)}
 		}
 		return err
@@ -84,16 +84,16 @@ func (s *Service) Withdraw(ctx context.Context, slug, by string) error {
 
 // Draft returns a desk's draft; one without a draft has its published or
 // newest file for one.
-func (s *Service) Draft(ctx context.Context, slug string) (store.Draft, error) {
+func (s *Service) Draft(ctx context.Context, slug string) (record.Draft, error) {
 	draft, err := s.Store.Draft(ctx, slug)
-	if !errors.Is(err, store.ErrNotFound) {
+	if !errors.Is(err, record.ErrNotFound) {
 		return draft, err
 	}
 	d, err := s.Store.Desk(ctx, slug, s.today())
 	if err != nil {
 		return draft, noDesk(slug, err)
 	}
-	return store.Draft{DeskID: d.DeskID, Slug: slug, File: d.File, Good: d.File, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt}, nil
+	return record.Draft{DeskID: d.DeskID, Slug: slug, File: d.File, Good: d.File, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt}, nil
 }
 
 // SaveDraft keeps a desk file that is being worked on and returns what is
@@ -137,7 +137,7 @@ func (s *Service) Problems(slug string, text []byte) (yamlfile.Problems, error) 
 func (s *Service) DropDraft(ctx context.Context, slug string) error {
 	err := s.Store.DropDraft(ctx, slug)
 	s.forget(slug)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("The desk %q has no draft.", slug)}
 	}
 	return err
@@ -165,7 +165,7 @@ func (s *Service) free(ctx context.Context, slug string) error {
 	switch _, err := s.Store.Desk(ctx, slug, s.today()); {
 	case err == nil:
 		return &Problem{Code: Taken, Sentence: fmt.Sprintf("There is a desk %q already. Choose another address.", slug)}
-	case !errors.Is(err, store.ErrNotFound):
+	case !errors.Is(err, record.ErrNotFound):
 		return err
 	}
 	return nil
@@ -201,7 +201,7 @@ func (s *Service) Export(ctx context.Context, slug string) (Packed, error) {
 	p := Packed{Format: PackedFormat, Slug: slug, Published: d.Published, Revisions: []PackedRevision{}}
 	if draft, err := s.Store.Draft(ctx, slug); err == nil {
 		p.Draft = draft.File
-	} else if !errors.Is(err, store.ErrNotFound) {
+	} else if !errors.Is(err, record.ErrNotFound) {
 		return p, err
 	}
 	list, err := s.Store.Revisions(ctx, slug)
@@ -228,7 +228,7 @@ func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slu
 	if err := s.free(ctx, as); err != nil {
 		return as, nil, err
 	}
-	var revisions []store.Revision
+	var revisions []record.Revision
 	published := 0
 	for i, r := range p.Revisions {
 		file := []byte(r.File)
@@ -248,7 +248,7 @@ func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slu
 				published = r.Number
 			}
 		}
-		revisions = append(revisions, store.Revision{
+		revisions = append(revisions, record.Revision{
 			Number: r.Number, File: string(clean(file)), Note: tidy(r.Note, longestNote), MadeBy: tidy(r.MadeBy, longestNote), MadeAt: r.MadeAt,
 		})
 	}

@@ -11,7 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // What visitors do with conversations they had.
@@ -26,13 +26,13 @@ const keepAccess = time.Hour
 const longestName = 120
 
 // Attempts returns all attempts at a visitor's turn, the first one first.
-func (s *Service) Attempts(ctx context.Context, visitor store.Visitor, turn uuid.UUID) ([]store.Attempt, error) {
+func (s *Service) Attempts(ctx context.Context, visitor record.Visitor, turn uuid.UUID) ([]record.Attempt, error) {
 	attempts, err := s.Store.Attempts(ctx, turn, visitor)
 	return attempts, s.found(NoTurn, err)
 }
 
 // Choose makes one attempt the one that counts: it is shown and remembered.
-func (s *Service) Choose(ctx context.Context, visitor store.Visitor, turn uuid.UUID, attempt int) error {
+func (s *Service) Choose(ctx context.Context, visitor record.Visitor, turn uuid.UUID, attempt int) error {
 	if s.liveReply(visitor, turn) != nil {
 		return &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
@@ -42,7 +42,7 @@ func (s *Service) Choose(ctx context.Context, visitor store.Visitor, turn uuid.U
 // TakeBack takes back the last turn of a visitor's conversation and returns its
 // question, with the number of turns that remain; with the last one the
 // conversation goes too. Show brings it back for 30 days.
-func (s *Service) TakeBack(ctx context.Context, visitor store.Visitor, turn uuid.UUID) (question string, left int, err error) {
+func (s *Service) TakeBack(ctx context.Context, visitor record.Visitor, turn uuid.UUID) (question string, left int, err error) {
 	if s.liveReply(visitor, turn) != nil {
 		return "", 0, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
@@ -52,7 +52,7 @@ func (s *Service) TakeBack(ctx context.Context, visitor store.Visitor, turn uuid
 
 // Show leads the conversation through a turn: another branch, or one that was
 // taken back.
-func (s *Service) Show(ctx context.Context, visitor store.Visitor, turn uuid.UUID) error {
+func (s *Service) Show(ctx context.Context, visitor record.Visitor, turn uuid.UUID) error {
 	t, err := s.Store.Turn(ctx, turn, visitor)
 	if err != nil {
 		return s.found(NoTurn, err)
@@ -67,7 +67,7 @@ func (s *Service) Show(ctx context.Context, visitor store.Visitor, turn uuid.UUI
 }
 
 // Rename gives a visitor's conversation a title.
-func (s *Service) Rename(ctx context.Context, visitor store.Visitor, id uuid.UUID, title string) error {
+func (s *Service) Rename(ctx context.Context, visitor record.Visitor, id uuid.UUID, title string) error {
 	title = tidy(title, 0)
 	if n := utf8.RuneCountInString(title); n == 0 || n > longestName {
 		return &Problem{Code: Invalid, Sentence: fmt.Sprintf("Give the conversation a name of up to %d characters.", longestName)}
@@ -87,25 +87,25 @@ func tidy(text string, most int) string {
 
 // Share makes a visitor's conversation readable, as it is at any time, to
 // whoever has a link that cannot be guessed, and returns the link's end.
-func (s *Service) Share(ctx context.Context, visitor store.Visitor, id uuid.UUID) (string, error) {
+func (s *Service) Share(ctx context.Context, visitor record.Visitor, id uuid.UUID) (string, error) {
 	share, err := s.Store.Share(ctx, id, visitor, strings.ToLower(rand.Text()))
 	return share, s.found(NoConversation, err)
 }
 
 // Unshare withdraws the link.
-func (s *Service) Unshare(ctx context.Context, visitor store.Visitor, id uuid.UUID) error {
+func (s *Service) Unshare(ctx context.Context, visitor record.Visitor, id uuid.UUID) error {
 	return s.found(NoConversation, s.Store.Unshare(ctx, id, visitor))
 }
 
 // Shared returns a conversation by the end of its link.
-func (s *Service) Shared(ctx context.Context, share string) (store.Conversation, []store.Turn, error) {
+func (s *Service) Shared(ctx context.Context, share string) (record.Conversation, []record.Turn, error) {
 	c, turns, err := s.Store.Shared(ctx, share)
 	return c, turns, s.found(NotShared, err)
 }
 
 // Remove takes a visitor's conversation away and stops a reply that is being
 // made in it. Restore brings it back for 30 days.
-func (s *Service) Remove(ctx context.Context, visitor store.Visitor, id uuid.UUID) error {
+func (s *Service) Remove(ctx context.Context, visitor record.Visitor, id uuid.UUID) error {
 	if err := s.Store.Remove(ctx, id, visitor, s.Now()); err != nil {
 		return s.found(NoConversation, err)
 	}
@@ -118,7 +118,7 @@ func (s *Service) Remove(ctx context.Context, visitor store.Visitor, id uuid.UUI
 }
 
 // Restore brings a removed conversation back.
-func (s *Service) Restore(ctx context.Context, visitor store.Visitor, id uuid.UUID) error {
+func (s *Service) Restore(ctx context.Context, visitor record.Visitor, id uuid.UUID) error {
 	return s.found(NoConversation, s.Store.Restore(ctx, id, visitor))
 }
 
@@ -145,14 +145,14 @@ func (s *Service) purge(ctx context.Context) {
 }
 
 // Markdown writes a conversation as a document.
-func Markdown(deskTitle string, c store.Conversation, turns []store.Turn) string {
+func Markdown(deskTitle string, c record.Conversation, turns []record.Turn) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s\n\n*%s, %s*\n", c.Title, deskTitle, c.StartedAt.UTC().Format("2 January 2006, 15:04 UTC"))
 	for _, t := range turns {
 		fmt.Fprintf(&b, "\n## %d. %s\n\n%s\n", t.Number, strings.Join(strings.Fields(t.Question), " "), strings.TrimSpace(t.Attempt.Reply))
 		if p := EndOf(t.Attempt).Problem; p != "" {
 			fmt.Fprintf(&b, "\n> %s\n", Sentence(p))
-		} else if t.Attempt.State == store.Stopped {
+		} else if t.Attempt.State == record.Stopped {
 			b.WriteString("\n> This reply was stopped.\n")
 		}
 	}

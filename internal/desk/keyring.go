@@ -5,7 +5,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // keyring remembers the newest idempotency keys, so that asking again with one
@@ -18,7 +18,7 @@ type keyring struct {
 }
 
 type visitorKey struct {
-	visitor store.Visitor
+	visitor record.Visitor
 	key     string
 }
 
@@ -29,14 +29,14 @@ func newKeyring() *keyring {
 }
 
 // turn returns the turn that was asked with a key.
-func (k *keyring) turn(visitor store.Visitor, key string) (uuid.UUID, bool) {
+func (k *keyring) turn(visitor record.Visitor, key string) (uuid.UUID, bool) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	id, ok := k.turns[visitorKey{visitor, key}]
 	return id, ok
 }
 
-func (k *keyring) add(visitor store.Visitor, key string, turn uuid.UUID) {
+func (k *keyring) add(visitor record.Visitor, key string, turn uuid.UUID) {
 	if key == "" {
 		return
 	}
@@ -48,7 +48,7 @@ func (k *keyring) add(visitor store.Visitor, key string, turn uuid.UUID) {
 	k.turns[visitorKey{visitor, key}] = turn
 }
 
-func (k *keyring) remove(visitor store.Visitor, key string) {
+func (k *keyring) remove(visitor record.Visitor, key string) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	delete(k.turns, visitorKey{visitor, key})

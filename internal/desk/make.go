@@ -13,7 +13,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 var (
@@ -25,7 +25,7 @@ var (
 type asked struct {
 	question prompt.Piece
 	takes    recipe.Values // what else the visitor gave
-	past     store.Past
+	past     record.Past
 	given    *Given
 }
 
@@ -41,7 +41,7 @@ func (s *Service) begin(r *Reply, d *Desk, q asked) {
 		end := s.make(ctx, r, d, &q)
 		r.finish(end)
 		s.scribe.ended()
-		if q.given == nil && (end.State == store.Done || end.State == store.Stopped) && steps.Remembers(d.Recipe) {
+		if q.given == nil && (end.State == record.Done || end.State == record.Stopped) && steps.Remembers(d.Recipe) {
 			s.foldIfDue(d, r, q.question, q.past, end.memoryTokens)
 		}
 	}()
@@ -124,7 +124,7 @@ func pause(ctx context.Context, span time.Duration) error {
 // ended works out what has become of a reply.
 func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, q *asked, result recipe.Result, err error) End {
 	used := r.record.Usage()
-	end := End{State: store.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost, usage: store.Usage(used)}
+	end := End{State: record.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost, usage: record.Usage(used)}
 	spans := r.record.Spans()
 	for _, span := range spans {
 		for _, c := range span.Calls {
@@ -138,19 +138,19 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *Desk, q *asked, result
 	switch cause := context.Cause(ctx); {
 	case err == nil:
 	case errors.Is(cause, errStopped):
-		end.State, end.Finish = store.Stopped, "stopped"
+		end.State, end.Finish = record.Stopped, "stopped"
 	case errors.Is(cause, errShutdown):
-		end.State, end.Problem = store.Interrupted, Interruption
+		end.State, end.Problem = record.Interrupted, Interruption
 	default:
 		problem := explain(err)
-		end.State, end.Problem, end.ProblemID = store.Failed, problem.Code, problem.ID
+		end.State, end.Problem, end.ProblemID = record.Failed, problem.Code, problem.ID
 		var failure *models.Error
 		if errors.As(err, &failure) {
 			end.RetryAfter = failure.RetryAfter
 		}
 		s.Log.Error("reply failed", "desk", d.Slug, "revision", d.Number, "turn", r.Turn, "code", problem.Code, "id", problem.ID, "error", err)
 	}
-	if end.State == store.Done {
+	if end.State == record.Done {
 		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
 	}
 	end.At = s.Now()

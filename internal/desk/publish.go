@@ -15,12 +15,12 @@ import (
 	"juvalogos/core/steps"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Desk is a desk as it stands open for questions.
 type Desk struct {
-	store.Revision
+	record.Revision
 	Settings deskfile.File
 	Entry    models.Entry
 	Recipe   *recipe.Recipe
@@ -112,10 +112,10 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 
 // Publish checks a desk file and makes it the published revision of its desk.
 // fresh is false if it was that already.
-func (s *Service) Publish(ctx context.Context, name string, text []byte, note, by string) (r store.Revision, fresh bool, err error) {
+func (s *Service) Publish(ctx context.Context, name string, text []byte, note, by string) (r record.Revision, fresh bool, err error) {
 	f, err := s.Check(name, text)
 	if err != nil {
-		return store.Revision{}, false, err
+		return record.Revision{}, false, err
 	}
 	r, fresh, err = s.Store.Publish(ctx, f.Slug, string(text), tidy(note, longestNote), by)
 	if err != nil {
@@ -200,22 +200,22 @@ func (s *Service) chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
 
 // revision returns what is published at a slug, or with DraftMark the draft as
 // revision 0.
-func (s *Service) revision(ctx context.Context, slug string) (store.Revision, error) {
+func (s *Service) revision(ctx context.Context, slug string) (record.Revision, error) {
 	slug, wantsDraft := strings.CutPrefix(slug, DraftMark)
 	if wantsDraft {
 		draft, err := s.Store.Draft(ctx, slug)
 		if err == nil && draft.Good != "" {
-			return store.Revision{DeskID: draft.DeskID, Slug: slug, File: draft.Good, MadeBy: draft.ChangedBy, MadeAt: draft.ChangedAt}, nil
+			return record.Revision{DeskID: draft.DeskID, Slug: slug, File: draft.Good, MadeBy: draft.ChangedBy, MadeAt: draft.ChangedAt}, nil
 		}
-		if err != nil && !errors.Is(err, store.ErrNotFound) {
-			return store.Revision{}, problem(NoRecords, err)
+		if err != nil && !errors.Is(err, record.ErrNotFound) {
+			return record.Revision{}, problem(NoRecords, err)
 		}
 	}
 	r, err := s.Store.Published(ctx, slug)
 	switch {
-	case errors.Is(err, store.ErrNotFound) && wantsDraft:
+	case errors.Is(err, record.ErrNotFound) && wantsDraft:
 		return r, &Problem{Code: NoDesk, Sentence: "There is nothing to show yet: the file has mistakes."}
-	case errors.Is(err, store.ErrNotFound):
+	case errors.Is(err, record.ErrNotFound):
 		return r, &Problem{Code: NoDesk, Sentence: Sentence(NoDesk)}
 	case err != nil:
 		return r, problem(NoRecords, err)

@@ -7,13 +7,13 @@ import (
 
 	"github.com/google/uuid"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // What makers do with the conversations at their desks.
 
 // DeskConversations lists the conversations that visitors had at a desk.
-func (s *Service) DeskConversations(ctx context.Context, slug string, page store.Page) ([]store.Conversation, error) {
+func (s *Service) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation, error) {
 	if _, err := s.Desk(ctx, slug); err != nil {
 		return nil, err
 	}
@@ -23,7 +23,7 @@ func (s *Service) DeskConversations(ctx context.Context, slug string, page store
 
 // DeskConversation returns a conversation with the summaries of its beginning,
 // the oldest first.
-func (s *Service) DeskConversation(ctx context.Context, id uuid.UUID) (store.Conversation, []store.Turn, []store.Summary, error) {
+func (s *Service) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
 	c, turns, summaries, err := s.Store.DeskConversation(ctx, id)
 	return c, turns, summaries, noConversation(err)
 }
@@ -44,7 +44,7 @@ func (s *Service) RestoreAny(ctx context.Context, id uuid.UUID) error {
 }
 
 func noConversation(err error) error {
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoConversation, Sentence: "There is no such conversation. It may have been removed."}
 	}
 	return err

@@ -13,7 +13,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // What of a conversation goes into the next prompt: its newest turns word for
@@ -35,7 +35,7 @@ func (d *Desk) recalled() int {
 }
 
 // summary is what a prompt says of what came before.
-func (d *Desk) summary(past store.Past) prompt.Piece {
+func (d *Desk) summary(past record.Past) prompt.Piece {
 	if past.Summary == nil || *d.Settings.Memory.Summary == 0 || *d.Settings.Memory.Turns == 0 {
 		return prompt.Piece{}
 	}
@@ -46,7 +46,7 @@ func (d *Desk) summary(past store.Past) prompt.Piece {
 }
 
 // uncovered are the turns that are not in the summary.
-func (d *Desk) uncovered(past store.Past) []store.PastTurn {
+func (d *Desk) uncovered(past record.Past) []record.PastTurn {
 	turns := past.Turns
 	if d.summary(past).Text == "" {
 		return turns
@@ -57,7 +57,7 @@ func (d *Desk) uncovered(past store.Past) []store.PastTurn {
 	return turns
 }
 
-func (d *Desk) exchange(p store.PastTurn) prompt.Exchange {
+func (d *Desk) exchange(p record.PastTurn) prompt.Exchange {
 	if p.Vocabulary != d.counter.Vocabulary() {
 		return prompt.Exchange{Question: prompt.Measure(d.counter, p.Question), Reply: prompt.Measure(d.counter, p.Reply)}
 	}
@@ -69,12 +69,12 @@ func (d *Desk) exchange(p store.PastTurn) prompt.Exchange {
 
 // foldIfDue begins to fold the oldest turns into the summary, in the
 // background, once a reply is made and there are enough of them.
-func (s *Service) foldIfDue(d *Desk, r *Reply, question prompt.Piece, past store.Past, replyTokens int) {
+func (s *Service) foldIfDue(d *Desk, r *Reply, question prompt.Piece, past record.Past, replyTokens int) {
 	most := *d.Settings.Memory.Summary
 	if most == 0 {
 		return
 	}
-	turns := append(d.uncovered(past), store.PastTurn{
+	turns := append(d.uncovered(past), record.PastTurn{
 		ID: r.Turn, Number: r.TurnNumber, Question: question.Text, Reply: string(r.Since(0, nil).Text),
 		QuestionTokens: question.Tokens, ReplyTokens: replyTokens, Vocabulary: d.counter.Vocabulary(),
 	})
@@ -122,7 +122,7 @@ const longestFold = 5 * time.Minute
 
 // fold has the model fold turns into the summary before them and keeps the
 // result, in as many bites as the model's context needs.
-func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Summary, turns []store.PastTurn, exchanges []prompt.Exchange) error {
+func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *record.Summary, turns []record.PastTurn, exchanges []prompt.Exchange) error {
 	ctx, cancel := context.WithTimeout(ctx, longestFold)
 	defer cancel()
 	most := *d.Settings.Memory.Summary
@@ -147,7 +147,7 @@ func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *store.Sum
 		}
 		notes = prompt.Measure(d.counter, text)
 		last := turns[n-1]
-		err = s.Store.KeepSummary(ctx, store.Summary{
+		err = s.Store.KeepSummary(ctx, record.Summary{
 			Upto: last.ID, Conversation: r.Conversation, Turns: last.Number, Text: text, Tokens: notes.Tokens,
 			Vocabulary: d.counter.Vocabulary(), Model: d.Entry.Path(), MadeAt: s.Now(),
 		})
@@ -172,10 +172,10 @@ func (s *Service) summarise(ctx context.Context, d *Desk, r *Reply, messages []p
 	if err != nil {
 		span.State, span.Error = recipe.Failed, err.Error()
 	}
-	t := &store.Trace{
+	t := &record.Trace{
 		ID: uuid.Must(uuid.NewV7()), Kind: "summary", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID, Revision: d.Number, Visitor: r.visitor,
 		Recipe: d.Recipe.Name, State: string(span.State), StartedAt: began, Seconds: span.Took.Seconds(),
-		Usage: store.Usage(recipe.Sum([]recipe.Span{span})), Slug: d.Slug, Conversation: r.Conversation,
+		Usage: record.Usage(recipe.Sum([]recipe.Span{span})), Slug: d.Slug, Conversation: r.Conversation,
 	}
 	s.fill(t, []recipe.Span{span}, nil, "")
 	if failed := s.Store.KeepTrace(context.WithoutCancel(ctx), t); failed != nil {

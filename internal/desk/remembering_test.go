@@ -9,7 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/internal/desk"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/testbed"
 )
 
@@ -33,7 +33,7 @@ func said(t *testing.T, b *testbed.Bed, conversation *uuid.UUID, text string) st
 }
 
 // summaries are what makers see of what is kept in short.
-func summaries(t *testing.T, b *testbed.Bed, conversation uuid.UUID) []store.Summary {
+func summaries(t *testing.T, b *testbed.Bed, conversation uuid.UUID) []record.Summary {
 	t.Helper()
 	_, _, list, err := b.Desks.DeskConversation(ctx, conversation)
 	if err != nil {

@@ -11,7 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Reply is one attempt at a reply while it is made, or as it was recorded.
@@ -31,7 +31,7 @@ type Reply struct {
 	StartedAt    time.Time
 
 	key     string
-	visitor store.Visitor
+	visitor record.Visitor
 	cancel  func(cause error) // under the service's mu
 
 	record *recipe.Recorder
@@ -61,7 +61,7 @@ type Reply struct {
 
 // End is how a reply ended.
 type End struct {
-	State                                   store.State
+	State                                   record.State
 	Finish                                  string // the model's own word
 	Problem                                 Code
 	ProblemID                               string
@@ -72,8 +72,8 @@ type End struct {
 	Preferred                               *int   // of them
 	Parts                                   []recipe.MadePart
 
-	usage store.Usage
-	trace *store.Trace
+	usage record.Usage
+	trace *record.Trace
 	// RetryAfter is how long the model asks to be left alone; not on record.
 	RetryAfter time.Duration
 }
@@ -263,7 +263,7 @@ func (r *Reply) length() int {
 }
 
 // recorded makes a Reply of a turn on record that no longer grows.
-func recorded(t store.Turn) *Reply {
+func recorded(t record.Turn) *Reply {
 	a := t.Attempt
 	r := &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number, Attempt: a.Number,
@@ -279,7 +279,7 @@ func recorded(t store.Turn) *Reply {
 }
 
 // EndOf is how an attempt on record ended.
-func EndOf(a store.Attempt) End {
+func EndOf(a record.Attempt) End {
 	e := End{
 		State: a.State, Finish: a.Finish, Problem: Code(a.Problem), ProblemID: a.ProblemID,
 		PromptTokens: a.PromptTokens, ReplyTokens: a.ReplyTokens, Cost: a.Cost,
@@ -291,7 +291,7 @@ func EndOf(a store.Attempt) End {
 	if a.EndedAt != nil {
 		e.At = *a.EndedAt
 	}
-	if a.State == store.Interrupted && e.Problem == "" {
+	if a.State == record.Interrupted && e.Problem == "" {
 		e.Problem = Interruption
 	}
 	return e

@@ -11,7 +11,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Edits are what a maker tries instead of how a reply was made.
@@ -56,22 +56,22 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	if err != nil {
 		return original, err
 	}
-	record, began := &recipe.Recorder{}, s.Now()
-	r := &Reply{Conversation: original.Conversation, visitor: original.Visitor, record: record} // nobody listens to it
-	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, r).Do, s.Now, pause, record
+	recorder, began := &recipe.Recorder{}, s.Now()
+	r := &Reply{Conversation: original.Conversation, visitor: original.Visitor, record: recorder} // nobody listens to it
+	options.Do, options.Now, options.Sleep, options.Record = s.turn(d, q, r).Do, s.Now, pause, recorder
 	takes := q.allTakes()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	stop := context.AfterFunc(s.makeCtx, cancel)
 	defer stop()
 	_, failed := recipe.Run(ctx, d.Recipe, takes, d.settings, options)
-	t := &store.Trace{
+	t := &record.Trace{
 		ID: uuid.Must(uuid.NewV7()), Kind: "rerun", Turn: original.Turn, Attempt: original.Attempt, DeskID: original.DeskID, Revision: original.Revision,
-		Visitor: original.Visitor, Recipe: d.Recipe.Name, State: string(store.Done), StartedAt: began, Seconds: s.Now().Sub(began).Seconds(),
-		Usage: store.Usage(record.Usage()), Edits: encode(e, false), Slug: original.Slug, Conversation: original.Conversation, Question: original.Question,
+		Visitor: original.Visitor, Recipe: d.Recipe.Name, State: string(record.Done), StartedAt: began, Seconds: s.Now().Sub(began).Seconds(),
+		Usage: record.Usage(recorder.Usage()), Edits: encode(e, false), Slug: original.Slug, Conversation: original.Conversation, Question: original.Question,
 	}
 	if failed != nil {
-		t.State, t.Problem = string(store.Failed), failed.Error()
+		t.State, t.Problem = string(record.Failed), failed.Error()
 	}
 	s.fill(t, r.Spans(), takes, "")
 	s.Log.Info("a reply was run again", "trace", id, "step", e.Step, "by", by, "state", t.State)
@@ -82,7 +82,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 }
 
 // asItWas opens a desk as it was when a trace was made, and what was asked.
-func (s *Service) asItWas(ctx context.Context, t store.Trace) (*Desk, asked, error) {
+func (s *Service) asItWas(ctx context.Context, t record.Trace) (*Desk, asked, error) {
 	d := &Desk{}
 	var err error
 	if t.Revision > 0 {

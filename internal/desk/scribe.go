@@ -9,7 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // The scribe keeps growing replies on record: each as soon as its oldest
@@ -17,7 +17,7 @@ import (
 // every tick and writes what is due in one statement; while one write is under
 // way the next ones gather, so a busy service writes larger batches, not more.
 type scribe struct {
-	keep func(context.Context, []store.Progress) error
+	keep func(context.Context, []record.Progress) error
 	log  *slog.Logger
 	now  func() time.Time
 	kick chan struct{} // a reply has ended
@@ -39,7 +39,7 @@ const (
 	crowd  = 16
 )
 
-func newScribe(keep func(context.Context, []store.Progress) error, log *slog.Logger, now func() time.Time) *scribe {
+func newScribe(keep func(context.Context, []record.Progress) error, log *slog.Logger, now func() time.Time) *scribe {
 	return &scribe{keep: keep, log: log, now: now, kick: make(chan struct{}, 1), replies: map[*Reply]func(){}}
 }
 
@@ -105,7 +105,7 @@ func (s *scribe) due(r *Reply) bool { return s.now().Sub(r.unsavedSince) >= keep
 // write keeps what is new of the replies that have ended and of those growing
 // ones that are chosen; choose is called under the reply's lock.
 func (s *scribe) write(choose func(*Reply) bool) error {
-	var news []store.Progress
+	var news []record.Progress
 	var replies []*Reply
 	s.mu.Lock()
 	for r := range s.replies {
@@ -125,7 +125,7 @@ func (s *scribe) write(choose func(*Reply) bool) error {
 	return failed
 }
 
-func (s *scribe) keepSome(news []store.Progress, replies []*Reply) error {
+func (s *scribe) keepSome(news []record.Progress, replies []*Reply) error {
 	ctx, cancel := context.WithTimeout(context.Background(), keepLimit)
 	defer cancel()
 	err := s.keep(ctx, news)
@@ -156,9 +156,9 @@ func (s *scribe) keepSome(news []store.Progress, replies []*Reply) error {
 	return nil
 }
 
-func (s *scribe) settled(r *Reply, p store.Progress) {
+func (s *scribe) settled(r *Reply, p record.Progress) {
 	r.kept(p, s.now())
-	if p.State == store.Running {
+	if p.State == record.Running {
 		return
 	}
 	s.mu.Lock()
@@ -172,13 +172,13 @@ func (s *scribe) settled(r *Reply, p store.Progress) {
 }
 
 // news returns what of the reply is not on record.
-func (r *Reply) news(choose func(*Reply) bool) (store.Progress, bool) {
+func (r *Reply) news(choose func(*Reply) bool) (record.Progress, bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if !r.over && (len(r.text) == r.saved && !r.lanesGrew && !r.unsure || !choose(r)) {
-		return store.Progress{}, false
+		return record.Progress{}, false
 	}
-	p := store.Progress{Turn: r.Turn, Number: r.Attempt, State: store.Running, Whole: r.unsure}
+	p := record.Progress{Turn: r.Turn, Number: r.Attempt, State: record.Running, Whole: r.unsure}
 	switch {
 	case r.over && r.mended != nil:
 		p.Text, p.Whole = string(r.mended), true
@@ -203,7 +203,7 @@ func (r *Reply) news(choose func(*Reply) bool) (store.Progress, bool) {
 	return p, true
 }
 
-func (r *Reply) kept(p store.Progress, now time.Time) {
+func (r *Reply) kept(p record.Progress, now time.Time) {
 	r.mu.Lock()
 	if p.Whole {
 		r.saved = 0

@@ -13,14 +13,14 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // recorder keeps progress as the database would.
 type recorder struct {
 	mu       sync.Mutex
 	replies  map[uuid.UUID]string
-	states   map[uuid.UUID]store.State
+	states   map[uuid.UUID]record.State
 	writes   int
 	biggest  int
 	fail     error // of the next writes
@@ -29,7 +29,7 @@ type recorder struct {
 	poisoned string
 }
 
-func (m *recorder) keep(_ context.Context, news []store.Progress) error {
+func (m *recorder) keep(_ context.Context, news []record.Progress) error {
 	time.Sleep(2 * time.Millisecond) // as a database takes
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -60,7 +60,7 @@ func (m *recorder) keep(_ context.Context, news []store.Progress) error {
 }
 
 func startScribe(t *testing.T, m *recorder) *scribe {
-	m.replies, m.states = map[uuid.UUID]string{}, map[uuid.UUID]store.State{}
+	m.replies, m.states = map[uuid.UUID]string{}, map[uuid.UUID]record.State{}
 	s := newScribe(m.keep, slog.New(slog.DiscardHandler), time.Now)
 	ctx, cancel := context.WithCancel(context.Background())
 	ended := make(chan struct{})
@@ -106,10 +106,10 @@ func TestTheScribeKeepsGrowingRepliesWithinASecond(t *testing.T) {
 		}
 		time.Sleep(5 * time.Millisecond)
 	}
-	r.finish(End{State: store.Stopped})
+	r.finish(End{State: record.Stopped})
 	s.ended()
 	settledWithin(t, r, 10*time.Second)
-	if m.states[r.Turn] != store.Stopped || m.replies[r.Turn] != "so far" {
+	if m.states[r.Turn] != record.Stopped || m.replies[r.Turn] != "so far" {
 		t.Errorf("kept %q as %s", m.replies[r.Turn], m.states[r.Turn])
 	}
 }
@@ -125,14 +125,14 @@ func TestTheScribeWritesTogetherWhatEndsTogether(t *testing.T) {
 			for range 20 {
 				r.add([]byte("word "), time.Now)
 			}
-			r.finish(End{State: store.Done})
+			r.finish(End{State: record.Done})
 			s.ended()
 			settledWithin(t, r, 20*time.Second)
 		})
 	}
 	all.Wait()
 	for turn, reply := range m.replies {
-		if reply != strings.Repeat("word ", 20) || m.states[turn] != store.Done {
+		if reply != strings.Repeat("word ", 20) || m.states[turn] != record.Done {
 			t.Errorf("kept %q as %s", reply, m.states[turn])
 		}
 	}
@@ -153,10 +153,10 @@ func TestTheScribeSurvivesTheDatabaseGoingAway(t *testing.T) {
 			r.add([]byte("a"), time.Now)
 			time.Sleep(keepAfter + 3*tick)
 			r.add([]byte("b"), time.Now)
-			r.finish(End{State: store.Done})
+			r.finish(End{State: record.Done})
 			s.ended()
 			settledWithin(t, r, 20*time.Second)
-			if m.replies[r.Turn] != "ab" || m.states[r.Turn] != store.Done {
+			if m.replies[r.Turn] != "ab" || m.states[r.Turn] != record.Done {
 				t.Errorf("kept %q as %s", m.replies[r.Turn], m.states[r.Turn])
 			}
 			if v := r.Since(0, nil); v.NoticeSeq != 2 || v.Notice.Kind != "saved" {
@@ -174,7 +174,7 @@ func TestOneTextThatCannotBeKeptDoesNotHoldUpTheOthers(t *testing.T) {
 		r := newReply()
 		s.follow(r, nil)
 		r.add([]byte(text), time.Now)
-		r.finish(End{State: store.Done})
+		r.finish(End{State: record.Done})
 		replies = append(replies, r)
 	}
 	s.ended()

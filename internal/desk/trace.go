@@ -10,18 +10,18 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Collector gets every trace that is kept, to send it elsewhere.
 type Collector interface {
-	Collect(t store.Trace, spans []recipe.Span)
+	Collect(t record.Trace, spans []recipe.Span)
 }
 
 // traceOf is the trace of a reply that has ended. text is what goes on record
 // as the reply.
-func (s *Service) traceOf(r *Reply, d *Desk, spans []recipe.Span, takes recipe.Values, end End, text string) *store.Trace {
-	t := &store.Trace{
+func (s *Service) traceOf(r *Reply, d *Desk, spans []recipe.Span, takes recipe.Values, end End, text string) *record.Trace {
+	t := &record.Trace{
 		ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID, Revision: d.Number, Visitor: r.visitor,
 		Recipe: d.Recipe.Name, State: string(end.State), Problem: string(end.Problem),
 		StartedAt: r.StartedAt, Seconds: end.At.Sub(r.StartedAt).Seconds(), Usage: end.usage,
@@ -36,7 +36,7 @@ func (s *Service) traceOf(r *Reply, d *Desk, spans []recipe.Span, takes recipe.V
 
 // fill puts spans into a trace, with what can be found by them. known is a text
 // that is on record as the trace's reply.
-func (s *Service) fill(t *store.Trace, spans []recipe.Span, takes recipe.Values, known string) {
+func (s *Service) fill(t *record.Trace, spans []recipe.Span, takes recipe.Values, known string) {
 	for _, span := range spans {
 		if !slices.Contains(t.Steps, span.Step) {
 			t.Steps = append(t.Steps, span.Step)
@@ -45,7 +45,7 @@ func (s *Service) fill(t *store.Trace, spans []recipe.Span, takes recipe.Values,
 			if !slices.Contains(t.Models, c.Model) {
 				t.Models = append(t.Models, c.Model)
 			}
-			t.Calls = append(t.Calls, store.ModelCall{
+			t.Calls = append(t.Calls, record.ModelCall{
 				At: c.At, Step: span.Step, Model: c.Model,
 				PromptTokens: c.PromptTokens, ReplyTokens: c.ReplyTokens, Counted: c.Counted, Cost: c.Cost,
 			})
@@ -72,26 +72,26 @@ func withoutNUL(text []byte) []byte {
 }
 
 // Traces lists traces for makers, the newest first.
-func (s *Service) Traces(ctx context.Context, f store.TraceFilter) ([]store.Trace, error) {
+func (s *Service) Traces(ctx context.Context, f record.TraceFilter) ([]record.Trace, error) {
 	f.Limit = pageLimit(f.Limit)
 	return s.Store.Traces(ctx, f)
 }
 
 // Inside is a trace with its spans.
 type Inside struct {
-	store.Trace
+	record.Trace
 	Live    bool // it still runs
 	Thinned bool // only figures are left
 	Spans   []recipe.Span
 	Takes   recipe.Values
-	Reruns  []store.Trace
+	Reruns  []record.Trace
 }
 
 // Inside returns a trace by its id, or that of the reply to a turn: of the
 // attempt, 0 for the one that counts. A reply on its way is shown as it is now.
 func (s *Service) Inside(ctx context.Context, id uuid.UUID, attempt int) (Inside, error) {
 	t, err := s.Store.Trace(ctx, id)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return s.insideTurn(ctx, id, attempt)
 	}
 	if err != nil {
@@ -105,10 +105,10 @@ func (s *Service) insideTurn(ctx context.Context, turn uuid.UUID, attempt int) (
 	r := s.live[turn]
 	s.mu.Unlock()
 	if r != nil && (attempt == 0 || attempt == r.Attempt) {
-		return Inside{Live: true, Spans: r.Spans(), Trace: store.Trace{
+		return Inside{Live: true, Spans: r.Spans(), Trace: record.Trace{
 			Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, Slug: strings.TrimPrefix(r.Slug, DraftMark), Conversation: r.Conversation, Question: r.Question,
-			Recipe: r.Recipe, Models: []string{r.Model}, State: string(store.Running), StartedAt: r.StartedAt, Revision: r.Revision,
-			Seconds: s.Now().Sub(r.StartedAt).Seconds(), Usage: store.Usage(r.record.Usage()),
+			Recipe: r.Recipe, Models: []string{r.Model}, State: string(record.Running), StartedAt: r.StartedAt, Revision: r.Revision,
+			Seconds: s.Now().Sub(r.StartedAt).Seconds(), Usage: record.Usage(r.record.Usage()),
 		}}, nil
 	}
 	t, err := s.Store.TraceOf(ctx, turn, attempt)
@@ -118,7 +118,7 @@ func (s *Service) insideTurn(ctx context.Context, turn uuid.UUID, attempt int) (
 	return s.inside(ctx, t)
 }
 
-func (s *Service) inside(ctx context.Context, t store.Trace) (in Inside, err error) {
+func (s *Service) inside(ctx context.Context, t record.Trace) (in Inside, err error) {
 	in.Trace = t
 	if t.Spans == nil {
 		in.Thinned = true
@@ -126,7 +126,7 @@ func (s *Service) inside(ctx context.Context, t store.Trace) (in Inside, err err
 		return in, s.logged("look inside", problem(Unexpected, err))
 	}
 	if t.Kind == "reply" {
-		in.Reruns, err = s.Store.Traces(ctx, store.TraceFilter{Turn: t.Turn, Kind: "rerun", Limit: 50})
+		in.Reruns, err = s.Store.Traces(ctx, record.TraceFilter{Turn: t.Turn, Kind: "rerun", Limit: 50})
 	}
 	return in, err
 }

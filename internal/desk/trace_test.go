@@ -10,7 +10,7 @@ import (
 
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/testbed"
 )
 
@@ -47,12 +47,12 @@ func TestEveryReplyLeavesItsTrace(t *testing.T) {
 		t.Errorf("trace %+v", in.Trace)
 	}
 	for _, c := range []struct {
-		f    store.TraceFilter
+		f    record.TraceFilter
 		want int
 	}{
-		{store.TraceFilter{Desk: "helper"}, 2}, {store.TraceFilter{Desk: "other"}, 0}, {store.TraceFilter{Model: "thyme-mini"}, 2}, {store.TraceFilter{Model: "heather-2"}, 0},
-		{store.TraceFilter{Step: "answer"}, 2}, {store.TraceFilter{Step: "nothing"}, 0}, {store.TraceFilter{State: "failed"}, 0}, {store.TraceFilter{Slow: 1000}, 0},
-		{store.TraceFilter{Turn: r.Turn}, 1}, {store.TraceFilter{Flagged: true}, 0}, {store.TraceFilter{Since: new(time.Now().Add(time.Hour))}, 0},
+		{record.TraceFilter{Desk: "helper"}, 2}, {record.TraceFilter{Desk: "other"}, 0}, {record.TraceFilter{Model: "thyme-mini"}, 2}, {record.TraceFilter{Model: "heather-2"}, 0},
+		{record.TraceFilter{Step: "answer"}, 2}, {record.TraceFilter{Step: "nothing"}, 0}, {record.TraceFilter{State: "failed"}, 0}, {record.TraceFilter{Slow: 1000}, 0},
+		{record.TraceFilter{Turn: r.Turn}, 1}, {record.TraceFilter{Flagged: true}, 0}, {record.TraceFilter{Since: new(time.Now().Add(time.Hour))}, 0},
 	} {
 		found, err := b.Desks.Traces(ctx, c.f)
 		if err != nil || len(found) != c.want {
@@ -60,7 +60,7 @@ func TestEveryReplyLeavesItsTrace(t *testing.T) {
 		}
 	}
 	testbed.Within(t, 10*time.Second, "the words can be found", func() bool {
-		found, err := b.Desks.Traces(ctx, store.TraceFilter{Text: "smoker"})
+		found, err := b.Desks.Traces(ctx, record.TraceFilter{Text: "smoker"})
 		return err == nil && len(found) == 1
 	})
 	// Kept for a time, then thinned to figures.
@@ -95,7 +95,7 @@ func TestAFailureIsInTheTrace(t *testing.T) {
 	if err != nil || in.State != "failed" || in.Problem != "key-refused" || in.Spans[2].State != "failed" || in.Spans[2].Error == "" || strings.Contains(string(text), testbed.ModelKey) {
 		t.Errorf("%s, %v", text, err)
 	}
-	found, err := b.Desks.Traces(ctx, store.TraceFilter{State: "failed"})
+	found, err := b.Desks.Traces(ctx, record.TraceFilter{State: "failed"})
 	if err != nil || len(found) != 1 {
 		t.Errorf("%d, %v", len(found), err)
 	}
@@ -148,7 +148,7 @@ func TestRunAgainFromAStep(t *testing.T) {
 	if original, err = b.Desks.Inside(ctx, original.ID, 0); err != nil || len(original.Reruns) != 4 {
 		t.Errorf("%d reruns, %v", len(original.Reruns), err)
 	}
-	rows, err := b.Store.Usage(ctx, store.UsageFilter{By: []string{"kind"}, From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 10})
+	rows, err := b.Store.Usage(ctx, record.UsageFilter{By: []string{"kind"}, From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 10})
 	calls := map[string]int{}
 	for _, row := range rows {
 		calls[row.Keys[0]] = row.Calls
@@ -171,16 +171,16 @@ func TestATraceGoesWithItsConversation(t *testing.T) {
 	if err := b.Store.Remove(ctx, r.Conversation, alice, time.Now()); err != nil {
 		t.Fatal(err)
 	}
-	if found, err := b.Desks.Traces(ctx, store.TraceFilter{}); err != nil || len(found) != 0 {
+	if found, err := b.Desks.Traces(ctx, record.TraceFilter{}); err != nil || len(found) != 0 {
 		t.Errorf("listed though it is removed: %d, %v", len(found), err)
 	}
 	if n, err := b.Store.Purge(ctx, time.Now().Add(time.Hour)); err != nil || n != 1 {
 		t.Fatalf("%d went, %v", n, err)
 	}
-	if _, err := b.Store.Trace(ctx, in.ID); !errors.Is(err, store.ErrNotFound) {
+	if _, err := b.Store.Trace(ctx, in.ID); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("the trace is still there: %v", err)
 	}
-	rows, err := b.Store.Usage(ctx, store.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	rows, err := b.Store.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Calls != 1 {
 		t.Errorf("%+v, %v", rows, err)
 	}
@@ -200,7 +200,7 @@ func TestSeveralTextsAndWhatIsPreferred(t *testing.T) {
 	if len(v.End.Lanes) != 2 || v.End.Lanes[0].Title != "Small" || v.End.Lanes[1].Model != "shed/heather-2" || v.End.Lanes[0].Text == v.End.Lanes[1].Text || string(v.Text) != v.End.Lanes[0].Text {
 		t.Fatalf("%+v, text %q", v.End.Lanes, v.Text)
 	}
-	if err := b.Desks.Prefer(ctx, store.Visitor{9}, r.Turn, 1, 1); err == nil {
+	if err := b.Desks.Prefer(ctx, record.Visitor{9}, r.Turn, 1, 1); err == nil {
 		t.Error("somebody else preferred")
 	}
 	if err := b.Desks.Prefer(ctx, alice, r.Turn, 1, 2); err == nil {
@@ -302,15 +302,15 @@ func TestVerdictsAndFindings(t *testing.T) {
 	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
 	settled(t, r)
 	no := false
-	if err := b.Desks.Judge(ctx, alice, r.Turn, 1, store.Verdict{Helped: &no, Reason: "because"}); err == nil {
+	if err := b.Desks.Judge(ctx, alice, r.Turn, 1, record.Verdict{Helped: &no, Reason: "because"}); err == nil {
 		t.Error("any reason is taken")
 	}
-	if err := b.Desks.Judge(ctx, alice, r.Turn, 1, store.Verdict{Helped: &no, Reason: "wrong", Remark: " It went out\n again. "}); err != nil {
+	if err := b.Desks.Judge(ctx, alice, r.Turn, 1, record.Verdict{Helped: &no, Reason: "wrong", Remark: " It went out\n again. "}); err != nil {
 		t.Fatal(err)
 	}
-	queue := func(done bool) []store.Judged {
+	queue := func(done bool) []record.Judged {
 		t.Helper()
-		list, err := b.Desks.Judgements(ctx, store.JudgedFilter{Helped: &no, Done: &done})
+		list, err := b.Desks.Judgements(ctx, record.JudgedFilter{Helped: &no, Done: &done})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -320,10 +320,10 @@ func TestVerdictsAndFindings(t *testing.T) {
 	if len(open) != 1 || open[0].Reason != "wrong" || open[0].Remark != "It went out again." || open[0].Trace == nil {
 		t.Fatalf("%+v", open)
 	}
-	if err := b.Desks.Find(ctx, r.Turn, 1, store.Finding{Cause: "model-wrong", Note: "damp shavings", Done: true, ChangedBy: "ada"}); err != nil {
+	if err := b.Desks.Find(ctx, r.Turn, 1, record.Finding{Cause: "model-wrong", Note: "damp shavings", Done: true, ChangedBy: "ada"}); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Desks.Find(ctx, r.Turn, 1, store.Finding{Cause: "whatever"}); err == nil {
+	if err := b.Desks.Find(ctx, r.Turn, 1, record.Finding{Cause: "whatever"}); err == nil {
 		t.Error("any cause is taken")
 	}
 	if done := queue(true); len(queue(false)) != 0 || len(done) != 1 || done[0].Finding.Note != "damp shavings" {
@@ -333,11 +333,11 @@ func TestVerdictsAndFindings(t *testing.T) {
 	if err != nil || len(counts) != 1 || counts[0].Cause != "model-wrong" || counts[0].Count != 1 {
 		t.Errorf("%+v, %v", counts, err)
 	}
-	found, err := b.Desks.Traces(ctx, store.TraceFilter{Flagged: true})
+	found, err := b.Desks.Traces(ctx, record.TraceFilter{Flagged: true})
 	if err != nil || len(found) != 1 {
 		t.Errorf("%d, %v", len(found), err)
 	}
-	if err := b.Desks.Judge(ctx, alice, r.Turn, 1, store.Verdict{}); err != nil || len(queue(true)) != 0 {
+	if err := b.Desks.Judge(ctx, alice, r.Turn, 1, record.Verdict{}); err != nil || len(queue(true)) != 0 {
 		t.Errorf("taken back: %v, %d", err, len(queue(true)))
 	}
 }
@@ -355,7 +355,7 @@ func TestTheCostIsThatOfTheDay(t *testing.T) {
 	if err != nil || turn.Attempt.Cost != want || want == 0 {
 		t.Errorf("cost %v, want %v, %v", turn.Attempt.Cost, want, err)
 	}
-	rows, err := b.Store.Usage(ctx, store.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	rows, err := b.Store.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Cost != want {
 		t.Errorf("%+v, %v", rows, err)
 	}

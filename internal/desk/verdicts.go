@@ -10,7 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/prompt"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Reasons are what visitors may give for a reply that did not help.
@@ -26,7 +26,7 @@ func Causes() []string {
 const longestRemark = 2000
 
 // Judge notes what a visitor says of an attempt at their turn.
-func (s *Service) Judge(ctx context.Context, visitor store.Visitor, turn uuid.UUID, attempt int, v store.Verdict) error {
+func (s *Service) Judge(ctx context.Context, visitor record.Visitor, turn uuid.UUID, attempt int, v record.Verdict) error {
 	if v.Reason != "" && !slices.Contains(Reasons(), v.Reason) {
 		return &Problem{Code: Invalid, Sentence: "The reason is one of: " + strings.Join(Reasons(), ", ") + "."}
 	}
@@ -38,7 +38,7 @@ func (s *Service) Judge(ctx context.Context, visitor store.Visitor, turn uuid.UU
 }
 
 // Prefer makes one of several texts the reply that counts.
-func (s *Service) Prefer(ctx context.Context, visitor store.Visitor, turn uuid.UUID, attempt, lane int) error {
+func (s *Service) Prefer(ctx context.Context, visitor record.Visitor, turn uuid.UUID, attempt, lane int) error {
 	t, err := s.Store.Turn(ctx, turn, visitor)
 	if err != nil {
 		return s.notFound(NoTurn, err)
@@ -55,20 +55,20 @@ func (s *Service) Prefer(ctx context.Context, visitor store.Visitor, turn uuid.U
 }
 
 // Find keeps what a maker found out about a judged reply.
-func (s *Service) Find(ctx context.Context, turn uuid.UUID, attempt int, f store.Finding) error {
+func (s *Service) Find(ctx context.Context, turn uuid.UUID, attempt int, f record.Finding) error {
 	if f.Cause != "" && !slices.Contains(Causes(), f.Cause) {
 		return &Problem{Code: Invalid, Sentence: "The cause is one of: " + strings.Join(Causes(), ", ") + "."}
 	}
 	f.Note = tidy(f.Note, longestRemark)
 	err := s.Store.Find(ctx, turn, attempt, f, s.Now())
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoTurn, Sentence: "There is no verdict on this reply. It may have been taken back."}
 	}
 	return err
 }
 
 // Judgements lists judged replies for makers.
-func (s *Service) Judgements(ctx context.Context, f store.JudgedFilter) ([]store.Judged, error) {
+func (s *Service) Judgements(ctx context.Context, f record.JudgedFilter) ([]record.Judged, error) {
 	f.Limit = pageLimit(f.Limit)
 	return s.Store.Judgements(ctx, f)
 }
@@ -77,6 +77,6 @@ func (s *Service) Judgements(ctx context.Context, f store.JudgedFilter) ([]store
 const weeksCounted = 12
 
 // CauseCounts counts the replies that did not help by week and cause.
-func (s *Service) CauseCounts(ctx context.Context, slug string) ([]store.CauseCount, error) {
+func (s *Service) CauseCounts(ctx context.Context, slug string) ([]record.CauseCount, error) {
 	return s.Store.Causes(ctx, slug, s.Now().Add(-weeksCounted*7*24*time.Hour))
 }

@@ -9,7 +9,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/testbed"
 )
 
@@ -53,7 +53,7 @@ func TestWhoWaitsInLineIsToldThePlace(t *testing.T) {
 		t.Fatal(err)
 	}
 	testbed.Within(t, 30*time.Second, "the third moves up", func() bool { return third.Since(0, nil).Notice.Place == 1 })
-	if v := settled(t, second); v.End.State != store.Stopped || len(v.Text) > 0 {
+	if v := settled(t, second); v.End.State != record.Stopped || len(v.Text) > 0 {
 		t.Errorf("who left the line: %+v", v.End)
 	}
 	if err := b.Desks.Stop(ctx, alice, first.Turn); err != nil {
@@ -71,7 +71,7 @@ func TestAModelThatIsWakingUpIsWaitedFor(t *testing.T) {
 	b.Model.Set(testbed.With(testbed.Fast, "waking", 6, 0)) // more than a busy server is asked again
 	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
 	notices := heard(t, r)
-	if v := r.Since(0, nil); v.End.State != store.Done || len(notices) == 0 || notices[0].Kind != "waking" {
+	if v := r.Since(0, nil); v.End.State != record.Done || len(notices) == 0 || notices[0].Kind != "waking" {
 		t.Errorf("ended %+v after %+v", v.End, notices)
 	}
 	b.Model.Set(testbed.With(testbed.Fast, "waking", 0, 0))
@@ -130,7 +130,7 @@ func TestAnEditedQuestionIsAskedInThePlaceOfTheOld(t *testing.T) {
 	if err != nil || len(turns) != 1 || len(turns[0].Siblings) != 2 {
 		t.Errorf("the path: %+v, %v", turns, err)
 	}
-	stranger := desk.Question{Slug: "helper", Visitor: store.Visitor{9}, Channel: "page", Conversation: c, Instead: first.Turn, Text: "x"}
+	stranger := desk.Question{Slug: "helper", Visitor: record.Visitor{9}, Channel: "page", Conversation: c, Instead: first.Turn, Text: "x"}
 	if _, err := b.Desks.Ask(ctx, stranger); code(err) != desk.NoConversation {
 		t.Errorf("a stranger edits: %v", err)
 	}
@@ -141,10 +141,10 @@ func TestTwoQuestionsAtOnceInTwoInstances(t *testing.T) {
 	var p *desk.Problem
 	r := ask(t, b, desk.Question{Text: "first"})
 	settled(t, r)
-	if err := b.Store.Ask(ctx, store.NewTurn{ // as another instance would
-		ID: r.Conversation, Conversation: r.Conversation, Place: store.Place{Number: 2, Parent: &r.Turn}, DeskID: 1, Visitor: alice,
+	if err := b.Store.Ask(ctx, record.NewTurn{ // as another instance would
+		ID: r.Conversation, Conversation: r.Conversation, Place: record.Place{Number: 2, Parent: &r.Turn}, DeskID: 1, Visitor: alice,
 		Key: "k", Question: "q", Vocabulary: "estimate", AskedAt: time.Now(),
-	}); !errors.Is(err, store.ErrNotFound) {
+	}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("a question that does not know the end of the path: %v", err)
 	}
 	_, err := b.Desks.Ask(ctx, desk.Question{Slug: "helper", Visitor: alice, Channel: "page", Conversation: r.Conversation, Instead: r.Conversation, Text: "x"})

@@ -5,17 +5,17 @@ import (
 
 	"github.com/google/uuid"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Watch returns the newest attempt at a visitor's turn, to be listened to: as
 // it grows if it is being made, as it was recorded otherwise.
-func (s *Service) Watch(ctx context.Context, visitor store.Visitor, turn uuid.UUID) (*Reply, error) {
+func (s *Service) Watch(ctx context.Context, visitor record.Visitor, turn uuid.UUID) (*Reply, error) {
 	if r := s.liveReply(visitor, turn); r != nil {
 		return r, nil
 	}
 	t, err := s.Store.Turn(ctx, turn, visitor)
-	if err == nil && t.Attempt.State == store.Running {
+	if err == nil && t.Attempt.State == record.Running {
 		// Nobody here makes it: its service has died, or it is another's.
 		if err = s.sweep(ctx); err == nil {
 			t, err = s.Store.Turn(ctx, turn, visitor)
@@ -25,7 +25,7 @@ func (s *Service) Watch(ctx context.Context, visitor store.Visitor, turn uuid.UU
 		return nil, s.notFound(NoTurn, err)
 	}
 	r := recorded(t)
-	if t.Attempt.State == store.Running {
+	if t.Attempt.State == record.Running {
 		r.over, r.settled = false, false
 		s.background.Go(func() { s.followRecord(r, visitor) })
 	}
@@ -33,7 +33,7 @@ func (s *Service) Watch(ctx context.Context, visitor store.Visitor, turn uuid.UU
 }
 
 // Turn returns a visitor's turn as it is on record.
-func (s *Service) Turn(ctx context.Context, visitor store.Visitor, id uuid.UUID) (store.Turn, error) {
+func (s *Service) Turn(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Turn, error) {
 	t, err := s.Store.Turn(ctx, id, visitor)
 	if err != nil {
 		return t, s.notFound(NoTurn, err)
@@ -41,7 +41,7 @@ func (s *Service) Turn(ctx context.Context, visitor store.Visitor, id uuid.UUID)
 	return t, nil
 }
 
-func (s *Service) liveReply(visitor store.Visitor, turn uuid.UUID) *Reply {
+func (s *Service) liveReply(visitor record.Visitor, turn uuid.UUID) *Reply {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if r := s.live[turn]; r != nil && r.visitor == visitor {
@@ -52,7 +52,7 @@ func (s *Service) liveReply(visitor store.Visitor, turn uuid.UUID) *Reply {
 
 // followRecord lets a reply grow that another instance makes, by reading what
 // that one has put on record.
-func (s *Service) followRecord(r *Reply, visitor store.Visitor) {
+func (s *Service) followRecord(r *Reply, visitor record.Visitor) {
 	for s.makeCtx.Err() == nil {
 		sleep(s.makeCtx, keepAfter)
 		t, err := s.Store.Turn(s.makeCtx, r.Turn, visitor)
@@ -62,7 +62,7 @@ func (s *Service) followRecord(r *Reply, visitor store.Visitor) {
 		if have := r.length(); len(t.Attempt.Reply) > have {
 			r.add([]byte(t.Attempt.Reply)[have:], s.Now)
 		}
-		if t.Attempt.State != store.Running {
+		if t.Attempt.State != record.Running {
 			r.finish(EndOf(t.Attempt))
 			r.settle()
 			return
@@ -72,14 +72,14 @@ func (s *Service) followRecord(r *Reply, visitor store.Visitor) {
 
 // Conversation returns a visitor's conversation; replies on their way come
 // with the text they have now, not the text on record.
-func (s *Service) Conversation(ctx context.Context, visitor store.Visitor, id uuid.UUID) (store.Conversation, []store.Turn, error) {
+func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Conversation, []record.Turn, error) {
 	c, turns, err := s.Store.Conversation(ctx, id, visitor)
 	if err != nil {
 		return c, nil, s.notFound(NoConversation, err)
 	}
 	for i := range turns {
 		t := &turns[i]
-		if t.Attempt.State != store.Running {
+		if t.Attempt.State != record.Running {
 			continue
 		}
 		if r := s.liveReply(visitor, t.ID); r != nil {
@@ -98,7 +98,7 @@ func (s *Service) Conversation(ctx context.Context, visitor store.Visitor, id uu
 }
 
 // Conversations lists a visitor's conversations at a desk.
-func (s *Service) Conversations(ctx context.Context, visitor store.Visitor, slug string, page store.Page) ([]store.Conversation, error) {
+func (s *Service) Conversations(ctx context.Context, visitor record.Visitor, slug string, page record.Page) ([]record.Conversation, error) {
 	page.Limit = pageLimit(page.Limit)
 	list, err := s.Store.Conversations(ctx, slug, visitor, page)
 	if err != nil {

@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Collector sends traces to an OpenTelemetry collector over HTTP, in the
@@ -46,7 +46,7 @@ func NewCollector(address string, log *slog.Logger) (*Collector, error) {
 }
 
 // Collect takes a trace to be sent; it never blocks.
-func (c *Collector) Collect(t store.Trace, spans []recipe.Span) {
+func (c *Collector) Collect(t record.Trace, spans []recipe.Span) {
 	select {
 	case c.traces <- Trace{t, spans}:
 	default:

@@ -12,12 +12,12 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Trace is a trace to be exported.
 type Trace struct {
-	store.Trace
+	record.Trace
 	Spans []recipe.Span
 }
 

@@ -15,13 +15,13 @@ import (
 
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 func sample() Trace {
 	began := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	return Trace{
-		Trace: store.Trace{ID: uuid.New(), Kind: "reply", Slug: "helper", State: "failed", Problem: "cut-off", StartedAt: began, Seconds: 2, Usage: store.Usage{PromptTokens: 5, ReplyTokens: 7}},
+		Trace: record.Trace{ID: uuid.New(), Kind: "reply", Slug: "helper", State: "failed", Problem: "cut-off", StartedAt: began, Seconds: 2, Usage: record.Usage{PromptTokens: 5, ReplyTokens: 7}},
 		Spans: []recipe.Span{
 			{Step: "g", Do: "group", Parent: -1, State: recipe.Done, Took: time.Second},
 			{Step: "g/a", Do: "generate", Parent: 0, State: recipe.Failed, Error: "cut off", Start: time.Second / 2, Took: time.Second, Calls: []recipe.ModelCall{{

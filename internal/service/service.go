@@ -23,6 +23,7 @@ import (
 	"juvalogos/internal/otlp"
 	"juvalogos/internal/outside"
 	"juvalogos/internal/pdfium"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
@@ -278,11 +279,11 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 	if err != nil || c.Token == "" {
 		c = &client.Client{Token: web.NewTokenSecret()}
 	}
-	if _, err := st.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, store.ErrNotFound) {
-		if err := st.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, store.ErrNotFound) {
+	if _, err := st.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, record.ErrNotFound) {
+		if err := st.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return "", err
 		}
-		if _, err := st.AddToken(ctx, store.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {
+		if _, err := st.AddToken(ctx, record.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {
 			return "", err
 		}
 	} else if err != nil {

@@ -8,13 +8,13 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // How replies were made, what it cost and what was said of them, in the API's
 // shapes.
 
-func Trace(t store.Trace) api.Trace {
+func Trace(t record.Trace) api.Trace {
 	return api.Trace{
 		ID: t.ID.String(), Kind: api.TraceKind(t.Kind), Turn: t.Turn.String(), Attempt: t.Attempt, Conversation: t.Conversation.String(),
 		Desk: t.Slug, Revision: t.Revision, Recipe: t.Recipe, Models: Some(t.Models), Steps: Some(t.Steps), Question: t.Question, Reply: t.Reply,
@@ -71,13 +71,13 @@ func (c *shortener) message(m prompt.Message) api.Message {
 	return api.Message{Role: string(m.Role), Content: c.text(m.Text)}
 }
 
-func UsageRow(r store.UsageRow) api.UsageRow {
+func UsageRow(r record.UsageRow) api.UsageRow {
 	return api.UsageRow{
 		Keys: r.Keys, Turns: r.Turns, Calls: r.Calls, Counted: r.Counted, PromptTokens: r.PromptTokens, ReplyTokens: r.ReplyTokens, Cost: r.Cost,
 	}
 }
 
-func Verdict(j store.Judged) api.Verdict {
+func Verdict(j record.Judged) api.Verdict {
 	b := api.Verdict{
 		Turn: j.Turn.String(), Attempt: j.Attempt, Conversation: j.Conversation.String(), Desk: j.Slug, Question: j.Question, Reply: j.Reply,
 		Model: j.Model, Revision: j.Revision, Helped: j.Helped, Reason: j.Reason, Remark: j.Remark, JudgedAt: j.JudgedAt, Finding: finding(j.Finding),
@@ -89,14 +89,14 @@ func Verdict(j store.Judged) api.Verdict {
 	return b
 }
 
-func finding(f store.Finding) api.Finding {
+func finding(f record.Finding) api.Finding {
 	return api.Finding{Cause: f.Cause, Note: f.Note, Done: f.Done, ChangedBy: f.ChangedBy, ChangedAt: f.ChangedAt}
 }
 
-func Cause(n store.CauseCount) api.CauseCount {
+func Cause(n record.CauseCount) api.CauseCount {
 	return api.CauseCount{Week: n.Week.Format(time.DateOnly), Cause: n.Cause, Count: n.Count}
 }
 
-func Preference(p store.Preference) api.Preference {
+func Preference(p record.Preference) api.Preference {
 	return api.Preference{Title: p.Title, Model: p.Model, Shown: p.Shown, Preferred: p.Preferred}
 }

@@ -9,14 +9,14 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // What makers get of desks, accounts and models, in the API's shapes.
 
 // Desk is a desk with what its file says, which may be a draft's or one that
 // an older version accepted. page is the path of the visitor's page.
-func Desk(d store.DeskSummary, f deskfile.File, page string) api.Desk {
+func Desk(d record.DeskSummary, f deskfile.File, page string) api.Desk {
 	return api.Desk{
 		Slug: d.Slug, Title: f.Title, Purpose: f.Purpose, Model: f.Model, Page: page,
 		Published: d.Published, Newest: d.Newest, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt, Draft: d.Draft,
@@ -24,11 +24,11 @@ func Desk(d store.DeskSummary, f deskfile.File, page string) api.Desk {
 	}
 }
 
-func Revision(r store.Revision) api.Revision {
+func Revision(r record.Revision) api.Revision {
 	return api.Revision{Number: r.Number, Note: r.Note, MadeBy: r.MadeBy, MadeAt: r.MadeAt}
 }
 
-func ShelfChange(f store.ShelfChange) api.ShelfChange {
+func ShelfChange(f record.ShelfChange) api.ShelfChange {
 	return api.ShelfChange{Shelf: f.Slug, Title: f.Title, Then: f.Then, Now: f.Now, Gone: f.Removed, Added: Some(f.Added), Removed: Some(f.Dropped)}
 }
 
@@ -36,12 +36,12 @@ func FolderFile(f desk.FolderFile) api.FolderFile {
 	return api.FolderFile{Name: f.Name, Slug: f.Slug, Revision: f.Revision, Problems: f.Problems, At: f.At}
 }
 
-func Token(t store.Token) api.Token {
+func Token(t record.Token) api.Token {
 	return api.Token{Name: t.Name, Scopes: t.Scopes, MadeAt: t.MadeAt, UsedAt: t.UsedAt, ExpiresAt: t.ExpiresAt}
 }
 
 // Browser is a session; here is the one that asks.
-func Browser(b store.Session, here int64) api.Browser {
+func Browser(b record.Session, here int64) api.Browser {
 	return api.Browser{ID: b.ID, What: b.Browser, Here: b.ID == here, MadeAt: b.MadeAt, SeenAt: b.SeenAt}
 }
 

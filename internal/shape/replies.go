@@ -9,7 +9,7 @@ import (
 	"juvalogos/core/words"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 func Face(f deskfile.File) api.Face {
@@ -52,7 +52,7 @@ func Take(in recipe.Input) api.Take {
 	return api.Take{Name: in.Name, Type: string(in.Type), Title: title, Choices: in.Choices, Need: in.Need, Default: in.DefaultText()}
 }
 
-func Conversation(c store.Conversation) api.Conversation {
+func Conversation(c record.Conversation) api.Conversation {
 	return api.Conversation{
 		ID: c.ID.String(), Desk: c.Slug, Title: c.Title, Channel: api.ConversationChannel(c.Channel), StartedAt: c.StartedAt, AskedAt: c.AskedAt,
 		Questions: c.Turns, Found: Each(c.Found, excerpt),
@@ -61,7 +61,7 @@ func Conversation(c store.Conversation) api.Conversation {
 
 func excerpt(p words.Piece) api.Excerpt { return api.Excerpt{Text: p.Text, Hit: p.Hit} }
 
-func Turn(t store.Turn, maker bool) api.Turn {
+func Turn(t record.Turn, maker bool) api.Turn {
 	siblings := make([]string, len(t.Siblings))
 	for i, id := range t.Siblings {
 		siblings[i] = id.String()
@@ -73,7 +73,7 @@ func Turn(t store.Turn, maker bool) api.Turn {
 	}
 }
 
-func Attempt(a store.Attempt, maker bool) api.Attempt {
+func Attempt(a record.Attempt, maker bool) api.Attempt {
 	return api.Attempt{Number: a.Number, Model: a.Model, Reply: a.Reply, Outcome: Outcome(desk.EndOf(a), a.StartedAt, maker)}
 }
 
@@ -120,7 +120,7 @@ func hide(o *api.Outcome) {
 	}
 }
 
-func Summary(m store.Summary) api.Summary {
+func Summary(m record.Summary) api.Summary {
 	return api.Summary{Turns: m.Turns, Text: m.Text, Tokens: m.Tokens, Model: m.Model, MadeAt: m.MadeAt}
 }
 

@@ -16,8 +16,8 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 )
 
 // filled is a value of which nothing is zero, as deep as it goes.
@@ -120,18 +120,18 @@ func zeros(v reflect.Value, path string) (names []string) {
 // Nothing of what is on record is lost on its way into an answer: every field
 // of a full source arrives, but for those that are named here with a reason.
 func TestShapesLoseNothing(t *testing.T) {
-	attempt := filled[store.Attempt]()
+	attempt := filled[record.Attempt]()
 	lanes, _ := json.Marshal([]desk.Lane{filled[desk.Lane]()})
 	attempt.Lanes, attempt.Parts = lanes, json.RawMessage(`[{"title": "x", "type": "text", "value": "y"}]`)
 	attempt.Preferred = nil // else nothing would be blind
 	ended := attempt.StartedAt.Add(time.Minute)
 	attempt.EndedAt = &ended
-	turn := filled[store.Turn]()
+	turn := filled[record.Turn]()
 	turn.Attempt = attempt
-	trace := filled[store.Trace]()
+	trace := filled[record.Trace]()
 	trace.Edits, _ = json.Marshal(filled[api.Edits]())
 	inside := filled[desk.Inside]()
-	inside.Trace, inside.Reruns, inside.Spans[0].In, inside.Spans[0].Out = trace, []store.Trace{trace}, recipe.Values{"a": "x"}, recipe.Values{"b": "y"}
+	inside.Trace, inside.Reruns, inside.Spans[0].In, inside.Spans[0].Out = trace, []record.Trace{trace}, recipe.Values{"a": "x"}, recipe.Values{"b": "y"}
 	inside.Spans[0].Calls[0].Messages[0].Role = "user"
 	long := strings.Repeat("x", longestShown+1)
 	inside.Spans[0].Calls[0].Answer = long
@@ -151,38 +151,38 @@ func TestShapesLoseNothing(t *testing.T) {
 	}{
 		"Face":         {Face(file), []string{".takes", ".show"}},
 		"Take":         {Take(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"}, Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
-		"Conversation": {Conversation(filled[store.Conversation]()), []string{".shared", ".turns", ".summaries"}},
+		"Conversation": {Conversation(filled[record.Conversation]()), []string{".shared", ".turns", ".summaries"}},
 		"excerpt":      {excerpt(filled[words.Piece]()), nil},
 		"Turn":         {Turn(turn, true), []string{".outcome.reply", ".outcome.preferred", ".outcome.problem.retry_after"}},
 		"Attempt":      {Attempt(attempt, true), []string{".outcome.reply", ".outcome.preferred", ".outcome.problem.retry_after"}},
 		"Outcome":      {outcome, []string{".reply"}},
-		"Summary":      {Summary(filled[store.Summary]()), nil},
-		"Desk":         {Desk(filled[store.DeskSummary](), file, "x"), []string{".revisions", ".file"}},
-		"Revision":     {Revision(filled[store.Revision]()), []string{".file", ".shelves"}},
-		"ShelfChange":  {ShelfChange(filled[store.ShelfChange]()), nil},
+		"Summary":      {Summary(filled[record.Summary]()), nil},
+		"Desk":         {Desk(filled[record.DeskSummary](), file, "x"), []string{".revisions", ".file"}},
+		"Revision":     {Revision(filled[record.Revision]()), []string{".file", ".shelves"}},
+		"ShelfChange":  {ShelfChange(filled[record.ShelfChange]()), nil},
 		"FolderFile":   {FolderFile(filled[desk.FolderFile]()), nil},
-		"Token":        {Token(filled[store.Token]()), []string{".secret"}},
-		"Browser":      {Browser(filled[store.Session](), filled[store.Session]().ID), nil},
+		"Token":        {Token(filled[record.Token]()), []string{".secret"}},
+		"Browser":      {Browser(filled[record.Session](), filled[record.Session]().ID), nil},
 		// A typed key never comes back; whether there is one is told.
 		"Connection":   {Connection(filled[models.Connection](), true), []string{".key", ".keyed"}},
 		"Model":        {Model(filled[models.Entry]()), nil},
 		"Probe":        {Probe(filled[models.Probe]()), nil},
 		"Kind":         {Kind(kind), nil},
 		"Forecast":     {Forecast(filled[desk.Forecast]()), nil},
-		"Shelf":        {Shelf(filled[store.Shelf]()), nil},
-		"Document":     {Document(filled[store.Document]()), nil},
-		"Attachment":   {Attachment(filled[store.Document]()), nil},
+		"Shelf":        {Shelf(filled[record.Shelf]()), nil},
+		"Document":     {Document(filled[record.Document]()), nil},
+		"Attachment":   {Attachment(filled[record.Document]()), nil},
 		"Added":        {Added(filled[shelf.Added]()), nil},
-		"Passage":      {Passage(filled[store.Passage]()), nil},
+		"Passage":      {Passage(filled[record.Passage]()), nil},
 		"Hit":          {Hit(found), nil},
 		"Settings":     {Settings("x", filled[shelf.Settings]()), nil},
 		"Embedding":    {Embedding(filled[shelf.Embedding]()), nil},
 		"Trace":        {Trace(trace), nil},
 		"Inside":       {Inside(inside, false), nil},
-		"UsageRow":     {UsageRow(filled[store.UsageRow]()), nil},
-		"Verdict":      {Verdict(filled[store.Judged]()), nil},
-		"Cause":        {Cause(filled[store.CauseCount]()), nil},
-		"Preference":   {Preference(filled[store.Preference]()), nil},
+		"UsageRow":     {UsageRow(filled[record.UsageRow]()), nil},
+		"Verdict":      {Verdict(filled[record.Judged]()), nil},
+		"Cause":        {Cause(filled[record.CauseCount]()), nil},
+		"Preference":   {Preference(filled[record.Preference]()), nil},
 		"SettingsFrom": {SettingsFrom(filled[api.ShelfSettings]()), nil},
 		"EditsFrom":    {EditsFrom(filled[api.Edits]()), nil},
 		// The protocol's client and the key are the registry's to fill.
@@ -202,7 +202,7 @@ func TestShapesLoseNothing(t *testing.T) {
 
 // What would tell whose a text is, and what it cost, is for makers.
 func TestVisitorsAreToldLess(t *testing.T) {
-	end := desk.End{State: store.Done, Cost: 2, Lanes: []desk.Lane{{Title: "Heather", Model: "shed/heather", Text: "x", Cost: 1, Show: "columns", Blind: true}}}
+	end := desk.End{State: record.Done, Cost: 2, Lanes: []desk.Lane{{Title: "Heather", Model: "shed/heather", Text: "x", Cost: 1, Show: "columns", Blind: true}}}
 	got := Outcome(end, time.Time{}, false)
 	if want := (api.Lane{Title: "A", Text: "x"}); got.Usage.Cost != 0 || got.Lanes[0] != want || !got.Blind {
 		t.Errorf("%+v", got)

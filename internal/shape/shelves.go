@@ -3,20 +3,20 @@ package shape
 import (
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/api"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 )
 
 // Shelves and their documents, in the API's shapes.
 
-func Shelf(f store.Shelf) api.Shelf {
+func Shelf(f record.Shelf) api.Shelf {
 	return api.Shelf{
 		Shelf: f.Slug, Title: f.Title, State: f.State, MadeBy: f.MadeBy, MadeAt: f.MadeAt, Documents: f.Documents, Waiting: f.Unread,
 		Failed: f.Failed, Passages: f.Passages, Words: f.Words, Tokens: f.Tokens,
 	}
 }
 
-func Document(d store.Document) api.Document {
+func Document(d record.Document) api.Document {
 	return api.Document{
 		ID: d.ID, Name: d.Name, Source: d.Source, Size: d.Size, State: api.DocumentState(d.State), Problem: d.Problem, Title: d.Title,
 		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Passages: d.Passages, Tokens: d.Tokens, Seconds: d.Seconds,
@@ -24,7 +24,7 @@ func Document(d store.Document) api.Document {
 	}
 }
 
-func Attachment(d store.Document) api.Attachment {
+func Attachment(d record.Document) api.Attachment {
 	return api.Attachment{
 		ID: d.ID, Name: d.Name, State: api.AttachmentState(d.State), Problem: d.Problem, Words: d.Words, Pages: d.Pages, Size: d.Size,
 	}
@@ -34,7 +34,7 @@ func Added(a shelf.Added) api.Added {
 	return api.Added{Document: a.Document, Name: a.Name, Fresh: a.Fresh, Replaced: a.Replaced, Problem: a.Problem}
 }
 
-func Passage(p store.Passage) api.ShelfPassage {
+func Passage(p record.Passage) api.ShelfPassage {
 	return api.ShelfPassage{Number: p.Number, ID: p.ID, Path: Some(p.Path), Text: p.Text, Spans: p.Spans, Tokens: p.Size}
 }
 

@@ -12,7 +12,7 @@ import (
 	"golang.org/x/net/html"
 
 	"juvalogos/internal/fetching"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // mostPages is how many pages of a sitemap are fetched.
@@ -47,7 +47,7 @@ func (l *Library) AddAddress(ctx context.Context, slug, address, by string) ([]A
 	return []Added{one}, nil
 }
 
-func (l *Library) addFetched(ctx context.Context, f store.Shelf, got fetching.File, by string) (Added, error) {
+func (l *Library) addFetched(ctx context.Context, f record.Shelf, got fetching.File, by string) (Added, error) {
 	name := nameOf(got)
 	if track, title := captionsOf(got); track != "" {
 		captions, err := l.Fetcher.Get(ctx, track)
@@ -101,7 +101,7 @@ func sitemap(body []byte) []string {
 	return pages
 }
 
-func (l *Library) addPages(ctx context.Context, f store.Shelf, from *url.URL, pages []string, by string) (all []Added, err error) {
+func (l *Library) addPages(ctx context.Context, f record.Shelf, from *url.URL, pages []string, by string) (all []Added, err error) {
 	for i, p := range pages {
 		u, err := url.Parse(p)
 		switch {

@@ -10,7 +10,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // What visitors attach to a conversation is on a shelf of its own. Its name
@@ -26,12 +26,12 @@ const MostAttached = 10
 
 // Attach puts a visitor's file on the shelf of a conversation that is theirs or
 // is to begin.
-func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor store.Visitor, desk int64, name string, body io.Reader) ([]Added, error) {
+func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64, name string, body io.Reader) ([]Added, error) {
 	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		a, err = l.makeAttached(ctx, conversation, visitor, desk)
 	}
-	if errors.Is(err, store.ErrNotFound) || errors.Is(err, store.ErrDuplicate) {
+	if errors.Is(err, record.ErrNotFound) || errors.Is(err, record.ErrDuplicate) {
 		return nil, missing("there is no such conversation of yours")
 	}
 	if err != nil {
@@ -51,20 +51,20 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor st
 	return l.Add(ctx, a.Slug, name, "", "visitor", body)
 }
 
-func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor store.Visitor, desk int64) (a store.Attached, err error) {
+func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (a record.Attached, err error) {
 	settings, err := json.Marshal(DefaultSettings())
 	if err != nil {
 		return a, err
 	}
-	a = store.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation, Visitor: visitor, DeskID: desk}
+	a = record.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation, Visitor: visitor, DeskID: desk}
 	a.ID, err = l.Store.MakeAttached(ctx, a, l.Now())
 	return a, err
 }
 
 // Attached lists what a visitor attached to a conversation.
-func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor store.Visitor) ([]store.Document, error) {
+func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document, error) {
 	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return nil, nil
 	}
 	if err != nil {
@@ -74,9 +74,9 @@ func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor 
 }
 
 // Detach takes back what a visitor attached.
-func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor store.Visitor, id int64) error {
+func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, id int64) error {
 	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return missing("there is no such document")
 	}
 	if err != nil {
@@ -86,7 +86,7 @@ func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor st
 }
 
 // MayOpen reports whether a visitor may see what is on a conversation's shelf.
-func (l *Library) MayOpen(ctx context.Context, slug string, visitor store.Visitor) bool {
+func (l *Library) MayOpen(ctx context.Context, slug string, visitor record.Visitor) bool {
 	conversation, err := uuid.Parse(strings.TrimPrefix(slug, privatePrefix))
 	if err != nil {
 		return false
@@ -97,9 +97,9 @@ func (l *Library) MayOpen(ctx context.Context, slug string, visitor store.Visito
 
 // AttachedShelf returns the name of a conversation's shelf once all that is on
 // it has been read; "" if there is none.
-func (l *Library) AttachedShelf(ctx context.Context, conversation uuid.UUID, visitor store.Visitor) (string, error) {
+func (l *Library) AttachedShelf(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (string, error) {
 	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return "", nil
 	}
 	if err != nil {

@@ -14,8 +14,8 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 	"juvalogos/internal/testbed"
 )
 
@@ -171,10 +171,10 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if _, err := b.Store.Purge(context.Background(), time.Now().Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Store.Shelf(t.Context(), slug); err != store.ErrNotFound {
+	if _, err := b.Store.Shelf(t.Context(), slug); err != record.ErrNotFound {
 		t.Errorf("its shelf is still there: %v", err)
 	}
-	if d, err := b.Store.Document(t.Context(), added[0].Document); err != store.ErrNotFound {
+	if d, err := b.Store.Document(t.Context(), added[0].Document); err != record.ErrNotFound {
 		t.Errorf("the document is still there: %+v, %v", d, err)
 	}
 

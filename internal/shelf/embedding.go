@@ -10,7 +10,7 @@ import (
 
 	"juvalogos/core/prompt"
 	"juvalogos/internal/models"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // A shelf's passages have the built-in vectors; a model's too, if the shelf
@@ -33,11 +33,11 @@ type Embedding struct {
 }
 
 // meaningText is what of a passage is embedded.
-func meaningText(p store.ShelfPassage) string {
+func meaningText(p record.ShelfPassage) string {
 	return strings.TrimSpace(p.Title + "\n" + strings.Join(p.Path, " > ") + "\n" + p.Text)
 }
 
-func meaningHash(p store.ShelfPassage) [32]byte { return sha256.Sum256([]byte(meaningText(p))) }
+func meaningHash(p record.ShelfPassage) [32]byte { return sha256.Sum256([]byte(meaningText(p))) }
 
 // embedder is the model that a shelf names; nil: none. The error is a *Problem
 // where there is no such model.
@@ -60,9 +60,9 @@ func (l *Library) embedder(name string) (*models.Entry, error) {
 
 // lacking hands over the passages of a shelf whose texts its model has not
 // embedded, some at a time, and counts all passages.
-func (l *Library) lacking(ctx context.Context, shelf int64, model string, do func([]store.ShelfPassage) error) (passages int, err error) {
+func (l *Library) lacking(ctx context.Context, shelf int64, model string, do func([]record.ShelfPassage) error) (passages int, err error) {
 	const atOnce = 500
-	var some []store.ShelfPassage
+	var some []record.ShelfPassage
 	flush := func() error {
 		hashes := make([][32]byte, len(some))
 		for i, p := range some {
@@ -72,7 +72,7 @@ func (l *Library) lacking(ctx context.Context, shelf int64, model string, do fun
 		if err != nil {
 			return err
 		}
-		var left []store.ShelfPassage
+		var left []record.ShelfPassage
 		for i, p := range some {
 			if lacking[hashes[i]] {
 				delete(lacking, hashes[i]) // the same text twice is one
@@ -86,8 +86,8 @@ func (l *Library) lacking(ctx context.Context, shelf int64, model string, do fun
 		return do(left)
 	}
 	// All are read before a model is asked: its answers take their time.
-	var all []store.ShelfPassage
-	err = l.Store.EachPassage(ctx, shelf, 0, func(p store.ShelfPassage) error {
+	var all []record.ShelfPassage
+	err = l.Store.EachPassage(ctx, shelf, 0, func(p record.ShelfPassage) error {
 		p.Title, p.Text = strings.Clone(p.Title), strings.Clone(p.Text)
 		all = append(all, p)
 		return nil
@@ -131,7 +131,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 	}
 	e.Model, e.Priced = entry.Path(), entry.Price.In > 0
 	left := 0
-	e.Passages, err = l.lacking(ctx, f.ID, e.Model, func(some []store.ShelfPassage) error {
+	e.Passages, err = l.lacking(ctx, f.ID, e.Model, func(some []record.ShelfPassage) error {
 		for _, p := range some {
 			e.Tokens += prompt.Estimate{}.Count(meaningText(p))
 		}
@@ -247,7 +247,7 @@ func (l *Library) embed(ctx context.Context, shelf int64) error {
 		}
 	}
 	fresh := false
-	_, err = l.lacking(ctx, shelf, entry.Path(), func(some []store.ShelfPassage) error {
+	_, err = l.lacking(ctx, shelf, entry.Path(), func(some []record.ShelfPassage) error {
 		fresh = true
 		for len(some) > 0 {
 			n, room := 0, mostTokens
@@ -273,7 +273,7 @@ func (l *Library) embed(ctx context.Context, shelf int64) error {
 	return err
 }
 
-func (l *Library) embedSome(ctx context.Context, shelf int64, entry *models.Entry, some []store.ShelfPassage) error {
+func (l *Library) embedSome(ctx context.Context, shelf int64, entry *models.Entry, some []record.ShelfPassage) error {
 	texts, hashes := make([]string, len(some)), make([][32]byte, len(some))
 	counter, err := entry.Counter()
 	if err != nil {

@@ -14,7 +14,7 @@ import (
 	xhtml "golang.org/x/net/html"
 
 	"juvalogos/internal/fetching"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // AddTopic puts an encyclopedia's article on a topic on a shelf, under its
@@ -47,7 +47,7 @@ func (l *Library) AddTopic(ctx context.Context, slug, address, topic, by string)
 	if err != nil {
 		return nil, err
 	}
-	if i := slices.IndexFunc(there, func(d store.Document) bool { return d.Name == name && d.Source == source }); i >= 0 {
+	if i := slices.IndexFunc(there, func(d record.Document) bool { return d.Name == name && d.Source == source }); i >= 0 {
 		return []Added{{Document: there[i].ID, Name: name}}, nil
 	}
 	var page struct {
@@ -126,9 +126,9 @@ func (l *Library) ask(ctx context.Context, api *url.URL, query url.Values, into 
 }
 
 // site is the shelf, if this service fetches anything.
-func (l *Library) site(ctx context.Context, slug string) (store.Shelf, error) {
+func (l *Library) site(ctx context.Context, slug string) (record.Shelf, error) {
 	if l.Fetcher == nil {
-		return store.Shelf{}, wrong("this service fetches nothing")
+		return record.Shelf{}, wrong("this service fetches nothing")
 	}
 	return l.Shelf(ctx, slug)
 }

@@ -18,7 +18,7 @@ import (
 	"juvalogos/core/passage"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // ReadArgs is the job to read a document.
@@ -112,25 +112,25 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	var problem *reading.Problem
 	switch {
 	case errors.As(err, &problem):
-		d.State, d.Problem = store.Unread, problem.Sentence
+		d.State, d.Problem = record.Unread, problem.Sentence
 	case ctx.Err() != nil && context.Cause(ctx) == context.DeadlineExceeded:
-		d.State, d.Problem = store.Unread, fmt.Sprintf("it took longer than %v to read", longestReading)
+		d.State, d.Problem = record.Unread, fmt.Sprintf("it took longer than %v to read", longestReading)
 		ctx = context.WithoutCancel(ctx)
 	case err != nil:
 		return err
 	default:
-		d.State = store.Ready
+		d.State = record.Ready
 	}
 	settings, err := l.settings(ctx, d.Shelf)
 	if err != nil {
 		return err
 	}
 	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language, document.Pages, document.Words
-	var kept []store.Passage
+	var kept []record.Passage
 	for n, p := range l.split(document, settings) {
 		tokens := prompt.Estimate{}.Count(p.Text)
 		d.Tokens += tokens
-		kept = append(kept, store.Passage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: tokens})
+		kept = append(kept, record.Passage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: tokens})
 	}
 	at := l.Now()
 	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()
@@ -152,7 +152,7 @@ func (l *Library) read(ctx context.Context, id int64) error {
 }
 
 // open reads a document's file.
-func (l *Library) open(ctx context.Context, d store.Document) (reading.Document, error) {
+func (l *Library) open(ctx context.Context, d record.Document) (reading.Document, error) {
 	body, err := io.ReadAll(l.Store.Content(ctx, d.Hash))
 	if err != nil {
 		return reading.Document{}, err

@@ -27,6 +27,7 @@ import (
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
+	"juvalogos/internal/record"
 	"juvalogos/internal/store"
 )
 
@@ -140,37 +141,37 @@ func (l *Library) Close(ctx context.Context) {
 }
 
 // Make makes a shelf.
-func (l *Library) Make(ctx context.Context, slug, title, by string) (store.Shelf, error) {
+func (l *Library) Make(ctx context.Context, slug, title, by string) (record.Shelf, error) {
 	if !deskfile.ValidSlug(slug) {
-		return store.Shelf{}, wrong("%q cannot be a shelf's name; use small letters, digits and single hyphens, like handbook", slug)
+		return record.Shelf{}, wrong("%q cannot be a shelf's name; use small letters, digits and single hyphens, like handbook", slug)
 	}
 	if Private(slug) {
-		return store.Shelf{}, wrong("shelves whose names begin with %s hold what visitors attach; choose another name", privatePrefix)
+		return record.Shelf{}, wrong("shelves whose names begin with %s hold what visitors attach; choose another name", privatePrefix)
 	}
 	if title = strings.TrimSpace(title); title == "" {
 		title = strings.ToUpper(slug[:1]) + strings.ReplaceAll(slug[1:], "-", " ")
 	}
 	if utf8.RuneCountInString(title) > 80 {
-		return store.Shelf{}, wrong("a shelf's title has 80 characters at most")
+		return record.Shelf{}, wrong("a shelf's title has 80 characters at most")
 	}
 	settings, err := json.Marshal(DefaultSettings())
 	if err != nil {
-		return store.Shelf{}, err
+		return record.Shelf{}, err
 	}
-	_, err = l.Store.MakeShelf(ctx, store.Shelf{Slug: slug, Title: title, Settings: settings, MadeBy: by, MadeAt: l.Now()})
-	if errors.Is(err, store.ErrDuplicate) {
-		return store.Shelf{}, wrong("there is a shelf %q already", slug)
+	_, err = l.Store.MakeShelf(ctx, record.Shelf{Slug: slug, Title: title, Settings: settings, MadeBy: by, MadeAt: l.Now()})
+	if errors.Is(err, record.ErrDuplicate) {
+		return record.Shelf{}, wrong("there is a shelf %q already", slug)
 	}
 	if err != nil {
-		return store.Shelf{}, err
+		return record.Shelf{}, err
 	}
 	return l.Shelf(ctx, slug)
 }
 
 // Shelf returns a shelf by its slug.
-func (l *Library) Shelf(ctx context.Context, slug string) (store.Shelf, error) {
+func (l *Library) Shelf(ctx context.Context, slug string) (record.Shelf, error) {
 	f, err := l.Store.Shelf(ctx, slug)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return f, missing("there is no shelf %q", slug)
 	}
 	return f, err
@@ -220,9 +221,9 @@ func (l *Library) Add(ctx context.Context, slug, name, source, by string, body i
 	return []Added{one}, nil
 }
 
-func (l *Library) add(ctx context.Context, f store.Shelf, name, source, by string, body io.Reader) (Added, error) {
+func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (Added, error) {
 	hash, size, err := l.Store.KeepContent(ctx, body, int64(l.Limits.Bytes))
-	if errors.Is(err, store.ErrTooLarge) {
+	if errors.Is(err, record.ErrTooLarge) {
 		return Added{Name: name, Problem: fmt.Sprintf("it has more than %d MB", l.Limits.Bytes>>20)}, nil
 	}
 	if err != nil {
@@ -231,7 +232,7 @@ func (l *Library) add(ctx context.Context, f store.Shelf, name, source, by strin
 	if size == 0 {
 		return Added{Name: name, Problem: "it is empty"}, nil
 	}
-	id, replaced, fresh, err := l.Store.AddDocument(ctx, store.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
+	id, replaced, fresh, err := l.Store.AddDocument(ctx, record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
 	if err != nil {
 		return Added{}, fmt.Errorf("add %s: %w", name, err)
 	}
@@ -246,7 +247,7 @@ func (l *Library) add(ctx context.Context, f store.Shelf, name, source, by strin
 	return Added{Document: id, Name: name, Fresh: fresh, Replaced: replaced != 0}, nil
 }
 
-func (l *Library) addZip(ctx context.Context, f store.Shelf, name, source, by string, body io.Reader) (all []Added, err error) {
+func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (all []Added, err error) {
 	packed, err := io.ReadAll(io.LimitReader(body, int64(l.Limits.Bytes)+1))
 	if err != nil {
 		return nil, err
@@ -284,7 +285,7 @@ func cleanName(name string) string {
 }
 
 // Documents lists a shelf's documents.
-func (l *Library) Documents(ctx context.Context, slug string) ([]store.Document, error) {
+func (l *Library) Documents(ctx context.Context, slug string) ([]record.Document, error) {
 	f, err := l.Shelf(ctx, slug)
 	if err != nil {
 		return nil, err
@@ -293,13 +294,13 @@ func (l *Library) Documents(ctx context.Context, slug string) ([]store.Document,
 }
 
 // document returns a document that is on a shelf.
-func (l *Library) document(ctx context.Context, slug string, id int64) (store.Shelf, store.Document, error) {
+func (l *Library) document(ctx context.Context, slug string, id int64) (record.Shelf, record.Document, error) {
 	f, err := l.Shelf(ctx, slug)
 	if err != nil {
-		return f, store.Document{}, err
+		return f, record.Document{}, err
 	}
 	d, err := l.Store.Document(ctx, id)
-	if errors.Is(err, store.ErrNotFound) || err == nil && d.Shelf != f.ID {
+	if errors.Is(err, record.ErrNotFound) || err == nil && d.Shelf != f.ID {
 		return f, d, missing("there is no document %d on the shelf %q", id, slug)
 	}
 	return f, d, err
@@ -326,10 +327,10 @@ func (l *Library) RestoreDocument(ctx context.Context, slug string, id int64) er
 		return err
 	}
 	err = l.Store.RestoreDocument(ctx, id)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return missing("there is no document %d to bring back", id)
 	}
-	if errors.Is(err, store.ErrDuplicate) {
+	if errors.Is(err, record.ErrDuplicate) {
 		return wrong("another document of that name is on the shelf now; remove it first")
 	}
 	if err != nil {
@@ -361,7 +362,7 @@ func (l *Library) Cancel(ctx context.Context, slug string) (int, error) {
 }
 
 // Original reads a document's file as it was added.
-func (l *Library) Original(ctx context.Context, slug string, id int64) (store.Document, io.Reader, error) {
+func (l *Library) Original(ctx context.Context, slug string, id int64) (record.Document, io.Reader, error) {
 	_, d, err := l.document(ctx, slug, id)
 	if err != nil {
 		return d, nil, err
@@ -370,7 +371,7 @@ func (l *Library) Original(ctx context.Context, slug string, id int64) (store.Do
 }
 
 // Passages lists a document's passages as a model would see them.
-func (l *Library) Passages(ctx context.Context, slug string, id int64) (store.Document, []store.Passage, error) {
+func (l *Library) Passages(ctx context.Context, slug string, id int64) (record.Document, []record.Passage, error) {
 	_, d, err := l.document(ctx, slug, id)
 	if err != nil {
 		return d, nil, err
@@ -380,7 +381,7 @@ func (l *Library) Passages(ctx context.Context, slug string, id int64) (store.Do
 }
 
 // Blocks returns what was read of a document.
-func (l *Library) Blocks(ctx context.Context, slug string, id int64) (store.Document, []reading.Block, error) {
+func (l *Library) Blocks(ctx context.Context, slug string, id int64) (record.Document, []reading.Block, error) {
 	_, d, err := l.document(ctx, slug, id)
 	if err != nil {
 		return d, nil, err

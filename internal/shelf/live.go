@@ -9,7 +9,7 @@ import (
 
 	"juvalogos/core/embedding"
 	"juvalogos/core/retrieval"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // live is what of a shelf is searched.
@@ -147,7 +147,7 @@ func (l *Library) embedded(id int64) ([]retrieval.Entry, error) {
 		all.Go(func() { retrieval.Embed(some) })
 		parts, part = append(parts, some), make([]retrieval.Entry, 0, together)
 	}
-	err := l.Store.EachPassage(context.Background(), id, 0, func(p store.ShelfPassage) error {
+	err := l.Store.EachPassage(context.Background(), id, 0, func(p record.ShelfPassage) error {
 		if part = append(part, entryOf(p)); len(part) == together {
 			embed()
 		}
@@ -220,7 +220,7 @@ func (l *Library) addMeanings(ctx context.Context, model string, all []retrieval
 		some := all[from:min(from+together, len(all))]
 		hashes := make([][32]byte, len(some))
 		for i, e := range some {
-			hashes[i] = meaningHash(store.ShelfPassage{Passage: store.Passage{Path: e.Path, Text: e.Text}, Title: e.Title})
+			hashes[i] = meaningHash(record.ShelfPassage{Passage: record.Passage{Path: e.Path, Text: e.Text}, Title: e.Title})
 		}
 		vectors, err := l.Store.Vectors(ctx, model, hashes)
 		if err != nil {
@@ -244,7 +244,7 @@ func (l *Library) path(name string) string {
 }
 
 // entryOf is a passage as the index takes it.
-func entryOf(p store.ShelfPassage) retrieval.Entry {
+func entryOf(p record.ShelfPassage) retrieval.Entry {
 	return retrieval.Entry{
 		Key: int64(p.Number), Document: p.Document, Number: p.Number, Title: strings.Clone(p.Title), Path: p.Path, Text: strings.Clone(p.Text), Language: p.Language,
 	}
@@ -273,7 +273,7 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 	<-v.loaded
 	v.mu.Lock()
 	var all []retrieval.Entry
-	err := l.Store.EachPassage(ctx, shelf, document, func(p store.ShelfPassage) error {
+	err := l.Store.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
 		e := entryOf(p)
 		e.Vector = v.vector(p.Title + " " + p.Text)
 		all = append(all, e)
@@ -306,13 +306,13 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 
 // ahead puts into the index what is about to be put on record, so that what is
 // on record as read is found.
-func (l *Library) ahead(d store.Document, passages []store.Passage) {
+func (l *Library) ahead(d record.Document, passages []record.Passage) {
 	v := l.shelf(d.Shelf)
 	<-v.loaded
 	all := make([]retrieval.Entry, len(passages))
 	for i, p := range passages {
 		p.Document = d.ID
-		all[i] = entryOf(store.ShelfPassage{Passage: p, Title: d.Title, Language: d.Language})
+		all[i] = entryOf(record.ShelfPassage{Passage: p, Title: d.Title, Language: d.Language})
 		all[i].Vector = v.vector(d.Title + " " + p.Text)
 	}
 	v.mu.Lock()

@@ -11,7 +11,7 @@ import (
 	"strconv"
 	"strings"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 const (
@@ -85,7 +85,7 @@ type entry struct {
 	} `xml:"link"`
 }
 
-func (l *Library) addPaper(ctx context.Context, f store.Shelf, base *url.URL, e entry, by string) (all []Added, err error) {
+func (l *Library) addPaper(ctx context.Context, f record.Shelf, base *url.URL, e entry, by string) (all []Added, err error) {
 	plain := func(s string) string { return strings.Join(strings.Fields(s), " ") }
 	title := plain(e.Title)
 	if title == "" {

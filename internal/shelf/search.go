@@ -8,13 +8,13 @@ import (
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/retrieval"
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Found is a passage that was found, or several that follow each other, as one.
 type Found struct {
 	evidence.Passage
-	Document store.Document
+	Document record.Document
 	Hit      retrieval.Hit // of the best one
 }
 
@@ -140,10 +140,10 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 	if err != nil {
 		return nil, err
 	}
-	known := map[int64]store.Document{}
+	known := map[int64]record.Document{}
 	var all []Found
 	for _, h := range hits {
-		i := slices.IndexFunc(passages, func(p store.Passage) bool { return p.Document == h.Document && p.Number == h.Number })
+		i := slices.IndexFunc(passages, func(p record.Passage) bool { return p.Document == h.Document && p.Number == h.Number })
 		if i < 0 {
 			continue // removed a moment ago
 		}

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // Settings returns how a shelf is split and searched.
@@ -43,7 +43,7 @@ func (l *Library) check(s Settings) error {
 // Change gives a shelf another title and settings. What was split otherwise is
 // read anew in the background; a model that costs nothing embeds at once, one
 // that does waits for EmbedNow.
-func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (store.Shelf, error) {
+func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (record.Shelf, error) {
 	f, err := l.Shelf(ctx, slug)
 	if err != nil {
 		return f, err
@@ -74,7 +74,7 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (s
 			return f, err
 		}
 		for _, d := range documents {
-			if d.State == store.Ready {
+			if d.State == record.Ready {
 				if err := l.ReadAgain(ctx, slug, d.ID); err != nil {
 					return f, err
 				}

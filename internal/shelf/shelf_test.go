@@ -17,8 +17,8 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 )
@@ -178,7 +178,7 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		id, _, _, err := b.Store.AddDocument(t.Context(), store.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x", AddedAt: time.Now()})
+		id, _, _, err := b.Store.AddDocument(t.Context(), record.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x", AddedAt: time.Now()})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -6,26 +6,9 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
-
-// Account is somebody who may use the console.
-type Account struct {
-	ID       int64
-	Name     string
-	Password string // its hash, as package web writes it
-	MadeAt   time.Time
-}
-
-// Session is a signed-in browser.
-type Session struct {
-	ID        int64
-	Account   int64
-	Name      string // of the account
-	Browser   string
-	MadeAt    time.Time
-	SeenAt    time.Time
-	ExpiresAt time.Time
-}
 
 // AnyAccount reports whether there is an account.
 func (s *Store) AnyAccount(ctx context.Context) (any bool, err error) {
@@ -43,12 +26,12 @@ func (s *Store) SetFirstLink(ctx context.Context, secret string, at time.Time) e
 
 // AddFirstAccount makes the first account with the secret of the one-time
 // link, which is void then. It fails with ErrNotFound if the link is.
-func (s *Store) AddFirstAccount(ctx context.Context, secret, name, password string) (a Account, err error) {
+func (s *Store) AddFirstAccount(ctx context.Context, secret, name, password string) (a record.Account, err error) {
 	hash := sha256.Sum256([]byte(secret))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if tag, err := tx.Exec(ctx, `delete from first_link where hash = $1`, hash[:]); err != nil || tag.RowsAffected() == 0 {
 			if err == nil {
-				err = ErrNotFound
+				err = record.ErrNotFound
 			}
 			return err
 		}
@@ -56,19 +39,19 @@ func (s *Store) AddFirstAccount(ctx context.Context, secret, name, password stri
 		if err != nil {
 			return err
 		}
-		a, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Account])
+		a, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Account])
 		return known(err)
 	})
 	return a, err
 }
 
 // Account finds an account by its name.
-func (s *Store) Account(ctx context.Context, name string) (Account, error) {
+func (s *Store) Account(ctx context.Context, name string) (record.Account, error) {
 	rows, err := s.pool.Query(ctx, `select id, name, password, made_at from account where name = $1`, name)
 	if err != nil {
-		return Account{}, err
+		return record.Account{}, err
 	}
-	a, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Account])
+	a, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Account])
 	return a, known(err)
 }
 
@@ -80,7 +63,7 @@ func (s *Store) SetPassword(ctx context.Context, account int64, password string,
 }
 
 // AddSession puts a signed-in browser on record, known by the hash of secret.
-func (s *Store) AddSession(ctx context.Context, secret string, n Session) (Session, error) {
+func (s *Store) AddSession(ctx context.Context, secret string, n record.Session) (record.Session, error) {
 	hash := sha256.Sum256([]byte(secret))
 	err := s.pool.QueryRow(ctx, `
 		insert into session (hash, account, browser, made_at, seen_at, expires_at) values ($1, $2, $3, $4, $4, $5) returning id`,
@@ -92,28 +75,28 @@ const sessionColumns = `s.id, s.account, a.name, s.browser, s.made_at, s.seen_at
 
 // SessionBySecret finds the session that a browser shows, unless it has
 // expired, and notes when it was seen, to the minute.
-func (s *Store) SessionBySecret(ctx context.Context, secret string, at time.Time) (Session, error) {
+func (s *Store) SessionBySecret(ctx context.Context, secret string, at time.Time) (record.Session, error) {
 	hash := sha256.Sum256([]byte(secret))
 	rows, err := s.pool.Query(ctx, `
 		with seen as (update session set seen_at = $2 where hash = $1 and seen_at < $2::timestamptz - interval '1 minute')
 		select `+sessionColumns+` from session s join account a on a.id = s.account where s.hash = $1 and s.expires_at > $2`, hash[:], at)
 	if err != nil {
-		return Session{}, err
+		return record.Session{}, err
 	}
-	found, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Session])
+	found, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Session])
 	return found, known(err)
 }
 
 // Sessions lists the sessions of an account that have not expired, the one
 // seen last first.
-func (s *Store) Sessions(ctx context.Context, account int64, at time.Time) ([]Session, error) {
+func (s *Store) Sessions(ctx context.Context, account int64, at time.Time) ([]record.Session, error) {
 	rows, err := s.pool.Query(ctx, `
 		select `+sessionColumns+` from session s join account a on a.id = s.account
 		where s.account = $1 and s.expires_at > $2 order by s.seen_at desc`, account, at)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Session])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Session])
 }
 
 // EndSession signs a browser of an account out.

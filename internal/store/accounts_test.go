@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/store/storetest"
 )
 
@@ -13,10 +13,10 @@ func TestTokens(t *testing.T) {
 	s := storetest.Open(t)
 	now := time.Now()
 	soon := now.Add(time.Hour)
-	if _, err := s.AddToken(ctx, store.Token{Name: "script", Scopes: []string{"ask"}, ExpiresAt: &soon}, "secret"); err != nil {
+	if _, err := s.AddToken(ctx, record.Token{Name: "script", Scopes: []string{"ask"}, ExpiresAt: &soon}, "secret"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.AddToken(ctx, store.Token{Name: "script", Scopes: []string{"ask"}}, "other"); !errors.Is(err, store.ErrDuplicate) {
+	if _, err := s.AddToken(ctx, record.Token{Name: "script", Scopes: []string{"ask"}}, "other"); !errors.Is(err, record.ErrDuplicate) {
 		t.Errorf("the same name: %v", err)
 	}
 	if token, err := s.TokenBySecret(ctx, "secret", now); err != nil || token.Name != "script" || len(token.Scopes) != 1 || token.UsedAt != nil {
@@ -25,13 +25,13 @@ func TestTokens(t *testing.T) {
 	if list, err := s.Tokens(ctx); err != nil || len(list) != 1 || list[0].UsedAt == nil {
 		t.Errorf("its use was not noted: %+v, %v", list, err)
 	}
-	if _, err := s.TokenBySecret(ctx, "secret", soon.Add(time.Second)); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.TokenBySecret(ctx, "secret", soon.Add(time.Second)); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("expired: %v", err)
 	}
 	if err := s.RemoveToken(ctx, "script", now); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.TokenBySecret(ctx, "secret", now); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.TokenBySecret(ctx, "secret", now); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("removed: %v", err)
 	}
 	if err := s.RestoreToken(ctx, "script"); err != nil {
@@ -46,10 +46,10 @@ func TestTokens(t *testing.T) {
 	if err := s.PurgeAccess(ctx, now.Add(time.Second)); err != nil {
 		t.Error(err)
 	}
-	if err := s.RestoreToken(ctx, "script"); !errors.Is(err, store.ErrNotFound) {
+	if err := s.RestoreToken(ctx, "script"); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("brought back after the purge: %v", err)
 	}
-	if err := s.RemoveToken(ctx, "script", now); !errors.Is(err, store.ErrNotFound) {
+	if err := s.RemoveToken(ctx, "script", now); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("removed twice: %v", err)
 	}
 }
@@ -70,7 +70,7 @@ func TestTheFirstLinkWorksOnce(t *testing.T) {
 		works  bool
 	}{{"old", false}, {"new", true}, {"new", false}} {
 		_, err := s.AddFirstAccount(ctx, c.secret, "ada", "hash")
-		if works := err == nil; works != c.works || !works && !errors.Is(err, store.ErrNotFound) {
+		if works := err == nil; works != c.works || !works && !errors.Is(err, record.ErrNotFound) {
 			t.Errorf("link %q: %v", c.secret, err)
 		}
 	}
@@ -89,9 +89,9 @@ func TestSessionsEnd(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	session := func(secret string) store.Session {
+	session := func(secret string) record.Session {
 		t.Helper()
-		n, err := s.AddSession(ctx, secret, store.Session{Account: a.ID, Browser: "b", MadeAt: now, ExpiresAt: now.Add(time.Hour)})
+		n, err := s.AddSession(ctx, secret, record.Session{Account: a.ID, Browser: "b", MadeAt: now, ExpiresAt: now.Add(time.Hour)})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -100,7 +100,7 @@ func TestSessionsEnd(t *testing.T) {
 	open := func(secret string, at time.Time) bool {
 		t.Helper()
 		got, err := s.SessionBySecret(ctx, secret, at)
-		if err != nil && !errors.Is(err, store.ErrNotFound) || err == nil && got.Name != "ada" {
+		if err != nil && !errors.Is(err, record.ErrNotFound) || err == nil && got.Name != "ada" {
 			t.Errorf("session %q: %+v, %v", secret, got, err)
 		}
 		return err == nil

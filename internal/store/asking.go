@@ -3,48 +3,17 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"time"
 
-	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
-
-// NewTurn is a question about to go on record.
-type NewTurn struct {
-	ID             uuid.UUID
-	Conversation   uuid.UUID
-	Place          Place
-	DeskID         int64
-	Revision       int
-	Visitor        Visitor
-	Channel        string // page, preview, api or completions; for a new conversation
-	Title          string // for a new conversation
-	Key            string
-	Question       string
-	QuestionTokens int
-	Vocabulary     string
-	Given          json.RawMessage // or nil
-	Choice         json.RawMessage // or nil
-	Model          string
-	Recipe         string
-	Takes          json.RawMessage // what else the visitor gave, or nil
-	Instance       int32
-	AskedAt        time.Time
-}
-
-// Place is where in its conversation a turn stands.
-type Place struct {
-	Number int        // from 1, which may begin the conversation
-	Parent *uuid.UUID // the turn before; nil for the first
-	Leaf   *uuid.UUID // the end of the path that is shown now
-	New    bool       // the conversation is to be made
-}
 
 // Ask puts a question on record with a running first attempt, in one statement.
 // It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey),
 // with ErrNotFound if the conversation is not the visitor's at this desk or
 // another question of it came first.
-func (s *Store) Ask(ctx context.Context, n NewTurn) error {
+func (s *Store) Ask(ctx context.Context, n record.NewTurn) error {
 	conversation := `
 		update conversation set asked_at = $10, leaf = $1
 		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $19 returning id`
@@ -68,24 +37,14 @@ func (s *Store) Ask(ctx context.Context, n NewTurn) error {
 			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent, n.Recipe, n.Takes,
 		}, arguments...)...)
 	if err == nil && tag.RowsAffected() == 0 {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	return known(err)
 }
 
-// Again is another attempt about to begin.
-type Again struct {
-	Revision      int
-	Model, Recipe string
-	Choice        json.RawMessage // or nil
-	Instance      int32
-	At            time.Time
-	Remember      int // how many earlier turns to read
-}
-
 // AskAgain opens another running attempt at a turn and returns its number with
 // what came before. given and takes are what Ask was given.
-func (s *Store) AskAgain(ctx context.Context, t Turn, n Again) (number int, given, takes json.RawMessage, past Past, err error) {
+func (s *Store) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, given, takes json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`update turn set chosen = null where id = $1`, t.ID) // first: it locks the turn
 	batch.Queue(`
@@ -119,7 +78,7 @@ const forgetSummaries = `delete from summary where conversation = $1 and turns >
 
 // KeepSummary puts a summary on record, if the conversation still has the turn
 // it leads up to.
-func (s *Store) KeepSummary(ctx context.Context, m Summary) error {
+func (s *Store) KeepSummary(ctx context.Context, m record.Summary) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into summary (upto, conversation, turns, text, tokens, vocabulary, model, made_at)
 		select $1, $2, $3, $4, $5, $6, $7, $8 where exists (select from turn where id = $1)

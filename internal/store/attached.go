@@ -6,23 +6,14 @@ import (
 	"time"
 
 	"github.com/google/uuid"
-)
 
-// Attached is the shelf of what a visitor attached to a conversation, which may
-// not have begun yet.
-type Attached struct {
-	ID           int64
-	Slug         string
-	Settings     json.RawMessage
-	Conversation uuid.UUID
-	Visitor      Visitor
-	DeskID       int64
-}
+	"juvalogos/internal/record"
+)
 
 // MakeAttached makes the shelf of a conversation: one that is the visitor's at
 // the desk, or one that is to begin. It fails with ErrNotFound if there is such
 // a conversation of somebody else, and with ErrDuplicate if it has a shelf.
-func (s *Store) MakeAttached(ctx context.Context, a Attached, at time.Time) (id int64, err error) {
+func (s *Store) MakeAttached(ctx context.Context, a record.Attached, at time.Time) (id int64, err error) {
 	err = s.pool.QueryRow(ctx, `
 		insert into shelf (slug, title, settings, made_by, made_at, conversation, visitor, desk)
 		select $1, '', $2, '', $3, $4, $5, $6
@@ -33,14 +24,14 @@ func (s *Store) MakeAttached(ctx context.Context, a Attached, at time.Time) (id 
 
 // AttachedTo returns the shelf of a conversation of a visitor that was not
 // removed; ErrNotFound if there is none.
-func (s *Store) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor Visitor) (a Attached, err error) {
+func (s *Store) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (a record.Attached, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select f.id, f.slug, f.settings, f.conversation, f.visitor, f.desk from shelf f left join conversation c on c.id = f.conversation
 		where f.conversation = $1 and f.visitor = $2 and c.removed_at is null`, conversation, visitor[:])
 	if err != nil {
 		return a, err
 	}
-	return only(rows, func(a *Attached) columns {
+	return only(rows, func(a *record.Attached) columns {
 		return columns{
 			"id": &a.ID, "slug": &a.Slug, "settings": &a.Settings, "conversation": &a.Conversation,
 			"visitor": (*visitorScan)(&a.Visitor), "desk": &a.DeskID,
@@ -50,7 +41,7 @@ func (s *Store) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor 
 
 // Announced reports whether something was attached to a conversation of a
 // visitor at a desk that is still to begin.
-func (s *Store) Announced(ctx context.Context, conversation uuid.UUID, visitor Visitor, desk int64) (yes bool, err error) {
+func (s *Store) Announced(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (yes bool, err error) {
 	err = s.pool.QueryRow(ctx, `select exists (select from shelf where conversation = $1 and visitor = $2 and desk = $3)
 		and not exists (select from conversation where id = $1)`, conversation, visitor[:], desk).Scan(&yes)
 	return yes, err

@@ -2,33 +2,25 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
 
-// StoredConnection is a connection that was made in the console.
-type StoredConnection struct {
-	Name      string
-	Settings  json.RawMessage
-	Key       []byte // encrypted; nil: none
-	ChangedBy string
-	ChangedAt time.Time
-}
-
 // StoredConnections lists them by name.
-func (s *Store) StoredConnections(ctx context.Context) ([]StoredConnection, error) {
+func (s *Store) StoredConnections(ctx context.Context) ([]record.StoredConnection, error) {
 	rows, err := s.pool.Query(ctx, `select name, settings, key, changed_by, changed_at from connection where removed_at is null order by name`)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[StoredConnection])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.StoredConnection])
 }
 
 // KeepConnection puts a connection on record, or changes the one of its name.
 // A nil key leaves the key that is there, unless the connection was removed.
-func (s *Store) KeepConnection(ctx context.Context, c StoredConnection) error {
+func (s *Store) KeepConnection(ctx context.Context, c record.StoredConnection) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into connection (name, settings, key, changed_by, changed_at) values ($1, $2, $3, $4, $5)
 		on conflict (name) do update set settings = excluded.settings, key = case when connection.removed_at is null then coalesce(excluded.key, connection.key) else excluded.key end,

@@ -3,17 +3,15 @@ package store
 import (
 	"context"
 	"crypto/sha256"
-	"errors"
 	"io"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
 
 // pieceSize is how much of a file is in one row.
 const pieceSize = 1 << 20
-
-// ErrTooLarge is the error of a file with more bytes than it may have.
-var ErrTooLarge = errors.New("the file is too large")
 
 // KeepContent puts a file on record piece by piece while it is read, and
 // returns its SHA-256 and its size. What is there already is not kept again.
@@ -30,7 +28,7 @@ func (s *Store) KeepContent(ctx context.Context, r io.Reader, most int64) (hash 
 			if n > 0 {
 				sum.Write(piece[:n])
 				if size += int64(n); size > most {
-					return ErrTooLarge
+					return record.ErrTooLarge
 				}
 				if _, err := tx.Exec(ctx, `insert into arriving values ($1, $2)`, number, piece[:n]); err != nil {
 					return err
@@ -75,7 +73,7 @@ func (c *contentReader) Read(p []byte) (int, error) {
 			return 0, io.EOF
 		}
 		err := c.store.pool.QueryRow(c.ctx, `select body from content_piece where hash = $1 and number = $2`, c.hash, c.next).Scan(&c.left)
-		if known(err) == ErrNotFound && c.next > 0 {
+		if known(err) == record.ErrNotFound && c.next > 0 {
 			c.over = true
 			return 0, io.EOF
 		}

@@ -2,92 +2,16 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
-	"juvalogos/core/words"
+	"juvalogos/internal/record"
 )
-
-// Visitor is the SHA-256 of what a visitor is known by.
-type Visitor [32]byte
-
-// Conversation is one conversation without its turns.
-type Conversation struct {
-	ID        uuid.UUID
-	Slug      string
-	Title     string
-	Channel   string // page, preview, api or completions
-	StartedAt time.Time
-	AskedAt   time.Time     // the last question
-	Share     string        // what its shared link ends with; empty if it is not shared
-	Turns     int           // on the path that is shown
-	Found     []words.Piece // where a search found its words
-}
-
-// Turn is a question with the attempt at its reply that counts: the chosen
-// one, else the newest.
-type Turn struct {
-	ID           uuid.UUID
-	Conversation uuid.UUID
-	Slug         string // of the desk
-	Number       int
-	Siblings     []uuid.UUID // the branches that begin at this place, itself among them, the oldest first
-	Question     string
-	AskedAt      time.Time
-	Attempts     int // how many there are
-	Attempt      Attempt
-}
-
-// State is what has become of an attempt.
-type State string
-
-// The states. Only Running is left for another.
-const (
-	Running     State = "running"
-	Done        State = "done"
-	Stopped     State = "stopped"     // by the visitor
-	Failed      State = "failed"      // by the model or the way to it
-	Interrupted State = "interrupted" // by the end of the service
-)
-
-// Attempt is one try at replying.
-type Attempt struct {
-	Number       int
-	Revision     int
-	Model        string
-	State        State
-	Reply        string
-	Finish       string // the model's own word for why it ended
-	Problem      string // a code of package desk; empty if there is none
-	ProblemID    string // what the log knows the problem by
-	PromptTokens int
-	ReplyTokens  int
-	MemoryTokens int
-	StartedAt    time.Time
-	FirstAt      *time.Time // when the first token came
-	EndedAt      *time.Time
-	Helped       *bool // the visitor's verdict; nil: none
-	Cost         float64
-	Recipe       string          // its name
-	Lanes        json.RawMessage // of a reply of several texts; nil: it is one
-	Preferred    *int            // which of them the visitor prefers, from 0
-	Parts        json.RawMessage // what else the turn got
-	Reason       string          // why it did not help, in one of a few words
-	Remark       string          // in the visitor's own words
-}
-
-// Page asks for a part of a list of conversations, the newest first.
-type Page struct {
-	Search string     // a query of search.go; empty: all
-	Before *time.Time // only those asked in earlier than that; nil: from the newest on
-	Limit  int
-}
 
 // Conversations returns a visitor's conversations at a desk.
-func (s *Store) Conversations(ctx context.Context, slug string, visitor Visitor, page Page) ([]Conversation, error) {
+func (s *Store) Conversations(ctx context.Context, slug string, visitor record.Visitor, page record.Page) ([]record.Conversation, error) {
 	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
 }
 
@@ -96,7 +20,7 @@ const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.a
 
 // found is a conversation and the text in which a search found its words.
 type found struct {
-	Conversation
+	record.Conversation
 	text string
 }
 
@@ -110,13 +34,13 @@ func foundColumns(f *found) columns {
 
 // DeskConversations returns the conversations that visitors had at a desk, for
 // its makers.
-func (s *Store) DeskConversations(ctx context.Context, slug string, page Page) ([]Conversation, error) {
+func (s *Store) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation, error) {
 	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.channel <> 'preview'`, slug)
 }
 
 // DeskConversation returns a conversation for the makers of its desk, with the
 // summaries there are of it, the oldest first.
-func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (Conversation, []Turn, []Summary, error) {
+func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
 	c, turns, err := s.conversation(ctx, `c.id = $1`, id)
 	if err != nil {
 		return c, nil, nil, err
@@ -126,7 +50,7 @@ func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (Conversatio
 	if err != nil {
 		return c, nil, nil, err
 	}
-	summaries, err := pgx.CollectRows(rows, pgx.RowToStructByName[Summary])
+	summaries, err := pgx.CollectRows(rows, pgx.RowToStructByName[record.Summary])
 	return c, turns, summaries, err
 }
 
@@ -141,16 +65,16 @@ func (s *Store) RestoreAny(ctx context.Context, id uuid.UUID) error {
 }
 
 // Conversation returns a visitor's conversation with its turns in order.
-func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor Visitor) (Conversation, []Turn, error) {
+func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Conversation, []record.Turn, error) {
 	return s.conversation(ctx, `c.id = $1 and c.visitor = $2`, id, visitor[:])
 }
 
 // Shared returns the conversation whose shared link ends with share.
-func (s *Store) Shared(ctx context.Context, share string) (Conversation, []Turn, error) {
+func (s *Store) Shared(ctx context.Context, share string) (record.Conversation, []record.Turn, error) {
 	return s.conversation(ctx, `c.share = $1`, share)
 }
 
-func (s *Store) conversation(ctx context.Context, where string, arguments ...any) (Conversation, []Turn, error) {
+func (s *Store) conversation(ctx context.Context, where string, arguments ...any) (record.Conversation, []record.Turn, error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`select `+conversationColumns+`, '' as text from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
 	batch.Queue(`
@@ -161,34 +85,34 @@ func (s *Store) conversation(ctx context.Context, where string, arguments ...any
 	defer results.Close()
 	rows, err := results.Query()
 	if err != nil {
-		return Conversation{}, nil, err
+		return record.Conversation{}, nil, err
 	}
 	c, err := only(rows, foundColumns)
 	if err != nil {
-		return Conversation{}, nil, err
+		return record.Conversation{}, nil, err
 	}
 	rows, err = results.Query()
 	if err != nil {
-		return Conversation{}, nil, err
+		return record.Conversation{}, nil, err
 	}
 	turns, err := collect(rows, turnInto)
 	return c.Conversation, turns, err
 }
 
 // Turn returns a visitor's turn.
-func (s *Store) Turn(ctx context.Context, id uuid.UUID, visitor Visitor) (Turn, error) {
+func (s *Store) Turn(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Turn, error) {
 	return s.oneTurn(ctx, `t.id = $1 and t.visitor = $2`, id, visitor[:])
 }
 
 // TurnByKey returns a visitor's turn by its idempotency key.
-func (s *Store) TurnByKey(ctx context.Context, key string, visitor Visitor) (Turn, error) {
+func (s *Store) TurnByKey(ctx context.Context, key string, visitor record.Visitor) (record.Turn, error) {
 	return s.oneTurn(ctx, `t.key = $1 and t.visitor = $2`, key, visitor[:])
 }
 
-func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (Turn, error) {
+func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (record.Turn, error) {
 	rows, err := s.pool.Query(ctx, `select `+turnColumns+` from `+turnTables+` where `+where, args...)
 	if err != nil {
-		return Turn{}, err
+		return record.Turn{}, err
 	}
 	return only(rows, turnInto)
 }
@@ -210,7 +134,7 @@ const (
 		join lateral (select * from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true`
 )
 
-func turnInto(t *Turn) columns {
+func turnInto(t *record.Turn) columns {
 	a := &t.Attempt
 	return columns{
 		"id": &t.ID, "conversation": &t.Conversation, "slug": &t.Slug, "number": &t.Number, "siblings": &t.Siblings,
@@ -224,7 +148,7 @@ func turnInto(t *Turn) columns {
 }
 
 // Attempts returns all attempts at a visitor's turn, the first one first.
-func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) ([]Attempt, error) {
+func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor record.Visitor) ([]record.Attempt, error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
 			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
@@ -234,15 +158,15 @@ func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor Visitor) (
 	if err != nil {
 		return nil, err
 	}
-	attempts, err := pgx.CollectRows(rows, pgx.RowToStructByName[Attempt])
+	attempts, err := pgx.CollectRows(rows, pgx.RowToStructByName[record.Attempt])
 	if err == nil && len(attempts) == 0 {
-		err = ErrNotFound
+		err = record.ErrNotFound
 	}
 	return attempts, err
 }
 
 // Choose makes one attempt at a visitor's turn the one that counts.
-func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int) error {
+func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt int) error {
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var conversation uuid.UUID
 		var number int
@@ -266,7 +190,7 @@ func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor Visitor, att
 // path ends before it. A conversation of which nothing is left is removed. left
 // is how many turns remain. It fails with ErrNotFound if the turn is not the
 // visitor's or not the last. Show brings the turn back until Purge has it.
-func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor Visitor, at time.Time) (question string, left int, err error) {
+func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor record.Visitor, at time.Time) (question string, left int, err error) {
 	err = s.pool.QueryRow(ctx, `
 		with t as (
 			update turn t set taken_back_at = $3 where id = $1 and visitor = $2
@@ -283,7 +207,7 @@ func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor Visitor, a
 
 // Show leads the path of a visitor's conversation through a turn, and on along
 // the newest ones. What was taken back or removed with it is there again.
-func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor Visitor) error {
+func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor record.Visitor) error {
 	return s.one(ctx, `
 		with recursive down (id, conversation, number) as (
 			select id, conversation, number from turn where id = $1 and visitor = $2
@@ -295,7 +219,7 @@ func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor Visitor) error
 }
 
 // Rename gives a visitor's conversation a title.
-func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor Visitor, title string) error {
+func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor record.Visitor, title string) error {
 	err := s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
 	if err != nil {
 		return err
@@ -313,7 +237,7 @@ func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor Visitor, title
 
 // Share gives a visitor's conversation the end of a link, unless it has one
 // already, and returns the one it has.
-func (s *Store) Share(ctx context.Context, id uuid.UUID, visitor Visitor, share string) (string, error) {
+func (s *Store) Share(ctx context.Context, id uuid.UUID, visitor record.Visitor, share string) (string, error) {
 	err := s.pool.QueryRow(ctx, `
 		update conversation set share = coalesce(share, $3) where id = $1 and visitor = $2 and removed_at is null
 		returning share`, id, visitor[:], share).Scan(&share)
@@ -321,18 +245,18 @@ func (s *Store) Share(ctx context.Context, id uuid.UUID, visitor Visitor, share 
 }
 
 // Unshare withdraws the link of a visitor's conversation.
-func (s *Store) Unshare(ctx context.Context, id uuid.UUID, visitor Visitor) error {
+func (s *Store) Unshare(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
 	return s.one(ctx, `update conversation set share = null where id = $1 and visitor = $2`, id, visitor[:])
 }
 
 // Remove takes a visitor's conversation away; Restore brings it back until
 // Purge has it.
-func (s *Store) Remove(ctx context.Context, id uuid.UUID, visitor Visitor, at time.Time) error {
+func (s *Store) Remove(ctx context.Context, id uuid.UUID, visitor record.Visitor, at time.Time) error {
 	return s.one(ctx, `update conversation set removed_at = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], at)
 }
 
 // Restore brings a removed conversation back.
-func (s *Store) Restore(ctx context.Context, id uuid.UUID, visitor Visitor) error {
+func (s *Store) Restore(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
 	return s.one(ctx, `update conversation set removed_at = null where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
 }
 
@@ -353,7 +277,7 @@ func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
 func (s *Store) one(ctx context.Context, statement string, arguments ...any) error {
 	tag, err := s.pool.Exec(ctx, statement, arguments...)
 	if err == nil && tag.RowsAffected() == 0 {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	return err
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"juvalogos/internal/record"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 )
@@ -39,27 +40,27 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 	}
 
 	d := publish(t, s, "x")
-	var asked []store.NewTurn
+	var asked []record.NewTurn
 	for range 3 {
 		n := question(d, 1, "What is in the tin?")
 		if err := s.Ask(ctx, n); err != nil {
 			t.Fatal(err)
 		}
 		p := end(n, "Tea.")
-		p.Trace = &store.Trace{ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: n.ID, Attempt: 1, DeskID: d.DeskID, State: "done", StartedAt: time.Now()}
-		if err := s.Keep(ctx, []store.Progress{p}); err != nil {
+		p.Trace = &record.Trace{ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: n.ID, Attempt: 1, DeskID: d.DeskID, State: "done", StartedAt: time.Now()}
+		if err := s.Keep(ctx, []record.Progress{p}); err != nil {
 			t.Fatal(err)
 		}
-		if _, _, _, _, err := s.AskAgain(ctx, store.Turn{ID: n.ID, Conversation: n.Conversation, Number: 1}, again); err != nil {
+		if _, _, _, _, err := s.AskAgain(ctx, record.Turn{ID: n.ID, Conversation: n.Conversation, Number: 1}, again); err != nil {
 			t.Fatal(err)
 		}
-		if err := s.Keep(ctx, []store.Progress{{Turn: n.ID, Number: 2, Text: "Tea?", State: store.Done, EndedAt: new(time.Now())}}); err != nil {
+		if err := s.Keep(ctx, []record.Progress{{Turn: n.ID, Number: 2, Text: "Tea?", State: record.Done, EndedAt: new(time.Now())}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := s.IndexWords(ctx, []uuid.UUID{n.ID}); err != nil {
 			t.Fatal(err)
 		}
-		if err := s.KeepSummary(ctx, store.Summary{Upto: n.ID, Conversation: n.Conversation, Turns: 1, Text: "tea", MadeAt: time.Now()}); err != nil {
+		if err := s.KeepSummary(ctx, record.Summary{Upto: n.ID, Conversation: n.Conversation, Turns: 1, Text: "tea", MadeAt: time.Now()}); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := db.Exec(ctx, `insert into finding (turn, attempt, changed_by, changed_at) values ($1, 1, 'me', now())`, n.ID); err != nil {
@@ -73,7 +74,7 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 		}
 	}
 
-	if err := s.Remove(ctx, asked[0].Conversation, store.Visitor{1}, time.Now().Add(-time.Hour)); err != nil {
+	if err := s.Remove(ctx, asked[0].Conversation, record.Visitor{1}, time.Now().Add(-time.Hour)); err != nil {
 		t.Fatal(err)
 	}
 	if n, err := s.Purge(ctx, time.Now().Add(-time.Minute)); n != 1 || err != nil {
@@ -86,7 +87,7 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 	}
 
 	// Another attempt at what is deleted, and its words, leave nothing behind.
-	if _, _, _, _, err := s.AskAgain(ctx, store.Turn{ID: asked[0].ID, Conversation: asked[0].Conversation, Number: 1}, again); err == nil {
+	if _, _, _, _, err := s.AskAgain(ctx, record.Turn{ID: asked[0].ID, Conversation: asked[0].Conversation, Number: 1}, again); err == nil {
 		t.Error("a deleted turn was made again")
 	}
 	if err := s.IndexWords(ctx, []uuid.UUID{asked[0].ID}); err != nil {

@@ -7,44 +7,9 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
-
-// Revision is one published state of a desk.
-type Revision struct {
-	DeskID int64
-	Slug   string
-	Number int
-	File   string // the desk file's text
-	Note   string // what its maker says is new
-	MadeBy string
-	MadeAt time.Time
-}
-
-// Draft is a desk file that is being worked on.
-type Draft struct {
-	DeskID    int64
-	Slug      string
-	File      string
-	Good      string // the last text without mistakes; empty if there was none
-	ChangedBy string
-	ChangedAt time.Time
-}
-
-// DeskSummary is a desk as a list shows it.
-type DeskSummary struct {
-	DeskID         int64
-	Slug           string
-	Published      int    // number of the published revision; 0: none
-	File           string // of the published revision, else the newest, else the draft
-	Revisions      int    // how many there are
-	Newest         int
-	ChangedBy      string // who published last, or wrote the draft
-	ChangedAt      time.Time
-	Draft          *time.Time // when a draft was changed that is not published; nil: none
-	QuestionsToday int
-	LastAsked      *time.Time
-	Judged, Helped int // replies that visitors judged in the last thirty days, and those that helped
-}
 
 // Publish makes file the published revision of the desk slug and creates the
 // desk if need be. A file equal to the published one makes no new revision:
@@ -52,7 +17,7 @@ type DeskSummary struct {
 //
 // A draft that says the same is done with; another one, which somebody may be
 // working on, stays.
-func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r Revision, fresh bool, err error) {
+func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r record.Revision, fresh bool, err error) {
 	digest := sha256.Sum256([]byte(file))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var published *int
@@ -88,7 +53,7 @@ func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r Rev
 		return err
 	})
 	if err != nil {
-		return Revision{}, false, fmt.Errorf("publish desk %q: %w", slug, err)
+		return record.Revision{}, false, fmt.Errorf("publish desk %q: %w", slug, err)
 	}
 	r, err = s.Revision(ctx, slug, r.Number)
 	return r, fresh, err
@@ -97,34 +62,34 @@ func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r Rev
 const revisionColumns = `d.id as desk_id, d.slug, r.number, r.file, r.note, r.made_by, r.made_at`
 
 // revision reads the one revision that a condition finds.
-func (s *Store) revision(ctx context.Context, from string, arguments ...any) (r Revision, err error) {
+func (s *Store) revision(ctx context.Context, from string, arguments ...any) (r record.Revision, err error) {
 	rows, err := s.pool.Query(ctx, `select `+revisionColumns+` from desk d `+from, arguments...)
 	if err != nil {
 		return r, err
 	}
-	r, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Revision])
+	r, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Revision])
 	return r, known(err)
 }
 
 // Published returns the published revision of a desk.
-func (s *Store) Published(ctx context.Context, slug string) (Revision, error) {
+func (s *Store) Published(ctx context.Context, slug string) (record.Revision, error) {
 	return s.revision(ctx, `join revision r on r.desk = d.id and r.number = d.published where d.slug = $1`, slug)
 }
 
 // Revision returns one revision of a desk.
-func (s *Store) Revision(ctx context.Context, slug string, number int) (Revision, error) {
+func (s *Store) Revision(ctx context.Context, slug string, number int) (record.Revision, error) {
 	return s.revision(ctx, `join revision r on r.desk = d.id where d.slug = $1 and r.number = $2`, slug, number)
 }
 
 // Revisions returns all revisions of a desk, the newest first.
-func (s *Store) Revisions(ctx context.Context, slug string) ([]Revision, error) {
+func (s *Store) Revisions(ctx context.Context, slug string) ([]record.Revision, error) {
 	rows, err := s.pool.Query(ctx, `
 		select `+revisionColumns+` from desk d join revision r on r.desk = d.id
 		where d.slug = $1 order by r.number desc`, slug)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Revision])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Revision])
 }
 
 // Return makes an earlier revision the published one. It fails with ErrNotFound
@@ -152,14 +117,14 @@ func (s *Store) SaveDraft(ctx context.Context, slug, file string, good bool, by 
 }
 
 // Draft returns a desk's draft.
-func (s *Store) Draft(ctx context.Context, slug string) (d Draft, err error) {
+func (s *Store) Draft(ctx context.Context, slug string) (d record.Draft, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select d.id as desk_id, d.slug, f.file, coalesce(f.good, '') as good, f.changed_by, f.changed_at
 		from desk d join draft f on f.desk = d.id where d.slug = $1`, slug)
 	if err != nil {
 		return d, err
 	}
-	d, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Draft])
+	d, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Draft])
 	return d, known(err)
 }
 
@@ -178,7 +143,7 @@ func (s *Store) DropDraft(ctx context.Context, slug string) error {
 
 // Import puts a desk with all its revisions on record; published is 0 for
 // none. It fails with ErrDuplicate if there is a desk at the slug.
-func (s *Store) Import(ctx context.Context, slug string, revisions []Revision, published int) error {
+func (s *Store) Import(ctx context.Context, slug string, revisions []record.Revision, published int) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var id int64
 		if err := tx.QueryRow(ctx, `insert into desk (slug) values ($1) returning id`, slug).Scan(&id); err != nil {
@@ -199,23 +164,23 @@ func (s *Store) Import(ctx context.Context, slug string, revisions []Revision, p
 
 // Desks returns all desks in the order of their slugs. since is when today
 // began.
-func (s *Store) Desks(ctx context.Context, since time.Time) ([]DeskSummary, error) {
+func (s *Store) Desks(ctx context.Context, since time.Time) ([]record.DeskSummary, error) {
 	return s.desks(ctx, since, `true`)
 }
 
 // Desk returns one desk.
-func (s *Store) Desk(ctx context.Context, slug string, since time.Time) (DeskSummary, error) {
+func (s *Store) Desk(ctx context.Context, slug string, since time.Time) (record.DeskSummary, error) {
 	list, err := s.desks(ctx, since, `d.slug = $2`, slug)
 	if err == nil && len(list) == 0 {
-		err = ErrNotFound
+		err = record.ErrNotFound
 	}
 	if err != nil {
-		return DeskSummary{}, err
+		return record.DeskSummary{}, err
 	}
 	return list[0], nil
 }
 
-func (s *Store) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]DeskSummary, error) {
+func (s *Store) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]record.DeskSummary, error) {
 	rows, err := s.pool.Query(ctx, `
 		select d.id as desk_id, d.slug, coalesce(d.published, 0) as published, coalesce(r.file, f.file, '') as file,
 			(select count(*) from revision where desk = d.id) as revisions,
@@ -237,23 +202,16 @@ func (s *Store) desks(ctx context.Context, since time.Time, where string, argume
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[DeskSummary])
-}
-
-// Milestones are how far a maker is on the way to a page.
-type Milestones struct {
-	Written   bool // there is a desk or a draft
-	Asked     bool // a question was answered
-	Published bool
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.DeskSummary])
 }
 
 // Milestones finds out how far a maker is.
-func (s *Store) Milestones(ctx context.Context) (m Milestones, err error) {
+func (s *Store) Milestones(ctx context.Context) (m record.Milestones, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select exists (select from desk) as written, exists (select from attempt where state = 'done') as asked,
 			exists (select from desk where published is not null) as published`)
 	if err != nil {
 		return m, err
 	}
-	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Milestones])
+	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Milestones])
 }

@@ -10,34 +10,9 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
-
-// PastTurn is an earlier turn as memory needs it.
-type PastTurn struct {
-	ID                          uuid.UUID
-	Number                      int
-	Question, Reply             string
-	QuestionTokens, ReplyTokens int
-	Vocabulary                  string // of both lengths
-}
-
-// Past is what a turn that is to be answered can remember.
-type Past struct {
-	Turns   []PastTurn // oldest first
-	Summary *Summary   // of what came before some of them; nil if there is none
-}
-
-// Summary says in short what the turns up to one said.
-type Summary struct {
-	Upto         uuid.UUID
-	Conversation uuid.UUID
-	Turns        int // how many it covers, from the first on
-	Text         string
-	Tokens       int
-	Vocabulary   string
-	Model        string
-	MadeAt       time.Time
-}
 
 // farthestBack is how many turns of a path are looked at for what is on it.
 const farthestBack = 1000
@@ -47,7 +22,7 @@ const farthestBack = 1000
 // instead not nil it is what came before that turn, whose place another
 // question is to take. It fails with ErrNotFound if there is no such
 // conversation or turn.
-func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor Visitor, instead *uuid.UUID, limit int) (past Past, at Place, err error) {
+func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor record.Visitor, instead *uuid.UUID, limit int) (past record.Past, at record.Place, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`
 		select c.leaf, b.parent, coalesce((select number from turn where id = b.parent), 0) + 1
@@ -94,7 +69,7 @@ func queueStraight(batch *pgx.Batch, conversation uuid.UUID, instead *uuid.UUID,
 // readStraight reads what comes before the place after end. It reports false if
 // the path is not straight, or a turn has nothing to remember, or the summary
 // may stand on another path: the path has to be followed then.
-func readStraight(results pgx.BatchResults, end *uuid.UUID, limit int) (past Past, straight bool, err error) {
+func readStraight(results pgx.BatchResults, end *uuid.UUID, limit int) (past record.Past, straight bool, err error) {
 	rows, err := results.Query()
 	if err != nil {
 		return past, false, err
@@ -102,7 +77,7 @@ func readStraight(results pgx.BatchResults, end *uuid.UUID, limit int) (past Pas
 	straight = true
 	var newest summaryRow
 	covered := false
-	var t PastTurn
+	var t record.PastTurn
 	var parent *uuid.UUID
 	var reply *string
 	var tokens *int
@@ -155,12 +130,12 @@ func queuePast(batch *pgx.Batch, end string, limit int, arguments ...any) {
 // spareTurns allows for turns that have nothing to remember.
 const spareTurns = 20
 
-func readPast(results pgx.BatchResults) (past Past, err error) {
+func readPast(results pgx.BatchResults) (past record.Past, err error) {
 	rows, err := results.Query()
 	if err != nil {
 		return past, err
 	}
-	var t PastTurn
+	var t record.PastTurn
 	var newest summaryRow
 	into := newest.into(columns{
 		"id": &t.ID, "number": &t.Number, "question": &t.Question, "reply": &t.Reply,
@@ -199,18 +174,18 @@ func (c *summaryRow) is(turn *uuid.UUID) bool {
 	return c.upto != nil && turn != nil && *c.upto == *turn
 }
 
-func (c *summaryRow) summary() *Summary {
+func (c *summaryRow) summary() *record.Summary {
 	if c.upto == nil {
 		return nil
 	}
-	return &Summary{
+	return &record.Summary{
 		Upto: *c.upto, Conversation: *c.conversation, Turns: *c.turns, Text: *c.text, Tokens: *c.tokens,
 		Vocabulary: *c.vocabulary, Model: *c.model, MadeAt: *c.madeAt,
 	}
 }
 
 // PastOf returns what came before a turn, and what it was asked with.
-func (s *Store) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past Past, err error) {
+func (s *Store) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id where t.id = $1 and a.number = $2`, turn, attempt)
 	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, turn)

@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 	"juvalogos/internal/store/storetest"
 )
 
@@ -14,13 +14,13 @@ import (
 func TestALongConversationIsRecalled(t *testing.T) {
 	c := &tree{t: t, s: storetest.Open(t)}
 	c.desk = publish(t, c.s, "x")
-	var turns []store.NewTurn
+	var turns []record.NewTurn
 	for i := range 12 {
 		turns = append(turns, c.ask(fmt.Sprint("question ", i+1), nil))
 	}
-	past := func(limit int) store.Past {
+	past := func(limit int) record.Past {
 		t.Helper()
-		p, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, store.Visitor{1}, nil, limit)
+		p, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, limit)
 		if err != nil || place.Number != 13 || *place.Parent != turns[11].ID {
 			t.Fatalf("%+v, %v", place, err)
 		}
@@ -39,7 +39,7 @@ func TestALongConversationIsRecalled(t *testing.T) {
 	}
 	// Up to a turn among those recalled, right before them, and long before.
 	for _, upto := range []int{10, 8, 3} {
-		m := store.Summary{Upto: turns[upto-1].ID, Conversation: c.id, Turns: upto, Text: "in short", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}
+		m := record.Summary{Upto: turns[upto-1].ID, Conversation: c.id, Turns: upto, Text: "in short", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}
 		if err := c.s.KeepSummary(ctx, m); err != nil {
 			t.Fatal(err)
 		}
@@ -48,23 +48,23 @@ func TestALongConversationIsRecalled(t *testing.T) {
 		}
 	}
 	far := &tree{t: t, s: c.s, desk: c.desk}
-	var first store.NewTurn
+	var first record.NewTurn
 	for i := range 9 {
 		n := far.ask(fmt.Sprint("question ", i+1), nil)
 		if i == 1 {
 			first = n
 		}
 	}
-	if err := c.s.KeepSummary(ctx, store.Summary{Upto: first.ID, Conversation: far.id, Turns: 2, Text: "long ago", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}); err != nil {
+	if err := c.s.KeepSummary(ctx, record.Summary{Upto: first.ID, Conversation: far.id, Turns: 2, Text: "long ago", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}); err != nil {
 		t.Fatal(err)
 	}
-	p, _, err := c.s.Past(ctx, far.id, c.desk.DeskID, store.Visitor{1}, nil, 3)
+	p, _, err := c.s.Past(ctx, far.id, c.desk.DeskID, record.Visitor{1}, nil, 3)
 	if err != nil || len(p.Turns) != 3 || p.Summary == nil || p.Summary.Text != "long ago" {
 		t.Errorf("%+v, %v", p, err)
 	}
 	// A branch from before the end has its own past.
 	branch := turns[5].ID
-	p, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, store.Visitor{1}, &branch, 3)
+	p, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, &branch, 3)
 	if err != nil || place.Number != 6 || len(p.Turns) != 3 || p.Turns[2].Question != "question 5" {
 		t.Errorf("%+v, %+v, %v", p, place, err)
 	}

@@ -7,40 +7,21 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
-)
 
-// Progress is news of a running attempt: text to add to its reply, or its end.
-type Progress struct {
-	Turn   uuid.UUID
-	Number int
-	// Text is added to the reply on record, or replaces it if Whole. Sending
-	// the whole again after an uncertain write does no harm.
-	Text  string
-	Whole bool
-	State State
-	// What is known once the attempt has ended.
-	Finish                                  string
-	Problem, ProblemID                      string
-	PromptTokens, ReplyTokens, MemoryTokens int
-	FirstAt, EndedAt                        *time.Time
-	Cost                                    float64
-	// Lanes and Parts are JSON; nil leaves them as they are on record.
-	Lanes, Parts json.RawMessage
-	// Trace is how the attempt was made; nil while it runs.
-	Trace *Trace
-}
+	"juvalogos/internal/record"
+)
 
 // Keep writes the progress of many attempts, and before it the traces of those
 // that have ended. It returns when all of it would survive the crash of this
 // service or of the database; after an error it can be repeated.
-func (s *Store) Keep(ctx context.Context, news []Progress) error {
+func (s *Store) Keep(ctx context.Context, news []record.Progress) error {
 	n := len(news)
 	turns, numbers, texts, wholes := make([]uuid.UUID, n), make([]int32, n), make([]string, n), make([]bool, n)
 	states, finishes, problems, ids := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	prompts, replies, memories := make([]int32, n), make([]int32, n), make([]int32, n)
 	firsts, ends := make([]*time.Time, n), make([]*time.Time, n)
 	costs, lanes, parts := make([]float64, n), make([]*string, n), make([]*string, n)
-	var traces []*Trace
+	var traces []*record.Trace
 	for i, p := range news {
 		turns[i], numbers[i], texts[i], wholes[i] = p.Turn, int32(p.Number), p.Text, p.Whole
 		states[i], finishes[i], problems[i], ids[i] = string(p.State), p.Finish, p.Problem, p.ProblemID

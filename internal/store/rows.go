@@ -4,6 +4,8 @@ import (
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
 
 // columns says where what a row holds goes, by the names of its columns.
@@ -45,7 +47,7 @@ func each(rows pgx.Rows, into columns, do func() error) (err error) {
 func only[T any](rows pgx.Rows, into func(*T) columns) (T, error) {
 	all, err := collect(rows, into)
 	if err == nil && len(all) == 0 {
-		err = ErrNotFound
+		err = record.ErrNotFound
 	}
 	if err != nil {
 		var none T

@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"juvalogos/core/words"
+	"juvalogos/internal/record"
 )
 
 // mostQueried is how many words of a search are looked for.
@@ -16,7 +17,7 @@ const mostQueried = 12
 
 // conversations reads a page of those conversations that a condition on c with
 // arguments from $3 on lets through.
-func (s *Store) conversations(ctx context.Context, page Page, where string, arguments ...any) ([]Conversation, error) {
+func (s *Store) conversations(ctx context.Context, page record.Page, where string, arguments ...any) ([]record.Conversation, error) {
 	where += ` and c.removed_at is null and c.asked_at < coalesce($2, 'infinity'::timestamptz)`
 	arguments = append([]any{page.Limit, page.Before}, arguments...)
 	if strings.TrimSpace(page.Search) == "" {
@@ -75,13 +76,13 @@ func (s *Store) found(ctx context.Context, q, where string, arguments []any) (st
 
 // list reads conversations; the last column of a search is the text that has
 // the words of query.
-func (s *Store) list(ctx context.Context, query []string, statement string, arguments ...any) ([]Conversation, error) {
+func (s *Store) list(ctx context.Context, query []string, statement string, arguments ...any) ([]record.Conversation, error) {
 	rows, err := s.pool.Query(ctx, statement, arguments...)
 	if err != nil {
 		return nil, err
 	}
 	all, err := collect(rows, foundColumns)
-	conversations := make([]Conversation, len(all))
+	conversations := make([]record.Conversation, len(all))
 	for i, f := range all {
 		if conversations[i] = f.Conversation; query != nil {
 			conversations[i].Found = words.Excerpt(f.text, query)

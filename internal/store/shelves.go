@@ -2,27 +2,13 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
-	"juvalogos/core/evidence"
+	"juvalogos/internal/record"
 )
-
-// Shelf is a named set of documents.
-type Shelf struct {
-	ID       int64
-	Slug     string
-	Title    string
-	Settings json.RawMessage
-	State    int64
-	MadeBy   string
-	MadeAt   time.Time
-	// Sums over its documents.
-	Documents, Unread, Failed, Passages, Words, Tokens int
-}
 
 const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.made_at,
 	coalesce(d.documents, 0) documents, coalesce(d.unread, 0) unread, coalesce(d.failed, 0) failed,
@@ -33,28 +19,28 @@ const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.m
 		from document where shelf = s.id and removed_at is null) d on true`
 
 // MakeShelf makes a shelf; ErrDuplicate if there is one of this slug.
-func (s *Store) MakeShelf(ctx context.Context, f Shelf) (id int64, err error) {
+func (s *Store) MakeShelf(ctx context.Context, f record.Shelf) (id int64, err error) {
 	err = s.pool.QueryRow(ctx, `insert into shelf (slug, title, settings, made_by, made_at) values ($1, $2, $3, $4, $5) returning id`,
 		f.Slug, f.Title, f.Settings, f.MadeBy, f.MadeAt).Scan(&id)
 	return id, known(err)
 }
 
 // Shelves lists them by slug.
-func (s *Store) Shelves(ctx context.Context) ([]Shelf, error) {
+func (s *Store) Shelves(ctx context.Context) ([]record.Shelf, error) {
 	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null order by s.slug`)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Shelf])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Shelf])
 }
 
 // Shelf returns one by its slug.
-func (s *Store) Shelf(ctx context.Context, slug string) (Shelf, error) {
+func (s *Store) Shelf(ctx context.Context, slug string) (record.Shelf, error) {
 	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.slug = $1`, slug)
 	if err != nil {
-		return Shelf{}, err
+		return record.Shelf{}, err
 	}
-	f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Shelf])
+	f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Shelf])
 	return f, known(err)
 }
 
@@ -64,56 +50,22 @@ func (s *Store) RemoveShelf(ctx context.Context, id int64, at time.Time) error {
 	return err
 }
 
-// DocumentState is how far a document is.
-type DocumentState string
-
-// The states.
-const (
-	Waiting DocumentState = "waiting"
-	Reading DocumentState = "reading"
-	Ready   DocumentState = "ready"
-	Unread  DocumentState = "failed"
-)
-
-// Document is a file on a shelf.
-type Document struct {
-	ID       int64
-	Shelf    int64
-	Name     string
-	Source   string
-	Hash     []byte
-	Size     int64
-	State    DocumentState
-	Problem  string
-	Title    string
-	Format   string
-	Language string
-	Pages    int
-	Words    int
-	Passages int
-	Tokens   int
-	Seconds  float64
-	AddedBy  string
-	AddedAt  time.Time
-	ReadAt   *time.Time
-}
-
 const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words, passages, tokens, seconds, added_by, added_at, read_at`
 
 // AddDocument puts a file that is in content already on a shelf, to be read.
 // The same content on the same shelf is not added again: fresh is false then. A
 // document of the same name is replaced; its id is returned.
-func (s *Store) AddDocument(ctx context.Context, d Document) (id, replaced int64, fresh bool, err error) {
+func (s *Store) AddDocument(ctx context.Context, d record.Document) (id, replaced int64, fresh bool, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `select id from document where shelf = $1 and hash = $2 and removed_at is null and (name = $3 or state <> 'failed') limit 1`, d.Shelf, d.Hash, d.Name).Scan(&id)
 		if err == nil {
 			return nil
 		}
-		if known(err) != ErrNotFound {
+		if known(err) != record.ErrNotFound {
 			return err
 		}
 		err = tx.QueryRow(ctx, `update document set removed_at = $3 where shelf = $1 and name = $2 and removed_at is null returning id`, d.Shelf, d.Name, d.AddedAt).Scan(&replaced)
-		if err != nil && known(err) != ErrNotFound {
+		if err != nil && known(err) != record.ErrNotFound {
 			return err
 		}
 		fresh = true
@@ -124,37 +76,37 @@ func (s *Store) AddDocument(ctx context.Context, d Document) (id, replaced int64
 }
 
 // Documents lists a shelf's documents by name.
-func (s *Store) Documents(ctx context.Context, shelf int64) ([]Document, error) {
+func (s *Store) Documents(ctx context.Context, shelf int64) ([]record.Document, error) {
 	return s.documents(ctx, `where shelf = $1 and removed_at is null order by name`, shelf)
 }
 
 // Document returns one that was not removed.
-func (s *Store) Document(ctx context.Context, id int64) (Document, error) {
+func (s *Store) Document(ctx context.Context, id int64) (record.Document, error) {
 	all, err := s.documents(ctx, `where id = $1 and removed_at is null`, id)
 	if err == nil && len(all) == 0 {
-		err = ErrNotFound
+		err = record.ErrNotFound
 	}
 	if err != nil {
-		return Document{}, err
+		return record.Document{}, err
 	}
 	return all[0], nil
 }
 
 // Unfinished lists documents that wait, or that an instance read that is no
 // more.
-func (s *Store) Unfinished(ctx context.Context) ([]Document, error) {
+func (s *Store) Unfinished(ctx context.Context) ([]record.Document, error) {
 	return s.documents(ctx, `where removed_at is null and (state = 'waiting' or state = 'reading' and not `+readerLives+`) order by id`, lockSpace)
 }
 
 const readerLives = `exists (select from pg_locks l where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = document.reader::oid
 	and l.database = (select oid from pg_database where datname = current_database()))`
 
-func (s *Store) documents(ctx context.Context, where string, a ...any) ([]Document, error) {
+func (s *Store) documents(ctx context.Context, where string, a ...any) ([]record.Document, error) {
 	rows, err := s.pool.Query(ctx, `select `+documentColumns+` from document `+where, a...)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Document])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Document])
 }
 
 // BeginReading claims a document for an instance; false if another one reads
@@ -165,26 +117,15 @@ func (s *Store) BeginReading(ctx context.Context, id int64, instance int32) (boo
 	return tag.RowsAffected() == 1, err
 }
 
-// Passage is a piece of a document on record.
-type Passage struct {
-	Document int64
-	Number   int
-	ID       string
-	Path     []string
-	Text     string
-	Spans    []evidence.Span
-	Size     int
-}
-
 // KeepRead puts on record what was read of a document and tells every
 // instance. It does nothing if the document was removed meanwhile.
-func (s *Store) KeepRead(ctx context.Context, d Document, blocks []byte, passages []Passage) error {
+func (s *Store) KeepRead(ctx context.Context, d record.Document, blocks []byte, passages []record.Passage) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6, pages = $7, words = $8, passages = $9, tokens = $10,
 			seconds = $11, read_at = $12, blocks = $13, reader = null where id = $1 and removed_at is null returning shelf`,
 			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, len(passages), d.Tokens, d.Seconds, d.ReadAt, blocks).Scan(&shelf)
-		if known(err) == ErrNotFound {
+		if known(err) == record.ErrNotFound {
 			return nil
 		}
 		if err != nil {
@@ -252,23 +193,16 @@ func (s *Store) Blocks(ctx context.Context, id int64) (blocks []byte, err error)
 	return blocks, known(err)
 }
 
-// ShelfPassage is a passage with what its document is called.
-type ShelfPassage struct {
-	Passage
-	Title    string
-	Language string
-}
-
 // EachPassage hands over the passages of a shelf that can be found, document by
 // document; of one document only, if it is not 0.
-func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(ShelfPassage) error) error {
+func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(record.ShelfPassage) error) error {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.path, p.body, d.title, d.language
 		from document d join passage p on p.document = d.id
 		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state = 'ready' and d.removed_at is null order by d.id, p.number`, shelf, document)
 	if err != nil {
 		return err
 	}
-	var p ShelfPassage
+	var p record.ShelfPassage
 	into := columns{"document": &p.Document, "number": &p.Number, "path": &p.Path, "body": &p.Text, "title": &p.Title, "language": &p.Language}
 	return each(rows, into, func() error {
 		err := do(p)
@@ -279,23 +213,23 @@ func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(
 
 // Passages returns passages by document and number, in any order. Those of
 // documents that were removed are left out.
-func (s *Store) Passages(ctx context.Context, documents []int64, numbers []int32) ([]Passage, error) {
+func (s *Store) Passages(ctx context.Context, documents []int64, numbers []int32) ([]record.Passage, error) {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.id, p.path, p.body as text, p.spans, p.size
 		from unnest($1::bigint[], $2::int[]) as w (document, number) join passage p using (document, number)
 		join document d on d.id = p.document where d.removed_at is null`, documents, numbers)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Passage])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Passage])
 }
 
 // PassagesOf returns all passages of a document in their order.
-func (s *Store) PassagesOf(ctx context.Context, document int64) ([]Passage, error) {
+func (s *Store) PassagesOf(ctx context.Context, document int64) ([]record.Passage, error) {
 	rows, err := s.pool.Query(ctx, `select document, number, id, path, body as text, spans, size from passage where document = $1 order by number`, document)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Passage])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Passage])
 }
 
 // ShelfNews hands over the shelf and the document of every change, by any
@@ -330,17 +264,9 @@ func (s *Store) NoteShelves(ctx context.Context, desk int64, revision int, slugs
 	return err
 }
 
-// ShelfChange is what changed on a shelf since a revision was published.
-type ShelfChange struct {
-	Slug, Title    string
-	Then, Now      int64
-	Removed        bool // the shelf itself
-	Added, Dropped []string
-}
-
 // ShelfChanges tells what changed on a revision's shelves since it was
 // published.
-func (s *Store) ShelfChanges(ctx context.Context, desk int64, revision int) ([]ShelfChange, error) {
+func (s *Store) ShelfChanges(ctx context.Context, desk int64, revision int) ([]record.ShelfChange, error) {
 	rows, err := s.pool.Query(ctx, `
 		select f.slug, f.title, w.state as "then", f.state as now, f.removed_at is not null as removed,
 			array(select d.name from document d where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1) as added,
@@ -350,5 +276,5 @@ func (s *Store) ShelfChanges(ctx context.Context, desk int64, revision int) ([]S
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[ShelfChange])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.ShelfChange])
 }

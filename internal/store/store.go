@@ -18,16 +18,12 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
+
+	"juvalogos/internal/record"
 )
 
 //go:embed migrations/*.sql
 var migrations embed.FS
-
-// Errors that callers decide on.
-var (
-	ErrNotFound  = errors.New("not found")
-	ErrDuplicate = errors.New("exists already")
-)
 
 // Store is a pool of connections to one database. It is safe for concurrent
 // use.
@@ -121,9 +117,9 @@ func known(err error) error {
 	var pg *pgconn.PgError
 	switch {
 	case errors.Is(err, pgx.ErrNoRows):
-		return ErrNotFound
+		return record.ErrNotFound
 	case errors.As(err, &pg) && pg.Code == "23505":
-		return fmt.Errorf("%w (%s)", ErrDuplicate, pg.ConstraintName)
+		return fmt.Errorf("%w (%s)", record.ErrDuplicate, pg.ConstraintName)
 	}
 	return err
 }

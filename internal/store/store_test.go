@@ -12,6 +12,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"juvalogos/internal/record"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 )
@@ -19,20 +20,20 @@ import (
 var ctx = context.Background()
 
 // question returns a new question at desk d of visitor v.
-func question(d store.Revision, v byte, text string) store.NewTurn {
-	return store.NewTurn{
-		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Place: store.Place{Number: 1, New: true}, DeskID: d.DeskID, Revision: d.Number,
-		Visitor: store.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text, QuestionTokens: 3,
+func question(d record.Revision, v byte, text string) record.NewTurn {
+	return record.NewTurn{
+		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Place: record.Place{Number: 1, New: true}, DeskID: d.DeskID, Revision: d.Number,
+		Visitor: record.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text, QuestionTokens: 3,
 		Vocabulary: "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(),
 	}
 }
 
 // after is the place of a question that follows n.
-func after(n store.NewTurn) store.Place {
-	return store.Place{Number: n.Place.Number + 1, Parent: &n.ID, Leaf: &n.ID}
+func after(n record.NewTurn) record.Place {
+	return record.Place{Number: n.Place.Number + 1, Parent: &n.ID, Leaf: &n.ID}
 }
 
-func publish(t testing.TB, s *store.Store, file string) store.Revision {
+func publish(t testing.TB, s *store.Store, file string) record.Revision {
 	t.Helper()
 	r, _, err := s.Publish(ctx, "d", file, "", "me")
 	if err != nil {
@@ -41,8 +42,8 @@ func publish(t testing.TB, s *store.Store, file string) store.Revision {
 	return r
 }
 
-func end(n store.NewTurn, reply string) store.Progress {
-	return store.Progress{Turn: n.ID, Number: 1, Text: reply, State: store.Done, Finish: "stop", MemoryTokens: 5, EndedAt: new(time.Now())}
+func end(n record.NewTurn, reply string) record.Progress {
+	return record.Progress{Turn: n.ID, Number: 1, Text: reply, State: record.Done, Finish: "stop", MemoryTokens: 5, EndedAt: new(time.Now())}
 }
 
 func TestRevisionsAreNumberedAndStay(t *testing.T) {
@@ -65,7 +66,7 @@ func TestRevisionsAreNumberedAndStay(t *testing.T) {
 	if all, err := s.Revisions(ctx, "d"); err != nil || len(all) != 3 || all[0].Number != 3 {
 		t.Errorf("revisions: %+v, %v", all, err)
 	}
-	if _, err := s.Published(ctx, "e"); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.Published(ctx, "e"); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("no such desk: %v", err)
 	}
 	conn, err := pgx.Connect(ctx, url)
@@ -103,11 +104,11 @@ func TestAConversationIsRemembered(t *testing.T) {
 	}
 	conversation := first.Conversation
 	for i := 2; i <= 5; i++ {
-		if err := s.Keep(ctx, []store.Progress{end(first, fmt.Sprint("reply ", i-1))}); err != nil {
+		if err := s.Keep(ctx, []record.Progress{end(first, fmt.Sprint("reply ", i-1))}); err != nil {
 			t.Fatal(err)
 		}
 		n := question(d, 1, fmt.Sprint("question ", i))
-		past, place, err := s.Past(ctx, conversation, d.DeskID, store.Visitor{1}, nil, 3)
+		past, place, err := s.Past(ctx, conversation, d.DeskID, record.Visitor{1}, nil, 3)
 		if err != nil || place.Number != i || *place.Parent != first.ID || len(past.Turns) != min(i-1, 3) {
 			t.Fatalf("turn %d: %+v, %v, %v", i, place, past, err)
 		}
@@ -120,11 +121,11 @@ func TestAConversationIsRemembered(t *testing.T) {
 		}
 		first = n
 	}
-	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 10}); err != nil || len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
+	if list, err := s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil || len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
 		t.Errorf("list: %+v, %v", list, err)
 	}
-	c, turns, err := s.Conversation(ctx, conversation, store.Visitor{1})
-	if err != nil || c.Slug != "d" || len(turns) != 5 || turns[0].Attempt.Reply != "reply 1" || turns[4].Attempt.State != store.Running {
+	c, turns, err := s.Conversation(ctx, conversation, record.Visitor{1})
+	if err != nil || c.Slug != "d" || len(turns) != 5 || turns[0].Attempt.Reply != "reply 1" || turns[4].Attempt.State != record.Running {
 		t.Errorf("conversation: %+v, %+v, %v", c, turns, err)
 	}
 }
@@ -137,12 +138,12 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 		t.Fatal(err)
 	}
 	failed := end(first, "half a rep")
-	failed.State, failed.Problem = store.Failed, "cut-off"
-	if err := s.Keep(ctx, []store.Progress{failed}); err != nil {
+	failed.State, failed.Problem = record.Failed, "cut-off"
+	if err := s.Keep(ctx, []record.Progress{failed}); err != nil {
 		t.Fatal(err)
 	}
 	n := question(d, 1, "second")
-	past, place, err := s.Past(ctx, first.Conversation, d.DeskID, store.Visitor{1}, nil, 10)
+	past, place, err := s.Past(ctx, first.Conversation, d.DeskID, record.Visitor{1}, nil, 10)
 	if err != nil || len(past.Turns) != 0 {
 		t.Errorf("remembered %v, %v", past, err)
 	}
@@ -151,7 +152,7 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 		t.Fatal(err)
 	}
 	// Made again, and well, it counts.
-	turn, err := s.Turn(ctx, first.ID, store.Visitor{1})
+	turn, err := s.Turn(ctx, first.ID, record.Visitor{1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -161,10 +162,10 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	}
 	good := end(first, "a whole reply")
 	good.Number = 2
-	if err := s.Keep(ctx, []store.Progress{good, end(n, "x")}); err != nil {
+	if err := s.Keep(ctx, []record.Progress{good, end(n, "x")}); err != nil {
 		t.Fatal(err)
 	}
-	turn, err = s.Turn(ctx, n.ID, store.Visitor{1})
+	turn, err = s.Turn(ctx, n.ID, record.Visitor{1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -182,16 +183,16 @@ func TestTheSameKeyIsTheSameTurn(t *testing.T) {
 	}
 	again := question(d, 1, "once")
 	again.Key = n.Key
-	if err := s.Ask(ctx, again); !errors.Is(err, store.ErrDuplicate) {
+	if err := s.Ask(ctx, again); !errors.Is(err, record.ErrDuplicate) {
 		t.Errorf("got %v", err)
 	}
-	if turn, err := s.TurnByKey(ctx, n.Key, store.Visitor{1}); err != nil || turn.ID != n.ID {
+	if turn, err := s.TurnByKey(ctx, n.Key, record.Visitor{1}); err != nil || turn.ID != n.ID {
 		t.Errorf("by key: %+v, %v", turn, err)
 	}
-	if list, err := s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 10}); err != nil || len(list) != 1 {
+	if list, err := s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil || len(list) != 1 {
 		t.Errorf("a refused question left a conversation: %+v, %v", list, err)
 	}
-	for i, want := range []error{nil, store.ErrNotFound} { // another question of the conversation came first
+	for i, want := range []error{nil, record.ErrNotFound} { // another question of the conversation came first
 		late := question(d, 1, "late")
 		late.Conversation, late.Place = n.Conversation, after(n)
 		if err := s.Ask(ctx, late); !errors.Is(err, want) {
@@ -212,18 +213,18 @@ func TestNobodySeesAnothersConversation(t *testing.T) {
 	if err := s.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := s.Conversation(ctx, n.Conversation, store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := s.Conversation(ctx, n.Conversation, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("conversation: %v", err)
 	}
-	if _, err := s.Turn(ctx, n.ID, store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.Turn(ctx, n.ID, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("turn: %v", err)
 	}
 	intruder := question(d, 2, "yours?")
 	intruder.Conversation, intruder.Place = n.Conversation, after(n)
-	if err := s.Ask(ctx, intruder); !errors.Is(err, store.ErrNotFound) {
+	if err := s.Ask(ctx, intruder); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("asking in it: %v", err)
 	}
-	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{2}, nil, 10); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, record.Visitor{2}, nil, 10); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("its past: %v", err)
 	}
 }
@@ -240,10 +241,10 @@ func TestKeepAddsAndReplaces(t *testing.T) {
 		whole bool
 		want  string
 	}{{"Once ", false, "Once "}, {"upon", false, "Once upon"}, {"Once upon a", true, "Once upon a"}, {"Once upon a", true, "Once upon a"}, {" time 🐝", false, "Once upon a time 🐝"}} {
-		if err := s.Keep(ctx, []store.Progress{{Turn: n.ID, Number: 1, Text: c.text, Whole: c.whole, State: store.Running}}); err != nil {
+		if err := s.Keep(ctx, []record.Progress{{Turn: n.ID, Number: 1, Text: c.text, Whole: c.whole, State: record.Running}}); err != nil {
 			t.Fatal(err)
 		}
-		if turn, err := s.Turn(ctx, n.ID, store.Visitor{1}); err != nil || turn.Attempt.Reply != c.want {
+		if turn, err := s.Turn(ctx, n.ID, record.Visitor{1}); err != nil || turn.Attempt.Reply != c.want {
 			t.Errorf("after %q: %q, %v", c.text, turn.Attempt.Reply, err)
 		}
 	}
@@ -254,7 +255,7 @@ func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
 	d := publish(t, s, "x")
 	dead, alive, own := question(d, 1, "a"), question(d, 1, "b"), question(d, 1, "c")
 	dead.Instance, alive.Instance, own.Instance = 100, 200, 300
-	for _, n := range []store.NewTurn{dead, alive, own} {
+	for _, n := range []record.NewTurn{dead, alive, own} {
 		if err := s.Ask(ctx, n); err != nil {
 			t.Fatal(err)
 		}
@@ -271,10 +272,10 @@ func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
 	}
 	sweep(1)
 	for _, c := range []struct {
-		n     store.NewTurn
-		state store.State
-	}{{dead, store.Interrupted}, {alive, store.Running}, {own, store.Running}} {
-		if turn, err := s.Turn(ctx, c.n.ID, store.Visitor{1}); err != nil || turn.Attempt.State != c.state {
+		n     record.NewTurn
+		state record.State
+	}{{dead, record.Interrupted}, {alive, record.Running}, {own, record.Running}} {
+		if turn, err := s.Turn(ctx, c.n.ID, record.Visitor{1}); err != nil || turn.Attempt.State != c.state {
 			t.Errorf("%s is %s, %v", c.n.Question, turn.Attempt.State, err)
 		}
 	}
@@ -290,12 +291,12 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 	if err := s.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Keep(ctx, []store.Progress{end(n, "first")}); err != nil {
+	if err := s.Keep(ctx, []record.Progress{end(n, "first")}); err != nil {
 		t.Fatal(err)
 	}
-	turn := func() store.Turn {
+	turn := func() record.Turn {
 		t.Helper()
-		turn, err := s.Turn(ctx, n.ID, store.Visitor{1})
+		turn, err := s.Turn(ctx, n.ID, record.Visitor{1})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -303,7 +304,7 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 	}
 	counts := func(attempt int, reply string) {
 		t.Helper()
-		past, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, nil, 9)
+		past, _, err := s.Past(ctx, n.Conversation, d.DeskID, record.Visitor{1}, nil, 9)
 		if got := turn(); err != nil || got.Attempt.Number != attempt || len(past.Turns) != 1 || past.Turns[0].Reply != reply {
 			t.Errorf("attempt %d counts, remembered is %+v, %v", got.Attempt.Number, past, err)
 		}
@@ -315,23 +316,23 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 		}
 		p := end(n, reply)
 		p.Number = number
-		if err := s.Keep(ctx, []store.Progress{p}); err != nil {
+		if err := s.Keep(ctx, []record.Progress{p}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	again(2, "second")
 	counts(2, "second")
-	if err := s.Choose(ctx, n.ID, store.Visitor{1}, 1); err != nil {
+	if err := s.Choose(ctx, n.ID, record.Visitor{1}, 1); err != nil {
 		t.Fatal(err)
 	}
 	counts(1, "first")
 	again(3, "third") // a new one counts at once
 	counts(3, "third")
-	if all, err := s.Attempts(ctx, n.ID, store.Visitor{1}); err != nil || len(all) != 3 || all[1].Reply != "second" || turn().Attempts != 3 {
+	if all, err := s.Attempts(ctx, n.ID, record.Visitor{1}); err != nil || len(all) != 3 || all[1].Reply != "second" || turn().Attempts != 3 {
 		t.Errorf("attempts %+v, %v", all, err)
 	}
-	for _, bad := range []error{s.Choose(ctx, n.ID, store.Visitor{1}, 4), s.Choose(ctx, n.ID, store.Visitor{2}, 1)} {
-		if !errors.Is(bad, store.ErrNotFound) {
+	for _, bad := range []error{s.Choose(ctx, n.ID, record.Visitor{1}, 4), s.Choose(ctx, n.ID, record.Visitor{2}, 1)} {
+		if !errors.Is(bad, record.ErrNotFound) {
 			t.Errorf("chosen: %v", bad)
 		}
 	}
@@ -346,29 +347,29 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 	}
 	title := func() string {
 		t.Helper()
-		list, err := s.Conversations(ctx, "d", store.Visitor{1}, store.Page{Limit: 9})
+		list, err := s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9})
 		if err != nil || len(list) == 0 {
 			return ""
 		}
 		return list[0].Title
 	}
 	for _, c := range []struct {
-		do   func(store.Visitor) error
+		do   func(record.Visitor) error
 		want string
 	}{
-		{func(v store.Visitor) error { return s.Rename(ctx, n.Conversation, v, "better") }, "better"},
-		{func(v store.Visitor) error { return s.Remove(ctx, n.Conversation, v, time.Now()) }, ""},
-		{func(v store.Visitor) error { return s.Restore(ctx, n.Conversation, v) }, "better"},
-		{func(v store.Visitor) error { return s.Remove(ctx, n.Conversation, v, time.Now()) }, ""},
+		{func(v record.Visitor) error { return s.Rename(ctx, n.Conversation, v, "better") }, "better"},
+		{func(v record.Visitor) error { return s.Remove(ctx, n.Conversation, v, time.Now()) }, ""},
+		{func(v record.Visitor) error { return s.Restore(ctx, n.Conversation, v) }, "better"},
+		{func(v record.Visitor) error { return s.Remove(ctx, n.Conversation, v, time.Now()) }, ""},
 	} {
-		if err := c.do(store.Visitor{2}); !errors.Is(err, store.ErrNotFound) {
+		if err := c.do(record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
 			t.Errorf("a stranger may: %v", err)
 		}
-		if err := c.do(store.Visitor{1}); err != nil || title() != c.want {
+		if err := c.do(record.Visitor{1}); err != nil || title() != c.want {
 			t.Errorf("%q, %v, want %q", title(), err, c.want)
 		}
 	}
-	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, store.Visitor{1}, nil, 9); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := s.Past(ctx, n.Conversation, d.DeskID, record.Visitor{1}, nil, 9); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("asking in a removed conversation: %v", err)
 	}
 	if n, err := s.Purge(ctx, time.Now().Add(-time.Hour)); n != 0 || err != nil {
@@ -377,9 +378,9 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 	if n, err := s.Purge(ctx, time.Now().Add(time.Hour)); n != 1 || err != nil {
 		t.Errorf("purged %d, %v", n, err)
 	}
-	if err := s.Restore(ctx, n.Conversation, store.Visitor{1}); !errors.Is(err, store.ErrNotFound) {
+	if err := s.Restore(ctx, n.Conversation, record.Visitor{1}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("restored after the purge: %v", err)
 	}
 }
 
-var again = store.Again{Revision: 1, Model: "c/m", Recipe: "converse", Instance: 7, At: time.Now(), Remember: 10}
+var again = record.Again{Revision: 1, Model: "c/m", Recipe: "converse", Instance: 7, At: time.Now(), Remember: 10}

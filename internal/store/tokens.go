@@ -6,24 +6,16 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-)
 
-// Token is what is known of an API token; the secret itself is not.
-type Token struct {
-	ID        int64
-	Name      string
-	Scopes    []string
-	MadeAt    time.Time
-	UsedAt    *time.Time // to the minute; nil: never
-	ExpiresAt *time.Time // nil: never
-}
+	"juvalogos/internal/record"
+)
 
 const tokenColumns = `id, name, scopes, made_at, used_at, expires_at`
 
 // AddToken records a token of which Name, Scopes and ExpiresAt are given. It
 // fails with ErrDuplicate if the name is taken; a removed token of that name
 // makes room.
-func (s *Store) AddToken(ctx context.Context, t Token, secret string) (Token, error) {
+func (s *Store) AddToken(ctx context.Context, t record.Token, secret string) (record.Token, error) {
 	hash := sha256.Sum256([]byte(secret))
 	if _, err := s.pool.Exec(ctx, `delete from api_token where name = $1 and removed_at is not null`, t.Name); err != nil {
 		return t, err
@@ -36,26 +28,26 @@ func (s *Store) AddToken(ctx context.Context, t Token, secret string) (Token, er
 
 // TokenBySecret finds the token that a caller shows, unless it has expired, and
 // notes when it was used, to the minute.
-func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) (Token, error) {
+func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) (record.Token, error) {
 	hash := sha256.Sum256([]byte(secret))
 	rows, err := s.pool.Query(ctx, `
 		with used as (
 			update api_token set used_at = $2 where hash = $1 and coalesce(used_at, '-infinity') < $2::timestamptz - interval '1 minute')
 		select `+tokenColumns+` from api_token where hash = $1 and removed_at is null and coalesce(expires_at, 'infinity') > $2`, hash[:], at)
 	if err != nil {
-		return Token{}, err
+		return record.Token{}, err
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Token])
+	t, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Token])
 	return t, known(err)
 }
 
 // Tokens lists all tokens by name.
-func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
+func (s *Store) Tokens(ctx context.Context) ([]record.Token, error) {
 	rows, err := s.pool.Query(ctx, `select `+tokenColumns+` from api_token where removed_at is null order by name`)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Token])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Token])
 }
 
 // RemoveToken makes a token worthless. It fails with ErrNotFound if there is

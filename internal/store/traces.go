@@ -11,63 +11,19 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"juvalogos/core/words"
+	"juvalogos/internal/record"
 )
 
-// Trace tells how something was made.
-type Trace struct {
-	ID        uuid.UUID
-	Kind      string // reply, summary or rerun
-	Turn      uuid.UUID
-	Attempt   int
-	DeskID    int64
-	Revision  int // 0: the draft
-	Visitor   Visitor
-	Recipe    string
-	Models    []string
-	Steps     []string
-	State     string
-	Problem   string
-	StartedAt time.Time
-	Seconds   float64
-	Usage     Usage
-	Calls     []ModelCall
-	Edits     json.RawMessage // of a rerun: what was tried
-	Spans     json.RawMessage // nil once thinned
-
-	// Read only.
-	Slug         string
-	Conversation uuid.UUID
-	Question     string
-	Reply        string // of the attempt
-	Helped       *bool
-}
-
-// Usage is what models were asked for.
-type Usage struct {
-	PromptTokens, ReplyTokens, Calls, Retries, Reused int
-	Cost                                              float64
-}
-
-// ModelCall is one time that a model was asked, in figures.
-type ModelCall struct {
-	At           time.Time
-	Step, Model  string
-	PromptTokens int
-	ReplyTokens  int
-	Counted      bool // by us, not by the server
-	Cost         float64
-}
-
 // KeepTrace puts a trace on record that belongs to no running attempt.
-func (s *Store) KeepTrace(ctx context.Context, t *Trace) error {
+func (s *Store) KeepTrace(ctx context.Context, t *record.Trace) error {
 	batch := &pgx.Batch{}
-	queueTraces(batch, []*Trace{t})
+	queueTraces(batch, []*record.Trace{t})
 	return s.pool.SendBatch(ctx, batch).Close()
 }
 
 // queueTraces adds the statements that write traces and their calls. What is
 // there already stays as it is, so that an uncertain write can be repeated.
-func queueTraces(batch *pgx.Batch, traces []*Trace) {
+func queueTraces(batch *pgx.Batch, traces []*record.Trace) {
 	n := len(traces)
 	ids, turns, kinds, recipes, models, steps := make([]uuid.UUID, n), make([]uuid.UUID, n), make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	attempts, revisions, desks, visitors := make([]int32, n), make([]int32, n), make([]int64, n), make([][]byte, n)
@@ -112,7 +68,7 @@ type callRows struct {
 	cost                  []float64
 }
 
-func (c *callRows) add(t *Trace) {
+func (c *callRows) add(t *record.Trace) {
 	for i, m := range t.Calls {
 		c.number = append(c.number, int32(i+1))
 		c.at, c.trace, c.turn, c.kind, c.desk, c.visitor = append(c.at, m.At), append(c.trace, t.ID), append(c.turn, t.Turn), append(c.kind, t.Kind), append(c.desk, t.DeskID), append(c.visitor, t.Visitor[:])
@@ -129,30 +85,13 @@ func (c *callRows) queue(batch *pgx.Batch) {
 		c.at, c.trace, c.turn, c.kind, c.desk, c.visitor, c.step, c.model, c.prompt, c.reply, c.counted, c.cost, c.number)
 }
 
-// TraceFilter chooses traces.
-type TraceFilter struct {
-	Desk         string
-	Conversation uuid.UUID
-	Turn         uuid.UUID
-	Model, Step  string
-	State        string
-	Kind         string  // empty: reply
-	Slow         float64 // at least so many seconds
-	Costly       float64 // at least so much
-	Flagged      bool    // the visitor said that it did not help
-	Text         string  // a query of search.go
-	Since        *time.Time
-	Before       *time.Time
-	Limit        int
-}
-
 const traceColumns = `r.id, r.kind, r.turn, r.attempt, r.desk, r.revision, r.recipe, r.models, r.steps, r.state, r.problem, r.started_at, r.seconds,
 	r.prompt_tokens, r.reply_tokens, r.cost, r.calls, r.retries, r.reused, r.edits, d.slug, t.conversation, t.question, a.reply, a.helped`
 
 const traceTables = `trace r join turn t on t.id = r.turn join conversation c on c.id = t.conversation join desk d on d.id = r.desk
 	join attempt a on a.turn = r.turn and a.number = r.attempt`
 
-func traceInto(t *Trace) columns {
+func traceInto(t *record.Trace) columns {
 	return columns{
 		"id": &t.ID, "kind": &t.Kind, "turn": &t.Turn, "attempt": &t.Attempt, "desk": &t.DeskID, "revision": &t.Revision, "recipe": &t.Recipe,
 		"models": &t.Models, "steps": &t.Steps, "state": &t.State, "problem": &t.Problem, "started_at": &t.StartedAt, "seconds": &t.Seconds,
@@ -163,14 +102,14 @@ func traceInto(t *Trace) columns {
 }
 
 // wholeTraceInto has the spans and the visitor too.
-func wholeTraceInto(t *Trace) columns {
+func wholeTraceInto(t *record.Trace) columns {
 	into := traceInto(t)
 	into["spans"], into["visitor"] = &t.Spans, (*visitorScan)(&t.Visitor)
 	return into
 }
 
 // Traces returns the newest traces that a filter lets pass, without spans.
-func (s *Store) Traces(ctx context.Context, f TraceFilter) ([]Trace, error) {
+func (s *Store) Traces(ctx context.Context, f record.TraceFilter) ([]record.Trace, error) {
 	var where []string
 	var arguments []any
 	add := func(condition string, value any) {
@@ -232,18 +171,18 @@ func (s *Store) Traces(ctx context.Context, f TraceFilter) ([]Trace, error) {
 }
 
 // Trace returns one trace with its spans.
-func (s *Store) Trace(ctx context.Context, id uuid.UUID) (t Trace, err error) {
+func (s *Store) Trace(ctx context.Context, id uuid.UUID) (t record.Trace, err error) {
 	return s.trace(ctx, `r.id = $1`, id)
 }
 
 // TraceOf returns the trace of the reply that an attempt got; 0 is the attempt
 // that counts.
-func (s *Store) TraceOf(ctx context.Context, turn uuid.UUID, attempt int) (Trace, error) {
+func (s *Store) TraceOf(ctx context.Context, turn uuid.UUID, attempt int) (record.Trace, error) {
 	return s.trace(ctx, `r.turn = $1 and r.kind = 'reply'
 		and r.attempt = case when $2 > 0 then $2 else coalesce(t.chosen, (select max(number) from attempt where turn = $1)) end`, turn, attempt)
 }
 
-func (s *Store) trace(ctx context.Context, where string, arguments ...any) (t Trace, err error) {
+func (s *Store) trace(ctx context.Context, where string, arguments ...any) (t record.Trace, err error) {
 	rows, err := s.pool.Query(ctx, `select `+traceColumns+`, r.spans, r.visitor from `+traceTables+` where `+where, arguments...)
 	if err != nil {
 		return t, err
@@ -251,7 +190,7 @@ func (s *Store) trace(ctx context.Context, where string, arguments ...any) (t Tr
 	return only(rows, wholeTraceInto)
 }
 
-type visitorScan Visitor
+type visitorScan record.Visitor
 
 // ScanBytes reads a visitor's hash.
 func (v *visitorScan) ScanBytes(b []byte) error {
@@ -270,7 +209,7 @@ func (s *Store) Thin(ctx context.Context, before time.Time) (int, error) {
 func (s *Store) Setting(ctx context.Context, key string, into any) error {
 	var text []byte
 	err := known(s.pool.QueryRow(ctx, `select value from setting where key = $1`, key).Scan(&text))
-	if err == ErrNotFound {
+	if err == record.ErrNotFound {
 		return nil
 	}
 	if err == nil {

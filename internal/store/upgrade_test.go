@@ -11,6 +11,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 
+	"juvalogos/internal/record"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 )
@@ -48,10 +49,10 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	if queue, err := s.Judgements(ctx, store.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 || queue[0].Question != "question 2" {
+	if queue, err := s.Judgements(ctx, record.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 || queue[0].Question != "question 2" {
 		t.Errorf("verdicts of before: %+v, %v", queue, err)
 	}
-	var visitor store.Visitor
+	var visitor record.Visitor
 	for i := range visitor {
 		visitor[i] = 1
 	}

@@ -4,9 +4,10 @@ import (
 	"context"
 	"fmt"
 	"strings"
-	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
 
 // usageBy are what usage can be added up by, each with the column that it
@@ -26,29 +27,9 @@ func UsageKeys() []string {
 	return []string{"day", "desk", "model", "step", "visitor", "turn", "kind"}
 }
 
-// UsageFilter chooses which calls to add up.
-type UsageFilter struct {
-	By                         []string // of UsageKeys; empty: one sum
-	Desk, Model, Step, Visitor string
-	From                       time.Time
-	To                         time.Time
-	Limit                      int
-}
-
-// UsageRow is one sum.
-type UsageRow struct {
-	Keys         []string // in the order of By
-	Turns        int      // that they were for
-	Calls        int
-	Counted      int // of them without figures from the server
-	PromptTokens int64
-	ReplyTokens  int64
-	Cost         float64
-}
-
 // Usage adds up what models were asked for. Rows come by day where that is
 // asked for, else the costliest and longest first.
-func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
+func (s *Store) Usage(ctx context.Context, f record.UsageFilter) ([]record.UsageRow, error) {
 	columns := make([]string, len(f.By))
 	for i, key := range f.By {
 		column, ok := usageBy[key]
@@ -76,5 +57,5 @@ func (s *Store) Usage(ctx context.Context, f UsageFilter) ([]UsageRow, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[UsageRow])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.UsageRow])
 }

@@ -6,17 +6,12 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
 
-// Verdict is what a visitor says of a reply.
-type Verdict struct {
-	Helped *bool // nil takes the verdict back
-	Reason string
-	Remark string
-}
-
 // Judge notes a visitor's verdict on an attempt at their turn.
-func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt int, v Verdict, at time.Time) error {
+func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt int, v record.Verdict, at time.Time) error {
 	return s.one(ctx, `
 		update attempt set helped = $4, reason = $5, remark = $6, judged_at = case when $4::bool is not null then $7::timestamptz end
 		where turn = $1 and number = $3 and exists (select from turn where id = $1 and visitor = $2)`,
@@ -25,7 +20,7 @@ func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor Visitor, atte
 
 // Prefer makes one of several texts the reply. It fails with ErrNotFound if
 // the attempt is not the visitor's, still runs, or has no such text.
-func (s *Store) Prefer(ctx context.Context, turn uuid.UUID, visitor Visitor, attempt, lane, memoryTokens int) error {
+func (s *Store) Prefer(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt, lane, memoryTokens int) error {
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var conversation uuid.UUID
 		var number int
@@ -44,45 +39,8 @@ func (s *Store) Prefer(ctx context.Context, turn uuid.UUID, visitor Visitor, att
 	return err
 }
 
-// Finding is what a maker found out about a reply that was judged.
-type Finding struct {
-	Cause     string // empty: not looked at yet
-	Note      string
-	Done      bool
-	ChangedBy string
-	ChangedAt *time.Time
-}
-
-// Judged is a reply that a visitor judged.
-type Judged struct {
-	Turn         uuid.UUID
-	Attempt      int
-	Conversation uuid.UUID
-	Slug         string
-	Question     string
-	Reply        string
-	Model        string
-	Revision     int
-	Helped       bool
-	Reason       string
-	Remark       string
-	JudgedAt     time.Time
-	Finding      Finding
-	Trace        *uuid.UUID
-}
-
-// JudgedFilter chooses judged replies.
-type JudgedFilter struct {
-	Desk   string
-	Helped *bool
-	Done   *bool
-	Cause  string
-	Before *time.Time
-	Limit  int
-}
-
 // Judgements returns judged replies, the newest verdict first.
-func (s *Store) Judgements(ctx context.Context, f JudgedFilter) ([]Judged, error) {
+func (s *Store) Judgements(ctx context.Context, f record.JudgedFilter) ([]record.Judged, error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.turn, a.number as attempt, t.conversation, d.slug, t.question, a.reply, a.model, a.revision, a.helped, a.reason, a.remark, a.judged_at,
 			coalesce(f.cause, '') as cause, coalesce(f.note, '') as note, coalesce(f.done, false) as done,
@@ -98,7 +56,7 @@ func (s *Store) Judgements(ctx context.Context, f JudgedFilter) ([]Judged, error
 	if err != nil {
 		return nil, err
 	}
-	return collect(rows, func(j *Judged) columns {
+	return collect(rows, func(j *record.Judged) columns {
 		return columns{
 			"turn": &j.Turn, "attempt": &j.Attempt, "conversation": &j.Conversation, "slug": &j.Slug, "question": &j.Question, "reply": &j.Reply,
 			"model": &j.Model, "revision": &j.Revision, "helped": &j.Helped, "reason": &j.Reason, "remark": &j.Remark, "judged_at": &j.JudgedAt,
@@ -109,7 +67,7 @@ func (s *Store) Judgements(ctx context.Context, f JudgedFilter) ([]Judged, error
 }
 
 // Find keeps what a maker found out about a judged reply.
-func (s *Store) Find(ctx context.Context, turn uuid.UUID, attempt int, f Finding, at time.Time) error {
+func (s *Store) Find(ctx context.Context, turn uuid.UUID, attempt int, f record.Finding, at time.Time) error {
 	return s.one(ctx, `
 		insert into finding (turn, attempt, cause, note, done, changed_by, changed_at)
 		select turn, number, $3, $4, $5, $6, $7 from attempt where turn = $1 and number = $2 and helped is not null
@@ -118,15 +76,8 @@ func (s *Store) Find(ctx context.Context, turn uuid.UUID, attempt int, f Finding
 		turn, attempt, f.Cause, f.Note, f.Done, f.ChangedBy, at)
 }
 
-// CauseCount is how many replies failed for a cause in a week.
-type CauseCount struct {
-	Week  time.Time // its Monday
-	Cause string    // empty: nobody has looked yet
-	Count int
-}
-
 // Causes counts the replies that did not help, by week and cause.
-func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]CauseCount, error) {
+func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]record.CauseCount, error) {
 	rows, err := s.pool.Query(ctx, `
 		select date_trunc('week', a.judged_at) as week, coalesce(f.cause, '') as cause, count(*)
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation join desk d on d.id = c.desk
@@ -136,17 +87,11 @@ func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]Cau
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[CauseCount])
-}
-
-// Preference counts how often a text of several was preferred.
-type Preference struct {
-	Title, Model     string
-	Shown, Preferred int
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.CauseCount])
 }
 
 // Preferences counts what visitors of a desk preferred, by title and model.
-func (s *Store) Preferences(ctx context.Context, desk string) ([]Preference, error) {
+func (s *Store) Preferences(ctx context.Context, desk string) ([]record.Preference, error) {
 	rows, err := s.pool.Query(ctx, `
 		select coalesce(l.lane->>'title', '') as title, coalesce(l.lane->>'model', '') as model, count(*) as shown,
 			count(*) filter (where a.preferred = l.place - 1) as preferred
@@ -157,5 +102,5 @@ func (s *Store) Preferences(ctx context.Context, desk string) ([]Preference, err
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[Preference])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Preference])
 }

@@ -13,8 +13,8 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 // Signing in and out.
@@ -38,7 +38,7 @@ func (s *Server) addAccount(c fiber.Ctx) error {
 		return err
 	}
 	a, err := s.Store.AddFirstAccount(c, b.Link, b.Name, hashPassword(b.Password))
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusForbidden, "This link has been used, or is an old one. Sign in, or look for the newest link where the service was started.")
 	}
 	if err != nil {
@@ -73,15 +73,15 @@ func (s *Server) signIn(c fiber.Ctx) error {
 var dummyHash = sync.OnceValue(func() string { return hashPassword(rand.Text()) })
 
 // authenticate holds a name and password against the accounts.
-func (s *Server) authenticate(c fiber.Ctx, b api.SignIn) (store.Account, error) {
+func (s *Server) authenticate(c fiber.Ctx, b api.SignIn) (record.Account, error) {
 	name := strings.TrimSpace(b.Name)
 	if wait := s.patience.wait(name, c.IP(), time.Now()); wait > 0 {
 		seconds := int(wait.Seconds()) + 1
 		c.Set("Retry-After", fmt.Sprint(seconds))
-		return store.Account{}, fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("Too many attempts with a wrong password. Try again in %d seconds.", seconds))
+		return record.Account{}, fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("Too many attempts with a wrong password. Try again in %d seconds.", seconds))
 	}
 	a, err := s.Store.Account(c, name)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
+	if err != nil && !errors.Is(err, record.ErrNotFound) {
 		return a, err
 	}
 	hash := a.Password
@@ -96,10 +96,10 @@ func (s *Server) authenticate(c fiber.Ctx, b api.SignIn) (store.Account, error) 
 	return a, nil
 }
 
-func (s *Server) signedIn(c fiber.Ctx, a store.Account) error {
+func (s *Server) signedIn(c fiber.Ctx, a record.Account) error {
 	secret := rand.Text() + rand.Text()
 	now := time.Now()
-	_, err := s.Store.AddSession(c, secret, store.Session{Account: a.ID, Browser: browserNamed(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
+	_, err := s.Store.AddSession(c, secret, record.Session{Account: a.ID, Browser: browserNamed(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
 	if err != nil {
 		return err
 	}
@@ -140,7 +140,7 @@ func (s *Server) signOut(c fiber.Ctx) error {
 		return err
 	}
 	if m.session != nil {
-		if err := s.Store.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if err := s.Store.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return err
 		}
 	}
@@ -157,7 +157,7 @@ func (s *Server) sessions(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(api.SessionList{Sessions: shape.All(list, func(b store.Session) api.Browser { return shape.Browser(b, m.session.ID) })})
+	return c.JSON(api.SessionList{Sessions: shape.All(list, func(b record.Session) api.Browser { return shape.Browser(b, m.session.ID) })})
 }
 
 func (s *Server) endSession(c fiber.Ctx) error {
@@ -166,7 +166,7 @@ func (s *Server) endSession(c fiber.Ctx) error {
 		return err
 	}
 	err = s.Store.EndSession(c, m.session.Account, int64(fiber.Params[int](c, "id")))
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, "That browser is signed out already.")
 	}
 	if err != nil {

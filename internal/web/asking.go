@@ -11,9 +11,9 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/sse"
-	"juvalogos/internal/store"
 )
 
 const longestKey = 200
@@ -87,7 +87,7 @@ func (s *Server) again(c fiber.Ctx) error {
 	return s.answer(c, who, r)
 }
 
-func (s *Server) answer(c fiber.Ctx, who store.Visitor, r *desk.Reply) error {
+func (s *Server) answer(c fiber.Ctx, who record.Visitor, r *desk.Reply) error {
 	if accept := c.Get("Accept"); strings.Contains(accept, "application/json") && !strings.Contains(accept, "text/event-stream") {
 		if err := awaitSettled(c, r); err != nil {
 			return err
@@ -129,7 +129,7 @@ func (s *Server) turn(c fiber.Ctx) error {
 	return s.sendTurn(c, who, id)
 }
 
-func (s *Server) sendTurn(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
+func (s *Server) sendTurn(c fiber.Ctx, who record.Visitor, id uuid.UUID) error {
 	t, err := s.Desks.Turn(c, who, id)
 	if err != nil {
 		return err
@@ -137,7 +137,7 @@ func (s *Server) sendTurn(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
 	return c.JSON(shape.Turn(t, s.tellsCost(c)))
 }
 
-func (s *Server) turnAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
+func (s *Server) turnAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
 	who, err := s.visitor(c)
 	if err != nil {
 		return who, uuid.Nil, err

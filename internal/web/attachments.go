@@ -8,9 +8,9 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 )
 
 // What visitors attach to a conversation.
@@ -23,7 +23,7 @@ func (s *Server) attachmentRoutes(api fiber.Router) {
 
 // attachedTo is the conversation in the address's query, with whoever
 // asks; the zero one if none is named.
-func (s *Server) attachedTo(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
+func (s *Server) attachedTo(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
 	who, err := s.visitor(c)
 	if err != nil || c.Query("conversation") == "" {
 		return who, uuid.Nil, err

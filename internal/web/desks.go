@@ -10,8 +10,8 @@ import (
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 // What makers do with desks.
@@ -25,7 +25,7 @@ func (s *Server) listDesks(c fiber.Ctx) error {
 	return c.JSON(api.DeskList{Desks: shape.All(list, s.deskOf)})
 }
 
-func (s *Server) deskOf(d store.DeskSummary) api.Desk {
+func (s *Server) deskOf(d record.DeskSummary) api.Desk {
 	f, _ := deskfile.Read(d.Slug, []byte(d.File)) // what an older version accepted, or a draft, may not read
 	if f.Title == "" {
 		f.Title = d.Slug

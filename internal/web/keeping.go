@@ -8,8 +8,8 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 // What visitors do with conversations they had.
@@ -25,7 +25,7 @@ func (s *Server) attempts(c fiber.Ctx) error {
 	}
 	maker := s.tellsCost(c)
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(api.AttemptList{Attempts: shape.All(list, func(a store.Attempt) api.Attempt { return shape.Attempt(a, maker) })})
+	return c.JSON(api.AttemptList{Attempts: shape.All(list, func(a record.Attempt) api.Attempt { return shape.Attempt(a, maker) })})
 }
 
 func (s *Server) choose(c fiber.Ctx) error {
@@ -83,7 +83,7 @@ func (s *Server) judge(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Judge(c, who, id, b.Attempt, store.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
+	if err := s.Desks.Judge(c, who, id, b.Attempt, record.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
@@ -191,7 +191,7 @@ func (s *Server) export(c fiber.Ctx) error {
 	return s.sendFile(c, conversation, turns)
 }
 
-func (s *Server) sendFile(c fiber.Ctx, conversation store.Conversation, turns []store.Turn) error {
+func (s *Server) sendFile(c fiber.Ctx, conversation record.Conversation, turns []record.Turn) error {
 	title := conversation.Slug
 	if face, err := s.Desks.Face(c, conversation.Slug); err == nil { // it may be withdrawn
 		title = face.Title
@@ -210,7 +210,7 @@ func (s *Server) sendFile(c fiber.Ctx, conversation store.Conversation, turns []
 	}
 }
 
-func (s *Server) conversationAsked(c fiber.Ctx) (store.Visitor, uuid.UUID, error) {
+func (s *Server) conversationAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
 	who, err := s.visitor(c)
 	if err != nil {
 		return who, uuid.Nil, err

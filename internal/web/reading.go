@@ -10,8 +10,8 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 func (s *Server) face(c fiber.Ctx) error {
@@ -76,7 +76,7 @@ func (s *Server) conversations(c fiber.Ctx) error {
 	return sendConversations(c, list)
 }
 
-func sendConversations(c fiber.Ctx, list []store.Conversation) error {
+func sendConversations(c fiber.Ctx, list []record.Conversation) error {
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(api.ConversationList{Conversations: shape.All(list, shape.Conversation)})
 }
@@ -89,7 +89,7 @@ func (s *Server) conversation(c fiber.Ctx) error {
 	return s.sendConversation(c, who, id)
 }
 
-func (s *Server) sendConversation(c fiber.Ctx, who store.Visitor, id uuid.UUID) error {
+func (s *Server) sendConversation(c fiber.Ctx, who record.Visitor, id uuid.UUID) error {
 	conversation, turns, err := s.Desks.Conversation(c, who, id)
 	if err != nil {
 		return err
@@ -106,7 +106,7 @@ func (s *Server) tellsCost(c fiber.Ctx) bool {
 }
 
 // withTurns is a conversation as its visitor sees it, or a maker.
-func (s *Server) withTurns(c store.Conversation, turns []store.Turn, maker bool) api.Conversation {
+func (s *Server) withTurns(c record.Conversation, turns []record.Turn, maker bool) api.Conversation {
 	b := shape.Conversation(c)
 	if c.Share != "" {
 		b.Shared = s.sharePath(c.Share)

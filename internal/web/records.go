@@ -8,8 +8,8 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 // What makers do with the conversations at their desks.
@@ -38,10 +38,10 @@ func (s *Server) record(c fiber.Ctx) error {
 	return c.JSON(b)
 }
 
-func (s *Server) deskConversation(c fiber.Ctx) (store.Conversation, []store.Turn, []store.Summary, error) {
+func (s *Server) deskConversation(c fiber.Ctx) (record.Conversation, []record.Turn, []record.Summary, error) {
 	id, err := uuid.Parse(c.Params("id"))
 	if err != nil {
-		return store.Conversation{}, nil, nil, &desk.Problem{Code: desk.NoConversation, Sentence: "There is no such conversation."}
+		return record.Conversation{}, nil, nil, &desk.Problem{Code: desk.NoConversation, Sentence: "There is no such conversation."}
 	}
 	return s.Desks.DeskConversation(c, id)
 }
@@ -79,7 +79,7 @@ func (s *Server) restoreRecord(c fiber.Ctx) error {
 }
 
 // pageOf reads which part of a list is asked for: ?search=, ?before=, ?limit=.
-func pageOf(c fiber.Ctx) (p store.Page, err error) {
+func pageOf(c fiber.Ctx) (p record.Page, err error) {
 	p.Search = c.Query("search")
 	if text := c.Query("before"); text != "" {
 		at, err := time.Parse(time.RFC3339Nano, text)

@@ -11,8 +11,8 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 const longestTokenName = 60
@@ -47,14 +47,14 @@ func (s *Server) makeToken(c fiber.Ctx, b api.NewToken, replace bool) error {
 		return invalid("The token's last day is over already; choose one that is to come.")
 	}
 	if replace {
-		if err := s.Store.RemoveToken(c, b.Name, time.Now()); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if err := s.Store.RemoveToken(c, b.Name, time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return err
 		}
 		s.tokens.clear()
 	}
 	secret := NewTokenSecret()
-	t, err := s.Store.AddToken(c, store.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt}, secret)
-	if errors.Is(err, store.ErrDuplicate) {
+	t, err := s.Store.AddToken(c, record.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt}, secret)
+	if errors.Is(err, record.ErrDuplicate) {
 		return fiber.NewError(fiber.StatusConflict, fmt.Sprintf("There is a token named %q already. Choose another name, or remove that one.", b.Name))
 	}
 	if err != nil {
@@ -82,7 +82,7 @@ func (s *Server) listTokens(c fiber.Ctx) error {
 
 func (s *Server) removeToken(c fiber.Ctx) error {
 	err := s.Store.RemoveToken(c, c.Params("name"), time.Now())
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no token named %q.", c.Params("name")))
 	}
 	if err != nil {
@@ -95,7 +95,7 @@ func (s *Server) removeToken(c fiber.Ctx) error {
 // restoreToken makes a removed token good again; that is possible for an hour.
 func (s *Server) restoreToken(c fiber.Ctx) error {
 	err := s.Store.RestoreToken(c, c.Params("name"))
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no removed token named %q.", c.Params("name")))
 	}
 	if err != nil {

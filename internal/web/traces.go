@@ -11,9 +11,9 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/otlp"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/sse"
-	"juvalogos/internal/store"
 )
 
 // How replies were made, for makers.
@@ -23,7 +23,7 @@ func (s *Server) traces(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	f := store.TraceFilter{
+	f := record.TraceFilter{
 		Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), State: c.Query("state"), Kind: c.Query("kind"),
 		Flagged: c.Query("flagged") == "yes", Text: page.Search, Before: page.Before, Limit: page.Limit,
 	}

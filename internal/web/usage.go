@@ -11,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/store"
 )
@@ -24,7 +25,7 @@ const mostUsageRows = 10_000
 func (s *Server) usage(c fiber.Ctx) error {
 	now := time.Now().UTC()
 	today := now.Truncate(24 * time.Hour)
-	f := store.UsageFilter{
+	f := record.UsageFilter{
 		Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), Visitor: c.Query("visitor"),
 		From: today.AddDate(0, 0, -29), To: today.AddDate(0, 0, 1), Limit: mostUsageRows,
 	}
@@ -63,7 +64,7 @@ func (s *Server) usage(c fiber.Ctx) error {
 	return c.JSON(api.Usage{By: shape.Some(f.By), From: f.From, To: f.To, Rows: shape.All(rows, shape.UsageRow)})
 }
 
-func sendUsageCSV(c fiber.Ctx, by []string, rows []store.UsageRow) error {
+func sendUsageCSV(c fiber.Ctx, by []string, rows []record.UsageRow) error {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
 	_ = w.Write(append(slices.Clone(by), "turns", "calls", "calls_counted_here", "prompt_tokens", "reply_tokens", "cost"))

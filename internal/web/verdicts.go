@@ -8,8 +8,8 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 // What visitors say of replies, and what makers find out about it.
@@ -31,7 +31,7 @@ func (s *Server) verdicts(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	f := store.JudgedFilter{Desk: c.Query("desk"), Cause: c.Query("cause"), Before: page.Before, Limit: page.Limit}
+	f := record.JudgedFilter{Desk: c.Query("desk"), Cause: c.Query("cause"), Before: page.Before, Limit: page.Limit}
 	if f.Helped, err = yesNo(c, "helped"); err != nil {
 		return err
 	}
@@ -56,7 +56,7 @@ func (s *Server) find(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Find(c, turn, attempt, store.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
+	if err := s.Desks.Find(c, turn, attempt, record.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

@@ -12,7 +12,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"juvalogos/internal/store"
+	"juvalogos/internal/record"
 )
 
 // A visitor is known by a random cookie, a maker by the cookie of a session, a
@@ -35,7 +35,7 @@ const (
 var allScopes = []string{scopeAsk, scopeRead, scopePublish, scopeManage}
 
 // visitor finds out who asks, and gives a newcomer a cookie.
-func (s *Server) visitor(c fiber.Ctx) (store.Visitor, error) {
+func (s *Server) visitor(c fiber.Ctx) (record.Visitor, error) {
 	if bearer(c) != "" {
 		t, err := s.token(c)
 		if err == nil && !slices.Contains(t.Scopes, scopeAsk) {
@@ -77,7 +77,7 @@ func bearer(c fiber.Ctx) string {
 type maker struct {
 	name    string
 	scopes  []string
-	session *store.Session // nil for a token
+	session *record.Session // nil for a token
 }
 
 type makerKey struct{}
@@ -124,13 +124,13 @@ func (s *Server) maker(c fiber.Ctx) (maker, error) {
 }
 
 // session finds the session that a browser shows.
-func (s *Server) session(c fiber.Ctx) (store.Session, string, error) {
+func (s *Server) session(c fiber.Ctx) (record.Session, string, error) {
 	secret := c.Cookies(sessionCookie)
 	if secret == "" {
-		return store.Session{}, "", errNoToken
+		return record.Session{}, "", errNoToken
 	}
 	found, err := s.Store.SessionBySecret(c, secret, time.Now())
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return found, "", fiber.NewError(fiber.StatusUnauthorized, "You are signed out. Sign in again.")
 	}
 	return found, secret, err
@@ -142,17 +142,17 @@ func csrfToken(secret string) string {
 	return hex.EncodeToString(sum[:16])
 }
 
-func (s *Server) token(c fiber.Ctx) (store.Token, error) {
+func (s *Server) token(c fiber.Ctx) (record.Token, error) {
 	secret := bearer(c)
 	if secret == "" {
-		return store.Token{}, errNoToken
+		return record.Token{}, errNoToken
 	}
 	if t, ok := s.tokens.get(secret); ok {
 		return t, nil
 	}
 	t, err := s.Store.TokenBySecret(c, secret, time.Now())
-	if errors.Is(err, store.ErrNotFound) {
-		return store.Token{}, fiber.NewError(fiber.StatusUnauthorized, "This token is not known here. It may have been removed, or have expired.")
+	if errors.Is(err, record.ErrNotFound) {
+		return record.Token{}, fiber.NewError(fiber.StatusUnauthorized, "This token is not known here. It may have been removed, or have expired.")
 	}
 	if err == nil {
 		s.tokens.put(secret, t)
@@ -168,20 +168,20 @@ type tokenCache struct {
 }
 
 type cachedToken struct {
-	token store.Token
+	token record.Token
 	until time.Time
 }
 
 const tokenCacheFor = 2 * time.Second
 
-func (t *tokenCache) get(secret string) (store.Token, bool) {
+func (t *tokenCache) get(secret string) (record.Token, bool) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	e, ok := t.known[sha256.Sum256([]byte(secret))]
 	return e.token, ok && time.Now().Before(e.until)
 }
 
-func (t *tokenCache) put(secret string, token store.Token) {
+func (t *tokenCache) put(secret string, token record.Token) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.known == nil || len(t.known) > 1000 {

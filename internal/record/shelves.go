@@ -1,0 +1,94 @@
+package record
+
+import (
+	"encoding/json"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/core/evidence"
+)
+
+// Attached is the shelf of what a visitor attached to a conversation, which may
+// not have begun yet.
+type Attached struct {
+	ID           int64
+	Slug         string
+	Settings     json.RawMessage
+	Conversation uuid.UUID
+	Visitor      Visitor
+	DeskID       int64
+}
+
+// Shelf is a named set of documents.
+type Shelf struct {
+	ID       int64
+	Slug     string
+	Title    string
+	Settings json.RawMessage
+	State    int64
+	MadeBy   string
+	MadeAt   time.Time
+	// Sums over its documents.
+	Documents, Unread, Failed, Passages, Words, Tokens int
+}
+
+// DocumentState is how far a document is.
+type DocumentState string
+
+// The states.
+const (
+	Waiting DocumentState = "waiting"
+	Reading DocumentState = "reading"
+	Ready   DocumentState = "ready"
+	Unread  DocumentState = "failed"
+)
+
+// Document is a file on a shelf.
+type Document struct {
+	ID       int64
+	Shelf    int64
+	Name     string
+	Source   string
+	Hash     []byte
+	Size     int64
+	State    DocumentState
+	Problem  string
+	Title    string
+	Format   string
+	Language string
+	Pages    int
+	Words    int
+	Passages int
+	Tokens   int
+	Seconds  float64
+	AddedBy  string
+	AddedAt  time.Time
+	ReadAt   *time.Time
+}
+
+// Passage is a piece of a document on record.
+type Passage struct {
+	Document int64
+	Number   int
+	ID       string
+	Path     []string
+	Text     string
+	Spans    []evidence.Span
+	Size     int
+}
+
+// ShelfPassage is a passage with what its document is called.
+type ShelfPassage struct {
+	Passage
+	Title    string
+	Language string
+}
+
+// ShelfChange is what changed on a shelf since a revision was published.
+type ShelfChange struct {
+	Slug, Title    string
+	Then, Now      int64
+	Removed        bool // the shelf itself
+	Added, Dropped []string
+}
