@@ -21,7 +21,7 @@ const ownersPassword = "smoke rises slowly"
 func openConsole(t *testing.T, w browser.Window, b *testbed.Bed, path string) *page {
 	t.Helper()
 	p := openTab(t, w, b.Address)
-	any, err := b.Store.AnyAccount(ctx)
+	any, err := b.Store.Accounts.AnyAccount(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -31,7 +31,7 @@ func openConsole(t *testing.T, w browser.Window, b *testbed.Bed, path string) *p
 		p.fill("Password", ownersPassword)
 		p.click("Sign in")
 	} else {
-		if err := b.Store.SetFirstLink(ctx, "first-link", time.Now()); err != nil {
+		if err := b.Store.Accounts.SetFirstLink(ctx, "first-link", time.Now()); err != nil {
 			t.Fatal(err)
 		}
 		p.visit("/console/welcome#first-link")

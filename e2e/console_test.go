@@ -388,13 +388,13 @@ func TestTokensInTheConsole(t *testing.T) {
 	p.click("Make it")
 	p.shows("[role=status]", "it is not shown again")
 	secret := p.text("code")
-	if _, err := b.Store.TokenBySecret(ctx, secret, time.Now()); err != nil {
+	if _, err := b.Store.Accounts.TokenBySecret(ctx, secret, time.Now()); err != nil {
 		t.Errorf("%q: %v", secret, err)
 	}
 	p.shows("ul", "newsletter")
 	p.click("Remove newsletter")
 	p.shows("body", "newsletter is worthless now")
-	if _, err := b.Store.TokenBySecret(ctx, secret, time.Now()); err == nil {
+	if _, err := b.Store.Accounts.TokenBySecret(ctx, secret, time.Now()); err == nil {
 		t.Error("a removed token works")
 	}
 	p.fill("The one you have", "wrong")

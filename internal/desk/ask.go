@@ -105,7 +105,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
 	s.begin(r, d, asked{question, takes, past, q.Given})
-	err = s.Store.Ask(ctx, record.NewTurn{
+	err = s.Store.Replies.Ask(ctx, record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.counter.Vocabulary(), Given: given,
@@ -129,10 +129,10 @@ func (s *Service) past(ctx context.Context, q Question, d *Desk) (record.Past, r
 	if q.Instead != uuid.Nil {
 		instead = &q.Instead
 	}
-	past, place, err := s.Store.Past(ctx, q.Conversation, d.DeskID, q.Visitor, instead, d.recalled())
+	past, place, err := s.Store.Replies.Past(ctx, q.Conversation, d.DeskID, q.Visitor, instead, d.recalled())
 	if errors.Is(err, record.ErrNotFound) && instead == nil {
 		// Something was attached to it before the first question.
-		if announced, failed := s.Store.Announced(ctx, q.Conversation, q.Visitor, d.DeskID); announced || failed != nil {
+		if announced, failed := s.Store.Shelves.Announced(ctx, q.Conversation, q.Visitor, d.DeskID); announced || failed != nil {
 			err = failed
 			place = record.Place{Number: 1, New: true}
 		}
@@ -146,7 +146,7 @@ func (s *Service) past(ctx context.Context, q Question, d *Desk) (record.Past, r
 // Again makes another attempt at a turn whose last one is over. preview has it
 // made by the desk's draft.
 func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.UUID, choice deskfile.Choice, preview bool) (*Reply, error) {
-	t, err := s.Store.Turn(ctx, turn, visitor)
+	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return nil, s.notFound(NoTurn, err)
 	}
@@ -168,7 +168,7 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
-	number, given, taken, past, err := s.Store.AskAgain(ctx, t, record.Again{
+	number, given, taken, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
 		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance, At: r.StartedAt, Remember: d.recalled(),
 	})
 	if err != nil {
@@ -200,7 +200,7 @@ func (s *Service) Stop(ctx context.Context, visitor record.Visitor, turn uuid.UU
 		cancel(errStopped)
 		return nil
 	}
-	_, err := s.Store.Turn(ctx, turn, visitor)
+	_, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return s.notFound(NoTurn, err)
 	}
@@ -254,11 +254,11 @@ func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, 
 	if !errors.Is(err, record.ErrNotFound) && !errors.Is(err, record.ErrDuplicate) {
 		return nil, s.logged("ask", problem(NoRecords, err))
 	}
-	if t, err := s.Store.TurnByKey(ctx, q.Key, q.Visitor); err == nil {
+	if t, err := s.Store.Conversations.TurnByKey(ctx, q.Key, q.Visitor); err == nil {
 		s.keys.add(q.Visitor, q.Key, t.ID)
 		return s.Watch(ctx, q.Visitor, t.ID)
 	}
-	if _, _, err := s.Store.Conversation(ctx, q.Conversation, q.Visitor); err != nil {
+	if _, _, err := s.Store.Conversations.Conversation(ctx, q.Conversation, q.Visitor); err != nil {
 		return nil, s.notFound(NoConversation, err)
 	}
 	return nil, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)} // another question came first

@@ -74,7 +74,7 @@ func TestAReplyIsMadeAndKept(t *testing.T) {
 	if v.End.State != record.Done || v.End.Finish != "stop" || v.End.ReplyTokens == 0 || v.End.PromptTokens == 0 {
 		t.Errorf("ended %+v", v.End)
 	}
-	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	turn, err := b.Store.Conversations.Turn(ctx, r.Turn, alice)
 	if err != nil || turn.Attempt.Reply != string(v.Text) || turn.Attempt.Reply == "" || turn.Attempt.State != record.Done || turn.Attempt.FirstAt == nil {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
@@ -143,7 +143,7 @@ func TestQuestionsThatAreRefused(t *testing.T) {
 	if !errors.As(err, &p) || !strings.Contains(p.Sentence, "please shorten it to about") {
 		t.Errorf("got %v", err)
 	}
-	if list, err := b.Store.Conversations(ctx, "helper", record.Visitor{}, record.Page{Limit: 10}); err != nil || len(list) != 0 {
+	if list, err := b.Store.Conversations.Conversations(ctx, "helper", record.Visitor{}, record.Page{Limit: 10}); err != nil || len(list) != 0 {
 		t.Errorf("refused questions left %v, %v", list, err)
 	}
 }
@@ -164,7 +164,7 @@ func TestAskingTwiceWithOneKeyIsOneTurn(t *testing.T) {
 			t.Fatalf("turns %v", turns)
 		}
 	}
-	if list, err := b.Store.Conversations(ctx, "helper", alice, record.Page{Limit: 10}); err != nil || len(list) != 1 {
+	if list, err := b.Store.Conversations.Conversations(ctx, "helper", alice, record.Page{Limit: 10}); err != nil || len(list) != 1 {
 		t.Errorf("%d conversations, %v", len(list), err)
 	}
 	if n := b.Model.Requests(); n > 1 {
@@ -199,7 +199,7 @@ func TestStop(t *testing.T) {
 		t.Fatal(err)
 	}
 	v := settled(t, r)
-	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	turn, err := b.Store.Conversations.Turn(ctx, r.Turn, alice)
 	if err != nil || turn.Attempt.State != record.Stopped || turn.Attempt.Reply != string(v.Text) || len(v.Text) < 20 || v.End.ReplyTokens >= 200 {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
@@ -299,7 +299,7 @@ func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
 	defer cancel()
 	b.Desks.Close(limit)
 	v := r.Since(0, nil)
-	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	turn, err := b.Store.Conversations.Turn(ctx, r.Turn, alice)
 	if err != nil || !v.Settled || turn.Attempt.State != record.Interrupted || turn.Attempt.Reply != string(v.Text) {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
@@ -345,7 +345,7 @@ func TestTheDatabaseAway(t *testing.T) {
 	}
 	sql(`alter database ` + name + ` allow_connections true`)
 	v := settled(t, r)
-	turn, err := b.Store.Turn(ctx, r.Turn, alice)
+	turn, err := b.Store.Conversations.Turn(ctx, r.Turn, alice)
 	if err != nil || v.End.State != record.Done || turn.Attempt.Reply != string(v.Text) {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}

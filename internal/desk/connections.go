@@ -40,7 +40,7 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 	if kept.Settings, err = json.Marshal(c); err != nil {
 		return err
 	}
-	if err := s.Store.KeepConnection(ctx, kept); err != nil {
+	if err := s.Store.Connections.KeepConnection(ctx, kept); err != nil {
 		return err
 	}
 	s.Log.Info("connection changed", "connection", c.Name, "by", by)
@@ -71,12 +71,12 @@ func checkConnection(c models.Connection) (models.Connection, error) {
 // RemoveConnection takes a connection out of use. RestoreConnection brings it
 // back with its key for an hour; then both are forgotten.
 func (s *Service) RemoveConnection(ctx context.Context, name, by string) error {
-	return s.changed(ctx, name, "connection removed", by, s.Store.RemoveConnection(ctx, name, s.Now()))
+	return s.changed(ctx, name, "connection removed", by, s.Store.Connections.RemoveConnection(ctx, name, s.Now()))
 }
 
 // RestoreConnection brings a removed connection back.
 func (s *Service) RestoreConnection(ctx context.Context, name, by string) error {
-	return s.changed(ctx, name, "connection brought back", by, s.Store.RestoreConnection(ctx, name))
+	return s.changed(ctx, name, "connection brought back", by, s.Store.Connections.RestoreConnection(ctx, name))
 }
 
 func (s *Service) changed(ctx context.Context, name, what, by string, err error) error {
@@ -126,7 +126,7 @@ type connectionsSeen struct {
 // takeUpConnections takes the stored connections into use if they have changed
 // since the last time, here or through another instance.
 func (s *Service) takeUpConnections(ctx context.Context) error {
-	list, err := s.Store.StoredConnections(ctx)
+	list, err := s.Store.Connections.StoredConnections(ctx)
 	if err != nil {
 		return err
 	}

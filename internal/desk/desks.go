@@ -20,12 +20,12 @@ const longestNote = 300
 
 // Desks lists all desks with today's figures.
 func (s *Service) Desks(ctx context.Context) ([]record.DeskSummary, error) {
-	return s.Store.Desks(ctx, s.today())
+	return s.Store.Desks.Desks(ctx, s.today())
 }
 
 // Desk returns one desk with today's figures.
 func (s *Service) Desk(ctx context.Context, slug string) (record.DeskSummary, error) {
-	d, err := s.Store.Desk(ctx, slug, s.today())
+	d, err := s.Store.Desks.Desk(ctx, slug, s.today())
 	return d, noDesk(slug, err)
 }
 
@@ -44,7 +44,7 @@ func noDesk(slug string, err error) error {
 
 // Revision returns one revision of a desk.
 func (s *Service) Revision(ctx context.Context, slug string, number int) (record.Revision, error) {
-	r, err := s.Store.Revision(ctx, slug, number)
+	r, err := s.Store.Desks.Revision(ctx, slug, number)
 	if errors.Is(err, record.ErrNotFound) {
 		return r, &Problem{Code: NoDesk, Sentence: fmt.Sprintf("The desk %q has no revision %d.", slug, number)}
 	}
@@ -61,7 +61,7 @@ func (s *Service) Return(ctx context.Context, slug string, number int, by string
 	if _, err := s.Check(fmt.Sprintf("revision %d", number), []byte(r.File)); err != nil {
 		return r, err
 	}
-	if err := s.Store.Return(ctx, slug, number); err != nil {
+	if err := s.Store.Desks.Return(ctx, slug, number); err != nil {
 		return r, noDesk(slug, err)
 	}
 	s.forget(slug)
@@ -71,7 +71,7 @@ func (s *Service) Return(ctx context.Context, slug string, number int, by string
 
 // Withdraw closes a desk to visitors; its revisions and conversations stay.
 func (s *Service) Withdraw(ctx context.Context, slug, by string) error {
-	if err := s.Store.Withdraw(ctx, slug); err != nil {
+	if err := s.Store.Desks.Withdraw(ctx, slug); err != nil {
 		if errors.Is(err, record.ErrNotFound) {
 			return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("There is no published desk %q.", slug)}
 		}
@@ -85,11 +85,11 @@ func (s *Service) Withdraw(ctx context.Context, slug, by string) error {
 // Draft returns a desk's draft; one without a draft has its published or
 // newest file for one.
 func (s *Service) Draft(ctx context.Context, slug string) (record.Draft, error) {
-	draft, err := s.Store.Draft(ctx, slug)
+	draft, err := s.Store.Desks.Draft(ctx, slug)
 	if !errors.Is(err, record.ErrNotFound) {
 		return draft, err
 	}
-	d, err := s.Store.Desk(ctx, slug, s.today())
+	d, err := s.Store.Desks.Desk(ctx, slug, s.today())
 	if err != nil {
 		return draft, noDesk(slug, err)
 	}
@@ -109,7 +109,7 @@ func (s *Service) SaveDraft(ctx context.Context, slug string, text []byte, by st
 	if len(text) > yamlfile.LargestFile {
 		return problems, nil // not kept; the problem says why
 	}
-	if err := s.Store.SaveDraft(ctx, slug, string(clean(text)), problems == nil, by, s.Now()); err != nil {
+	if err := s.Store.Desks.SaveDraft(ctx, slug, string(clean(text)), problems == nil, by, s.Now()); err != nil {
 		return nil, err
 	}
 	s.forget(slug)
@@ -135,7 +135,7 @@ func (s *Service) Problems(slug string, text []byte) (yamlfile.Problems, error) 
 
 // DropDraft forgets a draft, and a desk that was never more than one.
 func (s *Service) DropDraft(ctx context.Context, slug string) error {
-	err := s.Store.DropDraft(ctx, slug)
+	err := s.Store.Desks.DropDraft(ctx, slug)
 	s.forget(slug)
 	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("The desk %q has no draft.", slug)}
@@ -162,7 +162,7 @@ func (s *Service) Duplicate(ctx context.Context, slug, as, by string) error {
 
 // free makes sure that there is no desk at a slug.
 func (s *Service) free(ctx context.Context, slug string) error {
-	switch _, err := s.Store.Desk(ctx, slug, s.today()); {
+	switch _, err := s.Store.Desks.Desk(ctx, slug, s.today()); {
 	case err == nil:
 		return &Problem{Code: Taken, Sentence: fmt.Sprintf("There is a desk %q already. Choose another address.", slug)}
 	case !errors.Is(err, record.ErrNotFound):
@@ -199,12 +199,12 @@ func (s *Service) Export(ctx context.Context, slug string) (Packed, error) {
 		return Packed{}, err
 	}
 	p := Packed{Format: PackedFormat, Slug: slug, Published: d.Published, Revisions: []PackedRevision{}}
-	if draft, err := s.Store.Draft(ctx, slug); err == nil {
+	if draft, err := s.Store.Desks.Draft(ctx, slug); err == nil {
 		p.Draft = draft.File
 	} else if !errors.Is(err, record.ErrNotFound) {
 		return p, err
 	}
-	list, err := s.Store.Revisions(ctx, slug)
+	list, err := s.Store.Desks.Revisions(ctx, slug)
 	for _, r := range slices.Backward(list) {
 		p.Revisions = append(p.Revisions, PackedRevision{r.Number, r.Note, r.MadeBy, r.MadeAt, r.File})
 	}
@@ -255,7 +255,7 @@ func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slu
 	if len(revisions) == 0 && p.Draft == "" {
 		return as, nil, &Problem{Code: Invalid, Sentence: "This packed desk is empty."}
 	}
-	if err := s.Store.Import(ctx, as, revisions, published); err != nil {
+	if err := s.Store.Desks.Import(ctx, as, revisions, published); err != nil {
 		return as, nil, err
 	}
 	if p.Draft != "" {

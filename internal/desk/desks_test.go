@@ -247,7 +247,7 @@ func TestConnectionsAreAddedWhileRunning(t *testing.T) {
 	if probes, err := b.Desks.Models.Probe(ctx, "dock-leaf"); err != nil || !probes[0].Works || stored[0].AtOnce != 5 || stored[0].Patience != 7*time.Second || !stored[0].Typed() {
 		t.Errorf("changed: %+v, %+v, %v", probes, stored, err)
 	}
-	kept, err := b.Store.StoredConnections(ctx)
+	kept, err := b.Store.Connections.StoredConnections(ctx)
 	if err != nil || len(kept) != 1 || strings.Contains(string(kept[0].Key)+string(kept[0].Settings), testbed.ModelKey) {
 		t.Errorf("on record: %+v, %v", kept, err)
 	}

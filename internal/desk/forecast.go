@@ -64,7 +64,7 @@ func (s *Service) Forecast(ctx context.Context, slug string) (Forecast, error) {
 		return f, err
 	}
 	now := s.Now()
-	rows, err := s.Store.Usage(ctx, record.UsageFilter{By: []string{"kind"}, Desk: d.Slug, From: now.AddDate(0, 0, -30), To: now.AddDate(0, 0, 1), Limit: 10})
+	rows, err := s.Store.Traces.Usage(ctx, record.UsageFilter{By: []string{"kind"}, Desk: d.Slug, From: now.AddDate(0, 0, -30), To: now.AddDate(0, 0, 1), Limit: 10})
 	for _, row := range rows {
 		if row.Keys[0] == "reply" && row.Turns > 0 {
 			f.Turns, f.Usual = row.Turns, row.Cost/float64(row.Turns)

@@ -27,7 +27,7 @@ const longestName = 120
 
 // Attempts returns all attempts at a visitor's turn, the first one first.
 func (s *Service) Attempts(ctx context.Context, visitor record.Visitor, turn uuid.UUID) ([]record.Attempt, error) {
-	attempts, err := s.Store.Attempts(ctx, turn, visitor)
+	attempts, err := s.Store.Conversations.Attempts(ctx, turn, visitor)
 	return attempts, s.found(NoTurn, err)
 }
 
@@ -36,7 +36,7 @@ func (s *Service) Choose(ctx context.Context, visitor record.Visitor, turn uuid.
 	if s.liveReply(visitor, turn) != nil {
 		return &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
-	return s.found(NoTurn, s.Store.Choose(ctx, turn, visitor, attempt))
+	return s.found(NoTurn, s.Store.Conversations.Choose(ctx, turn, visitor, attempt))
 }
 
 // TakeBack takes back the last turn of a visitor's conversation and returns its
@@ -46,14 +46,14 @@ func (s *Service) TakeBack(ctx context.Context, visitor record.Visitor, turn uui
 	if s.liveReply(visitor, turn) != nil {
 		return "", 0, &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
-	question, left, err = s.Store.TakeBack(ctx, turn, visitor, s.Now())
+	question, left, err = s.Store.Conversations.TakeBack(ctx, turn, visitor, s.Now())
 	return question, left, s.found(NoTurn, err)
 }
 
 // Show leads the conversation through a turn: another branch, or one that was
 // taken back.
 func (s *Service) Show(ctx context.Context, visitor record.Visitor, turn uuid.UUID) error {
-	t, err := s.Store.Turn(ctx, turn, visitor)
+	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return s.found(NoTurn, err)
 	}
@@ -63,7 +63,7 @@ func (s *Service) Show(ctx context.Context, visitor record.Visitor, turn uuid.UU
 	if busy {
 		return &Problem{Code: StillWriting, Sentence: Sentence(StillWriting)}
 	}
-	return s.found(NoTurn, s.Store.Show(ctx, turn, visitor))
+	return s.found(NoTurn, s.Store.Conversations.Show(ctx, turn, visitor))
 }
 
 // Rename gives a visitor's conversation a title.
@@ -72,7 +72,7 @@ func (s *Service) Rename(ctx context.Context, visitor record.Visitor, id uuid.UU
 	if n := utf8.RuneCountInString(title); n == 0 || n > longestName {
 		return &Problem{Code: Invalid, Sentence: fmt.Sprintf("Give the conversation a name of up to %d characters.", longestName)}
 	}
-	return s.found(NoConversation, s.Store.Rename(ctx, id, visitor, title))
+	return s.found(NoConversation, s.Store.Conversations.Rename(ctx, id, visitor, title))
 }
 
 // tidy makes one line of what somebody typed, of at most so many characters; 0
@@ -88,25 +88,25 @@ func tidy(text string, most int) string {
 // Share makes a visitor's conversation readable, as it is at any time, to
 // whoever has a link that cannot be guessed, and returns the link's end.
 func (s *Service) Share(ctx context.Context, visitor record.Visitor, id uuid.UUID) (string, error) {
-	share, err := s.Store.Share(ctx, id, visitor, strings.ToLower(rand.Text()))
+	share, err := s.Store.Conversations.Share(ctx, id, visitor, strings.ToLower(rand.Text()))
 	return share, s.found(NoConversation, err)
 }
 
 // Unshare withdraws the link.
 func (s *Service) Unshare(ctx context.Context, visitor record.Visitor, id uuid.UUID) error {
-	return s.found(NoConversation, s.Store.Unshare(ctx, id, visitor))
+	return s.found(NoConversation, s.Store.Conversations.Unshare(ctx, id, visitor))
 }
 
 // Shared returns a conversation by the end of its link.
 func (s *Service) Shared(ctx context.Context, share string) (record.Conversation, []record.Turn, error) {
-	c, turns, err := s.Store.Shared(ctx, share)
+	c, turns, err := s.Store.Conversations.Shared(ctx, share)
 	return c, turns, s.found(NotShared, err)
 }
 
 // Remove takes a visitor's conversation away and stops a reply that is being
 // made in it. Restore brings it back for 30 days.
 func (s *Service) Remove(ctx context.Context, visitor record.Visitor, id uuid.UUID) error {
-	if err := s.Store.Remove(ctx, id, visitor, s.Now()); err != nil {
+	if err := s.Store.Conversations.Remove(ctx, id, visitor, s.Now()); err != nil {
 		return s.found(NoConversation, err)
 	}
 	s.mu.Lock()
@@ -119,7 +119,7 @@ func (s *Service) Remove(ctx context.Context, visitor record.Visitor, id uuid.UU
 
 // Restore brings a removed conversation back.
 func (s *Service) Restore(ctx context.Context, visitor record.Visitor, id uuid.UUID) error {
-	return s.found(NoConversation, s.Store.Restore(ctx, id, visitor))
+	return s.found(NoConversation, s.Store.Conversations.Restore(ctx, id, visitor))
 }
 
 // found turns the store's errors into Problems; nil stays nil.
@@ -132,10 +132,10 @@ func (s *Service) found(code Code, err error) error {
 
 // purge deletes for good what was removed long ago.
 func (s *Service) purge(ctx context.Context) {
-	if err := s.Store.PurgeAccess(ctx, s.Now().Add(-keepAccess)); err != nil && ctx.Err() == nil {
+	if err := s.Store.Accounts.PurgeAccess(ctx, s.Now().Add(-keepAccess)); err != nil && ctx.Err() == nil {
 		s.Log.Warn("deleting removed tokens and connections", "error", err)
 	}
-	n, err := s.Store.Purge(ctx, s.Now().Add(-keepRemoved))
+	n, err := s.Store.Conversations.Purge(ctx, s.Now().Add(-keepRemoved))
 	switch {
 	case err != nil && !errors.Is(err, context.Canceled):
 		s.Log.Warn("deleting removed conversations", "error", err)

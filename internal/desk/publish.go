@@ -36,7 +36,7 @@ func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
 	if err != nil || len(f.Shelves) == 0 || s.Shelves == nil {
 		return f, err
 	}
-	there, err := s.Store.Shelves(context.Background())
+	there, err := s.Store.Shelves.Shelves(context.Background())
 	if err != nil {
 		return f, problem(NoRecords, err)
 	}
@@ -117,12 +117,12 @@ func (s *Service) Publish(ctx context.Context, name string, text []byte, note, b
 	if err != nil {
 		return record.Revision{}, false, err
 	}
-	r, fresh, err = s.Store.Publish(ctx, f.Slug, string(text), tidy(note, longestNote), by)
+	r, fresh, err = s.Store.Desks.Publish(ctx, f.Slug, string(text), tidy(note, longestNote), by)
 	if err != nil {
 		return r, false, err
 	}
 	if fresh && len(f.Shelves) > 0 {
-		if err := s.Store.NoteShelves(ctx, r.DeskID, r.Number, f.Shelves); err != nil {
+		if err := s.Store.Desks.NoteShelves(ctx, r.DeskID, r.Number, f.Shelves); err != nil {
 			return r, fresh, fmt.Errorf("note the state of the shelves: %w", err)
 		}
 	}
@@ -203,7 +203,7 @@ func (s *Service) chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
 func (s *Service) revision(ctx context.Context, slug string) (record.Revision, error) {
 	slug, wantsDraft := strings.CutPrefix(slug, DraftMark)
 	if wantsDraft {
-		draft, err := s.Store.Draft(ctx, slug)
+		draft, err := s.Store.Desks.Draft(ctx, slug)
 		if err == nil && draft.Good != "" {
 			return record.Revision{DeskID: draft.DeskID, Slug: slug, File: draft.Good, MadeBy: draft.ChangedBy, MadeAt: draft.ChangedAt}, nil
 		}
@@ -211,7 +211,7 @@ func (s *Service) revision(ctx context.Context, slug string) (record.Revision, e
 			return record.Revision{}, problem(NoRecords, err)
 		}
 	}
-	r, err := s.Store.Published(ctx, slug)
+	r, err := s.Store.Desks.Published(ctx, slug)
 	switch {
 	case errors.Is(err, record.ErrNotFound) && wantsDraft:
 		return r, &Problem{Code: NoDesk, Sentence: "There is nothing to show yet: the file has mistakes."}

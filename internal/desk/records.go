@@ -18,20 +18,20 @@ func (s *Service) DeskConversations(ctx context.Context, slug string, page recor
 		return nil, err
 	}
 	page.Limit = pageLimit(page.Limit)
-	return s.Store.DeskConversations(ctx, slug, page)
+	return s.Store.Conversations.DeskConversations(ctx, slug, page)
 }
 
 // DeskConversation returns a conversation with the summaries of its beginning,
 // the oldest first.
 func (s *Service) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
-	c, turns, summaries, err := s.Store.DeskConversation(ctx, id)
+	c, turns, summaries, err := s.Store.Conversations.DeskConversation(ctx, id)
 	return c, turns, summaries, noConversation(err)
 }
 
 // RemoveAny takes anybody's conversation away; RestoreAny brings it back for
 // 30 days.
 func (s *Service) RemoveAny(ctx context.Context, id uuid.UUID, by string) error {
-	err := s.Store.RemoveAny(ctx, id, s.Now())
+	err := s.Store.Conversations.RemoveAny(ctx, id, s.Now())
 	if err == nil {
 		s.Log.Info("a maker removed a conversation", "conversation", id, "by", by)
 	}
@@ -40,7 +40,7 @@ func (s *Service) RemoveAny(ctx context.Context, id uuid.UUID, by string) error 
 
 // RestoreAny brings anybody's removed conversation back.
 func (s *Service) RestoreAny(ctx context.Context, id uuid.UUID) error {
-	return noConversation(s.Store.RestoreAny(ctx, id))
+	return noConversation(s.Store.Conversations.RestoreAny(ctx, id))
 }
 
 func noConversation(err error) error {
@@ -62,7 +62,7 @@ func (s *Service) index(ctx context.Context) {
 	if len(turns) == 0 {
 		return
 	}
-	if err := s.Store.IndexWords(ctx, turns); err != nil && ctx.Err() == nil {
+	if err := s.Store.Conversations.IndexWords(ctx, turns); err != nil && ctx.Err() == nil {
 		s.Log.Warn("making replies findable; trying again within the hour", "replies", len(turns), "error", err)
 	}
 }
@@ -71,9 +71,9 @@ func (s *Service) index(ctx context.Context) {
 func (s *Service) indexRest(ctx context.Context) {
 	const atOnce = 500
 	for {
-		turns, err := s.Store.Unindexed(ctx, atOnce)
+		turns, err := s.Store.Conversations.Unindexed(ctx, atOnce)
 		if err == nil {
-			err = s.Store.IndexWords(ctx, turns)
+			err = s.Store.Conversations.IndexWords(ctx, turns)
 		}
 		if err != nil && ctx.Err() == nil {
 			s.Log.Warn("making old replies findable", "error", err)

@@ -147,7 +147,7 @@ func (s *Service) fold(ctx context.Context, d *Desk, r *Reply, before *record.Su
 		}
 		notes = prompt.Measure(d.counter, text)
 		last := turns[n-1]
-		err = s.Store.KeepSummary(ctx, record.Summary{
+		err = s.Store.Replies.KeepSummary(ctx, record.Summary{
 			Upto: last.ID, Conversation: r.Conversation, Turns: last.Number, Text: text, Tokens: notes.Tokens,
 			Vocabulary: d.counter.Vocabulary(), Model: d.Entry.Path(), MadeAt: s.Now(),
 		})
@@ -178,7 +178,7 @@ func (s *Service) summarise(ctx context.Context, d *Desk, r *Reply, messages []p
 		Usage: record.Usage(recipe.Sum([]recipe.Span{span})), Slug: d.Slug, Conversation: r.Conversation,
 	}
 	s.fill(t, []recipe.Span{span}, nil, "")
-	if failed := s.Store.KeepTrace(context.WithoutCancel(ctx), t); failed != nil {
+	if failed := s.Store.Traces.KeepTrace(context.WithoutCancel(ctx), t); failed != nil {
 		s.Log.Warn("what a summary used could not be put on record", "error", failed)
 	}
 	return said, err

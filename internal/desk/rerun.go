@@ -75,7 +75,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	}
 	s.fill(t, r.Spans(), takes, "")
 	s.Log.Info("a reply was run again", "trace", id, "step", e.Step, "by", by, "state", t.State)
-	if err := s.Store.KeepTrace(context.WithoutCancel(ctx), t); err != nil {
+	if err := s.Store.Traces.KeepTrace(context.WithoutCancel(ctx), t); err != nil {
 		return original, s.logged("run again", problem(NoRecords, err))
 	}
 	return s.Inside(context.WithoutCancel(ctx), t.ID, 0)
@@ -86,7 +86,7 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*Desk, asked, er
 	d := &Desk{}
 	var err error
 	if t.Revision > 0 {
-		d.Revision, err = s.Store.Revision(ctx, t.Slug, t.Revision)
+		d.Revision, err = s.Store.Desks.Revision(ctx, t.Slug, t.Revision)
 	} else {
 		d.Revision, err = s.revision(ctx, DraftMark+t.Slug)
 	}
@@ -98,7 +98,7 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*Desk, asked, er
 	if err != nil {
 		return nil, asked{}, s.logged("run again", problem(NotSetUp, err))
 	}
-	choice, err := s.Store.ChoiceOf(ctx, t.Turn, t.Attempt)
+	choice, err := s.Store.Traces.ChoiceOf(ctx, t.Turn, t.Attempt)
 	if err == nil && choice != nil {
 		var c deskfile.Choice
 		if json.Unmarshal(choice, &c) == nil {
@@ -107,7 +107,7 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*Desk, asked, er
 			}
 		}
 	}
-	given, taken, past, err := s.Store.PastOf(ctx, t.Turn, t.Attempt, d.recalled())
+	given, taken, past, err := s.Store.Replies.PastOf(ctx, t.Turn, t.Attempt, d.recalled())
 	if err != nil {
 		return nil, asked{}, s.notFound(NoTrace, err)
 	}

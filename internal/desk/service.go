@@ -96,7 +96,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 		folding:  map[uuid.UUID]bool{},
 		keys:     newKeyring(),
 	}
-	lease, err := o.Store.Register(ctx, s.instance)
+	lease, err := o.Store.Replies.Register(ctx, s.instance)
 	if err != nil {
 		return nil, err
 	}
@@ -108,7 +108,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 		lease.Close(ctx)
 		return nil, err
 	}
-	s.scribe = newScribe(o.Store.Keep, o.Log, o.Now)
+	s.scribe = newScribe(o.Store.Replies.Keep, o.Log, o.Now)
 	s.makeCtx, s.endMaking = context.WithCancelCause(context.Background())
 	background, stop := context.WithCancel(context.Background())
 	s.stop = stop
@@ -160,7 +160,7 @@ func RandomInstance() int32 {
 
 // sweep marks what dead instances left running.
 func (s *Service) sweep(ctx context.Context) error {
-	n, err := s.Store.MarkInterrupted(ctx, s.instance)
+	n, err := s.Store.Replies.MarkInterrupted(ctx, s.instance)
 	if n > 0 {
 		s.Log.Warn("replies were interrupted by the end of a service", "replies", n)
 	}
@@ -178,7 +178,7 @@ func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Insta
 		}
 		lease.Close(ctx)
 	}
-	lease, _ = s.Store.Register(ctx, s.instance)
+	lease, _ = s.Store.Replies.Register(ctx, s.instance)
 	return lease
 }
 

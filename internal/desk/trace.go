@@ -74,7 +74,7 @@ func withoutNUL(text []byte) []byte {
 // Traces lists traces for makers, the newest first.
 func (s *Service) Traces(ctx context.Context, f record.TraceFilter) ([]record.Trace, error) {
 	f.Limit = pageLimit(f.Limit)
-	return s.Store.Traces(ctx, f)
+	return s.Store.Traces.Traces(ctx, f)
 }
 
 // Inside is a trace with its spans.
@@ -90,7 +90,7 @@ type Inside struct {
 // Inside returns a trace by its id, or that of the reply to a turn: of the
 // attempt, 0 for the one that counts. A reply on its way is shown as it is now.
 func (s *Service) Inside(ctx context.Context, id uuid.UUID, attempt int) (Inside, error) {
-	t, err := s.Store.Trace(ctx, id)
+	t, err := s.Store.Traces.Trace(ctx, id)
 	if errors.Is(err, record.ErrNotFound) {
 		return s.insideTurn(ctx, id, attempt)
 	}
@@ -111,7 +111,7 @@ func (s *Service) insideTurn(ctx context.Context, turn uuid.UUID, attempt int) (
 			Seconds: s.Now().Sub(r.StartedAt).Seconds(), Usage: record.Usage(r.record.Usage()),
 		}}, nil
 	}
-	t, err := s.Store.TraceOf(ctx, turn, attempt)
+	t, err := s.Store.Traces.TraceOf(ctx, turn, attempt)
 	if err != nil {
 		return Inside{}, s.notFound(NoTrace, err)
 	}
@@ -126,7 +126,7 @@ func (s *Service) inside(ctx context.Context, t record.Trace) (in Inside, err er
 		return in, s.logged("look inside", problem(Unexpected, err))
 	}
 	if t.Kind == "reply" {
-		in.Reruns, err = s.Store.Traces(ctx, record.TraceFilter{Turn: t.Turn, Kind: "rerun", Limit: 50})
+		in.Reruns, err = s.Store.Traces.Traces(ctx, record.TraceFilter{Turn: t.Turn, Kind: "rerun", Limit: 50})
 	}
 	return in, err
 }
@@ -151,7 +151,7 @@ const keepingKey = "traces"
 // TraceKeeping returns for how long traces are kept whole.
 func (s *Service) TraceKeeping(ctx context.Context) (Keeping, error) {
 	k := Keeping{Days: DefaultKeeping}
-	err := s.Store.Setting(ctx, keepingKey, &k)
+	err := s.Store.Traces.Setting(ctx, keepingKey, &k)
 	return k, err
 }
 
@@ -161,7 +161,7 @@ func (s *Service) SetTraceKeeping(ctx context.Context, k Keeping, by string) err
 	if k.Days < 1 || k.Days > 36500 {
 		return &Problem{Code: Invalid, Sentence: "Traces are kept for at least one day, and at most 36500."}
 	}
-	err := s.Store.SetSetting(ctx, keepingKey, k)
+	err := s.Store.Traces.SetSetting(ctx, keepingKey, k)
 	if err == nil {
 		s.Log.Info("keeping of traces set", "days", k.Days, "by", by)
 	}
@@ -173,7 +173,7 @@ func (s *Service) thin(ctx context.Context) {
 	k, err := s.TraceKeeping(ctx)
 	n := 0
 	if err == nil {
-		n, err = s.Store.Thin(ctx, s.Now().Add(-time.Duration(k.Days)*24*time.Hour))
+		n, err = s.Store.Traces.Thin(ctx, s.Now().Add(-time.Duration(k.Days)*24*time.Hour))
 	}
 	if err != nil && ctx.Err() == nil {
 		s.Log.Warn("thinning traces", "error", err)

@@ -64,7 +64,7 @@ func TestEveryReplyLeavesItsTrace(t *testing.T) {
 		return err == nil && len(found) == 1
 	})
 	// Kept for a time, then thinned to figures.
-	if _, err := b.Store.Thin(ctx, time.Now().Add(time.Hour)); err != nil {
+	if _, err := b.Store.Traces.Thin(ctx, time.Now().Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
 	if in, err = b.Desks.Inside(ctx, in.ID, 0); err != nil || !in.Thinned || in.Spans != nil || in.Usage.PromptTokens == 0 {
@@ -148,7 +148,7 @@ func TestRunAgainFromAStep(t *testing.T) {
 	if original, err = b.Desks.Inside(ctx, original.ID, 0); err != nil || len(original.Reruns) != 4 {
 		t.Errorf("%d reruns, %v", len(original.Reruns), err)
 	}
-	rows, err := b.Store.Usage(ctx, record.UsageFilter{By: []string{"kind"}, From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 10})
+	rows, err := b.Store.Traces.Usage(ctx, record.UsageFilter{By: []string{"kind"}, From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 10})
 	calls := map[string]int{}
 	for _, row := range rows {
 		calls[row.Keys[0]] = row.Calls
@@ -168,19 +168,19 @@ func TestATraceGoesWithItsConversation(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Store.Remove(ctx, r.Conversation, alice, time.Now()); err != nil {
+	if err := b.Store.Conversations.Remove(ctx, r.Conversation, alice, time.Now()); err != nil {
 		t.Fatal(err)
 	}
 	if found, err := b.Desks.Traces(ctx, record.TraceFilter{}); err != nil || len(found) != 0 {
 		t.Errorf("listed though it is removed: %d, %v", len(found), err)
 	}
-	if n, err := b.Store.Purge(ctx, time.Now().Add(time.Hour)); err != nil || n != 1 {
+	if n, err := b.Store.Conversations.Purge(ctx, time.Now().Add(time.Hour)); err != nil || n != 1 {
 		t.Fatalf("%d went, %v", n, err)
 	}
-	if _, err := b.Store.Trace(ctx, in.ID); !errors.Is(err, record.ErrNotFound) {
+	if _, err := b.Store.Traces.Trace(ctx, in.ID); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("the trace is still there: %v", err)
 	}
-	rows, err := b.Store.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	rows, err := b.Store.Traces.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Calls != 1 {
 		t.Errorf("%+v, %v", rows, err)
 	}
@@ -222,7 +222,7 @@ func TestSeveralTextsAndWhatIsPreferred(t *testing.T) {
 	if err != nil || !strings.Contains(string(text), strings.Trim(string(half), `"`)) {
 		t.Errorf("%s, %v", text, err)
 	}
-	counts, err := b.Store.Preferences(ctx, "helper")
+	counts, err := b.Store.Verdicts.Preferences(ctx, "helper")
 	if err != nil || len(counts) != 2 || counts[0].Title != "heather-2" || counts[0].Preferred != 1 || counts[0].Shown != 1 || counts[1].Preferred != 0 {
 		t.Errorf("%+v, %v", counts, err)
 	}
@@ -355,7 +355,7 @@ func TestTheCostIsThatOfTheDay(t *testing.T) {
 	if err != nil || turn.Attempt.Cost != want || want == 0 {
 		t.Errorf("cost %v, want %v, %v", turn.Attempt.Cost, want, err)
 	}
-	rows, err := b.Store.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	rows, err := b.Store.Traces.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Cost != want {
 		t.Errorf("%+v, %v", rows, err)
 	}

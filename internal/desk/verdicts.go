@@ -34,12 +34,12 @@ func (s *Service) Judge(ctx context.Context, visitor record.Visitor, turn uuid.U
 		v.Reason, v.Remark = "", ""
 	}
 	v.Remark = tidy(v.Remark, longestRemark)
-	return s.found(NoTurn, s.Store.Judge(ctx, turn, visitor, attempt, v, s.Now()))
+	return s.found(NoTurn, s.Store.Conversations.Judge(ctx, turn, visitor, attempt, v, s.Now()))
 }
 
 // Prefer makes one of several texts the reply that counts.
 func (s *Service) Prefer(ctx context.Context, visitor record.Visitor, turn uuid.UUID, attempt, lane int) error {
-	t, err := s.Store.Turn(ctx, turn, visitor)
+	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return s.notFound(NoTurn, err)
 	}
@@ -51,7 +51,7 @@ func (s *Service) Prefer(ctx context.Context, visitor record.Visitor, turn uuid.
 	if d, err := s.Open(ctx, t.Slug); err == nil {
 		tokens = d.counter.Count(lanes[lane].Text)
 	}
-	return s.found(NoTurn, s.Store.Prefer(ctx, turn, visitor, attempt, lane, tokens))
+	return s.found(NoTurn, s.Store.Conversations.Prefer(ctx, turn, visitor, attempt, lane, tokens))
 }
 
 // Find keeps what a maker found out about a judged reply.
@@ -60,7 +60,7 @@ func (s *Service) Find(ctx context.Context, turn uuid.UUID, attempt int, f recor
 		return &Problem{Code: Invalid, Sentence: "The cause is one of: " + strings.Join(Causes(), ", ") + "."}
 	}
 	f.Note = tidy(f.Note, longestRemark)
-	err := s.Store.Find(ctx, turn, attempt, f, s.Now())
+	err := s.Store.Verdicts.Find(ctx, turn, attempt, f, s.Now())
 	if errors.Is(err, record.ErrNotFound) {
 		return &Problem{Code: NoTurn, Sentence: "There is no verdict on this reply. It may have been taken back."}
 	}
@@ -70,7 +70,7 @@ func (s *Service) Find(ctx context.Context, turn uuid.UUID, attempt int, f recor
 // Judgements lists judged replies for makers.
 func (s *Service) Judgements(ctx context.Context, f record.JudgedFilter) ([]record.Judged, error) {
 	f.Limit = pageLimit(f.Limit)
-	return s.Store.Judgements(ctx, f)
+	return s.Store.Verdicts.Judgements(ctx, f)
 }
 
 // weeksCounted is how far back causes are counted.
@@ -78,5 +78,5 @@ const weeksCounted = 12
 
 // CauseCounts counts the replies that did not help by week and cause.
 func (s *Service) CauseCounts(ctx context.Context, slug string) ([]record.CauseCount, error) {
-	return s.Store.Causes(ctx, slug, s.Now().Add(-weeksCounted*7*24*time.Hour))
+	return s.Store.Verdicts.Causes(ctx, slug, s.Now().Add(-weeksCounted*7*24*time.Hour))
 }

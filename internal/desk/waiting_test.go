@@ -141,7 +141,7 @@ func TestTwoQuestionsAtOnceInTwoInstances(t *testing.T) {
 	var p *desk.Problem
 	r := ask(t, b, desk.Question{Text: "first"})
 	settled(t, r)
-	if err := b.Store.Ask(ctx, record.NewTurn{ // as another instance would
+	if err := b.Store.Replies.Ask(ctx, record.NewTurn{ // as another instance would
 		ID: r.Conversation, Conversation: r.Conversation, Place: record.Place{Number: 2, Parent: &r.Turn}, DeskID: 1, Visitor: alice,
 		Key: "k", Question: "q", Vocabulary: "estimate", AskedAt: time.Now(),
 	}); !errors.Is(err, record.ErrNotFound) {

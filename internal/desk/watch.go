@@ -14,11 +14,11 @@ func (s *Service) Watch(ctx context.Context, visitor record.Visitor, turn uuid.U
 	if r := s.liveReply(visitor, turn); r != nil {
 		return r, nil
 	}
-	t, err := s.Store.Turn(ctx, turn, visitor)
+	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err == nil && t.Attempt.State == record.Running {
 		// Nobody here makes it: its service has died, or it is another's.
 		if err = s.sweep(ctx); err == nil {
-			t, err = s.Store.Turn(ctx, turn, visitor)
+			t, err = s.Store.Conversations.Turn(ctx, turn, visitor)
 		}
 	}
 	if err != nil {
@@ -34,7 +34,7 @@ func (s *Service) Watch(ctx context.Context, visitor record.Visitor, turn uuid.U
 
 // Turn returns a visitor's turn as it is on record.
 func (s *Service) Turn(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Turn, error) {
-	t, err := s.Store.Turn(ctx, id, visitor)
+	t, err := s.Store.Conversations.Turn(ctx, id, visitor)
 	if err != nil {
 		return t, s.notFound(NoTurn, err)
 	}
@@ -55,7 +55,7 @@ func (s *Service) liveReply(visitor record.Visitor, turn uuid.UUID) *Reply {
 func (s *Service) followRecord(r *Reply, visitor record.Visitor) {
 	for s.makeCtx.Err() == nil {
 		sleep(s.makeCtx, keepAfter)
-		t, err := s.Store.Turn(s.makeCtx, r.Turn, visitor)
+		t, err := s.Store.Conversations.Turn(s.makeCtx, r.Turn, visitor)
 		if err != nil || t.Attempt.Number != r.Attempt {
 			continue
 		}
@@ -73,7 +73,7 @@ func (s *Service) followRecord(r *Reply, visitor record.Visitor) {
 // Conversation returns a visitor's conversation; replies on their way come
 // with the text they have now, not the text on record.
 func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Conversation, []record.Turn, error) {
-	c, turns, err := s.Store.Conversation(ctx, id, visitor)
+	c, turns, err := s.Store.Conversations.Conversation(ctx, id, visitor)
 	if err != nil {
 		return c, nil, s.notFound(NoConversation, err)
 	}
@@ -90,7 +90,7 @@ func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id u
 		if err := s.sweep(ctx); err != nil {
 			continue
 		}
-		if again, err := s.Store.Turn(ctx, t.ID, visitor); err == nil {
+		if again, err := s.Store.Conversations.Turn(ctx, t.ID, visitor); err == nil {
 			*t = again
 		}
 	}
@@ -100,7 +100,7 @@ func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id u
 // Conversations lists a visitor's conversations at a desk.
 func (s *Service) Conversations(ctx context.Context, visitor record.Visitor, slug string, page record.Page) ([]record.Conversation, error) {
 	page.Limit = pageLimit(page.Limit)
-	list, err := s.Store.Conversations(ctx, slug, visitor, page)
+	list, err := s.Store.Conversations.Conversations(ctx, slug, visitor, page)
 	if err != nil {
 		return nil, s.logged("list conversations", problem(NoRecords, err))
 	}

@@ -264,11 +264,11 @@ func masterKeyFile(o Settings) string {
 // an account. What makes it secret stands behind #, which browsers do not send
 // on. Every start makes the link anew.
 func firstLink(ctx context.Context, st *store.Store, address string) (string, error) {
-	if any, err := st.AnyAccount(ctx); any || err != nil {
+	if any, err := st.Accounts.AnyAccount(ctx); any || err != nil {
 		return "", err
 	}
 	secret := strings.ToLower(rand.Text())
-	return address + "/console/welcome#" + secret, st.SetFirstLink(ctx, secret, time.Now())
+	return address + "/console/welcome#" + secret, st.Accounts.SetFirstLink(ctx, secret, time.Now())
 }
 
 // introduce makes sure that the command line on this machine can reach the
@@ -279,11 +279,11 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 	if err != nil || c.Token == "" {
 		c = &client.Client{Token: web.NewTokenSecret()}
 	}
-	if _, err := st.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, record.ErrNotFound) {
-		if err := st.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
+	if _, err := st.Accounts.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, record.ErrNotFound) {
+		if err := st.Accounts.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return "", err
 		}
-		if _, err := st.AddToken(ctx, record.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {
+		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {
 			return "", err
 		}
 	} else if err != nil {

@@ -27,7 +27,7 @@ const MostAttached = 10
 // Attach puts a visitor's file on the shelf of a conversation that is theirs or
 // is to begin.
 func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64, name string, body io.Reader) ([]Added, error) {
-	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if errors.Is(err, record.ErrNotFound) {
 		a, err = l.makeAttached(ctx, conversation, visitor, desk)
 	}
@@ -37,7 +37,7 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 	if err != nil {
 		return nil, err
 	}
-	there, err := l.Store.Documents(ctx, a.ID)
+	there, err := l.Store.Shelves.Documents(ctx, a.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -57,25 +57,25 @@ func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visi
 		return a, err
 	}
 	a = record.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation, Visitor: visitor, DeskID: desk}
-	a.ID, err = l.Store.MakeAttached(ctx, a, l.Now())
+	a.ID, err = l.Store.Shelves.MakeAttached(ctx, a, l.Now())
 	return a, err
 }
 
 // Attached lists what a visitor attached to a conversation.
 func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document, error) {
-	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if errors.Is(err, record.ErrNotFound) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	return l.Store.Documents(ctx, a.ID)
+	return l.Store.Shelves.Documents(ctx, a.ID)
 }
 
 // Detach takes back what a visitor attached.
 func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, id int64) error {
-	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if errors.Is(err, record.ErrNotFound) {
 		return missing("there is no such document")
 	}
@@ -91,14 +91,14 @@ func (l *Library) MayOpen(ctx context.Context, slug string, visitor record.Visit
 	if err != nil {
 		return false
 	}
-	_, err = l.Store.AttachedTo(ctx, conversation, visitor)
+	_, err = l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	return err == nil
 }
 
 // AttachedShelf returns the name of a conversation's shelf once all that is on
 // it has been read; "" if there is none.
 func (l *Library) AttachedShelf(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (string, error) {
-	a, err := l.Store.AttachedTo(ctx, conversation, visitor)
+	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if errors.Is(err, record.ErrNotFound) {
 		return "", nil
 	}
@@ -106,7 +106,7 @@ func (l *Library) AttachedShelf(ctx context.Context, conversation uuid.UUID, vis
 		return "", err
 	}
 	for {
-		f, err := l.Store.Shelf(ctx, a.Slug)
+		f, err := l.Store.Shelves.Shelf(ctx, a.Slug)
 		if err != nil || f.Unread == 0 {
 			return a.Slug, err
 		}

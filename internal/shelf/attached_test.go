@@ -168,13 +168,13 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if all, err := b.Client.Attached(t.Context(), "reader", conversation); err != nil || len(all) != 0 {
 		t.Errorf("of a removed conversation: %+v, %v", all, err)
 	}
-	if _, err := b.Store.Purge(context.Background(), time.Now().Add(time.Hour)); err != nil {
+	if _, err := b.Store.Conversations.Purge(context.Background(), time.Now().Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Store.Shelf(t.Context(), slug); err != record.ErrNotFound {
+	if _, err := b.Store.Shelves.Shelf(t.Context(), slug); err != record.ErrNotFound {
 		t.Errorf("its shelf is still there: %v", err)
 	}
-	if d, err := b.Store.Document(t.Context(), added[0].Document); err != record.ErrNotFound {
+	if d, err := b.Store.Shelves.Document(t.Context(), added[0].Document); err != record.ErrNotFound {
 		t.Errorf("the document is still there: %+v, %v", d, err)
 	}
 

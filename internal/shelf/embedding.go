@@ -68,7 +68,7 @@ func (l *Library) lacking(ctx context.Context, shelf int64, model string, do fun
 		for i, p := range some {
 			hashes[i] = meaningHash(p)
 		}
-		lacking, err := l.Store.Lacking(ctx, model, hashes)
+		lacking, err := l.Store.Shelves.Lacking(ctx, model, hashes)
 		if err != nil {
 			return err
 		}
@@ -87,7 +87,7 @@ func (l *Library) lacking(ctx context.Context, shelf int64, model string, do fun
 	}
 	// All are read before a model is asked: its answers take their time.
 	var all []record.ShelfPassage
-	err = l.Store.EachPassage(ctx, shelf, 0, func(p record.ShelfPassage) error {
+	err = l.Store.Shelves.EachPassage(ctx, shelf, 0, func(p record.ShelfPassage) error {
 		p.Title, p.Text = strings.Clone(p.Title), strings.Clone(p.Text)
 		all = append(all, p)
 		return nil
@@ -113,7 +113,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 		return e, err
 	}
 	e.Passages = f.Passages
-	if e.SpentTokens, e.SpentCost, e.Problem, err = l.Store.Embedding(ctx, f.ID); err != nil {
+	if e.SpentTokens, e.SpentCost, e.Problem, err = l.Store.Shelves.Embedding(ctx, f.ID); err != nil {
 		return e, err
 	}
 	name := settingsOf(f.Settings).Embedding
@@ -156,7 +156,7 @@ func (l *Library) EmbedNow(ctx context.Context, slug string) error {
 	if entry == nil {
 		return wrong("the shelf names no model for embeddings; choose one in its settings")
 	}
-	if err := l.Store.AgreeToEmbed(ctx, f.ID, true); err != nil {
+	if err := l.Store.Shelves.AgreeToEmbed(ctx, f.ID, true); err != nil {
 		return err
 	}
 	l.embedSoon(f.ID)
@@ -202,7 +202,7 @@ func (l *Library) embedPatiently(shelf int64) {
 		if errors.As(err, &failure) {
 			told = failure.Advice()
 		}
-		if err := l.Store.NoteEmbedding(l.background, shelf, told); err != nil {
+		if err := l.Store.Shelves.NoteEmbedding(l.background, shelf, told); err != nil {
 			l.Log.Warn("what went wrong could not be put on record", "error", err)
 		}
 		if try == mostTries {
@@ -218,7 +218,7 @@ func (l *Library) embedPatiently(shelf int64) {
 
 // embedRest goes on with what an earlier service left.
 func (l *Library) embedRest(ctx context.Context) {
-	shelves, err := l.Store.Shelves(ctx)
+	shelves, err := l.Store.Shelves.Shelves(ctx)
 	if err != nil {
 		l.Log.Warn("what is not embedded yet waits", "error", err)
 	}
@@ -242,7 +242,7 @@ func (l *Library) embed(ctx context.Context, shelf int64) error {
 		return err
 	}
 	if entry.Price.In > 0 {
-		if agreed, err := l.Store.AgreedToEmbed(ctx, shelf); err != nil || !agreed {
+		if agreed, err := l.Store.Shelves.AgreedToEmbed(ctx, shelf); err != nil || !agreed {
 			return err
 		}
 	}
@@ -263,12 +263,12 @@ func (l *Library) embed(ctx context.Context, shelf int64) error {
 		return nil
 	})
 	if fresh { // what there is so far is used, whatever went wrong then
-		if err := l.Store.RefillShelf(context.WithoutCancel(ctx), shelf); err != nil {
+		if err := l.Store.Shelves.RefillShelf(context.WithoutCancel(ctx), shelf); err != nil {
 			return err
 		}
 	}
 	if err == nil { // what comes later is to be agreed to anew
-		err = l.Store.AgreeToEmbed(ctx, shelf, false)
+		err = l.Store.Shelves.AgreeToEmbed(ctx, shelf, false)
 	}
 	return err
 }
@@ -291,7 +291,7 @@ func (l *Library) embedSome(ctx context.Context, shelf int64, entry *models.Entr
 			tokens += counter.Count(t)
 		}
 	}
-	if err := l.Store.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens, entry.Price.Of(tokens, 0)); err != nil {
+	if err := l.Store.Shelves.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens, entry.Price.Of(tokens, 0)); err != nil {
 		return fmt.Errorf("keep vectors: %w", err)
 	}
 	return nil

@@ -43,7 +43,7 @@ func (l *Library) AddTopic(ctx context.Context, slug, address, topic, by string)
 		return []Added{{Name: topic, Problem: "the encyclopedia has no article on it"}}, nil
 	}
 	name := cleanName(strings.ReplaceAll(title, "/", "-") + ".html")
-	there, err := l.Store.Documents(ctx, f.ID)
+	there, err := l.Store.Shelves.Documents(ctx, f.ID)
 	if err != nil {
 		return nil, err
 	}

@@ -78,7 +78,7 @@ func (l *Library) startJobs(ctx context.Context) error {
 func (l *Library) resume(ctx context.Context) {
 	l.embedRest(ctx)
 	for {
-		unread, err := l.Store.Unfinished(ctx)
+		unread, err := l.Store.Shelves.Unfinished(ctx)
 		for _, d := range unread {
 			if err == nil {
 				_, err = l.jobs.Insert(ctx, ReadArgs{Document: d.ID}, nil)
@@ -99,11 +99,11 @@ func (l *Library) resume(ctx context.Context) {
 // read reads a document, splits it and puts both on record. What is wrong with
 // the file is on record too; an error means that it is to be tried again.
 func (l *Library) read(ctx context.Context, id int64) error {
-	claimed, err := l.Store.BeginReading(ctx, id, l.Instance)
+	claimed, err := l.Store.Shelves.BeginReading(ctx, id, l.Instance)
 	if err != nil || !claimed {
 		return err
 	}
-	d, err := l.Store.Document(ctx, id)
+	d, err := l.Store.Shelves.Document(ctx, id)
 	if err != nil {
 		return nil // removed meanwhile
 	}
@@ -139,7 +139,7 @@ func (l *Library) read(ctx context.Context, id int64) error {
 		return err
 	}
 	l.ahead(d, kept)
-	if err := l.Store.KeepRead(ctx, d, packed, kept); err != nil {
+	if err := l.Store.Shelves.KeepRead(ctx, d, packed, kept); err != nil {
 		l.apply(context.WithoutCancel(ctx), d.Shelf, d.ID)
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
@@ -153,7 +153,7 @@ func (l *Library) read(ctx context.Context, id int64) error {
 
 // open reads a document's file.
 func (l *Library) open(ctx context.Context, d record.Document) (reading.Document, error) {
-	body, err := io.ReadAll(l.Store.Content(ctx, d.Hash))
+	body, err := io.ReadAll(l.Store.Shelves.Content(ctx, d.Hash))
 	if err != nil {
 		return reading.Document{}, err
 	}

@@ -158,7 +158,7 @@ func (l *Library) Make(ctx context.Context, slug, title, by string) (record.Shel
 	if err != nil {
 		return record.Shelf{}, err
 	}
-	_, err = l.Store.MakeShelf(ctx, record.Shelf{Slug: slug, Title: title, Settings: settings, MadeBy: by, MadeAt: l.Now()})
+	_, err = l.Store.Shelves.MakeShelf(ctx, record.Shelf{Slug: slug, Title: title, Settings: settings, MadeBy: by, MadeAt: l.Now()})
 	if errors.Is(err, record.ErrDuplicate) {
 		return record.Shelf{}, wrong("there is a shelf %q already", slug)
 	}
@@ -170,7 +170,7 @@ func (l *Library) Make(ctx context.Context, slug, title, by string) (record.Shel
 
 // Shelf returns a shelf by its slug.
 func (l *Library) Shelf(ctx context.Context, slug string) (record.Shelf, error) {
-	f, err := l.Store.Shelf(ctx, slug)
+	f, err := l.Store.Shelves.Shelf(ctx, slug)
 	if errors.Is(err, record.ErrNotFound) {
 		return f, missing("there is no shelf %q", slug)
 	}
@@ -183,7 +183,7 @@ func (l *Library) Remove(ctx context.Context, slug string) error {
 	if err != nil {
 		return err
 	}
-	if err := l.Store.RemoveShelf(ctx, f.ID, l.Now()); err != nil {
+	if err := l.Store.Shelves.RemoveShelf(ctx, f.ID, l.Now()); err != nil {
 		return err
 	}
 	l.mu.Lock()
@@ -222,7 +222,7 @@ func (l *Library) Add(ctx context.Context, slug, name, source, by string, body i
 }
 
 func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (Added, error) {
-	hash, size, err := l.Store.KeepContent(ctx, body, int64(l.Limits.Bytes))
+	hash, size, err := l.Store.Shelves.KeepContent(ctx, body, int64(l.Limits.Bytes))
 	if errors.Is(err, record.ErrTooLarge) {
 		return Added{Name: name, Problem: fmt.Sprintf("it has more than %d MB", l.Limits.Bytes>>20)}, nil
 	}
@@ -232,7 +232,7 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 	if size == 0 {
 		return Added{Name: name, Problem: "it is empty"}, nil
 	}
-	id, replaced, fresh, err := l.Store.AddDocument(ctx, record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
+	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx, record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
 	if err != nil {
 		return Added{}, fmt.Errorf("add %s: %w", name, err)
 	}
@@ -290,7 +290,7 @@ func (l *Library) Documents(ctx context.Context, slug string) ([]record.Document
 	if err != nil {
 		return nil, err
 	}
-	return l.Store.Documents(ctx, f.ID)
+	return l.Store.Shelves.Documents(ctx, f.ID)
 }
 
 // document returns a document that is on a shelf.
@@ -299,7 +299,7 @@ func (l *Library) document(ctx context.Context, slug string, id int64) (record.S
 	if err != nil {
 		return f, record.Document{}, err
 	}
-	d, err := l.Store.Document(ctx, id)
+	d, err := l.Store.Shelves.Document(ctx, id)
 	if errors.Is(err, record.ErrNotFound) || err == nil && d.Shelf != f.ID {
 		return f, d, missing("there is no document %d on the shelf %q", id, slug)
 	}
@@ -313,7 +313,7 @@ func (l *Library) RemoveDocument(ctx context.Context, slug string, id int64) err
 	if err != nil {
 		return err
 	}
-	if err := l.Store.RemoveDocument(ctx, d.ID, l.Now()); err != nil {
+	if err := l.Store.Shelves.RemoveDocument(ctx, d.ID, l.Now()); err != nil {
 		return err
 	}
 	l.apply(ctx, f.ID, id)
@@ -326,7 +326,7 @@ func (l *Library) RestoreDocument(ctx context.Context, slug string, id int64) er
 	if err != nil {
 		return err
 	}
-	err = l.Store.RestoreDocument(ctx, id)
+	err = l.Store.Shelves.RestoreDocument(ctx, id)
 	if errors.Is(err, record.ErrNotFound) {
 		return missing("there is no document %d to bring back", id)
 	}
@@ -345,7 +345,7 @@ func (l *Library) ReadAgain(ctx context.Context, slug string, id int64) error {
 	if _, _, err := l.document(ctx, slug, id); err != nil {
 		return err
 	}
-	if err := l.Store.ReadAgain(ctx, id); err != nil {
+	if err := l.Store.Shelves.ReadAgain(ctx, id); err != nil {
 		return err
 	}
 	_, err := l.jobs.Insert(ctx, ReadArgs{Document: id}, nil)
@@ -358,7 +358,7 @@ func (l *Library) Cancel(ctx context.Context, slug string) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return l.Store.CancelReading(ctx, f.ID, "reading it was cancelled; read it again when you want it")
+	return l.Store.Shelves.CancelReading(ctx, f.ID, "reading it was cancelled; read it again when you want it")
 }
 
 // Original reads a document's file as it was added.
@@ -367,7 +367,7 @@ func (l *Library) Original(ctx context.Context, slug string, id int64) (record.D
 	if err != nil {
 		return d, nil, err
 	}
-	return d, l.Store.Content(ctx, d.Hash), nil
+	return d, l.Store.Shelves.Content(ctx, d.Hash), nil
 }
 
 // Passages lists a document's passages as a model would see them.
@@ -376,7 +376,7 @@ func (l *Library) Passages(ctx context.Context, slug string, id int64) (record.D
 	if err != nil {
 		return d, nil, err
 	}
-	all, err := l.Store.PassagesOf(ctx, id)
+	all, err := l.Store.Shelves.PassagesOf(ctx, id)
 	return d, all, err
 }
 
@@ -386,7 +386,7 @@ func (l *Library) Blocks(ctx context.Context, slug string, id int64) (record.Doc
 	if err != nil {
 		return d, nil, err
 	}
-	packed, err := l.Store.Blocks(ctx, id)
+	packed, err := l.Store.Shelves.Blocks(ctx, id)
 	if err != nil || packed == nil {
 		return d, nil, err
 	}
@@ -400,7 +400,7 @@ func (l *Library) split(d reading.Document, s Settings) []passage.Passage {
 
 // settings are those of the shelf with an id.
 func (l *Library) settings(ctx context.Context, id int64) (Settings, error) {
-	text, err := l.Store.ShelfSettings(ctx, id)
+	text, err := l.Store.Shelves.ShelfSettings(ctx, id)
 	return settingsOf(text), err
 }
 
@@ -422,7 +422,7 @@ func (l *Library) PagePicture(ctx context.Context, slug string, id int64, page i
 	if page < 1 || page > d.Pages || d.Format != "pdf" && d.Format != "picture" || l.Pages == nil {
 		return nil, missing("there is no picture of page %d of %q", page, d.Name)
 	}
-	body, err := io.ReadAll(l.Store.Content(ctx, d.Hash))
+	body, err := io.ReadAll(l.Store.Shelves.Content(ctx, d.Hash))
 	if err != nil || d.Format == "picture" {
 		return body, err
 	}

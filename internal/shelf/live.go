@@ -60,13 +60,13 @@ func (l *Library) use(slug string, id int64) *live {
 func (l *Library) follow(ctx context.Context) {
 	first := true
 	for ctx.Err() == nil {
-		err := l.Store.ShelfNews(ctx, func() {
+		err := l.Store.Shelves.ShelfNews(ctx, func() {
 			if first {
 				close(l.listening)
 			}
 			// What happened while nobody listened is not known: all is filled
 			// anew, and the old is searched until then.
-			shelves, err := l.Store.Shelves(ctx)
+			shelves, err := l.Store.Shelves.Shelves(ctx)
 			if err != nil {
 				l.Log.Warn("shelves could not be filled", "error", err)
 			}
@@ -147,7 +147,7 @@ func (l *Library) embedded(id int64) ([]retrieval.Entry, error) {
 		all.Go(func() { retrieval.Embed(some) })
 		parts, part = append(parts, some), make([]retrieval.Entry, 0, together)
 	}
-	err := l.Store.EachPassage(context.Background(), id, 0, func(p record.ShelfPassage) error {
+	err := l.Store.Shelves.EachPassage(context.Background(), id, 0, func(p record.ShelfPassage) error {
 		if part = append(part, entryOf(p)); len(part) == together {
 			embed()
 		}
@@ -222,7 +222,7 @@ func (l *Library) addMeanings(ctx context.Context, model string, all []retrieval
 		for i, e := range some {
 			hashes[i] = meaningHash(record.ShelfPassage{Passage: record.Passage{Path: e.Path, Text: e.Text}, Title: e.Title})
 		}
-		vectors, err := l.Store.Vectors(ctx, model, hashes)
+		vectors, err := l.Store.Shelves.Vectors(ctx, model, hashes)
 		if err != nil {
 			return err
 		}
@@ -273,7 +273,7 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 	<-v.loaded
 	v.mu.Lock()
 	var all []retrieval.Entry
-	err := l.Store.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
+	err := l.Store.Shelves.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
 		e := entryOf(p)
 		e.Vector = v.vector(p.Title + " " + p.Text)
 		all = append(all, e)

@@ -113,7 +113,7 @@ func (l *Library) within(ctx context.Context, shelves []string, words string) (m
 
 // named are the documents of a shelf whose title or file name has some words.
 func (l *Library) named(ctx context.Context, shelf int64, words string) (map[int64]bool, error) {
-	documents, err := l.Store.Documents(ctx, shelf)
+	documents, err := l.Store.Shelves.Documents(ctx, shelf)
 	if err != nil {
 		return nil, err
 	}
@@ -136,7 +136,7 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 	for i, h := range hits {
 		documents[i], numbers[i] = h.Document, int32(h.Number)
 	}
-	passages, err := l.Store.Passages(ctx, documents, numbers)
+	passages, err := l.Store.Shelves.Passages(ctx, documents, numbers)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +150,7 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 		p := passages[i]
 		d, there := known[h.Document]
 		if !there {
-			if d, err = l.Store.Document(ctx, h.Document); err != nil {
+			if d, err = l.Store.Shelves.Document(ctx, h.Document); err != nil {
 				continue
 			}
 			known[h.Document] = d

@@ -65,11 +65,11 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (r
 	if err != nil {
 		return f, err
 	}
-	if err := l.Store.SetShelf(ctx, f.ID, title, text); err != nil {
+	if err := l.Store.Shelves.SetShelf(ctx, f.ID, title, text); err != nil {
 		return f, err
 	}
 	if s.Words != before.Words || s.Overlap != before.Overlap {
-		documents, err := l.Store.Documents(ctx, f.ID)
+		documents, err := l.Store.Shelves.Documents(ctx, f.ID)
 		if err != nil {
 			return f, err
 		}
@@ -82,7 +82,7 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (r
 		}
 	}
 	if s.Embedding != "" && s.Embedding != before.Embedding {
-		if err := l.Store.AgreeToEmbed(ctx, f.ID, false); err != nil {
+		if err := l.Store.Shelves.AgreeToEmbed(ctx, f.ID, false); err != nil {
 			return f, err
 		}
 		l.embedSoon(f.ID)

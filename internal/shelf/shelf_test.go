@@ -166,7 +166,7 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	if _, err := b.Client.MakeShelf(t.Context(), "handbook", ""); err != nil {
 		t.Fatal(err)
 	}
-	on, err := b.Store.Shelf(t.Context(), "handbook")
+	on, err := b.Store.Shelves.Shelf(t.Context(), "handbook")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -174,16 +174,16 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	// instance claims which is no more.
 	const many = 30
 	for i := range many {
-		hash, size, err := b.Store.KeepContent(t.Context(), strings.NewReader(fmt.Sprintf("Document number %d tells of hive %d and its honey.", i, i)), 1000)
+		hash, size, err := b.Store.Shelves.KeepContent(t.Context(), strings.NewReader(fmt.Sprintf("Document number %d tells of hive %d and its honey.", i, i)), 1000)
 		if err != nil {
 			t.Fatal(err)
 		}
-		id, _, _, err := b.Store.AddDocument(t.Context(), record.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x", AddedAt: time.Now()})
+		id, _, _, err := b.Store.Shelves.AddDocument(t.Context(), record.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x", AddedAt: time.Now()})
 		if err != nil {
 			t.Fatal(err)
 		}
 		if i%2 == 0 {
-			if ok, err := b.Store.BeginReading(t.Context(), id, 4711); !ok || err != nil {
+			if ok, err := b.Store.Shelves.BeginReading(t.Context(), id, 4711); !ok || err != nil {
 				t.Fatal(ok, err)
 			}
 		}
@@ -277,11 +277,11 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	// A revision knows the state of its shelf, and what changed since.
 	add(t, b, "swarms.md", "# Swarms\n\nA swarm is hived in the evening.")
 	read(t, b)
-	published, err := b.Store.Published(t.Context(), "lib")
+	published, err := b.Store.Desks.Published(t.Context(), "lib")
 	if err != nil {
 		t.Fatal(err)
 	}
-	changes, err := b.Store.ShelfChanges(t.Context(), published.DeskID, published.Number)
+	changes, err := b.Store.Desks.ShelfChanges(t.Context(), published.DeskID, published.Number)
 	if err != nil || len(changes) != 1 || changes[0].Now <= changes[0].Then || !slices.Equal(changes[0].Added, []string{"swarms.md", "talk.vtt"}) || len(changes[0].Dropped) != 0 {
 		t.Errorf("%+v, %v", changes, err)
 	}

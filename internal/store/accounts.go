@@ -11,14 +11,14 @@ import (
 )
 
 // AnyAccount reports whether there is an account.
-func (s *Store) AnyAccount(ctx context.Context) (any bool, err error) {
+func (s *Accounts) AnyAccount(ctx context.Context) (any bool, err error) {
 	err = s.pool.QueryRow(ctx, `select exists (select from account)`).Scan(&any)
 	return any, err
 }
 
 // SetFirstLink makes secret the end of the one link that makes the first
 // account; earlier ones are void.
-func (s *Store) SetFirstLink(ctx context.Context, secret string, at time.Time) error {
+func (s *Accounts) SetFirstLink(ctx context.Context, secret string, at time.Time) error {
 	hash := sha256.Sum256([]byte(secret))
 	_, err := s.pool.Exec(ctx, `with old as (delete from first_link where hash <> $1) insert into first_link values ($1, $2) on conflict do nothing`, hash[:], at)
 	return err
@@ -26,7 +26,7 @@ func (s *Store) SetFirstLink(ctx context.Context, secret string, at time.Time) e
 
 // AddFirstAccount makes the first account with the secret of the one-time
 // link, which is void then. It fails with ErrNotFound if the link is.
-func (s *Store) AddFirstAccount(ctx context.Context, secret, name, password string) (a record.Account, err error) {
+func (s *Accounts) AddFirstAccount(ctx context.Context, secret, name, password string) (a record.Account, err error) {
 	hash := sha256.Sum256([]byte(secret))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if tag, err := tx.Exec(ctx, `delete from first_link where hash = $1`, hash[:]); err != nil || tag.RowsAffected() == 0 {
@@ -46,7 +46,7 @@ func (s *Store) AddFirstAccount(ctx context.Context, secret, name, password stri
 }
 
 // Account finds an account by its name.
-func (s *Store) Account(ctx context.Context, name string) (record.Account, error) {
+func (s *Accounts) Account(ctx context.Context, name string) (record.Account, error) {
 	rows, err := s.pool.Query(ctx, `select id, name, password, made_at from account where name = $1`, name)
 	if err != nil {
 		return record.Account{}, err
@@ -56,14 +56,14 @@ func (s *Store) Account(ctx context.Context, name string) (record.Account, error
 }
 
 // SetPassword gives an account another password and ends its sessions but one.
-func (s *Store) SetPassword(ctx context.Context, account int64, password string, keep int64) error {
+func (s *Accounts) SetPassword(ctx context.Context, account int64, password string, keep int64) error {
 	return s.one(ctx, `
 		with ended as (delete from session where account = $1 and id <> $3)
 		update account set password = $2 where id = $1`, account, password, keep)
 }
 
 // AddSession puts a signed-in browser on record, known by the hash of secret.
-func (s *Store) AddSession(ctx context.Context, secret string, n record.Session) (record.Session, error) {
+func (s *Accounts) AddSession(ctx context.Context, secret string, n record.Session) (record.Session, error) {
 	hash := sha256.Sum256([]byte(secret))
 	err := s.pool.QueryRow(ctx, `
 		insert into session (hash, account, browser, made_at, seen_at, expires_at) values ($1, $2, $3, $4, $4, $5) returning id`,
@@ -75,7 +75,7 @@ const sessionColumns = `s.id, s.account, a.name, s.browser, s.made_at, s.seen_at
 
 // SessionBySecret finds the session that a browser shows, unless it has
 // expired, and notes when it was seen, to the minute.
-func (s *Store) SessionBySecret(ctx context.Context, secret string, at time.Time) (record.Session, error) {
+func (s *Accounts) SessionBySecret(ctx context.Context, secret string, at time.Time) (record.Session, error) {
 	hash := sha256.Sum256([]byte(secret))
 	rows, err := s.pool.Query(ctx, `
 		with seen as (update session set seen_at = $2 where hash = $1 and seen_at < $2::timestamptz - interval '1 minute')
@@ -89,7 +89,7 @@ func (s *Store) SessionBySecret(ctx context.Context, secret string, at time.Time
 
 // Sessions lists the sessions of an account that have not expired, the one
 // seen last first.
-func (s *Store) Sessions(ctx context.Context, account int64, at time.Time) ([]record.Session, error) {
+func (s *Accounts) Sessions(ctx context.Context, account int64, at time.Time) ([]record.Session, error) {
 	rows, err := s.pool.Query(ctx, `
 		select `+sessionColumns+` from session s join account a on a.id = s.account
 		where s.account = $1 and s.expires_at > $2 order by s.seen_at desc`, account, at)
@@ -100,6 +100,6 @@ func (s *Store) Sessions(ctx context.Context, account int64, at time.Time) ([]re
 }
 
 // EndSession signs a browser of an account out.
-func (s *Store) EndSession(ctx context.Context, account, id int64) error {
+func (s *Accounts) EndSession(ctx context.Context, account, id int64) error {
 	return s.one(ctx, `delete from session where account = $1 and id = $2`, account, id)
 }

@@ -13,7 +13,7 @@ import (
 // It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey),
 // with ErrNotFound if the conversation is not the visitor's at this desk or
 // another question of it came first.
-func (s *Store) Ask(ctx context.Context, n record.NewTurn) error {
+func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 	conversation := `
 		update conversation set asked_at = $10, leaf = $1
 		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $19 returning id`
@@ -44,7 +44,7 @@ func (s *Store) Ask(ctx context.Context, n record.NewTurn) error {
 
 // AskAgain opens another running attempt at a turn and returns its number with
 // what came before. given and takes are what Ask was given.
-func (s *Store) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, given, takes json.RawMessage, past record.Past, err error) {
+func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, given, takes json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`update turn set chosen = null where id = $1`, t.ID) // first: it locks the turn
 	batch.Queue(`
@@ -78,7 +78,7 @@ const forgetSummaries = `delete from summary where conversation = $1 and turns >
 
 // KeepSummary puts a summary on record, if the conversation still has the turn
 // it leads up to.
-func (s *Store) KeepSummary(ctx context.Context, m record.Summary) error {
+func (s *Replies) KeepSummary(ctx context.Context, m record.Summary) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into summary (upto, conversation, turns, text, tokens, vocabulary, model, made_at)
 		select $1, $2, $3, $4, $5, $6, $7, $8 where exists (select from turn where id = $1)

@@ -13,7 +13,7 @@ import (
 // MakeAttached makes the shelf of a conversation: one that is the visitor's at
 // the desk, or one that is to begin. It fails with ErrNotFound if there is such
 // a conversation of somebody else, and with ErrDuplicate if it has a shelf.
-func (s *Store) MakeAttached(ctx context.Context, a record.Attached, at time.Time) (id int64, err error) {
+func (s *Shelves) MakeAttached(ctx context.Context, a record.Attached, at time.Time) (id int64, err error) {
 	err = s.pool.QueryRow(ctx, `
 		insert into shelf (slug, title, settings, made_by, made_at, conversation, visitor, desk)
 		select $1, '', $2, '', $3, $4, $5, $6
@@ -24,7 +24,7 @@ func (s *Store) MakeAttached(ctx context.Context, a record.Attached, at time.Tim
 
 // AttachedTo returns the shelf of a conversation of a visitor that was not
 // removed; ErrNotFound if there is none.
-func (s *Store) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (a record.Attached, err error) {
+func (s *Shelves) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (a record.Attached, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select f.id, f.slug, f.settings, f.conversation, f.visitor, f.desk from shelf f left join conversation c on c.id = f.conversation
 		where f.conversation = $1 and f.visitor = $2 and c.removed_at is null`, conversation, visitor[:])
@@ -41,14 +41,14 @@ func (s *Store) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor 
 
 // Announced reports whether something was attached to a conversation of a
 // visitor at a desk that is still to begin.
-func (s *Store) Announced(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (yes bool, err error) {
+func (s *Shelves) Announced(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (yes bool, err error) {
 	err = s.pool.QueryRow(ctx, `select exists (select from shelf where conversation = $1 and visitor = $2 and desk = $3)
 		and not exists (select from conversation where id = $1)`, conversation, visitor[:], desk).Scan(&yes)
 	return yes, err
 }
 
 // ShelfSettings returns the settings of the shelf with an id.
-func (s *Store) ShelfSettings(ctx context.Context, id int64) (settings json.RawMessage, err error) {
+func (s *Shelves) ShelfSettings(ctx context.Context, id int64) (settings json.RawMessage, err error) {
 	err = s.pool.QueryRow(ctx, `select settings from shelf where id = $1`, id).Scan(&settings)
 	return settings, known(err)
 }

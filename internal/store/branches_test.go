@@ -31,16 +31,16 @@ func (c *tree) ask(text string, instead *uuid.UUID) record.NewTurn {
 	if c.id == uuid.Nil {
 		c.id = n.Conversation
 	} else {
-		_, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, instead, 9)
+		_, place, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, instead, 9)
 		if err != nil {
 			c.t.Fatal(err)
 		}
 		n.Conversation, n.Place = c.id, place
 	}
-	if err := c.s.Ask(ctx, n); err != nil {
+	if err := c.s.Replies.Ask(ctx, n); err != nil {
 		c.t.Fatal(err)
 	}
-	if err := c.s.Keep(ctx, []record.Progress{end(n, "reply to "+text)}); err != nil {
+	if err := c.s.Replies.Keep(ctx, []record.Progress{end(n, "reply to "+text)}); err != nil {
 		c.t.Fatal(err)
 	}
 	return n
@@ -50,7 +50,7 @@ func (c *tree) ask(text string, instead *uuid.UUID) record.NewTurn {
 // its place.
 func (c *tree) path(want string) {
 	c.t.Helper()
-	_, turns, err := c.s.Conversation(ctx, c.id, record.Visitor{1})
+	_, turns, err := c.s.Conversations.Conversation(ctx, c.id, record.Visitor{1})
 	if err != nil {
 		c.t.Fatal(err)
 	}
@@ -75,24 +75,24 @@ func TestEditingBranchesAndLosesNothing(t *testing.T) {
 	c.path("a1 b1 c1")
 	x := c.ask("x", &b.ID)
 	c.path("a1 x2")
-	if past, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, 9); err != nil || len(past.Turns) != 2 || past.Turns[1].Question != "x" || place.Number != 3 {
+	if past, place, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, 9); err != nil || len(past.Turns) != 2 || past.Turns[1].Question != "x" || place.Number != 3 {
 		t.Errorf("what is remembered on the branch: %+v, %+v, %v", past, place, err)
 	}
 	c.ask("y", nil)
-	if err := c.s.Show(ctx, b.ID, record.Visitor{1}); err != nil {
+	if err := c.s.Conversations.Show(ctx, b.ID, record.Visitor{1}); err != nil {
 		t.Fatal(err)
 	}
 	c.path("a1 b2 c1")
-	if err := c.s.Show(ctx, x.ID, record.Visitor{1}); err != nil {
+	if err := c.s.Conversations.Show(ctx, x.ID, record.Visitor{1}); err != nil {
 		t.Fatal(err)
 	}
 	c.path("a1 x2 y1")
 	c.ask("z", &a.ID) // the very first question
 	c.path("z2")
-	if err := c.s.Show(ctx, a.ID, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
+	if err := c.s.Conversations.Show(ctx, a.ID, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("a stranger may lead the way: %v", err)
 	}
-	if _, _, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, new(uuid.New()), 9); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, new(uuid.New()), 9); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("in the place of a turn that is not there: %v", err)
 	}
 }
@@ -100,43 +100,43 @@ func TestEditingBranchesAndLosesNothing(t *testing.T) {
 func TestTakingBackCanBeTakenBack(t *testing.T) {
 	c := newTree(t)
 	a, b := c.ask("a", nil), c.ask("b", nil)
-	if _, _, err := c.s.TakeBack(ctx, a.ID, record.Visitor{1}, time.Now()); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := c.s.Conversations.TakeBack(ctx, a.ID, record.Visitor{1}, time.Now()); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("took back a turn in the middle: %v", err)
 	}
-	if q, left, err := c.s.TakeBack(ctx, b.ID, record.Visitor{1}, time.Now()); err != nil || q != "b" || left != 1 {
+	if q, left, err := c.s.Conversations.TakeBack(ctx, b.ID, record.Visitor{1}, time.Now()); err != nil || q != "b" || left != 1 {
 		t.Errorf("took back %q, %d left, %v", q, left, err)
 	}
 	c.path("a1")
 	d := c.ask("d", nil)
 	c.path("a1 d1") // what was taken back is no branch
-	if err := c.s.Show(ctx, b.ID, record.Visitor{1}); err != nil {
+	if err := c.s.Conversations.Show(ctx, b.ID, record.Visitor{1}); err != nil {
 		t.Fatal(err)
 	}
 	c.path("a1 b2")
 	for _, n := range []record.NewTurn{b} {
-		if _, _, err := c.s.TakeBack(ctx, n.ID, record.Visitor{1}, time.Now()); err != nil {
+		if _, _, err := c.s.Conversations.TakeBack(ctx, n.ID, record.Visitor{1}, time.Now()); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := c.s.Show(ctx, d.ID, record.Visitor{1}); err != nil {
+	if err := c.s.Conversations.Show(ctx, d.ID, record.Visitor{1}); err != nil {
 		t.Fatal(err)
 	}
 	for _, n := range []record.NewTurn{d, a} { // with the last turn the conversation goes
-		if _, _, err := c.s.TakeBack(ctx, n.ID, record.Visitor{1}, time.Now()); err != nil {
+		if _, _, err := c.s.Conversations.TakeBack(ctx, n.ID, record.Visitor{1}, time.Now()); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if list, err := c.s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9}); err != nil || len(list) != 0 {
+	if list, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9}); err != nil || len(list) != 0 {
 		t.Errorf("an empty conversation is listed: %+v, %v", list, err)
 	}
-	if err := c.s.Show(ctx, a.ID, record.Visitor{1}); err != nil {
+	if err := c.s.Conversations.Show(ctx, a.ID, record.Visitor{1}); err != nil {
 		t.Fatal(err)
 	}
 	c.path("a1")
-	if _, err := c.s.Purge(ctx, time.Now().Add(time.Hour)); err != nil {
+	if _, err := c.s.Conversations.Purge(ctx, time.Now().Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
-	if err := c.s.Show(ctx, d.ID, record.Visitor{1}); !errors.Is(err, record.ErrNotFound) {
+	if err := c.s.Conversations.Show(ctx, d.ID, record.Visitor{1}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("brought back after the purge: %v", err)
 	}
 	c.path("a1")
@@ -149,13 +149,13 @@ func TestASummaryHoldsForItsPathOnly(t *testing.T) {
 	keep := func(n record.NewTurn, text string) {
 		t.Helper()
 		m := record.Summary{Upto: n.ID, Conversation: c.id, Turns: n.Place.Number, Text: text, Tokens: 3, Vocabulary: "estimate", Model: "c/m", MadeAt: time.Now()}
-		if err := c.s.KeepSummary(ctx, m); err != nil {
+		if err := c.s.Replies.KeepSummary(ctx, m); err != nil {
 			t.Fatal(err)
 		}
 	}
 	summary := func(want string) {
 		t.Helper()
-		past, _, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, 9)
+		past, _, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, 9)
 		got := ""
 		if past.Summary != nil {
 			got = past.Summary.Text
@@ -167,20 +167,20 @@ func TestASummaryHoldsForItsPathOnly(t *testing.T) {
 	keep(a, "of a")
 	keep(b, "of a and b")
 	summary("of a and b")
-	if _, _, err := c.s.TakeBack(ctx, last.ID, record.Visitor{1}, time.Now()); err != nil {
+	if _, _, err := c.s.Conversations.TakeBack(ctx, last.ID, record.Visitor{1}, time.Now()); err != nil {
 		t.Fatal(err)
 	}
 	c.ask("x", &b.ID)
 	summary("of a") // b is not on this path
-	if err := c.s.Show(ctx, b.ID, record.Visitor{1}); err != nil {
+	if err := c.s.Conversations.Show(ctx, b.ID, record.Visitor{1}); err != nil {
 		t.Fatal(err)
 	}
 	summary("of a and b")
-	if err := c.s.Choose(ctx, b.ID, record.Visitor{1}, 1); err != nil { // another reply may count
+	if err := c.s.Conversations.Choose(ctx, b.ID, record.Visitor{1}, 1); err != nil { // another reply may count
 		t.Fatal(err)
 	}
 	summary("of a")
-	if _, _, summaries, err := c.s.DeskConversation(ctx, c.id); err != nil || len(summaries) != 1 || summaries[0].Text != "of a" {
+	if _, _, summaries, err := c.s.Conversations.DeskConversation(ctx, c.id); err != nil || len(summaries) != 1 || summaries[0].Text != "of a" {
 		t.Errorf("for makers: %+v, %v", summaries, err)
 	}
 }
@@ -192,19 +192,19 @@ func TestConversationsAreFound(t *testing.T) {
 	swarm := newTreeIn(c)
 	swarm.ask("Zügig: fängt man einen Schwarm?", nil)
 	foreign := question(c.desk, 2, "smoker of a stranger")
-	if err := c.s.Ask(ctx, foreign); err != nil {
+	if err := c.s.Replies.Ask(ctx, foreign); err != nil {
 		t.Fatal(err)
 	}
 	for _, want := range []int{3, 0} {
-		turns, err := c.s.Unindexed(ctx, 100)
+		turns, err := c.s.Conversations.Unindexed(ctx, 100)
 		if err != nil || len(turns) != want {
 			t.Fatalf("%d turns are not findable, %v, want %d", len(turns), err, want)
 		}
-		if err := c.s.IndexWords(ctx, turns); err != nil {
+		if err := c.s.Conversations.IndexWords(ctx, turns); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := c.s.Rename(ctx, swarm.id, record.Visitor{1}, "Of June"); err != nil {
+	if err := c.s.Conversations.Rename(ctx, swarm.id, record.Visitor{1}, "Of June"); err != nil {
 		t.Fatal(err)
 	}
 	for query, want := range map[string]string{
@@ -219,7 +219,7 @@ func TestConversationsAreFound(t *testing.T) {
 		"smoker & !wet":     "",
 		"wet'); drop table": "",
 	} {
-		list, err := c.s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Search: query, Limit: 9})
+		list, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Search: query, Limit: 9})
 		if err != nil {
 			t.Errorf("%q: %v", query, err)
 			continue
@@ -238,14 +238,14 @@ func TestConversationsAreFound(t *testing.T) {
 			t.Errorf("%q: the excerpt is %+v", query, list[0].Found)
 		}
 	}
-	if list, err := c.s.DeskConversations(ctx, "d", record.Page{Search: "smoker", Limit: 9}); err != nil || len(list) != 1 {
+	if list, err := c.s.Conversations.DeskConversations(ctx, "d", record.Page{Search: "smoker", Limit: 9}); err != nil || len(list) != 1 {
 		t.Errorf("for makers, the stranger's not before its reply: %+v, %v", list, err)
 	}
-	first, err := c.s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 1})
+	first, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 1})
 	if err != nil || len(first) != 1 {
 		t.Fatal(first, err)
 	}
-	if rest, err := c.s.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9, Before: &first[0].AskedAt}); err != nil || len(rest) != 1 || rest[0].ID == first[0].ID {
+	if rest, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9, Before: &first[0].AskedAt}); err != nil || len(rest) != 1 || rest[0].ID == first[0].ID {
 		t.Errorf("the next page: %+v, %v", rest, err)
 	}
 }

@@ -10,7 +10,7 @@ import (
 )
 
 // StoredConnections lists them by name.
-func (s *Store) StoredConnections(ctx context.Context) ([]record.StoredConnection, error) {
+func (s *Connections) StoredConnections(ctx context.Context) ([]record.StoredConnection, error) {
 	rows, err := s.pool.Query(ctx, `select name, settings, key, changed_by, changed_at from connection where removed_at is null order by name`)
 	if err != nil {
 		return nil, err
@@ -20,7 +20,7 @@ func (s *Store) StoredConnections(ctx context.Context) ([]record.StoredConnectio
 
 // KeepConnection puts a connection on record, or changes the one of its name.
 // A nil key leaves the key that is there, unless the connection was removed.
-func (s *Store) KeepConnection(ctx context.Context, c record.StoredConnection) error {
+func (s *Connections) KeepConnection(ctx context.Context, c record.StoredConnection) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into connection (name, settings, key, changed_by, changed_at) values ($1, $2, $3, $4, $5)
 		on conflict (name) do update set settings = excluded.settings, key = case when connection.removed_at is null then coalesce(excluded.key, connection.key) else excluded.key end,
@@ -31,18 +31,18 @@ func (s *Store) KeepConnection(ctx context.Context, c record.StoredConnection) e
 
 // RemoveConnection takes a connection out of use; RestoreConnection brings it
 // back until PurgeAccess has it.
-func (s *Store) RemoveConnection(ctx context.Context, name string, at time.Time) error {
+func (s *Connections) RemoveConnection(ctx context.Context, name string, at time.Time) error {
 	return s.one(ctx, `update connection set removed_at = $2 where name = $1 and removed_at is null`, name, at)
 }
 
 // RestoreConnection brings a removed connection back, with its key.
-func (s *Store) RestoreConnection(ctx context.Context, name string) error {
+func (s *Connections) RestoreConnection(ctx context.Context, name string) error {
 	return s.one(ctx, `update connection set removed_at = null where name = $1 and removed_at is not null`, name)
 }
 
 // PurgeAccess forgets for good the connections with their keys, and the
 // tokens, that were removed before a time, and sessions that had expired.
-func (s *Store) PurgeAccess(ctx context.Context, before time.Time) error {
+func (s *Accounts) PurgeAccess(ctx context.Context, before time.Time) error {
 	_, err := s.pool.Exec(ctx, `
 		with c as (delete from connection where removed_at < $1), s as (delete from session where expires_at < $1)
 		delete from api_token where removed_at < $1`, before)

@@ -15,7 +15,7 @@ const pieceSize = 1 << 20
 
 // KeepContent puts a file on record piece by piece while it is read, and
 // returns its SHA-256 and its size. What is there already is not kept again.
-func (s *Store) KeepContent(ctx context.Context, r io.Reader, most int64) (hash []byte, size int64, err error) {
+func (s *Shelves) KeepContent(ctx context.Context, r io.Reader, most int64) (hash []byte, size int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		// The hash is known at the end: pieces wait under none until then.
 		if _, err := tx.Exec(ctx, `create temporary table arriving (number integer, body bytea) on commit drop`); err != nil {
@@ -54,12 +54,12 @@ func (s *Store) KeepContent(ctx context.Context, r io.Reader, most int64) (hash 
 
 // Content reads a file; it is read piece by piece. ErrNotFound comes with the
 // first Read.
-func (s *Store) Content(ctx context.Context, hash []byte) io.Reader {
+func (s *Shelves) Content(ctx context.Context, hash []byte) io.Reader {
 	return &contentReader{store: s, ctx: ctx, hash: hash}
 }
 
 type contentReader struct {
-	store *Store
+	store *Shelves
 	ctx   context.Context
 	hash  []byte
 	next  int

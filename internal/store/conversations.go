@@ -11,7 +11,7 @@ import (
 )
 
 // Conversations returns a visitor's conversations at a desk.
-func (s *Store) Conversations(ctx context.Context, slug string, visitor record.Visitor, page record.Page) ([]record.Conversation, error) {
+func (s *Conversations) Conversations(ctx context.Context, slug string, visitor record.Visitor, page record.Page) ([]record.Conversation, error) {
 	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
 }
 
@@ -34,13 +34,13 @@ func foundColumns(f *found) columns {
 
 // DeskConversations returns the conversations that visitors had at a desk, for
 // its makers.
-func (s *Store) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation, error) {
+func (s *Conversations) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation, error) {
 	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.channel <> 'preview'`, slug)
 }
 
 // DeskConversation returns a conversation for the makers of its desk, with the
 // summaries there are of it, the oldest first.
-func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
+func (s *Conversations) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
 	c, turns, err := s.conversation(ctx, `c.id = $1`, id)
 	if err != nil {
 		return c, nil, nil, err
@@ -55,26 +55,26 @@ func (s *Store) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conv
 }
 
 // RemoveAny takes anybody's conversation away, for the makers of its desk.
-func (s *Store) RemoveAny(ctx context.Context, id uuid.UUID, at time.Time) error {
+func (s *Conversations) RemoveAny(ctx context.Context, id uuid.UUID, at time.Time) error {
 	return s.one(ctx, `update conversation set removed_at = $2 where id = $1 and removed_at is null`, id, at)
 }
 
 // RestoreAny brings anybody's removed conversation back.
-func (s *Store) RestoreAny(ctx context.Context, id uuid.UUID) error {
+func (s *Conversations) RestoreAny(ctx context.Context, id uuid.UUID) error {
 	return s.one(ctx, `update conversation set removed_at = null where id = $1 and removed_at is not null`, id)
 }
 
 // Conversation returns a visitor's conversation with its turns in order.
-func (s *Store) Conversation(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Conversation, []record.Turn, error) {
+func (s *Conversations) Conversation(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Conversation, []record.Turn, error) {
 	return s.conversation(ctx, `c.id = $1 and c.visitor = $2`, id, visitor[:])
 }
 
 // Shared returns the conversation whose shared link ends with share.
-func (s *Store) Shared(ctx context.Context, share string) (record.Conversation, []record.Turn, error) {
+func (s *Conversations) Shared(ctx context.Context, share string) (record.Conversation, []record.Turn, error) {
 	return s.conversation(ctx, `c.share = $1`, share)
 }
 
-func (s *Store) conversation(ctx context.Context, where string, arguments ...any) (record.Conversation, []record.Turn, error) {
+func (s *Conversations) conversation(ctx context.Context, where string, arguments ...any) (record.Conversation, []record.Turn, error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`select `+conversationColumns+`, '' as text from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
 	batch.Queue(`
@@ -100,16 +100,16 @@ func (s *Store) conversation(ctx context.Context, where string, arguments ...any
 }
 
 // Turn returns a visitor's turn.
-func (s *Store) Turn(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Turn, error) {
+func (s *Conversations) Turn(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Turn, error) {
 	return s.oneTurn(ctx, `t.id = $1 and t.visitor = $2`, id, visitor[:])
 }
 
 // TurnByKey returns a visitor's turn by its idempotency key.
-func (s *Store) TurnByKey(ctx context.Context, key string, visitor record.Visitor) (record.Turn, error) {
+func (s *Conversations) TurnByKey(ctx context.Context, key string, visitor record.Visitor) (record.Turn, error) {
 	return s.oneTurn(ctx, `t.key = $1 and t.visitor = $2`, key, visitor[:])
 }
 
-func (s *Store) oneTurn(ctx context.Context, where string, args ...any) (record.Turn, error) {
+func (s *Conversations) oneTurn(ctx context.Context, where string, args ...any) (record.Turn, error) {
 	rows, err := s.pool.Query(ctx, `select `+turnColumns+` from `+turnTables+` where `+where, args...)
 	if err != nil {
 		return record.Turn{}, err
@@ -148,7 +148,7 @@ func turnInto(t *record.Turn) columns {
 }
 
 // Attempts returns all attempts at a visitor's turn, the first one first.
-func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor record.Visitor) ([]record.Attempt, error) {
+func (s *Conversations) Attempts(ctx context.Context, turn uuid.UUID, visitor record.Visitor) ([]record.Attempt, error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
 			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
@@ -166,7 +166,7 @@ func (s *Store) Attempts(ctx context.Context, turn uuid.UUID, visitor record.Vis
 }
 
 // Choose makes one attempt at a visitor's turn the one that counts.
-func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt int) error {
+func (s *Conversations) Choose(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt int) error {
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var conversation uuid.UUID
 		var number int
@@ -190,7 +190,7 @@ func (s *Store) Choose(ctx context.Context, turn uuid.UUID, visitor record.Visit
 // path ends before it. A conversation of which nothing is left is removed. left
 // is how many turns remain. It fails with ErrNotFound if the turn is not the
 // visitor's or not the last. Show brings the turn back until Purge has it.
-func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor record.Visitor, at time.Time) (question string, left int, err error) {
+func (s *Conversations) TakeBack(ctx context.Context, turn uuid.UUID, visitor record.Visitor, at time.Time) (question string, left int, err error) {
 	err = s.pool.QueryRow(ctx, `
 		with t as (
 			update turn t set taken_back_at = $3 where id = $1 and visitor = $2
@@ -207,7 +207,7 @@ func (s *Store) TakeBack(ctx context.Context, turn uuid.UUID, visitor record.Vis
 
 // Show leads the path of a visitor's conversation through a turn, and on along
 // the newest ones. What was taken back or removed with it is there again.
-func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor record.Visitor) error {
+func (s *Conversations) Show(ctx context.Context, turn uuid.UUID, visitor record.Visitor) error {
 	return s.one(ctx, `
 		with recursive down (id, conversation, number) as (
 			select id, conversation, number from turn where id = $1 and visitor = $2
@@ -219,7 +219,7 @@ func (s *Store) Show(ctx context.Context, turn uuid.UUID, visitor record.Visitor
 }
 
 // Rename gives a visitor's conversation a title.
-func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor record.Visitor, title string) error {
+func (s *Conversations) Rename(ctx context.Context, id uuid.UUID, visitor record.Visitor, title string) error {
 	err := s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
 	if err != nil {
 		return err
@@ -237,7 +237,7 @@ func (s *Store) Rename(ctx context.Context, id uuid.UUID, visitor record.Visitor
 
 // Share gives a visitor's conversation the end of a link, unless it has one
 // already, and returns the one it has.
-func (s *Store) Share(ctx context.Context, id uuid.UUID, visitor record.Visitor, share string) (string, error) {
+func (s *Conversations) Share(ctx context.Context, id uuid.UUID, visitor record.Visitor, share string) (string, error) {
 	err := s.pool.QueryRow(ctx, `
 		update conversation set share = coalesce(share, $3) where id = $1 and visitor = $2 and removed_at is null
 		returning share`, id, visitor[:], share).Scan(&share)
@@ -245,24 +245,24 @@ func (s *Store) Share(ctx context.Context, id uuid.UUID, visitor record.Visitor,
 }
 
 // Unshare withdraws the link of a visitor's conversation.
-func (s *Store) Unshare(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
+func (s *Conversations) Unshare(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
 	return s.one(ctx, `update conversation set share = null where id = $1 and visitor = $2`, id, visitor[:])
 }
 
 // Remove takes a visitor's conversation away; Restore brings it back until
 // Purge has it.
-func (s *Store) Remove(ctx context.Context, id uuid.UUID, visitor record.Visitor, at time.Time) error {
+func (s *Conversations) Remove(ctx context.Context, id uuid.UUID, visitor record.Visitor, at time.Time) error {
 	return s.one(ctx, `update conversation set removed_at = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], at)
 }
 
 // Restore brings a removed conversation back.
-func (s *Store) Restore(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
+func (s *Conversations) Restore(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
 	return s.one(ctx, `update conversation set removed_at = null where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
 }
 
 // Purge deletes for good what was removed or taken back before a time, and what
 // was asked in previews before it. It returns how many conversations went.
-func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
+func (s *Conversations) Purge(ctx context.Context, before time.Time) (int, error) {
 	tag, err := s.pool.Exec(ctx, `delete from conversation where removed_at < $1 or channel = 'preview' and asked_at < $1`, before)
 	if err == nil {
 		_, err = s.pool.Exec(ctx, `delete from turn where taken_back_at < $1`, before)
@@ -271,13 +271,4 @@ func (s *Store) Purge(ctx context.Context, before time.Time) (int, error) {
 		_, err = s.pool.Exec(ctx, `delete from shelf f where made_at < $1 and conversation is not null and not exists (select from conversation where id = f.conversation)`, before)
 	}
 	return int(tag.RowsAffected()), err
-}
-
-// one runs a statement that must change a row; otherwise it is ErrNotFound.
-func (s *Store) one(ctx context.Context, statement string, arguments ...any) error {
-	tag, err := s.pool.Exec(ctx, statement, arguments...)
-	if err == nil && tag.RowsAffected() == 0 {
-		return record.ErrNotFound
-	}
-	return err
 }

@@ -17,7 +17,7 @@ import (
 //
 // A draft that says the same is done with; another one, which somebody may be
 // working on, stays.
-func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r record.Revision, fresh bool, err error) {
+func (s *Desks) Publish(ctx context.Context, slug, file, note, by string) (r record.Revision, fresh bool, err error) {
 	digest := sha256.Sum256([]byte(file))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var published *int
@@ -62,7 +62,7 @@ func (s *Store) Publish(ctx context.Context, slug, file, note, by string) (r rec
 const revisionColumns = `d.id as desk_id, d.slug, r.number, r.file, r.note, r.made_by, r.made_at`
 
 // revision reads the one revision that a condition finds.
-func (s *Store) revision(ctx context.Context, from string, arguments ...any) (r record.Revision, err error) {
+func (s *Desks) revision(ctx context.Context, from string, arguments ...any) (r record.Revision, err error) {
 	rows, err := s.pool.Query(ctx, `select `+revisionColumns+` from desk d `+from, arguments...)
 	if err != nil {
 		return r, err
@@ -72,17 +72,17 @@ func (s *Store) revision(ctx context.Context, from string, arguments ...any) (r 
 }
 
 // Published returns the published revision of a desk.
-func (s *Store) Published(ctx context.Context, slug string) (record.Revision, error) {
+func (s *Desks) Published(ctx context.Context, slug string) (record.Revision, error) {
 	return s.revision(ctx, `join revision r on r.desk = d.id and r.number = d.published where d.slug = $1`, slug)
 }
 
 // Revision returns one revision of a desk.
-func (s *Store) Revision(ctx context.Context, slug string, number int) (record.Revision, error) {
+func (s *Desks) Revision(ctx context.Context, slug string, number int) (record.Revision, error) {
 	return s.revision(ctx, `join revision r on r.desk = d.id where d.slug = $1 and r.number = $2`, slug, number)
 }
 
 // Revisions returns all revisions of a desk, the newest first.
-func (s *Store) Revisions(ctx context.Context, slug string) ([]record.Revision, error) {
+func (s *Desks) Revisions(ctx context.Context, slug string) ([]record.Revision, error) {
 	rows, err := s.pool.Query(ctx, `
 		select `+revisionColumns+` from desk d join revision r on r.desk = d.id
 		where d.slug = $1 order by r.number desc`, slug)
@@ -94,19 +94,19 @@ func (s *Store) Revisions(ctx context.Context, slug string) ([]record.Revision, 
 
 // Return makes an earlier revision the published one. It fails with ErrNotFound
 // if there is no such revision.
-func (s *Store) Return(ctx context.Context, slug string, number int) error {
+func (s *Desks) Return(ctx context.Context, slug string, number int) error {
 	return s.one(ctx, `
 		update desk set published = $2 where slug = $1 and exists (select from revision where desk = id and number = $2)`, slug, number)
 }
 
 // Withdraw leaves a desk without a published revision.
-func (s *Store) Withdraw(ctx context.Context, slug string) error {
+func (s *Desks) Withdraw(ctx context.Context, slug string) error {
 	return s.one(ctx, `update desk set published = null where slug = $1 and published is not null`, slug)
 }
 
 // SaveDraft keeps a desk file that is being worked on; the desk need not exist.
 // good says that it has no mistakes.
-func (s *Store) SaveDraft(ctx context.Context, slug, file string, good bool, by string, at time.Time) error {
+func (s *Desks) SaveDraft(ctx context.Context, slug, file string, good bool, by string, at time.Time) error {
 	_, err := s.pool.Exec(ctx, `
 		with d as (insert into desk (slug) values ($1) on conflict (slug) do update set slug = excluded.slug returning id)
 		insert into draft (desk, file, good, changed_by, changed_at)
@@ -117,7 +117,7 @@ func (s *Store) SaveDraft(ctx context.Context, slug, file string, good bool, by 
 }
 
 // Draft returns a desk's draft.
-func (s *Store) Draft(ctx context.Context, slug string) (d record.Draft, err error) {
+func (s *Desks) Draft(ctx context.Context, slug string) (d record.Draft, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select d.id as desk_id, d.slug, f.file, coalesce(f.good, '') as good, f.changed_by, f.changed_at
 		from desk d join draft f on f.desk = d.id where d.slug = $1`, slug)
@@ -130,7 +130,7 @@ func (s *Store) Draft(ctx context.Context, slug string) (d record.Draft, err err
 
 // DropDraft forgets a desk's draft, and the desk if there was nothing else of
 // it.
-func (s *Store) DropDraft(ctx context.Context, slug string) error {
+func (s *Desks) DropDraft(ctx context.Context, slug string) error {
 	err := s.one(ctx, `delete from draft where desk = (select id from desk where slug = $1)`, slug)
 	if err != nil {
 		return err
@@ -143,7 +143,7 @@ func (s *Store) DropDraft(ctx context.Context, slug string) error {
 
 // Import puts a desk with all its revisions on record; published is 0 for
 // none. It fails with ErrDuplicate if there is a desk at the slug.
-func (s *Store) Import(ctx context.Context, slug string, revisions []record.Revision, published int) error {
+func (s *Desks) Import(ctx context.Context, slug string, revisions []record.Revision, published int) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var id int64
 		if err := tx.QueryRow(ctx, `insert into desk (slug) values ($1) returning id`, slug).Scan(&id); err != nil {
@@ -164,12 +164,12 @@ func (s *Store) Import(ctx context.Context, slug string, revisions []record.Revi
 
 // Desks returns all desks in the order of their slugs. since is when today
 // began.
-func (s *Store) Desks(ctx context.Context, since time.Time) ([]record.DeskSummary, error) {
+func (s *Desks) Desks(ctx context.Context, since time.Time) ([]record.DeskSummary, error) {
 	return s.desks(ctx, since, `true`)
 }
 
 // Desk returns one desk.
-func (s *Store) Desk(ctx context.Context, slug string, since time.Time) (record.DeskSummary, error) {
+func (s *Desks) Desk(ctx context.Context, slug string, since time.Time) (record.DeskSummary, error) {
 	list, err := s.desks(ctx, since, `d.slug = $2`, slug)
 	if err == nil && len(list) == 0 {
 		err = record.ErrNotFound
@@ -180,7 +180,7 @@ func (s *Store) Desk(ctx context.Context, slug string, since time.Time) (record.
 	return list[0], nil
 }
 
-func (s *Store) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]record.DeskSummary, error) {
+func (s *Desks) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]record.DeskSummary, error) {
 	rows, err := s.pool.Query(ctx, `
 		select d.id as desk_id, d.slug, coalesce(d.published, 0) as published, coalesce(r.file, f.file, '') as file,
 			(select count(*) from revision where desk = d.id) as revisions,
@@ -206,7 +206,7 @@ func (s *Store) desks(ctx context.Context, since time.Time, where string, argume
 }
 
 // Milestones finds out how far a maker is.
-func (s *Store) Milestones(ctx context.Context) (m record.Milestones, err error) {
+func (s *Desks) Milestones(ctx context.Context) (m record.Milestones, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select exists (select from desk) as written, exists (select from attempt where state = 'done') as asked,
 			exists (select from desk where published is not null) as published`)

@@ -11,14 +11,14 @@ import (
 
 // Vectors returns those of texts that a model has embedded before, by their
 // hashes (SHA-256).
-func (s *Store) Vectors(ctx context.Context, model string, hashes [][32]byte) (map[[32]byte][]float32, error) {
+func (s *Shelves) Vectors(ctx context.Context, model string, hashes [][32]byte) (map[[32]byte][]float32, error) {
 	rows, err := s.pool.Query(ctx, `select hash, vector from embedded where model = $1 and hash = any($2)`, model, slices32(hashes))
 	if err != nil {
 		return nil, err
 	}
 	found := make(map[[32]byte][]float32, len(hashes))
 	var hash, packed []byte
-	_, err = pgx.ForEachRow(rows, []any{&hash, &packed}, func() error {
+	err = each(rows, columns{"hash": &hash, "vector": &packed}, func() error {
 		v := make([]float32, len(packed)/4)
 		for i := range v {
 			v[i] = math.Float32frombits(binary.LittleEndian.Uint32(packed[4*i:]))
@@ -30,14 +30,14 @@ func (s *Store) Vectors(ctx context.Context, model string, hashes [][32]byte) (m
 }
 
 // Lacking returns those of the hashes whose texts a model has not embedded yet.
-func (s *Store) Lacking(ctx context.Context, model string, hashes [][32]byte) (map[[32]byte]bool, error) {
-	rows, err := s.pool.Query(ctx, `select h from unnest($2::bytea[]) h where not exists (select from embedded where model = $1 and hash = h)`, model, slices32(hashes))
+func (s *Shelves) Lacking(ctx context.Context, model string, hashes [][32]byte) (map[[32]byte]bool, error) {
+	rows, err := s.pool.Query(ctx, `select h as hash from unnest($2::bytea[]) h where not exists (select from embedded where model = $1 and hash = h)`, model, slices32(hashes))
 	if err != nil {
 		return nil, err
 	}
 	lacking := map[[32]byte]bool{}
 	var hash []byte
-	_, err = pgx.ForEachRow(rows, []any{&hash}, func() error {
+	err = each(rows, columns{"hash": &hash}, func() error {
 		lacking[[32]byte(hash)] = true
 		return nil
 	})
@@ -45,7 +45,7 @@ func (s *Store) Lacking(ctx context.Context, model string, hashes [][32]byte) (m
 }
 
 // KeepVectors puts vectors on record, with what making them took of a shelf's.
-func (s *Store) KeepVectors(ctx context.Context, shelf int64, model string, hashes [][32]byte, vectors [][]float32, tokens int, cost float64) error {
+func (s *Shelves) KeepVectors(ctx context.Context, shelf int64, model string, hashes [][32]byte, vectors [][]float32, tokens int, cost float64) error {
 	packed := make([][]byte, len(vectors))
 	for i, v := range vectors {
 		for _, x := range v {
@@ -68,34 +68,34 @@ func slices32(hashes [][32]byte) [][]byte {
 
 // NoteEmbedding puts on record what went wrong with embedding a shelf; "" is
 // nothing.
-func (s *Store) NoteEmbedding(ctx context.Context, shelf int64, problem string) error {
+func (s *Shelves) NoteEmbedding(ctx context.Context, shelf int64, problem string) error {
 	_, err := s.pool.Exec(ctx, `update shelf set embedding_problem = $2 where id = $1`, shelf, problem)
 	return err
 }
 
 // AgreeToEmbed puts on record whether somebody has agreed to what embedding a
 // shelf costs.
-func (s *Store) AgreeToEmbed(ctx context.Context, shelf int64, agreed bool) error {
+func (s *Shelves) AgreeToEmbed(ctx context.Context, shelf int64, agreed bool) error {
 	_, err := s.pool.Exec(ctx, `update shelf set embedding_agreed = $2, embedding_problem = '' where id = $1`, shelf, agreed)
 	return err
 }
 
 // AgreedToEmbed reports whether somebody has.
-func (s *Store) AgreedToEmbed(ctx context.Context, shelf int64) (agreed bool, err error) {
+func (s *Shelves) AgreedToEmbed(ctx context.Context, shelf int64) (agreed bool, err error) {
 	err = s.pool.QueryRow(ctx, `select embedding_agreed from shelf where id = $1`, shelf).Scan(&agreed)
 	return agreed, known(err)
 }
 
 // Embedding returns what embedding a shelf took so far, and what went wrong
 // last.
-func (s *Store) Embedding(ctx context.Context, shelf int64) (tokens int64, cost float64, problem string, err error) {
+func (s *Shelves) Embedding(ctx context.Context, shelf int64) (tokens int64, cost float64, problem string, err error) {
 	err = s.pool.QueryRow(ctx, `select embedded_tokens, embedded_cost, embedding_problem from shelf where id = $1`, shelf).Scan(&tokens, &cost, &problem)
 	return tokens, cost, problem, known(err)
 }
 
 // SetShelf gives a shelf another title and settings, and tells every instance
 // to fill it anew.
-func (s *Store) SetShelf(ctx context.Context, id int64, title string, settings json.RawMessage) error {
+func (s *Shelves) SetShelf(ctx context.Context, id int64, title string, settings json.RawMessage) error {
 	if err := s.one(ctx, `update shelf set title = $2, settings = $3 where id = $1 and removed_at is null`, id, title, settings); err != nil {
 		return err
 	}
@@ -103,6 +103,6 @@ func (s *Store) SetShelf(ctx context.Context, id int64, title string, settings j
 }
 
 // RefillShelf tells every instance to fill a shelf anew.
-func (s *Store) RefillShelf(ctx context.Context, id int64) error {
+func (s *Shelves) RefillShelf(ctx context.Context, id int64) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return s.changed(ctx, tx, id, 0) })
 }

@@ -19,7 +19,7 @@ type Instance struct {
 }
 
 // Register takes the lock of instance number on a connection of its own.
-func (s *Store) Register(ctx context.Context, number int32) (*Instance, error) {
+func (s *Replies) Register(ctx context.Context, number int32) (*Instance, error) {
 	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig)
 	if err != nil {
 		return nil, fmt.Errorf("register this instance: %w", err)
@@ -39,7 +39,7 @@ func (i *Instance) Close(ctx context.Context) { i.conn.Close(ctx) }
 
 // MarkInterrupted marks the running attempts of instances that are no more as
 // interrupted and returns how many there were.
-func (s *Store) MarkInterrupted(ctx context.Context, self int32) (int, error) {
+func (s *Replies) MarkInterrupted(ctx context.Context, self int32) (int, error) {
 	tag, err := s.pool.Exec(ctx, `
 		update attempt set state = 'interrupted', ended_at = now()
 		where state = 'running' and instance <> $1 and not exists (

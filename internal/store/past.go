@@ -22,7 +22,7 @@ const farthestBack = 1000
 // instead not nil it is what came before that turn, whose place another
 // question is to take. It fails with ErrNotFound if there is no such
 // conversation or turn.
-func (s *Store) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor record.Visitor, instead *uuid.UUID, limit int) (past record.Past, at record.Place, err error) {
+func (s *Replies) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor record.Visitor, instead *uuid.UUID, limit int) (past record.Past, at record.Place, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`
 		select c.leaf, b.parent, coalesce((select number from turn where id = b.parent), 0) + 1
@@ -185,7 +185,7 @@ func (c *summaryRow) summary() *record.Summary {
 }
 
 // PastOf returns what came before a turn, and what it was asked with.
-func (s *Store) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past record.Past, err error) {
+func (s *Replies) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id where t.id = $1 and a.number = $2`, turn, attempt)
 	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, turn)

@@ -20,7 +20,7 @@ func TestALongConversationIsRecalled(t *testing.T) {
 	}
 	past := func(limit int) record.Past {
 		t.Helper()
-		p, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, limit)
+		p, place, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, limit)
 		if err != nil || place.Number != 13 || *place.Parent != turns[11].ID {
 			t.Fatalf("%+v, %v", place, err)
 		}
@@ -40,7 +40,7 @@ func TestALongConversationIsRecalled(t *testing.T) {
 	// Up to a turn among those recalled, right before them, and long before.
 	for _, upto := range []int{10, 8, 3} {
 		m := record.Summary{Upto: turns[upto-1].ID, Conversation: c.id, Turns: upto, Text: "in short", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}
-		if err := c.s.KeepSummary(ctx, m); err != nil {
+		if err := c.s.Replies.KeepSummary(ctx, m); err != nil {
 			t.Fatal(err)
 		}
 		if p := past(4); len(p.Turns) != 4 || p.Summary == nil || p.Summary.Turns != 10 {
@@ -55,16 +55,16 @@ func TestALongConversationIsRecalled(t *testing.T) {
 			first = n
 		}
 	}
-	if err := c.s.KeepSummary(ctx, record.Summary{Upto: first.ID, Conversation: far.id, Turns: 2, Text: "long ago", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}); err != nil {
+	if err := c.s.Replies.KeepSummary(ctx, record.Summary{Upto: first.ID, Conversation: far.id, Turns: 2, Text: "long ago", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}); err != nil {
 		t.Fatal(err)
 	}
-	p, _, err := c.s.Past(ctx, far.id, c.desk.DeskID, record.Visitor{1}, nil, 3)
+	p, _, err := c.s.Replies.Past(ctx, far.id, c.desk.DeskID, record.Visitor{1}, nil, 3)
 	if err != nil || len(p.Turns) != 3 || p.Summary == nil || p.Summary.Text != "long ago" {
 		t.Errorf("%+v, %v", p, err)
 	}
 	// A branch from before the end has its own past.
 	branch := turns[5].ID
-	p, place, err := c.s.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, &branch, 3)
+	p, place, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, &branch, 3)
 	if err != nil || place.Number != 6 || len(p.Turns) != 3 || p.Turns[2].Question != "question 5" {
 		t.Errorf("%+v, %+v, %v", p, place, err)
 	}

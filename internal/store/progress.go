@@ -14,7 +14,7 @@ import (
 // Keep writes the progress of many attempts, and before it the traces of those
 // that have ended. It returns when all of it would survive the crash of this
 // service or of the database; after an error it can be repeated.
-func (s *Store) Keep(ctx context.Context, news []record.Progress) error {
+func (s *Replies) Keep(ctx context.Context, news []record.Progress) error {
 	n := len(news)
 	turns, numbers, texts, wholes := make([]uuid.UUID, n), make([]int32, n), make([]string, n), make([]bool, n)
 	states, finishes, problems, ids := make([]string, n), make([]string, n), make([]string, n), make([]string, n)

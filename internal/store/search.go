@@ -17,7 +17,7 @@ const mostQueried = 12
 
 // conversations reads a page of those conversations that a condition on c with
 // arguments from $3 on lets through.
-func (s *Store) conversations(ctx context.Context, page record.Page, where string, arguments ...any) ([]record.Conversation, error) {
+func (s *Conversations) conversations(ctx context.Context, page record.Page, where string, arguments ...any) ([]record.Conversation, error) {
 	where += ` and c.removed_at is null and c.asked_at < coalesce($2, 'infinity'::timestamptz)`
 	arguments = append([]any{page.Limit, page.Before}, arguments...)
 	if strings.TrimSpace(page.Search) == "" {
@@ -43,7 +43,7 @@ func (s *Store) conversations(ctx context.Context, page record.Page, where strin
 const fewFound = 1000
 
 // found chooses the quicker way to what has the words of q.
-func (s *Store) found(ctx context.Context, q, where string, arguments []any) (statement string, err error) {
+func (s *Conversations) found(ctx context.Context, q, where string, arguments []any) (statement string, err error) {
 	var many bool
 	count := fmt.Sprintf(`select count(*) = %d from (select from turn_words where words @@ $1::tsquery limit %[1]d) few`, fewFound)
 	if err := s.pool.QueryRow(ctx, count, arguments[len(arguments)-1]).Scan(&many); err != nil {
@@ -76,7 +76,7 @@ func (s *Store) found(ctx context.Context, q, where string, arguments []any) (st
 
 // list reads conversations; the last column of a search is the text that has
 // the words of query.
-func (s *Store) list(ctx context.Context, query []string, statement string, arguments ...any) ([]record.Conversation, error) {
+func (s *Conversations) list(ctx context.Context, query []string, statement string, arguments ...any) ([]record.Conversation, error) {
 	rows, err := s.pool.Query(ctx, statement, arguments...)
 	if err != nil {
 		return nil, err
@@ -103,9 +103,9 @@ func tsquery(query []string) string {
 
 // IndexWords makes those of the turns findable whose reply has ended, or anew if
 // they were.
-func (s *Store) IndexWords(ctx context.Context, turns []uuid.UUID) error {
+func (s *Conversations) IndexWords(ctx context.Context, turns []uuid.UUID) error {
 	rows, err := s.pool.Query(ctx, `
-		select t.id, case when t.number = 1 then c.title else '' end, t.question, a.reply
+		select t.id, case when t.number = 1 then c.title else '' end as title, t.question, a.reply
 		from turn t join conversation c on c.id = t.conversation join lateral (
 			select reply, state from attempt where turn = t.id order by `+whichCounts+` limit 1) a on true
 		where t.id = any($1) and a.state <> 'running'`, turns)
@@ -116,7 +116,8 @@ func (s *Store) IndexWords(ctx context.Context, turns []uuid.UUID) error {
 	var found []string
 	var id uuid.UUID
 	var title, question, reply string
-	_, err = pgx.ForEachRow(rows, []any{&id, &title, &question, &reply}, func() error {
+	into := columns{"id": &id, "title": &title, "question": &question, "reply": &reply}
+	err = each(rows, into, func() error {
 		ids, found = append(ids, id), append(found, strings.Join(words.Of(title+" "+question+" "+reply), " "))
 		return nil
 	})
@@ -132,7 +133,7 @@ func (s *Store) IndexWords(ctx context.Context, turns []uuid.UUID) error {
 }
 
 // Unindexed returns turns that are not findable yet, at most limit.
-func (s *Store) Unindexed(ctx context.Context, limit int) ([]uuid.UUID, error) {
+func (s *Conversations) Unindexed(ctx context.Context, limit int) ([]uuid.UUID, error) {
 	rows, err := s.pool.Query(ctx, `
 		select t.id from turn t where not exists (select from turn_words where turn = t.id)
 		and not exists (select from attempt where turn = t.id and state = 'running') limit $1`, limit)

@@ -19,14 +19,14 @@ const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.m
 		from document where shelf = s.id and removed_at is null) d on true`
 
 // MakeShelf makes a shelf; ErrDuplicate if there is one of this slug.
-func (s *Store) MakeShelf(ctx context.Context, f record.Shelf) (id int64, err error) {
+func (s *Shelves) MakeShelf(ctx context.Context, f record.Shelf) (id int64, err error) {
 	err = s.pool.QueryRow(ctx, `insert into shelf (slug, title, settings, made_by, made_at) values ($1, $2, $3, $4, $5) returning id`,
 		f.Slug, f.Title, f.Settings, f.MadeBy, f.MadeAt).Scan(&id)
 	return id, known(err)
 }
 
 // Shelves lists them by slug.
-func (s *Store) Shelves(ctx context.Context) ([]record.Shelf, error) {
+func (s *Shelves) Shelves(ctx context.Context) ([]record.Shelf, error) {
 	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null order by s.slug`)
 	if err != nil {
 		return nil, err
@@ -35,7 +35,7 @@ func (s *Store) Shelves(ctx context.Context) ([]record.Shelf, error) {
 }
 
 // Shelf returns one by its slug.
-func (s *Store) Shelf(ctx context.Context, slug string) (record.Shelf, error) {
+func (s *Shelves) Shelf(ctx context.Context, slug string) (record.Shelf, error) {
 	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.slug = $1`, slug)
 	if err != nil {
 		return record.Shelf{}, err
@@ -45,7 +45,7 @@ func (s *Store) Shelf(ctx context.Context, slug string) (record.Shelf, error) {
 }
 
 // RemoveShelf takes a shelf out of use, with its documents.
-func (s *Store) RemoveShelf(ctx context.Context, id int64, at time.Time) error {
+func (s *Shelves) RemoveShelf(ctx context.Context, id int64, at time.Time) error {
 	_, err := s.pool.Exec(ctx, `with d as (update document set removed_at = $2 where shelf = $1 and removed_at is null) update shelf set removed_at = $2 where id = $1`, id, at)
 	return err
 }
@@ -55,7 +55,7 @@ const documentColumns = `id, shelf, name, source, hash, size, state, problem, ti
 // AddDocument puts a file that is in content already on a shelf, to be read.
 // The same content on the same shelf is not added again: fresh is false then. A
 // document of the same name is replaced; its id is returned.
-func (s *Store) AddDocument(ctx context.Context, d record.Document) (id, replaced int64, fresh bool, err error) {
+func (s *Shelves) AddDocument(ctx context.Context, d record.Document) (id, replaced int64, fresh bool, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `select id from document where shelf = $1 and hash = $2 and removed_at is null and (name = $3 or state <> 'failed') limit 1`, d.Shelf, d.Hash, d.Name).Scan(&id)
 		if err == nil {
@@ -76,12 +76,12 @@ func (s *Store) AddDocument(ctx context.Context, d record.Document) (id, replace
 }
 
 // Documents lists a shelf's documents by name.
-func (s *Store) Documents(ctx context.Context, shelf int64) ([]record.Document, error) {
+func (s *Shelves) Documents(ctx context.Context, shelf int64) ([]record.Document, error) {
 	return s.documents(ctx, `where shelf = $1 and removed_at is null order by name`, shelf)
 }
 
 // Document returns one that was not removed.
-func (s *Store) Document(ctx context.Context, id int64) (record.Document, error) {
+func (s *Shelves) Document(ctx context.Context, id int64) (record.Document, error) {
 	all, err := s.documents(ctx, `where id = $1 and removed_at is null`, id)
 	if err == nil && len(all) == 0 {
 		err = record.ErrNotFound
@@ -94,14 +94,14 @@ func (s *Store) Document(ctx context.Context, id int64) (record.Document, error)
 
 // Unfinished lists documents that wait, or that an instance read that is no
 // more.
-func (s *Store) Unfinished(ctx context.Context) ([]record.Document, error) {
+func (s *Shelves) Unfinished(ctx context.Context) ([]record.Document, error) {
 	return s.documents(ctx, `where removed_at is null and (state = 'waiting' or state = 'reading' and not `+readerLives+`) order by id`, lockSpace)
 }
 
 const readerLives = `exists (select from pg_locks l where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = document.reader::oid
 	and l.database = (select oid from pg_database where datname = current_database()))`
 
-func (s *Store) documents(ctx context.Context, where string, a ...any) ([]record.Document, error) {
+func (s *Shelves) documents(ctx context.Context, where string, a ...any) ([]record.Document, error) {
 	rows, err := s.pool.Query(ctx, `select `+documentColumns+` from document `+where, a...)
 	if err != nil {
 		return nil, err
@@ -111,7 +111,7 @@ func (s *Store) documents(ctx context.Context, where string, a ...any) ([]record
 
 // BeginReading claims a document for an instance; false if another one reads
 // it, or it needs none.
-func (s *Store) BeginReading(ctx context.Context, id int64, instance int32) (bool, error) {
+func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (bool, error) {
 	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = '' where id = $2 and removed_at is null
 		and (state = 'waiting' or state = 'reading' and (reader = $3 or not `+readerLives+`))`, lockSpace, id, instance)
 	return tag.RowsAffected() == 1, err
@@ -119,7 +119,7 @@ func (s *Store) BeginReading(ctx context.Context, id int64, instance int32) (boo
 
 // KeepRead puts on record what was read of a document and tells every
 // instance. It does nothing if the document was removed meanwhile.
-func (s *Store) KeepRead(ctx context.Context, d record.Document, blocks []byte, passages []record.Passage) error {
+func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte, passages []record.Passage) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6, pages = $7, words = $8, passages = $9, tokens = $10,
@@ -149,24 +149,24 @@ func (s *Store) KeepRead(ctx context.Context, d record.Document, blocks []byte, 
 // shelfChannel carries the ids of a shelf and of the document that changed.
 const shelfChannel = "juvalogos_shelf"
 
-func (s *Store) changed(ctx context.Context, tx pgx.Tx, shelf, document int64) error {
+func (s *Shelves) changed(ctx context.Context, tx pgx.Tx, shelf, document int64) error {
 	_, err := tx.Exec(ctx, `with u as (update shelf set state = state + 1 where id = $1) select pg_notify('`+shelfChannel+`', format('%s %s', $1::bigint, $2::bigint))`, shelf, document)
 	return err
 }
 
 // ReadAgain has a document read anew.
-func (s *Store) ReadAgain(ctx context.Context, id int64) error {
+func (s *Shelves) ReadAgain(ctx context.Context, id int64) error {
 	return s.one(ctx, `update document set state = 'waiting', problem = '' where id = $1 and removed_at is null`, id)
 }
 
 // CancelReading gives up documents of a shelf that wait.
-func (s *Store) CancelReading(ctx context.Context, shelf int64, sentence string) (int, error) {
+func (s *Shelves) CancelReading(ctx context.Context, shelf int64, sentence string) (int, error) {
 	tag, err := s.pool.Exec(ctx, `update document set state = 'failed', problem = $2 where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, sentence)
 	return int(tag.RowsAffected()), err
 }
 
 // RemoveDocument takes a document off its shelf.
-func (s *Store) RemoveDocument(ctx context.Context, id int64, at time.Time) error {
+func (s *Shelves) RemoveDocument(ctx context.Context, id int64, at time.Time) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		if err := tx.QueryRow(ctx, `update document set removed_at = $2 where id = $1 and removed_at is null returning shelf`, id, at).Scan(&shelf); err != nil {
@@ -177,7 +177,7 @@ func (s *Store) RemoveDocument(ctx context.Context, id int64, at time.Time) erro
 }
 
 // RestoreDocument puts a document back that was removed.
-func (s *Store) RestoreDocument(ctx context.Context, id int64) error {
+func (s *Shelves) RestoreDocument(ctx context.Context, id int64) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		if err := tx.QueryRow(ctx, `update document set removed_at = null where id = $1 and removed_at is not null returning shelf`, id).Scan(&shelf); err != nil {
@@ -188,14 +188,14 @@ func (s *Store) RestoreDocument(ctx context.Context, id int64) error {
 }
 
 // Blocks returns what was read of a document, packed.
-func (s *Store) Blocks(ctx context.Context, id int64) (blocks []byte, err error) {
+func (s *Shelves) Blocks(ctx context.Context, id int64) (blocks []byte, err error) {
 	err = s.pool.QueryRow(ctx, `select blocks from document where id = $1 and removed_at is null`, id).Scan(&blocks)
 	return blocks, known(err)
 }
 
 // EachPassage hands over the passages of a shelf that can be found, document by
 // document; of one document only, if it is not 0.
-func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(record.ShelfPassage) error) error {
+func (s *Shelves) EachPassage(ctx context.Context, shelf, document int64, do func(record.ShelfPassage) error) error {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.path, p.body, d.title, d.language
 		from document d join passage p on p.document = d.id
 		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state = 'ready' and d.removed_at is null order by d.id, p.number`, shelf, document)
@@ -213,7 +213,7 @@ func (s *Store) EachPassage(ctx context.Context, shelf, document int64, do func(
 
 // Passages returns passages by document and number, in any order. Those of
 // documents that were removed are left out.
-func (s *Store) Passages(ctx context.Context, documents []int64, numbers []int32) ([]record.Passage, error) {
+func (s *Shelves) Passages(ctx context.Context, documents []int64, numbers []int32) ([]record.Passage, error) {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.id, p.path, p.body as text, p.spans, p.size
 		from unnest($1::bigint[], $2::int[]) as w (document, number) join passage p using (document, number)
 		join document d on d.id = p.document where d.removed_at is null`, documents, numbers)
@@ -224,7 +224,7 @@ func (s *Store) Passages(ctx context.Context, documents []int64, numbers []int32
 }
 
 // PassagesOf returns all passages of a document in their order.
-func (s *Store) PassagesOf(ctx context.Context, document int64) ([]record.Passage, error) {
+func (s *Shelves) PassagesOf(ctx context.Context, document int64) ([]record.Passage, error) {
 	rows, err := s.pool.Query(ctx, `select document, number, id, path, body as text, spans, size from passage where document = $1 order by number`, document)
 	if err != nil {
 		return nil, err
@@ -234,7 +234,7 @@ func (s *Store) PassagesOf(ctx context.Context, document int64) ([]record.Passag
 
 // ShelfNews hands over the shelf and the document of every change, by any
 // instance, until ctx ends or the connection is lost.
-func (s *Store) ShelfNews(ctx context.Context, listening func(), do func(shelf, document int64)) error {
+func (s *Shelves) ShelfNews(ctx context.Context, listening func(), do func(shelf, document int64)) error {
 	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig)
 	if err != nil {
 		return err
@@ -258,7 +258,7 @@ func (s *Store) ShelfNews(ctx context.Context, listening func(), do func(shelf, 
 
 // NoteShelves puts on record with which state of its shelves a revision was
 // published.
-func (s *Store) NoteShelves(ctx context.Context, desk int64, revision int, slugs []string) error {
+func (s *Desks) NoteShelves(ctx context.Context, desk int64, revision int, slugs []string) error {
 	_, err := s.pool.Exec(ctx, `insert into revision_shelf (desk, revision, shelf, state)
 		select $1, $2, id, state from shelf where slug = any($3) and removed_at is null on conflict do nothing`, desk, revision, slugs)
 	return err
@@ -266,7 +266,7 @@ func (s *Store) NoteShelves(ctx context.Context, desk int64, revision int, slugs
 
 // ShelfChanges tells what changed on a revision's shelves since it was
 // published.
-func (s *Store) ShelfChanges(ctx context.Context, desk int64, revision int) ([]record.ShelfChange, error) {
+func (s *Desks) ShelfChanges(ctx context.Context, desk int64, revision int) ([]record.ShelfChange, error) {
 	rows, err := s.pool.Query(ctx, `
 		select f.slug, f.title, w.state as "then", f.state as now, f.removed_at is not null as removed,
 			array(select d.name from document d where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1) as added,

@@ -25,10 +25,45 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// Store is a pool of connections to one database. It is safe for concurrent
-// use.
+// Store is what one database keeps, by rooms: a use case is given those it
+// needs. All of them share one pool of connections, and are safe for concurrent
+// use. Their errors are record.ErrNotFound and record.ErrDuplicate where callers
+// decide on these, else what the driver says.
 type Store struct {
-	pool *pgxpool.Pool
+	*db
+	Replies       *Replies       // questions on their way onto record, what came before them, and the instances that answer
+	Conversations *Conversations // of visitors, and finding words in them
+	Desks         *Desks         // with their revisions and drafts
+	Traces        *Traces        // how replies were made and what it cost
+	Verdicts      *Verdicts      // what visitors said of replies, and what makers found
+	Connections   *Connections   // that makers added
+	Accounts      *Accounts      // with their sessions, and tokens
+	Shelves       *Shelves       // with their documents, passages and files
+}
+
+// The rooms.
+type (
+	Replies       struct{ *db }
+	Conversations struct{ *db }
+	Desks         struct{ *db }
+	Traces        struct{ *db }
+	Verdicts      struct{ *db }
+	Connections   struct{ *db }
+	Accounts      struct{ *db }
+	Shelves       struct{ *db }
+)
+
+// db is the database that the rooms share.
+type db struct{ pool *pgxpool.Pool }
+
+// one runs a statement that is to change one row; ErrNotFound if it changed
+// none.
+func (s *db) one(ctx context.Context, statement string, arguments ...any) error {
+	tag, err := s.pool.Exec(ctx, statement, arguments...)
+	if err == nil && tag.RowsAffected() == 0 {
+		return record.ErrNotFound
+	}
+	return err
 }
 
 // Open connects to the database at url, brings its tables up to date and
@@ -61,7 +96,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("bring the database's tables up to date: %w", err)
 	}
-	return &Store{pool: pool}, nil
+	d := &db{pool}
+	return &Store{
+		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d}, &Shelves{d},
+	}, nil
 }
 
 func migrate(ctx context.Context, pool *pgxpool.Pool) error {

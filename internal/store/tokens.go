@@ -15,7 +15,7 @@ const tokenColumns = `id, name, scopes, made_at, used_at, expires_at`
 // AddToken records a token of which Name, Scopes and ExpiresAt are given. It
 // fails with ErrDuplicate if the name is taken; a removed token of that name
 // makes room.
-func (s *Store) AddToken(ctx context.Context, t record.Token, secret string) (record.Token, error) {
+func (s *Accounts) AddToken(ctx context.Context, t record.Token, secret string) (record.Token, error) {
 	hash := sha256.Sum256([]byte(secret))
 	if _, err := s.pool.Exec(ctx, `delete from api_token where name = $1 and removed_at is not null`, t.Name); err != nil {
 		return t, err
@@ -28,7 +28,7 @@ func (s *Store) AddToken(ctx context.Context, t record.Token, secret string) (re
 
 // TokenBySecret finds the token that a caller shows, unless it has expired, and
 // notes when it was used, to the minute.
-func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) (record.Token, error) {
+func (s *Accounts) TokenBySecret(ctx context.Context, secret string, at time.Time) (record.Token, error) {
 	hash := sha256.Sum256([]byte(secret))
 	rows, err := s.pool.Query(ctx, `
 		with used as (
@@ -42,7 +42,7 @@ func (s *Store) TokenBySecret(ctx context.Context, secret string, at time.Time) 
 }
 
 // Tokens lists all tokens by name.
-func (s *Store) Tokens(ctx context.Context) ([]record.Token, error) {
+func (s *Accounts) Tokens(ctx context.Context) ([]record.Token, error) {
 	rows, err := s.pool.Query(ctx, `select `+tokenColumns+` from api_token where removed_at is null order by name`)
 	if err != nil {
 		return nil, err
@@ -53,11 +53,11 @@ func (s *Store) Tokens(ctx context.Context) ([]record.Token, error) {
 // RemoveToken makes a token worthless. It fails with ErrNotFound if there is
 // none of that name.
 // RestoreToken brings it back until PurgeAccess has it.
-func (s *Store) RemoveToken(ctx context.Context, name string, at time.Time) error {
+func (s *Accounts) RemoveToken(ctx context.Context, name string, at time.Time) error {
 	return s.one(ctx, `update api_token set removed_at = $2 where name = $1 and removed_at is null`, name, at)
 }
 
 // RestoreToken makes a removed token good again.
-func (s *Store) RestoreToken(ctx context.Context, name string) error {
+func (s *Accounts) RestoreToken(ctx context.Context, name string) error {
 	return s.one(ctx, `update api_token set removed_at = null where name = $1 and removed_at is not null`, name)
 }

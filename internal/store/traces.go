@@ -15,7 +15,7 @@ import (
 )
 
 // KeepTrace puts a trace on record that belongs to no running attempt.
-func (s *Store) KeepTrace(ctx context.Context, t *record.Trace) error {
+func (s *Traces) KeepTrace(ctx context.Context, t *record.Trace) error {
 	batch := &pgx.Batch{}
 	queueTraces(batch, []*record.Trace{t})
 	return s.pool.SendBatch(ctx, batch).Close()
@@ -109,7 +109,7 @@ func wholeTraceInto(t *record.Trace) columns {
 }
 
 // Traces returns the newest traces that a filter lets pass, without spans.
-func (s *Store) Traces(ctx context.Context, f record.TraceFilter) ([]record.Trace, error) {
+func (s *Traces) Traces(ctx context.Context, f record.TraceFilter) ([]record.Trace, error) {
 	var where []string
 	var arguments []any
 	add := func(condition string, value any) {
@@ -171,18 +171,18 @@ func (s *Store) Traces(ctx context.Context, f record.TraceFilter) ([]record.Trac
 }
 
 // Trace returns one trace with its spans.
-func (s *Store) Trace(ctx context.Context, id uuid.UUID) (t record.Trace, err error) {
+func (s *Traces) Trace(ctx context.Context, id uuid.UUID) (t record.Trace, err error) {
 	return s.trace(ctx, `r.id = $1`, id)
 }
 
 // TraceOf returns the trace of the reply that an attempt got; 0 is the attempt
 // that counts.
-func (s *Store) TraceOf(ctx context.Context, turn uuid.UUID, attempt int) (record.Trace, error) {
+func (s *Traces) TraceOf(ctx context.Context, turn uuid.UUID, attempt int) (record.Trace, error) {
 	return s.trace(ctx, `r.turn = $1 and r.kind = 'reply'
 		and r.attempt = case when $2 > 0 then $2 else coalesce(t.chosen, (select max(number) from attempt where turn = $1)) end`, turn, attempt)
 }
 
-func (s *Store) trace(ctx context.Context, where string, arguments ...any) (t record.Trace, err error) {
+func (s *Traces) trace(ctx context.Context, where string, arguments ...any) (t record.Trace, err error) {
 	rows, err := s.pool.Query(ctx, `select `+traceColumns+`, r.spans, r.visitor from `+traceTables+` where `+where, arguments...)
 	if err != nil {
 		return t, err
@@ -199,14 +199,14 @@ func (v *visitorScan) ScanBytes(b []byte) error {
 }
 
 // Thin drops the spans of traces that began before a time; their figures stay.
-func (s *Store) Thin(ctx context.Context, before time.Time) (int, error) {
+func (s *Traces) Thin(ctx context.Context, before time.Time) (int, error) {
 	tag, err := s.pool.Exec(ctx, `update trace set spans = null where started_at < $1 and spans is not null`, before)
 	return int(tag.RowsAffected()), err
 }
 
 // Setting reads what the owner has set; it leaves into as it is where nothing
 // is set.
-func (s *Store) Setting(ctx context.Context, key string, into any) error {
+func (s *Traces) Setting(ctx context.Context, key string, into any) error {
 	var text []byte
 	err := known(s.pool.QueryRow(ctx, `select value from setting where key = $1`, key).Scan(&text))
 	if err == record.ErrNotFound {
@@ -219,7 +219,7 @@ func (s *Store) Setting(ctx context.Context, key string, into any) error {
 }
 
 // SetSetting keeps what the owner sets.
-func (s *Store) SetSetting(ctx context.Context, key string, value any) error {
+func (s *Traces) SetSetting(ctx context.Context, key string, value any) error {
 	text, err := json.Marshal(value)
 	if err == nil {
 		_, err = s.pool.Exec(ctx, `insert into setting (key, value) values ($1, $2) on conflict (key) do update set value = excluded.value`, key, text)
@@ -228,7 +228,7 @@ func (s *Store) SetSetting(ctx context.Context, key string, value any) error {
 }
 
 // ChoiceOf returns what the visitor had chosen for an attempt, or nil.
-func (s *Store) ChoiceOf(ctx context.Context, turn uuid.UUID, attempt int) (choice json.RawMessage, err error) {
+func (s *Traces) ChoiceOf(ctx context.Context, turn uuid.UUID, attempt int) (choice json.RawMessage, err error) {
 	err = s.pool.QueryRow(ctx, `select choice from attempt where turn = $1 and number = $2`, turn, attempt).Scan(&choice)
 	return choice, known(err)
 }

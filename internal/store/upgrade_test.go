@@ -49,24 +49,24 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	if queue, err := s.Judgements(ctx, record.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 || queue[0].Question != "question 2" {
+	if queue, err := s.Verdicts.Judgements(ctx, record.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 || queue[0].Question != "question 2" {
 		t.Errorf("verdicts of before: %+v, %v", queue, err)
 	}
 	var visitor record.Visitor
 	for i := range visitor {
 		visitor[i] = 1
 	}
-	_, turns, err := s.Conversation(ctx, conversation, visitor)
+	_, turns, err := s.Conversations.Conversation(ctx, conversation, visitor)
 	if err != nil || len(turns) != 3 || turns[2].Question != "question 3" {
 		t.Errorf("the path is %+v, %v", turns, err)
 	}
-	if past, at, err := s.Past(ctx, conversation, 1, visitor, nil, 9); err != nil || len(past.Turns) != 3 || at.Number != 4 {
+	if past, at, err := s.Replies.Past(ctx, conversation, 1, visitor, nil, 9); err != nil || len(past.Turns) != 3 || at.Number != 4 {
 		t.Errorf("remembered %+v, next is %+v, %v", past, at, err)
 	}
-	if turns, err := s.Unindexed(ctx, 9); err != nil || len(turns) != 3 {
+	if turns, err := s.Conversations.Unindexed(ctx, 9); err != nil || len(turns) != 3 {
 		t.Errorf("%d turns are to be made findable, %v", len(turns), err)
 	}
-	if list, err := s.Tokens(ctx); err != nil || len(list) != 1 || len(list[0].Scopes) != 4 {
+	if list, err := s.Accounts.Tokens(ctx); err != nil || len(list) != 1 || len(list[0].Scopes) != 4 {
 		t.Errorf("tokens of before: %+v, %v", list, err)
 	}
 }

@@ -29,7 +29,7 @@ func UsageKeys() []string {
 
 // Usage adds up what models were asked for. Rows come by day where that is
 // asked for, else the costliest and longest first.
-func (s *Store) Usage(ctx context.Context, f record.UsageFilter) ([]record.UsageRow, error) {
+func (s *Traces) Usage(ctx context.Context, f record.UsageFilter) ([]record.UsageRow, error) {
 	columns := make([]string, len(f.By))
 	for i, key := range f.By {
 		column, ok := usageBy[key]

@@ -11,7 +11,7 @@ import (
 )
 
 // Judge notes a visitor's verdict on an attempt at their turn.
-func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt int, v record.Verdict, at time.Time) error {
+func (s *Conversations) Judge(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt int, v record.Verdict, at time.Time) error {
 	return s.one(ctx, `
 		update attempt set helped = $4, reason = $5, remark = $6, judged_at = case when $4::bool is not null then $7::timestamptz end
 		where turn = $1 and number = $3 and exists (select from turn where id = $1 and visitor = $2)`,
@@ -20,7 +20,7 @@ func (s *Store) Judge(ctx context.Context, turn uuid.UUID, visitor record.Visito
 
 // Prefer makes one of several texts the reply. It fails with ErrNotFound if
 // the attempt is not the visitor's, still runs, or has no such text.
-func (s *Store) Prefer(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt, lane, memoryTokens int) error {
+func (s *Conversations) Prefer(ctx context.Context, turn uuid.UUID, visitor record.Visitor, attempt, lane, memoryTokens int) error {
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var conversation uuid.UUID
 		var number int
@@ -40,7 +40,7 @@ func (s *Store) Prefer(ctx context.Context, turn uuid.UUID, visitor record.Visit
 }
 
 // Judgements returns judged replies, the newest verdict first.
-func (s *Store) Judgements(ctx context.Context, f record.JudgedFilter) ([]record.Judged, error) {
+func (s *Verdicts) Judgements(ctx context.Context, f record.JudgedFilter) ([]record.Judged, error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.turn, a.number as attempt, t.conversation, d.slug, t.question, a.reply, a.model, a.revision, a.helped, a.reason, a.remark, a.judged_at,
 			coalesce(f.cause, '') as cause, coalesce(f.note, '') as note, coalesce(f.done, false) as done,
@@ -67,7 +67,7 @@ func (s *Store) Judgements(ctx context.Context, f record.JudgedFilter) ([]record
 }
 
 // Find keeps what a maker found out about a judged reply.
-func (s *Store) Find(ctx context.Context, turn uuid.UUID, attempt int, f record.Finding, at time.Time) error {
+func (s *Verdicts) Find(ctx context.Context, turn uuid.UUID, attempt int, f record.Finding, at time.Time) error {
 	return s.one(ctx, `
 		insert into finding (turn, attempt, cause, note, done, changed_by, changed_at)
 		select turn, number, $3, $4, $5, $6, $7 from attempt where turn = $1 and number = $2 and helped is not null
@@ -77,7 +77,7 @@ func (s *Store) Find(ctx context.Context, turn uuid.UUID, attempt int, f record.
 }
 
 // Causes counts the replies that did not help, by week and cause.
-func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]record.CauseCount, error) {
+func (s *Verdicts) Causes(ctx context.Context, desk string, since time.Time) ([]record.CauseCount, error) {
 	rows, err := s.pool.Query(ctx, `
 		select date_trunc('week', a.judged_at) as week, coalesce(f.cause, '') as cause, count(*)
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation join desk d on d.id = c.desk
@@ -91,7 +91,7 @@ func (s *Store) Causes(ctx context.Context, desk string, since time.Time) ([]rec
 }
 
 // Preferences counts what visitors of a desk preferred, by title and model.
-func (s *Store) Preferences(ctx context.Context, desk string) ([]record.Preference, error) {
+func (s *Verdicts) Preferences(ctx context.Context, desk string) ([]record.Preference, error) {
 	rows, err := s.pool.Query(ctx, `
 		select coalesce(l.lane->>'title', '') as title, coalesce(l.lane->>'model', '') as model, count(*) as shown,
 			count(*) filter (where a.preferred = l.place - 1) as preferred

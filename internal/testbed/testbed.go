@@ -120,7 +120,7 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	go func() { _ = server.Serve(l) }()
 	b.Address = "http://" + l.Addr().String() + o.BasePath
-	_, err = b.Store.AddToken(ctx, record.Token{Name: "test", Scopes: web.AllScopes()}, Token)
+	_, err = b.Store.Accounts.AddToken(ctx, record.Token{Name: "test", Scopes: web.AllScopes()}, Token)
 	must()
 	b.Client = &client.Client{Address: b.Address, Token: Token}
 	if !o.Bare {

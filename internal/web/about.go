@@ -46,7 +46,7 @@ func (s *Server) connectionsSchema(c fiber.Ctx) error {
 
 // milestones tells how far a maker is on the way from a model to a page.
 func (s *Server) milestones(c fiber.Ctx) error {
-	m, err := s.Store.Milestones(c)
+	m, err := s.Store.Desks.Milestones(c)
 	if err != nil {
 		return err
 	}

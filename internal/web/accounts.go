@@ -37,7 +37,7 @@ func (s *Server) addAccount(c fiber.Ctx) error {
 	if err := goodPassword(b.Password); err != nil {
 		return err
 	}
-	a, err := s.Store.AddFirstAccount(c, b.Link, b.Name, hashPassword(b.Password))
+	a, err := s.Store.Accounts.AddFirstAccount(c, b.Link, b.Name, hashPassword(b.Password))
 	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusForbidden, "This link has been used, or is an old one. Sign in, or look for the newest link where the service was started.")
 	}
@@ -80,7 +80,7 @@ func (s *Server) authenticate(c fiber.Ctx, b api.SignIn) (record.Account, error)
 		c.Set("Retry-After", fmt.Sprint(seconds))
 		return record.Account{}, fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("Too many attempts with a wrong password. Try again in %d seconds.", seconds))
 	}
-	a, err := s.Store.Account(c, name)
+	a, err := s.Store.Accounts.Account(c, name)
 	if err != nil && !errors.Is(err, record.ErrNotFound) {
 		return a, err
 	}
@@ -99,7 +99,7 @@ func (s *Server) authenticate(c fiber.Ctx, b api.SignIn) (record.Account, error)
 func (s *Server) signedIn(c fiber.Ctx, a record.Account) error {
 	secret := rand.Text() + rand.Text()
 	now := time.Now()
-	_, err := s.Store.AddSession(c, secret, record.Session{Account: a.ID, Browser: browserNamed(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
+	_, err := s.Store.Accounts.AddSession(c, secret, record.Session{Account: a.ID, Browser: browserNamed(c.Get("User-Agent")), MadeAt: now, ExpiresAt: now.Add(sessionLife)})
 	if err != nil {
 		return err
 	}
@@ -140,7 +140,7 @@ func (s *Server) signOut(c fiber.Ctx) error {
 		return err
 	}
 	if m.session != nil {
-		if err := s.Store.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.Is(err, record.ErrNotFound) {
+		if err := s.Store.Accounts.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return err
 		}
 	}
@@ -153,7 +153,7 @@ func (s *Server) sessions(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Store.Sessions(c, m.session.Account, time.Now())
+	list, err := s.Store.Accounts.Sessions(c, m.session.Account, time.Now())
 	if err != nil {
 		return err
 	}
@@ -165,7 +165,7 @@ func (s *Server) endSession(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	err = s.Store.EndSession(c, m.session.Account, int64(fiber.Params[int](c, "id")))
+	err = s.Store.Accounts.EndSession(c, m.session.Account, int64(fiber.Params[int](c, "id")))
 	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, "That browser is signed out already.")
 	}
@@ -191,7 +191,7 @@ func (s *Server) setPassword(c fiber.Ctx) error {
 	if err := goodPassword(b.New); err != nil {
 		return err
 	}
-	if err := s.Store.SetPassword(c, m.session.Account, hashPassword(b.New), m.session.ID); err != nil {
+	if err := s.Store.Accounts.SetPassword(c, m.session.Account, hashPassword(b.New), m.session.ID); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

@@ -19,7 +19,7 @@ const password = "smoke rises slowly"
 // and what its changes need.
 func signedIn(t *testing.T, b *testbed.Bed) (browser *http.Client, csrf string) {
 	t.Helper()
-	if err := b.Store.SetFirstLink(ctx, "first-link", time.Now()); err != nil {
+	if err := b.Store.Accounts.SetFirstLink(ctx, "first-link", time.Now()); err != nil {
 		t.Fatal(err)
 	}
 	browser = visitor(t)

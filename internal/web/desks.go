@@ -41,7 +41,7 @@ func (s *Server) sendDesk(c fiber.Ctx, slug string) error {
 	if err != nil {
 		return err
 	}
-	revisions, err := s.Store.Revisions(c, slug)
+	revisions, err := s.Store.Desks.Revisions(c, slug)
 	if err != nil {
 		return err
 	}
@@ -124,7 +124,7 @@ func (s *Server) revision(c fiber.Ctx) error {
 	}
 	b := shape.Revision(r)
 	b.File = r.File
-	changes, err := s.Store.ShelfChanges(c, r.DeskID, r.Number)
+	changes, err := s.Store.Desks.ShelfChanges(c, r.DeskID, r.Number)
 	if err != nil {
 		return err
 	}

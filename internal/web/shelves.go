@@ -89,7 +89,7 @@ func (s *Server) atDesk(h fiber.Handler) fiber.Handler {
 }
 
 func (s *Server) listShelves(c fiber.Ctx) error {
-	shelves, err := s.Store.Shelves(c)
+	shelves, err := s.Store.Shelves.Shelves(c)
 	if err != nil {
 		return err
 	}

@@ -47,13 +47,13 @@ func (s *Server) makeToken(c fiber.Ctx, b api.NewToken, replace bool) error {
 		return invalid("The token's last day is over already; choose one that is to come.")
 	}
 	if replace {
-		if err := s.Store.RemoveToken(c, b.Name, time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
+		if err := s.Store.Accounts.RemoveToken(c, b.Name, time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return err
 		}
 		s.tokens.clear()
 	}
 	secret := NewTokenSecret()
-	t, err := s.Store.AddToken(c, record.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt}, secret)
+	t, err := s.Store.Accounts.AddToken(c, record.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt}, secret)
 	if errors.Is(err, record.ErrDuplicate) {
 		return fiber.NewError(fiber.StatusConflict, fmt.Sprintf("There is a token named %q already. Choose another name, or remove that one.", b.Name))
 	}
@@ -73,7 +73,7 @@ func NewTokenSecret() string { return "jvl_" + rand.Text() }
 func AllScopes() []string { return slices.Clone(allScopes) }
 
 func (s *Server) listTokens(c fiber.Ctx) error {
-	list, err := s.Store.Tokens(c)
+	list, err := s.Store.Accounts.Tokens(c)
 	if err != nil {
 		return err
 	}
@@ -81,7 +81,7 @@ func (s *Server) listTokens(c fiber.Ctx) error {
 }
 
 func (s *Server) removeToken(c fiber.Ctx) error {
-	err := s.Store.RemoveToken(c, c.Params("name"), time.Now())
+	err := s.Store.Accounts.RemoveToken(c, c.Params("name"), time.Now())
 	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no token named %q.", c.Params("name")))
 	}
@@ -94,7 +94,7 @@ func (s *Server) removeToken(c fiber.Ctx) error {
 
 // restoreToken makes a removed token good again; that is possible for an hour.
 func (s *Server) restoreToken(c fiber.Ctx) error {
-	err := s.Store.RestoreToken(c, c.Params("name"))
+	err := s.Store.Accounts.RestoreToken(c, c.Params("name"))
 	if errors.Is(err, record.ErrNotFound) {
 		return fiber.NewError(fiber.StatusNotFound, fmt.Sprintf("There is no removed token named %q.", c.Params("name")))
 	}

@@ -53,7 +53,7 @@ func (s *Server) usage(c fiber.Ctx) error {
 			f.To = to.AddDate(0, 0, 1) // with that day
 		}
 	}
-	rows, err := s.Store.Usage(c, f)
+	rows, err := s.Store.Traces.Usage(c, f)
 	if err != nil {
 		return err
 	}

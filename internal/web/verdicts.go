@@ -74,7 +74,7 @@ func (s *Server) preferences(c fiber.Ctx) error {
 	if _, err := s.Desks.Desk(c, c.Params("slug")); err != nil {
 		return err
 	}
-	list, err := s.Store.Preferences(c, c.Params("slug"))
+	list, err := s.Store.Verdicts.Preferences(c, c.Params("slug"))
 	if err != nil {
 		return err
 	}

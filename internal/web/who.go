@@ -129,7 +129,7 @@ func (s *Server) session(c fiber.Ctx) (record.Session, string, error) {
 	if secret == "" {
 		return record.Session{}, "", errNoToken
 	}
-	found, err := s.Store.SessionBySecret(c, secret, time.Now())
+	found, err := s.Store.Accounts.SessionBySecret(c, secret, time.Now())
 	if errors.Is(err, record.ErrNotFound) {
 		return found, "", fiber.NewError(fiber.StatusUnauthorized, "You are signed out. Sign in again.")
 	}
@@ -150,7 +150,7 @@ func (s *Server) token(c fiber.Ctx) (record.Token, error) {
 	if t, ok := s.tokens.get(secret); ok {
 		return t, nil
 	}
-	t, err := s.Store.TokenBySecret(c, secret, time.Now())
+	t, err := s.Store.Accounts.TokenBySecret(c, secret, time.Now())
 	if errors.Is(err, record.ErrNotFound) {
 		return record.Token{}, fiber.NewError(fiber.StatusUnauthorized, "This token is not known here. It may have been removed, or have expired.")
 	}
