@@ -250,7 +250,7 @@ func TestVerdictsAndFiguresForMakers(t *testing.T) {
 	p.click("This did not help")
 	p.shows("article", "It did not help")
 	testbed.Within(t, 5*time.Second, "it is on record", func() bool {
-		found, err := b.Desks.Traces(ctx, record.TraceFilter{Flagged: true})
+		found, err := b.Inside.Traces(ctx, record.TraceFilter{Flagged: true})
 		return err == nil && len(found) == 1
 	})
 	p.do(chromedp.Reload())

@@ -312,7 +312,7 @@ func TestScrollingLetsGo(t *testing.T) {
 	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "max_tokens: 900", "max_tokens: 3000", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
-	time.Sleep(1100 * time.Millisecond) // desks are read anew every second
+	b.Later(2 * time.Second) // open desks are kept for a second
 	p.ask("How do I light a smoker?")
 	atEnd := `innerHeight + scrollY > document.documentElement.scrollHeight - 5`
 	testbed.Within(t, 30*time.Second, "the page is longer than the window", func() bool {
@@ -353,7 +353,7 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 	defer model.Close()
 	b := newBed(t)
 	b.ServeModelsFrom(model.URL)
-	time.Sleep(1100 * time.Millisecond)
+	b.Later(2 * time.Second) // open desks are kept for a second
 	p := openPage(t, browser.Desk, b.Address)
 	p.ask("Be evil.")
 	p.settled()
@@ -381,7 +381,7 @@ func TestNoLayoutJumps(t *testing.T) {
 	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
-	time.Sleep(1100 * time.Millisecond)
+	b.Later(2 * time.Second) // open desks are kept for a second
 	p := openPage(t, browser.Window{Width: 1280, Height: 3000}, b.Address)
 	run[any](p, `window.jumps = 0; new PerformanceObserver(list => { for (const e of list.getEntries()) if (!e.hadRecentInput) window.jumps += e.value }).observe({type: "layout-shift", buffered: false}); null`)
 	p.ask("How much do I feed my bees for the winter?") // a table's kin, a list, code, emphasis

@@ -14,6 +14,7 @@ import (
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/outside"
+	"juvalogos/internal/reply"
 )
 
 func recipeRun(args []string) error {
@@ -59,7 +60,7 @@ func recipeRun(args []string) error {
 	}}
 	ctx, cancel := interruptible()
 	defer cancel()
-	result, err := desk.Try(ctx, options, t)
+	result, err := reply.Try(ctx, options, t)
 	if *asJSON {
 		out := map[string]any{"reply": result.Reply, "lanes": result.Lanes, "parts": result.Parts, "steps": t.Record.Spans()}
 		if err != nil {
@@ -96,7 +97,7 @@ func forecastLine(f desk.Forecast) string {
 	return line
 }
 
-func trialOf(name string, given []string, settings, connections, programs, reach string) (t desk.Trial, o desk.Options, err error) {
+func trialOf(name string, given []string, settings, connections, programs, reach string) (t reply.Trial, o reply.Options, err error) {
 	if t.Recipe, err = checkedRecipe(name); err != nil {
 		return t, o, err
 	}

@@ -2,14 +2,13 @@ package desk
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"time"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
 )
 
@@ -37,7 +36,7 @@ func (s *Service) today() time.Time {
 
 func noDesk(slug string, err error) error {
 	if errors.Is(err, record.ErrNotFound) {
-		return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("There is no desk %q.", slug)}
+		return fault.Say(fault.NoDesk, "There is no desk %q.", slug)
 	}
 	return err
 }
@@ -46,7 +45,7 @@ func noDesk(slug string, err error) error {
 func (s *Service) Revision(ctx context.Context, slug string, number int) (record.Revision, error) {
 	r, err := s.Store.Desks.Revision(ctx, slug, number)
 	if errors.Is(err, record.ErrNotFound) {
-		return r, &Problem{Code: NoDesk, Sentence: fmt.Sprintf("The desk %q has no revision %d.", slug, number)}
+		return r, fault.Say(fault.NoDesk, "The desk %q has no revision %d.", slug, number)
 	}
 	return r, err
 }
@@ -73,7 +72,7 @@ func (s *Service) Return(ctx context.Context, slug string, number int, by string
 func (s *Service) Withdraw(ctx context.Context, slug, by string) error {
 	if err := s.Store.Desks.Withdraw(ctx, slug); err != nil {
 		if errors.Is(err, record.ErrNotFound) {
-			return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("There is no published desk %q.", slug)}
+			return fault.Say(fault.NoDesk, "There is no published desk %q.", slug)
 		}
 		return err
 	}
@@ -104,12 +103,12 @@ func (s *Service) SaveDraft(ctx context.Context, slug string, text []byte, by st
 		return nil, err
 	}
 	if !deskfile.ValidSlug(slug) {
-		return nil, &Problem{Code: Invalid, Sentence: fmt.Sprintf("%q cannot be a desk's address: use small letters, digits and single hyphens, like hive-helper.", slug)}
+		return nil, fault.Say(fault.Invalid, "%q cannot be a desk's address: use small letters, digits and single hyphens, like hive-helper.", slug)
 	}
 	if len(text) > yamlfile.LargestFile {
 		return problems, nil // not kept; the problem says why
 	}
-	if err := s.Store.Desks.SaveDraft(ctx, slug, string(clean(text)), problems == nil, by, s.Now()); err != nil {
+	if err := s.Store.Desks.SaveDraft(ctx, slug, string(record.Clean(text)), problems == nil, by, s.Now()); err != nil {
 		return nil, err
 	}
 	s.forget(slug)
@@ -138,7 +137,7 @@ func (s *Service) DropDraft(ctx context.Context, slug string) error {
 	err := s.Store.Desks.DropDraft(ctx, slug)
 	s.forget(slug)
 	if errors.Is(err, record.ErrNotFound) {
-		return &Problem{Code: NoDesk, Sentence: fmt.Sprintf("The desk %q has no draft.", slug)}
+		return fault.Say(fault.NoDesk, "The desk %q has no draft.", slug)
 	}
 	return err
 }
@@ -164,112 +163,25 @@ func (s *Service) Duplicate(ctx context.Context, slug, as, by string) error {
 func (s *Service) free(ctx context.Context, slug string) error {
 	switch _, err := s.Store.Desks.Desk(ctx, slug, s.today()); {
 	case err == nil:
-		return &Problem{Code: Taken, Sentence: fmt.Sprintf("There is a desk %q already. Choose another address.", slug)}
+		return fault.Say(fault.Taken, "There is a desk %q already. Choose another address.", slug)
 	case !errors.Is(err, record.ErrNotFound):
 		return err
 	}
 	return nil
 }
 
-// Packed is a desk with all its revisions as one file, in JSON.
-type Packed struct {
-	Format    string           `json:"format"` // PackedFormat
-	Slug      string           `json:"slug"`
-	Published int              `json:"published"` // 0: none
-	Revisions []PackedRevision `json:"revisions"` // the oldest first
-	Draft     string           `json:"draft,omitempty"`
+// Revisions returns all revisions of a desk, the newest first.
+func (s *Service) Revisions(ctx context.Context, slug string) ([]record.Revision, error) {
+	return s.Store.Desks.Revisions(ctx, slug)
 }
 
-// PackedRevision is a revision in it.
-type PackedRevision struct {
-	Number int       `json:"number"`
-	Note   string    `json:"note,omitempty"`
-	MadeBy string    `json:"made_by"`
-	MadeAt time.Time `json:"made_at"`
-	File   string    `json:"file"`
+// ShelfChanges tells what changed on a revision's shelves since it was
+// published.
+func (s *Service) ShelfChanges(ctx context.Context, r record.Revision) ([]record.ShelfChange, error) {
+	return s.Store.Desks.ShelfChanges(ctx, r.DeskID, r.Number)
 }
 
-// PackedFormat names the format of Packed.
-const PackedFormat = "juvalogos-desk/1"
-
-// Export packs a desk.
-func (s *Service) Export(ctx context.Context, slug string) (Packed, error) {
-	d, err := s.Desk(ctx, slug)
-	if err != nil {
-		return Packed{}, err
-	}
-	p := Packed{Format: PackedFormat, Slug: slug, Published: d.Published, Revisions: []PackedRevision{}}
-	if draft, err := s.Store.Desks.Draft(ctx, slug); err == nil {
-		p.Draft = draft.File
-	} else if !errors.Is(err, record.ErrNotFound) {
-		return p, err
-	}
-	list, err := s.Store.Desks.Revisions(ctx, slug)
-	for _, r := range slices.Backward(list) {
-		p.Revisions = append(p.Revisions, PackedRevision{r.Number, r.Note, r.MadeBy, r.MadeAt, r.File})
-	}
-	return p, err
-}
-
-// Import unpacks a desk, at another slug if as is not empty. Revisions keep
-// their numbers. A desk whose published file does not fit the models here is
-// left unpublished: problems say why.
-func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slug string, problems yamlfile.Problems, err error) {
-	var p Packed
-	if err := json.Unmarshal(packed, &p); err != nil || p.Format != PackedFormat {
-		return "", nil, &Problem{Code: Invalid, Sentence: "This is not a packed desk. Take the file that “Export” or “juvalogos desk export” wrote."}
-	}
-	if as == "" {
-		as = p.Slug
-	}
-	if !deskfile.ValidSlug(as) {
-		return "", nil, &Problem{Code: Invalid, Sentence: fmt.Sprintf("%q cannot be a desk's address: use small letters, digits and single hyphens, like hive-helper.", as)}
-	}
-	if err := s.free(ctx, as); err != nil {
-		return as, nil, err
-	}
-	var revisions []record.Revision
-	published := 0
-	for i, r := range p.Revisions {
-		file := []byte(r.File)
-		if r.Number != i+1 || len(file) > yamlfile.LargestFile {
-			return as, nil, &Problem{Code: Invalid, Sentence: "This packed desk is damaged: its revisions are not in order."}
-		}
-		if as != p.Slug {
-			if file, err = yamlfile.Set(file, "slug", as); err != nil {
-				return as, nil, &Problem{Code: Invalid, Sentence: fmt.Sprintf("This packed desk is damaged: revision %d cannot be read.", r.Number)}
-			}
-		}
-		if r.Number == p.Published {
-			if problems, err = s.Problems(as, file); err != nil {
-				return as, nil, err
-			}
-			if problems == nil {
-				published = r.Number
-			}
-		}
-		revisions = append(revisions, record.Revision{
-			Number: r.Number, File: string(clean(file)), Note: tidy(r.Note, longestNote), MadeBy: tidy(r.MadeBy, longestNote), MadeAt: r.MadeAt,
-		})
-	}
-	if len(revisions) == 0 && p.Draft == "" {
-		return as, nil, &Problem{Code: Invalid, Sentence: "This packed desk is empty."}
-	}
-	if err := s.Store.Desks.Import(ctx, as, revisions, published); err != nil {
-		return as, nil, err
-	}
-	if p.Draft != "" {
-		draft := []byte(p.Draft)
-		if as != p.Slug {
-			if changed, err := yamlfile.Set(draft, "slug", as); err == nil {
-				draft = changed
-			}
-		}
-		if _, err := s.SaveDraft(ctx, as, draft, by); err != nil {
-			return as, problems, err
-		}
-	}
-	s.forget(as)
-	s.Log.Info("desk imported", "desk", as, "revisions", len(revisions), "by", by)
-	return as, problems, nil
+// Milestones finds out how far a maker is on the way from a model to a page.
+func (s *Service) Milestones(ctx context.Context) (record.Milestones, error) {
+	return s.Store.Desks.Milestones(ctx)
 }

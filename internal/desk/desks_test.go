@@ -10,9 +10,16 @@ import (
 	"time"
 
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/models"
+	"juvalogos/internal/reply"
+	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 )
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+var ctx = context.Background()
 
 func TestADraftIsShownToMakersOnly(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
@@ -20,7 +27,7 @@ func TestADraftIsShownToMakersOnly(t *testing.T) {
 		t.Helper()
 		f, err := b.Desks.Face(ctx, slug)
 		if err != nil {
-			return string(code(err))
+			return string(testbed.Code(err))
 		}
 		return f.Title
 	}
@@ -47,45 +54,45 @@ func TestADraftIsShownToMakersOnly(t *testing.T) {
 	if n := save("fresh", "slug: helper", "slug: fresh"); n != 0 || title("fresh") != "no-such-desk" || title("~fresh") != "The Helper" {
 		t.Errorf("a new desk: %d problems, %q, %q", n, title("fresh"), title("~fresh"))
 	}
-	r := ask(t, b, desk.Question{Text: "How do I light a smoker?"})
-	settled(t, r)
-	tried, err := b.Desks.Ask(ctx, desk.Question{Slug: "~fresh", Visitor: alice, Channel: "preview", Text: "How do I light a smoker?"})
+	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
+	testbed.Settled(t, r)
+	tried, err := b.Replies.Ask(ctx, reply.Question{Slug: "~fresh", Visitor: testbed.Alice, Channel: "preview", Text: "How do I light a smoker?"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	settled(t, tried)
+	testbed.Settled(t, tried)
 	if d, err := b.Desks.Desk(ctx, "fresh"); err != nil || d.QuestionsToday != 0 || d.Published != 0 || d.Draft == nil {
 		t.Errorf("trying counts as asking: %+v, %v", d, err)
 	}
-	republish(t, b, "The Helper", "By Somebody Else")
+	testbed.Republish(t, b, "The Helper", "By Somebody Else")
 	if d, err := b.Desks.Draft(ctx, "helper"); err != nil || !strings.Contains(d.File, "slug: other") {
 		t.Errorf("another's publishing took the draft: %+v, %v", d, err)
 	}
-	republish(t, b)
+	testbed.Republish(t, b)
 	for _, slug := range []string{"fresh", "helper"} {
 		if err := b.Desks.DropDraft(ctx, slug); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := b.Desks.Desk(ctx, "fresh"); code(err) != desk.NoDesk {
+	if _, err := b.Desks.Desk(ctx, "fresh"); testbed.Code(err) != fault.NoDesk {
 		t.Errorf("a desk that was never more than a draft stays: %v", err)
 	}
 	if title("~helper") != "The Helper" {
 		t.Errorf("without a draft makers see %q", title("~helper"))
 	}
-	if _, err := b.Desks.SaveDraft(ctx, "Not A Slug", []byte("x"), "me"); code(err) != desk.Invalid {
+	if _, err := b.Desks.SaveDraft(ctx, "Not A Slug", []byte("x"), "me"); testbed.Code(err) != fault.Invalid {
 		t.Errorf("a bad slug: %v", err)
 	}
 }
 
 func TestDesksGoBackAndAreWithdrawn(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	republish(t, b, "The Helper", "Second")
+	testbed.Republish(t, b, "The Helper", "Second")
 	title := func() string {
 		t.Helper()
 		f, err := b.Desks.Face(ctx, "helper")
 		if err != nil {
-			return string(code(err))
+			return string(testbed.Code(err))
 		}
 		return f.Title
 	}
@@ -95,7 +102,7 @@ func TestDesksGoBackAndAreWithdrawn(t *testing.T) {
 	if err := b.Desks.Withdraw(ctx, "helper", "me"); err != nil || title() != "no-such-desk" {
 		t.Errorf("withdrawn: %q, %v", title(), err)
 	}
-	if err := b.Desks.Withdraw(ctx, "helper", "me"); code(err) != desk.NoDesk {
+	if err := b.Desks.Withdraw(ctx, "helper", "me"); testbed.Code(err) != fault.NoDesk {
 		t.Errorf("withdrawn twice: %v", err)
 	}
 	if d, err := b.Desks.Desk(ctx, "helper"); err != nil || d.Published != 0 || d.Newest != 2 {
@@ -104,7 +111,7 @@ func TestDesksGoBackAndAreWithdrawn(t *testing.T) {
 	if _, err := b.Desks.Return(ctx, "helper", 2, "me"); err != nil || title() != "Second" {
 		t.Errorf("opened again as %q, %v", title(), err)
 	}
-	if _, err := b.Desks.Return(ctx, "helper", 3, "me"); code(err) != desk.NoDesk {
+	if _, err := b.Desks.Return(ctx, "helper", 3, "me"); testbed.Code(err) != fault.NoDesk {
 		t.Errorf("a revision that is not there: %v", err)
 	}
 	file, _ := b.Desks.Models.Connections()
@@ -117,7 +124,7 @@ func TestDesksGoBackAndAreWithdrawn(t *testing.T) {
 
 func TestADeskTravelsAsOneFile(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	republish(t, b, "The Helper", "Second # with a comment")
+	testbed.Republish(t, b, "The Helper", "Second # with a comment")
 	if _, err := b.Desks.SaveDraft(ctx, "helper", []byte("slug: helper\nnot yet"), "me"); err != nil {
 		t.Fatal(err)
 	}
@@ -129,7 +136,7 @@ func TestADeskTravelsAsOneFile(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := b.Desks.Import(ctx, text, "", "me"); code(err) != desk.Taken {
+	if _, _, err := b.Desks.Import(ctx, text, "", "me"); testbed.Code(err) != fault.Taken {
 		t.Errorf("over itself: %v", err)
 	}
 	slug, problems, err := b.Desks.Import(ctx, text, "copy", "me")
@@ -151,11 +158,11 @@ func TestADeskTravelsAsOneFile(t *testing.T) {
 	}
 	for _, bad := range []string{"", "{}", "slug: x", `{"format": "juvalogos-desk/1", "slug": "x"}`, `{"format": "juvalogos-desk/1", "slug": "x y"}`,
 		`{"format": "juvalogos-desk/1", "slug": "x", "revisions": [{"number": 7, "file": "a"}]}`} {
-		if _, _, err := b.Desks.Import(ctx, []byte(bad), "", "me"); code(err) != desk.Invalid {
+		if _, _, err := b.Desks.Import(ctx, []byte(bad), "", "me"); testbed.Code(err) != fault.Invalid {
 			t.Errorf("%s: %v", bad, err)
 		}
 	}
-	if err := b.Desks.Duplicate(ctx, "helper", "copy", "me"); code(err) != desk.Taken {
+	if err := b.Desks.Duplicate(ctx, "helper", "copy", "me"); testbed.Code(err) != fault.Taken {
 		t.Errorf("duplicated over another: %v", err)
 	}
 	if err := b.Desks.Duplicate(ctx, "copy", "twin", "me"); err != nil {
@@ -219,72 +226,5 @@ func TestAFolderIsWatched(t *testing.T) {
 	}
 	if err := b.Desks.WatchFolder(ctx, "/nowhere/at/all", nil); err == nil || !strings.Contains(err.Error(), "no folder") {
 		t.Errorf("a folder that is not there: %v", err)
-	}
-}
-
-func TestConnectionsAreAddedWhileRunning(t *testing.T) {
-	b := testbed.New(t, testbed.Options{})
-	c := models.Connection{Name: "barn", Address: b.ModelURL + "/v1", AtOnce: 3, Patience: 7 * time.Second, Models: []models.Model{{Name: "dock-leaf", Context: 2048}}}
-	names, err := b.Desks.Look(ctx, c, testbed.ModelKey)
-	if err != nil || len(names) < 3 {
-		t.Errorf("the server has %v, %v", names, err)
-	}
-	if _, err := b.Desks.Look(ctx, c, "wrong"); err == nil || strings.Contains(err.Error(), "wrong") {
-		t.Errorf("with a wrong key: %v", err)
-	}
-	if err := b.Desks.KeepConnection(ctx, c, testbed.ModelKey, "me"); err != nil {
-		t.Fatal(err)
-	}
-	probes, err := b.Desks.Models.Probe(ctx, "barn/dock-leaf")
-	if err != nil || !probes[0].Works {
-		t.Errorf("probed: %+v, %v", probes, err)
-	}
-	c.AtOnce = 5
-	if err := b.Desks.KeepConnection(ctx, c, "", "me"); err != nil { // the key stays
-		t.Fatal(err)
-	}
-	_, stored := b.Desks.Models.Connections()
-	if probes, err := b.Desks.Models.Probe(ctx, "dock-leaf"); err != nil || !probes[0].Works || stored[0].AtOnce != 5 || stored[0].Patience != 7*time.Second || !stored[0].Typed() {
-		t.Errorf("changed: %+v, %+v, %v", probes, stored, err)
-	}
-	kept, err := b.Store.Connections.StoredConnections(ctx)
-	if err != nil || len(kept) != 1 || strings.Contains(string(kept[0].Key)+string(kept[0].Settings), testbed.ModelKey) {
-		t.Errorf("on record: %+v, %v", kept, err)
-	}
-	shed := c
-	shed.Name = "shed"
-	if err := b.Desks.KeepConnection(ctx, shed, "", "me"); code(err) != desk.Taken {
-		t.Errorf("with the name of the file's: %v", err)
-	}
-	bad := c
-	bad.Address = "somewhere"
-	if err := b.Desks.KeepConnection(ctx, bad, "", "me"); err == nil || !strings.Contains(err.Error(), "must look like http://") {
-		t.Errorf("with a bad address: %v", err)
-	}
-	other, err := desk.New(ctx, desk.Options{Store: b.Store, Models: models.Open(models.File{}, b.Desks.Models.Protocols()), Log: b.Desks.Log})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer other.Close(ctx)
-	if probes, err := other.Models.Probe(ctx, "dock-leaf"); err != nil || probes[0].Works || !strings.Contains(probes[0].Advice, "master key") {
-		t.Errorf("an instance without the master key: %+v, %v", probes, err)
-	}
-	if err := b.Desks.RemoveConnection(ctx, "barn", "me"); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := b.Desks.Models.Find("dock-leaf"); err == nil {
-		t.Error("a removed connection is in use")
-	}
-	if err := b.Desks.RestoreConnection(ctx, "barn", "me"); err != nil {
-		t.Fatal(err)
-	}
-	if probes, err := b.Desks.Models.Probe(ctx, "dock-leaf"); err != nil || !probes[0].Works {
-		t.Errorf("brought back: %+v, %v", probes, err)
-	}
-	if err := b.Desks.RemoveConnection(ctx, "barn", "me"); err != nil {
-		t.Fatal(err)
-	}
-	if err := b.Desks.RemoveConnection(ctx, "barn", "me"); code(err) != desk.NoConnection {
-		t.Errorf("removed twice: %v", err)
 	}
 }

@@ -3,7 +3,6 @@ package desk
 import (
 	"context"
 
-	"juvalogos/core/deskfile"
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/internal/models"
@@ -25,12 +24,12 @@ type Forecast struct {
 	Usual float64 `json:"usual"`
 }
 
-// longestQuestion is how long, in tokens, a forecast takes a question to be.
-const longestQuestion = 500
+// LongestForeseen is how long, in tokens, a forecast takes a question to be.
+const LongestForeseen = 500
 
-// forecast adds up what a recipe takes at most. find finds the models it names;
+// Foresee adds up what a recipe takes at most. find finds the models it names;
 // "" is the desk's own.
-func forecast(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens int, find func(name string) (models.Entry, error)) (Forecast, error) {
+func Foresee(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens int, find func(name string) (models.Entry, error)) (Forecast, error) {
 	foreseen, open := steps.Foresee(r, settings, promptTokens, replyTokens)
 	f := Forecast{Open: open}
 	for _, m := range foreseen {
@@ -53,8 +52,8 @@ func (s *Service) Forecast(ctx context.Context, slug string) (Forecast, error) {
 	if err != nil {
 		return Forecast{}, err
 	}
-	most := d.brief.Tokens + *d.Settings.Memory.Tokens + longestQuestion
-	f, err := forecast(d.Recipe, d.settings, most, d.sampling(nil).MaxTokens, func(name string) (models.Entry, error) {
+	most := d.Brief.Tokens + *d.Settings.Memory.Tokens + LongestForeseen
+	f, err := Foresee(d.Recipe, d.RecipeSettings, most, d.Settings.Sampling.MaxTokens, func(name string) (models.Entry, error) {
 		if name == "" {
 			return d.Entry, nil
 		}
@@ -71,28 +70,4 @@ func (s *Service) Forecast(ctx context.Context, slug string) (Forecast, error) {
 		}
 	}
 	return f, err
-}
-
-// Forecast tells what a trial takes at most.
-func (t Trial) Forecast(registry *models.Registry) (Forecast, error) {
-	texts := len(t.Brief)
-	for _, v := range t.Takes {
-		if text, ok := v.(string); ok {
-			texts += len(text)
-		}
-	}
-	longest := t.Sampling.MaxTokens
-	if longest == 0 {
-		longest = deskfile.DefaultMaxTokens
-	}
-	// A byte is never more than a token.
-	return forecast(t.Recipe, t.Settings, longestQuestion+texts, longest, func(name string) (models.Entry, error) {
-		if name == "" {
-			name = t.Model
-		}
-		if name == "" {
-			return models.Entry{}, nil // what it is asked for fails, and says so
-		}
-		return registry.Find(name)
-	})
 }

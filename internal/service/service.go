@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"juvalogos/core/reading"
+	"juvalogos/internal/account"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fetching"
@@ -24,6 +25,7 @@ import (
 	"juvalogos/internal/outside"
 	"juvalogos/internal/pdfium"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
@@ -96,7 +98,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	}
 	engine := pdfium.New(o.Data)
 	defer engine.Close()
-	instance := desk.RandomInstance()
+	instance := reply.RandomInstance()
 	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, int64(reading.DefaultLimits.Bytes))})
 	if err != nil {
 		return err
@@ -106,17 +108,17 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		defer cancel()
 		library.Close(ending)
 	}()
-	options := desk.Options{Store: st, Models: registry, Log: log, Vault: keys, Shelves: library, Instance: instance}
+	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, Shelf: library, Instance: instance}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
 	}
 	defer stopSending()
-	desks, err := desk.New(starting, options)
+	rooms, err := OpenRooms(starting, options)
 	if err != nil {
 		return err
 	}
-	server, err := web.New(web.Options{Desks: desks, Shelves: library, Store: st, Log: log, Console: console, BasePath: o.BasePath, Version: version})
+	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console, BasePath: o.BasePath, Version: version})
 	if err == nil {
 		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}
 		news.Config, err = introduce(starting, st, o.Data, news.Address)
@@ -124,12 +126,12 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 			news.FirstLink, err = firstLink(starting, st, news.Address)
 		}
 		if err == nil {
-			err = serve(ctx, o, desks, server, listener, registry, log, told, news)
+			err = serve(ctx, o, rooms, server, listener, registry, log, told, news)
 		}
 	}
 	grace, cancel := context.WithTimeout(context.Background(), o.Grace)
 	defer cancel()
-	desks.Close(grace)
+	rooms.Close(grace)
 	if server != nil {
 		ending, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 		defer cancel()
@@ -140,16 +142,16 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 
 // reachOut gives desks what the owner allows of the world outside. stop sends
 // the last traces.
-func reachOut(options *desk.Options, o Settings, log *slog.Logger) (stop func(), err error) {
+func reachOut(options *RoomOptions, o Settings, log *slog.Logger) (stop func(), err error) {
 	if o.Programs != "" {
 		programs, err := outside.NewPrograms(o.Programs)
 		if err != nil {
 			return nil, err
 		}
-		options.Programs = programs
+		options.Reach.Programs = programs
 	}
 	if o.Reach != "" {
-		options.Web = outside.NewWeb(strings.Split(strings.ReplaceAll(o.Reach, " ", ""), ","))
+		options.Reach.Web = outside.NewWeb(strings.Split(strings.ReplaceAll(o.Reach, " ", ""), ","))
 	}
 	if o.OTLP == "" {
 		return func() {}, nil
@@ -158,7 +160,7 @@ func reachOut(options *desk.Options, o Settings, log *slog.Logger) (stop func(),
 	if err != nil {
 		return nil, err
 	}
-	options.Collector = collector
+	options.Traces = collector
 	sending, end := context.WithCancel(context.Background())
 	ended := make(chan struct{})
 	go func() { collector.Run(sending); close(ended) }()
@@ -166,7 +168,7 @@ func reachOut(options *desk.Options, o Settings, log *slog.Logger) (stop func(),
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Server, l net.Listener, registry *models.Registry, log *slog.Logger, told Told, news Started) error {
+func serve(ctx context.Context, o Settings, rooms *Rooms, server *web.Server, l net.Listener, registry *models.Registry, log *slog.Logger, told Told, news Started) error {
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	watching, stop := context.WithCancel(ctx)
@@ -176,7 +178,7 @@ func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Ser
 	}
 	folder := make(chan error, 1)
 	if o.Desks != "" {
-		go func() { folder <- desks.WatchFolder(watching, o.Desks, told.Folder) }()
+		go func() { folder <- rooms.Desks.WatchFolder(watching, o.Desks, told.Folder) }()
 	}
 	log.Info("juvalogos answers", "address", l.Addr().String(), "base_path", o.BasePath)
 	told.Started(news)
@@ -186,7 +188,7 @@ func serve(ctx context.Context, o Settings, desks *desk.Service, server *web.Ser
 	case err := <-folder:
 		return err
 	case <-ctx.Done():
-		log.Info("stopping", "running_replies", desks.Running())
+		log.Info("stopping", "running_replies", rooms.Replies.Running())
 		return nil
 	}
 }
@@ -277,13 +279,13 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 	path := filepath.Join(data, "client.yaml")
 	c, err := client.Load("", "", path, func(string) string { return "" })
 	if err != nil || c.Token == "" {
-		c = &client.Client{Token: web.NewTokenSecret()}
+		c = &client.Client{Token: account.NewTokenSecret()}
 	}
 	if _, err := st.Accounts.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, record.ErrNotFound) {
 		if err := st.Accounts.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return "", err
 		}
-		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: "owner", Scopes: web.AllScopes()}, c.Token); err != nil {
+		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: "owner", Scopes: account.AllScopes()}, c.Token); err != nil {
 			return "", err
 		}
 	} else if err != nil {

@@ -7,7 +7,7 @@ import (
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/api"
-	"juvalogos/internal/desk"
+	"juvalogos/internal/inside"
 	"juvalogos/internal/record"
 )
 
@@ -36,12 +36,12 @@ func edits(kept json.RawMessage) *api.Edits {
 	return &e
 }
 
-func EditsFrom(b api.Edits) desk.Edits {
-	return desk.Edits{Step: b.Step, Alone: b.Alone, Brief: b.Brief, Model: b.Model, Sampling: b.Sampling, Set: b.Set, Inputs: b.Inputs}
+func EditsFrom(b api.Edits) inside.Edits {
+	return inside.Edits{Step: b.Step, Alone: b.Alone, Brief: b.Brief, Model: b.Model, Sampling: b.Sampling, Set: b.Set, Inputs: b.Inputs}
 }
 
 // Inside is a trace with its spans; whole leaves long values as they are.
-func Inside(in desk.Inside, whole bool) api.Inside {
+func Inside(in inside.Inside, whole bool) api.Inside {
 	return api.Inside{
 		Trace: Trace(in.Trace), Live: in.Live, Thinned: in.Thinned, Takes: in.Takes, Reruns: All(in.Reruns, Trace),
 		Spans: All(in.Spans, func(s recipe.Span) api.Span { return span(s, whole) }),

@@ -8,8 +8,9 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/words"
 	"juvalogos/internal/api"
-	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
 )
 
 func Face(f deskfile.File) api.Face {
@@ -69,17 +70,17 @@ func Turn(t record.Turn, maker bool) api.Turn {
 	return api.Turn{
 		ID: t.ID.String(), Conversation: t.Conversation.String(), Number: t.Number, Siblings: siblings, Question: t.Question, AskedAt: t.AskedAt,
 		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply, Helped: t.Attempt.Helped,
-		Reason: t.Attempt.Reason, Remark: t.Attempt.Remark, Outcome: Outcome(desk.EndOf(t.Attempt), t.Attempt.StartedAt, maker),
+		Reason: t.Attempt.Reason, Remark: t.Attempt.Remark, Outcome: Outcome(reply.EndOf(t.Attempt), t.Attempt.StartedAt, maker),
 	}
 }
 
 func Attempt(a record.Attempt, maker bool) api.Attempt {
-	return api.Attempt{Number: a.Number, Model: a.Model, Reply: a.Reply, Outcome: Outcome(desk.EndOf(a), a.StartedAt, maker)}
+	return api.Attempt{Number: a.Number, Model: a.Model, Reply: a.Reply, Outcome: Outcome(reply.EndOf(a), a.StartedAt, maker)}
 }
 
 // Outcome is how an attempt ended, without what only makers may know unless
 // it is one who asks.
-func Outcome(e desk.End, started time.Time, maker bool) api.Outcome {
+func Outcome(e reply.End, started time.Time, maker bool) api.Outcome {
 	o := api.Outcome{
 		State: api.OutcomeState(e.State), Finish: e.Finish, Preferred: e.Preferred, Parts: e.Parts,
 		Usage: api.ReplyUsage{PromptTokens: e.PromptTokens, ReplyTokens: e.ReplyTokens, Cost: e.Cost},
@@ -93,7 +94,7 @@ func Outcome(e desk.End, started time.Time, maker bool) api.Outcome {
 	}
 	if e.Problem != "" {
 		o.Problem = &api.Trouble{
-			Code: string(e.Problem), Detail: desk.Sentence(e.Problem), ID: e.ProblemID, RetryAfter: e.RetryAfter.Seconds(),
+			Code: string(e.Problem), Detail: fault.Sentence(e.Problem), ID: e.ProblemID, RetryAfter: e.RetryAfter.Seconds(),
 		}
 	}
 	if !maker {
@@ -102,7 +103,7 @@ func Outcome(e desk.End, started time.Time, maker bool) api.Outcome {
 	return o
 }
 
-func lane(l desk.Lane) api.Lane {
+func lane(l reply.Lane) api.Lane {
 	return api.Lane{
 		Title: l.Title, Model: l.Model, Text: l.Text, Failed: l.Failed, Seconds: l.Seconds, ReplyTokens: l.ReplyTokens, Cost: l.Cost,
 	}

@@ -15,8 +15,11 @@ import (
 	"juvalogos/core/words"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/inside"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
 )
 
@@ -121,7 +124,7 @@ func zeros(v reflect.Value, path string) (names []string) {
 // of a full source arrives, but for those that are named here with a reason.
 func TestShapesLoseNothing(t *testing.T) {
 	attempt := filled[record.Attempt]()
-	lanes, _ := json.Marshal([]desk.Lane{filled[desk.Lane]()})
+	lanes, _ := json.Marshal([]reply.Lane{filled[reply.Lane]()})
 	attempt.Lanes, attempt.Parts = lanes, json.RawMessage(`[{"title": "x", "type": "text", "value": "y"}]`)
 	attempt.Preferred = nil // else nothing would be blind
 	ended := attempt.StartedAt.Add(time.Minute)
@@ -130,7 +133,7 @@ func TestShapesLoseNothing(t *testing.T) {
 	turn.Attempt = attempt
 	trace := filled[record.Trace]()
 	trace.Edits, _ = json.Marshal(filled[api.Edits]())
-	inside := filled[desk.Inside]()
+	inside := filled[inside.Inside]()
 	inside.Trace, inside.Reruns, inside.Spans[0].In, inside.Spans[0].Out = trace, []record.Trace{trace}, recipe.Values{"a": "x"}, recipe.Values{"b": "y"}
 	inside.Spans[0].Calls[0].Messages[0].Role = "user"
 	long := strings.Repeat("x", longestShown+1)
@@ -138,8 +141,8 @@ func TestShapesLoseNothing(t *testing.T) {
 	found := filled[shelf.Found]()
 	file := filled[deskfile.File]()
 	kind := filled[recipe.Kind]()
-	end := desk.EndOf(attempt)
-	end.Problem, end.ProblemID, end.RetryAfter = desk.Unexpected, "x", time.Second
+	end := reply.EndOf(attempt)
+	end.Problem, end.ProblemID, end.RetryAfter = fault.Unexpected, "x", time.Second
 	preferred := 1
 	end.Preferred, end.Lanes[0].Blind = &preferred, true
 	outcome := Outcome(end, attempt.StartedAt, true)
@@ -202,7 +205,7 @@ func TestShapesLoseNothing(t *testing.T) {
 
 // What would tell whose a text is, and what it cost, is for makers.
 func TestVisitorsAreToldLess(t *testing.T) {
-	end := desk.End{State: record.Done, Cost: 2, Lanes: []desk.Lane{{Title: "Heather", Model: "shed/heather", Text: "x", Cost: 1, Show: "columns", Blind: true}}}
+	end := reply.End{State: record.Done, Cost: 2, Lanes: []reply.Lane{{Title: "Heather", Model: "shed/heather", Text: "x", Cost: 1, Show: "columns", Blind: true}}}
 	got := Outcome(end, time.Time{}, false)
 	if want := (api.Lane{Title: "A", Text: "x"}); got.Usage.Cost != 0 || got.Lanes[0] != want || !got.Blind {
 		t.Errorf("%+v", got)

@@ -13,7 +13,7 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
-	"juvalogos/internal/desk"
+	"juvalogos/internal/inside"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/testbed"
@@ -82,14 +82,14 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	}
 
 	// Nor does the trace tell makers what the document says.
-	trace, err := b.Desks.Inside(t.Context(), uuid.MustParse(begin.Turn), 1)
+	trace, err := b.Inside.Inside(t.Context(), uuid.MustParse(begin.Turn), 1)
 	if err != nil || len(trace.Spans) == 0 {
 		t.Fatalf("%+v, %v", trace, err)
 	}
 	if text := fmt.Sprintf("%+v", trace.Spans); strings.Contains(text, "Agneta") || !strings.Contains(text, "held back") {
 		t.Errorf("the trace: %s", text)
 	}
-	if _, err := b.Desks.Rerun(t.Context(), uuid.MustParse(begin.Turn), desk.Edits{Step: "answer"}, "me"); err == nil || !strings.Contains(err.Error(), "only the visitor may see") {
+	if _, err := b.Inside.Rerun(t.Context(), uuid.MustParse(begin.Turn), inside.Edits{Step: "answer"}, "me"); err == nil || !strings.Contains(err.Error(), "only the visitor may see") {
 		t.Errorf("run again: %v", err)
 	}
 

@@ -433,3 +433,8 @@ func (l *Library) PagePicture(ctx context.Context, slug string, id int64, page i
 	defer pages.Close()
 	return pages.Draw(page, drawnAt)
 }
+
+// All lists the shelves by slug; those of conversations are not among them.
+func (l *Library) All(ctx context.Context) ([]record.Shelf, error) {
+	return l.Store.Shelves.Shelves(ctx)
+}

@@ -12,17 +12,20 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/fstest"
 	"time"
 
+	"juvalogos/internal/account"
 	"juvalogos/internal/client"
-	"juvalogos/internal/desk"
 	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/pdfium"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
+	"juvalogos/internal/service"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
@@ -53,11 +56,12 @@ type Bed struct {
 	Model    *modelserver.Server
 	ModelURL string
 	Store    *store.Store
-	Shelves  *shelf.Library
-	Desks    *desk.Service
-	Address  string
-	Client   *client.Client // with a token
-	Log      *Log
+	library  *shelf.Library
+	ahead    atomic.Int64 // of the clock
+	*service.Rooms
+	Address string
+	Client  *client.Client // with a token
+	Log     *Log
 }
 
 // Options change what New makes; zero is what most tests want.
@@ -70,6 +74,13 @@ type Options struct {
 	Database       string        // address; empty: one of the test's own
 	Bare           bool          // no connection and no desk yet
 }
+
+// Now is the clock of the service.
+func (b *Bed) Now() time.Time { return time.Now().Add(time.Duration(b.ahead.Load())) }
+
+// Later has the service's clock go forward at once: what is kept for a while is
+// read anew.
+func (b *Bed) Later(d time.Duration) { b.ahead.Add(int64(d)) }
 
 // New starts everything and publishes Desk. It is stopped with the test.
 func New(t testing.TB, o Options) *Bed {
@@ -108,19 +119,23 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	keys, err := vault.New("the master key of the tests")
 	must()
-	instance := desk.RandomInstance()
+	instance := reply.RandomInstance()
 	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
-	b.Shelves, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, 10<<20)})
+	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, 10<<20)})
 	must()
-	b.Desks, err = desk.New(ctx, desk.Options{Shelves: b.Shelves, Instance: instance, Store: b.Store, Models: registry, Log: log, Vault: keys, Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond}})
+	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
+		Now:   b.Now,
+		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
+		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond},
+	})
 	must()
-	server, err := web.New(web.Options{Desks: b.Desks, Shelves: b.Shelves, Store: b.Store, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
+	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ping: b.Store.Ping, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
 	must()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must()
 	go func() { _ = server.Serve(l) }()
 	b.Address = "http://" + l.Addr().String() + o.BasePath
-	_, err = b.Store.Accounts.AddToken(ctx, record.Token{Name: "test", Scopes: web.AllScopes()}, Token)
+	_, err = b.Store.Accounts.AddToken(ctx, record.Token{Name: "test", Scopes: account.AllScopes()}, Token)
 	must()
 	b.Client = &client.Client{Address: b.Address, Token: Token}
 	if !o.Bare {
@@ -130,8 +145,8 @@ func New(t testing.TB, o Options) *Bed {
 	t.Cleanup(func() {
 		ending, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
 		defer cancel()
-		b.Desks.Close(ending)
-		b.Shelves.Close(ending)
+		b.Close(ending)
+		b.library.Close(ending)
 		engine.Close()
 		_ = server.Shutdown(ending)
 		model.CloseClientConnections()
@@ -154,7 +169,9 @@ func modelsAt(url string, patience time.Duration, embedding float64) models.File
 
 // ServeModelsFrom puts another server in the simulated one's place; desks that
 // are open follow within a second.
-func (b *Bed) ServeModelsFrom(url string) { b.Desks.Models.Replace(modelsAt(url, time.Minute, 0)) }
+func (b *Bed) ServeModelsFrom(url string) {
+	b.Connections.Models.Replace(modelsAt(url, time.Minute, 0))
+}
 
 // Fast makes the simulated model answer at once, Slow word by word.
 var (

@@ -8,8 +8,11 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/deskfile"
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
+	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
 )
 
@@ -18,46 +21,66 @@ import (
 //go:embed openapi.yaml
 var openAPI []byte
 
-func (s *Server) health(c fiber.Ctx) error {
+// about are the handlers of what the service says of itself.
+type about struct {
+	*door
+	Desks   *desk.Service
+	Models  *models.Registry
+	Replies *reply.Service
+	Ping    func(context.Context) error
+	Version string
+}
+
+func (s *about) routes(root, api fiber.Router) {
+	root.Get("/healthz", s.health)
+	root.Get("/readyz", s.ready)
+	api.Get("/openapi.yaml", s.description)
+	api.Get("/schemas/desk.json", s.deskSchema)
+	api.Get("/schemas/connections.json", s.connectionsSchema)
+	api.Get("/milestones", s.allowed(account.Read, s.milestones))
+	api.Get("/folder", s.allowed(account.Read, s.folder))
+}
+
+func (s *about) health(c fiber.Ctx) error {
 	return c.JSON(api.Health{Status: "alive", Version: s.Version})
 }
 
-func (s *Server) ready(c fiber.Ctx) error {
+func (s *about) ready(c fiber.Ctx) error {
 	ctx, cancel := context.WithTimeout(c, time.Second)
 	defer cancel()
-	if err := s.Store.Ping(ctx); err != nil {
+	if err := s.Ping(ctx); err != nil {
 		return c.Status(fiber.StatusServiceUnavailable).JSON(api.Health{Status: "the database does not answer"})
 	}
-	return c.JSON(api.Health{Status: "ready", Running: s.Desks.Running()})
+	return c.JSON(api.Health{Status: "ready", Running: s.Replies.Running()})
 }
 
-func (s *Server) description(c fiber.Ctx) error {
+func (s *about) description(c fiber.Ctx) error {
 	c.Set("Content-Type", "application/yaml; charset=utf-8")
 	return c.Send(openAPI)
 }
 
-func (s *Server) deskSchema(c fiber.Ctx) error {
+func (s *about) deskSchema(c fiber.Ctx) error {
 	return c.JSON(deskfile.Schema(), "application/schema+json")
 }
 
-func (s *Server) connectionsSchema(c fiber.Ctx) error {
+func (s *about) connectionsSchema(c fiber.Ctx) error {
 	return c.JSON(models.Schema(), "application/schema+json")
 }
 
 // milestones tells how far a maker is on the way from a model to a page.
-func (s *Server) milestones(c fiber.Ctx) error {
-	m, err := s.Store.Desks.Milestones(c)
+func (s *about) milestones(c fiber.Ctx) error {
+	m, err := s.Desks.Milestones(c)
 	if err != nil {
 		return err
 	}
 	return c.JSON(api.Milestones{
-		Connected: len(s.Desks.Models.All()) > 0, Answered: s.Desks.Models.Answered() || m.Asked,
+		Connected: len(s.Models.All()) > 0, Answered: s.Models.Answered() || m.Asked,
 		Written: m.Written, Tried: m.Asked, Published: m.Published,
 	})
 }
 
 // folder reports on the folder of desk files that is watched.
-func (s *Server) folder(c fiber.Ctx) error {
+func (s *about) folder(c fiber.Ctx) error {
 	path, files := s.Desks.Folder()
 	return c.JSON(api.Folder{Folder: path, Files: shape.All(files, shape.FolderFile)})
 }

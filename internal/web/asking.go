@@ -10,17 +10,35 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/sse"
 )
 
 const longestKey = 200
 
+// asking are the handlers of questions and their replies on their way.
+type asking struct {
+	*door
+	Replies       *reply.Service
+	Conversations *conversation.Service
+}
+
+func (s *asking) routes(api fiber.Router) {
+	api.Post("/at/:slug/questions", s.ask)
+	api.Get("/turns/:id", s.turn)
+	api.Get("/turns/:id/events", s.events)
+	api.Post("/turns/:id/stop", s.stop)
+	api.Post("/turns/:id/attempts", s.again)
+}
+
 // ask puts a question on record and answers with the event stream of its
 // reply, or, to callers that accept only JSON, with the finished turn.
-func (s *Server) ask(c fiber.Ctx) error {
+func (s *asking) ask(c fiber.Ctx) error {
 	who, err := s.visitor(c)
 	if err != nil {
 		return err
@@ -33,7 +51,7 @@ func (s *Server) ask(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	q := desk.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice, Takes: b.Takes}
+	q := reply.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice, Takes: b.Takes}
 	switch {
 	case strings.HasPrefix(slug, desk.DraftMark):
 		q.Channel = "preview"
@@ -48,15 +66,15 @@ func (s *Server) ask(c fiber.Ctx) error {
 	}
 	if b.Conversation != "" {
 		if q.Conversation, err = uuid.Parse(b.Conversation); err != nil {
-			return &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
+			return fault.Plain(fault.NoConversation)
 		}
 	}
 	if b.InsteadOf != "" {
 		if q.Instead, err = uuid.Parse(b.InsteadOf); err != nil || q.Conversation == uuid.Nil {
-			return &desk.Problem{Code: desk.NoTurn, Sentence: desk.Sentence(desk.NoTurn)}
+			return fault.Plain(fault.NoTurn)
 		}
 	}
-	r, err := s.Desks.Ask(c, q)
+	r, err := s.Replies.Ask(c, q)
 	if err != nil {
 		return err
 	}
@@ -64,7 +82,7 @@ func (s *Server) ask(c fiber.Ctx) error {
 }
 
 // again makes another attempt; the body may say how.
-func (s *Server) again(c fiber.Ctx) error {
+func (s *asking) again(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
@@ -80,14 +98,14 @@ func (s *Server) again(c fiber.Ctx) error {
 			return err
 		}
 	}
-	r, err := s.Desks.Again(c, who, id, b.Choice, b.Preview)
+	r, err := s.Replies.Again(c, who, id, b.Choice, b.Preview)
 	if err != nil {
 		return err
 	}
 	return s.answer(c, who, r)
 }
 
-func (s *Server) answer(c fiber.Ctx, who record.Visitor, r *desk.Reply) error {
+func (s *asking) answer(c fiber.Ctx, who record.Visitor, r *reply.Reply) error {
 	if accept := c.Get("Accept"); strings.Contains(accept, "application/json") && !strings.Contains(accept, "text/event-stream") {
 		if err := awaitSettled(c, r); err != nil {
 			return err
@@ -98,30 +116,30 @@ func (s *Server) answer(c fiber.Ctx, who record.Visitor, r *desk.Reply) error {
 }
 
 // events lets a page that lost its stream go on where it was.
-func (s *Server) events(c fiber.Ctx) error {
+func (s *asking) events(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
 	}
-	r, err := s.Desks.Watch(c, who, id)
+	r, err := s.Replies.Watch(c, who, id)
 	if err != nil {
 		return err
 	}
 	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), s.pageFormat(c, r), nil)
 }
 
-func (s *Server) stop(c fiber.Ctx) error {
+func (s *asking) stop(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Desks.Stop(c, who, id); err != nil {
+	if err := s.Replies.Stop(c, who, id); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) turn(c fiber.Ctx) error {
+func (s *asking) turn(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
@@ -129,28 +147,20 @@ func (s *Server) turn(c fiber.Ctx) error {
 	return s.sendTurn(c, who, id)
 }
 
-func (s *Server) sendTurn(c fiber.Ctx, who record.Visitor, id uuid.UUID) error {
-	t, err := s.Desks.Turn(c, who, id)
+func (s *asking) sendTurn(c fiber.Ctx, who record.Visitor, id uuid.UUID) error {
+	return sendTurn(c, s.door, s.Conversations, who, id)
+}
+
+func sendTurn(c fiber.Ctx, d *door, conversations *conversation.Service, who record.Visitor, id uuid.UUID) error {
+	t, err := conversations.Turn(c, who, id)
 	if err != nil {
 		return err
 	}
-	return c.JSON(shape.Turn(t, s.tellsCost(c)))
-}
-
-func (s *Server) turnAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
-	who, err := s.visitor(c)
-	if err != nil {
-		return who, uuid.Nil, err
-	}
-	id, err := uuid.Parse(c.Params("id"))
-	if err != nil {
-		err = &desk.Problem{Code: desk.NoTurn, Sentence: desk.Sentence(desk.NoTurn)}
-	}
-	return who, id, err
+	return c.JSON(shape.Turn(t, d.tellsCost(c)))
 }
 
 // awaitSettled waits until a reply is on record.
-func awaitSettled(c fiber.Ctx, r *desk.Reply) error {
+func awaitSettled(c fiber.Ctx, r *reply.Reply) error {
 	l := r.Listen()
 	defer l.Close()
 	for !r.Settled() {
@@ -182,11 +192,11 @@ func resumeAt(id string, attempt int) int {
 
 // pageFormat is our own event stream; docs and openapi.yaml describe it.
 type pageFormat struct {
-	reply *desk.Reply
+	reply *reply.Reply
 	maker bool // who may know what it costs
 }
 
-func (s *Server) pageFormat(c fiber.Ctx, r *desk.Reply) *pageFormat {
+func (s *asking) pageFormat(c fiber.Ctx, r *reply.Reply) *pageFormat {
 	f := &pageFormat{reply: r}
 	if c.Cookies(sessionCookie) != "" && s.tellsCost(c) {
 		f.maker = true
@@ -203,7 +213,7 @@ func (f *pageFormat) begin(b []byte, from int) []byte {
 }
 
 // shownTitles are what visitors may read above several texts.
-func shownTitles(c desk.Choosing) []string {
+func shownTitles(c reply.Choosing) []string {
 	titles := make([]string, len(c.Titles))
 	for i, title := range c.Titles {
 		if titles[i] = title; c.Blind {
@@ -215,7 +225,7 @@ func shownTitles(c desk.Choosing) []string {
 
 // lane is the next piece of one of several texts; the first of a stream is
 // the whole of it.
-func (f *pageFormat) lane(b []byte, n desk.LaneText, whole bool) []byte {
+func (f *pageFormat) lane(b []byte, n reply.LaneText, whole bool) []byte {
 	return f.event(b, "lane", -1, api.LaneText{Lane: n.Lane, Text: n.Text, Whole: whole})
 }
 
@@ -223,13 +233,13 @@ func (f *pageFormat) text(b, text []byte, offset int) []byte {
 	return f.event(b, "text", offset, api.Text{Text: string(text)})
 }
 
-func (f *pageFormat) notice(b []byte, n desk.Notice) []byte {
+func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
 	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place, Says: n.Says})
 }
 
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
-func (f *pageFormat) end(b []byte, v desk.View) []byte {
+func (f *pageFormat) end(b []byte, v reply.View) []byte {
 	o := shape.Outcome(v.End, f.reply.StartedAt, f.maker)
 	if v.Mended != nil {
 		text := string(v.Mended)

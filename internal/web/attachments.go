@@ -8,6 +8,7 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/shelf"
@@ -15,7 +16,14 @@ import (
 
 // What visitors attach to a conversation.
 
-func (s *Server) attachmentRoutes(api fiber.Router) {
+// attachments are the handlers of what visitors attach.
+type attachments struct {
+	*door
+	Desks   *desk.Service
+	Shelves *shelf.Library
+}
+
+func (s *attachments) routes(api fiber.Router) {
 	api.Post("/at/:slug/attachments", arriving(s.attach))
 	api.Get("/at/:slug/attachments", s.listAttached)
 	api.Delete("/at/:slug/attachments/:id", s.detach)
@@ -23,21 +31,21 @@ func (s *Server) attachmentRoutes(api fiber.Router) {
 
 // attachedTo is the conversation in the address's query, with whoever
 // asks; the zero one if none is named.
-func (s *Server) attachedTo(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
+func (s *attachments) attachedTo(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
 	who, err := s.visitor(c)
 	if err != nil || c.Query("conversation") == "" {
 		return who, uuid.Nil, err
 	}
 	id, err := uuid.Parse(c.Query("conversation"))
 	if err != nil {
-		err = &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
+		err = fault.Plain(fault.NoConversation)
 	}
 	return who, id, err
 }
 
 // attach takes documents in; without a conversation they belong to one that is
 // to begin, whose id is answered.
-func (s *Server) attach(c fiber.Ctx) error {
+func (s *attachments) attach(c fiber.Ctx) error {
 	who, conversation, err := s.attachedTo(c)
 	if err != nil {
 		return err
@@ -68,7 +76,7 @@ func (s *Server) attach(c fiber.Ctx) error {
 	return c.Status(fiber.StatusAccepted).JSON(api.Attached{Conversation: conversation.String(), Added: shape.All(added, shape.Added)})
 }
 
-func (s *Server) listAttached(c fiber.Ctx) error {
+func (s *attachments) listAttached(c fiber.Ctx) error {
 	who, conversation, err := s.attachedTo(c)
 	if err != nil {
 		return err
@@ -81,7 +89,7 @@ func (s *Server) listAttached(c fiber.Ctx) error {
 	return c.JSON(api.AttachmentList{Documents: shape.All(documents, shape.Attachment)})
 }
 
-func (s *Server) detach(c fiber.Ctx) error {
+func (s *attachments) detach(c fiber.Ctx) error {
 	who, conversation, err := s.attachedTo(c)
 	if err != nil {
 		return err

@@ -12,29 +12,43 @@ import (
 	"juvalogos/core/prompt"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/sse"
 )
 
 // The chat-completions protocol, with desks for models: any program that can
 // talk to a model server can talk to a desk.
 
-func (s *Server) isCompletions(c fiber.Ctx) bool {
+// completions are the handlers of the chat-completions protocol.
+type completions struct {
+	*door
+	Desks   *desk.Service
+	Replies *reply.Service
+}
+
+func (s *completions) routes(root fiber.Router) {
+	root.Get("/v1/models", s.models)
+	root.Post("/v1/chat/completions", s.complete)
+}
+
+func (s *door) isCompletions(c fiber.Ctx) bool {
 	return strings.HasPrefix(c.Path(), s.BasePath+"/v1/")
 }
 
 func completionProblem(c fiber.Ctx, b api.Problem) error {
-	return c.Status(b.Status).JSON(api.CompletionFailure{Error: errorOf(b.Status, desk.Code(b.Code), b.Detail, b.ID)})
+	return c.Status(b.Status).JSON(api.CompletionFailure{Error: errorOf(b.Status, fault.Code(b.Code), b.Detail, b.ID)})
 }
 
-func errorOf(status int, code desk.Code, detail, id string) api.CompletionProblem {
+func errorOf(status int, code fault.Code, detail, id string) api.CompletionProblem {
 	e := api.CompletionProblem{Message: detail, Type: "server_error", Code: string(code)}
 	if status >= 400 && status < 500 {
 		e.Type = "invalid_request_error"
 	}
-	if code == desk.NoDesk {
+	if code == fault.NoDesk {
 		e.Code = "model_not_found"
 	}
-	if code == desk.QuestionLong || code == "too-long" {
+	if code == fault.QuestionLong || code == "too-long" {
 		e.Code = "context_length_exceeded"
 	}
 	if id != "" {
@@ -43,7 +57,7 @@ func errorOf(status int, code desk.Code, detail, id string) api.CompletionProble
 	return e
 }
 
-func (s *Server) completionModels(c fiber.Ctx) error {
+func (s *completions) models(c fiber.Ctx) error {
 	if _, err := s.token(c); err != nil {
 		return err
 	}
@@ -60,7 +74,7 @@ func (s *Server) completionModels(c fiber.Ctx) error {
 	return c.JSON(api.CompletionModels{Object: "list", Data: data})
 }
 
-func (s *Server) completions(c fiber.Ctx) error {
+func (s *completions) complete(c fiber.Ctx) error {
 	if _, err := s.token(c); err != nil {
 		return err
 	}
@@ -73,7 +87,7 @@ func (s *Server) completions(c fiber.Ctx) error {
 		return err
 	}
 	if strings.HasPrefix(b.Model, desk.DraftMark) {
-		return &desk.Problem{Code: desk.NoDesk, Sentence: desk.Sentence(desk.NoDesk)}
+		return fault.Plain(fault.NoDesk)
 	}
 	if b.N > 1 {
 		return invalid("A desk gives one reply at a time; leave n out or set it to 1.")
@@ -82,7 +96,7 @@ func (s *Server) completions(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.Desks.Ask(c, desk.Question{
+	r, err := s.Replies.Ask(c, reply.Question{
 		Slug: b.Model, Visitor: who, Channel: "completions", Text: question, Given: given,
 		Key: c.Get("Idempotency-Key"),
 	})
@@ -95,7 +109,7 @@ func (s *Server) completions(c fiber.Ctx) error {
 		// ask again.
 		var left func()
 		if c.Get("Idempotency-Key") == "" {
-			left = func() { _ = s.Desks.Stop(context.Background(), who, r.Turn) }
+			left = func() { _ = s.Replies.Stop(context.Background(), who, r.Turn) }
 		}
 		return follow(c, r, 0, f, left)
 	}
@@ -104,7 +118,7 @@ func (s *Server) completions(c fiber.Ctx) error {
 	}
 	v := r.Since(0, nil)
 	if v.End.Problem != "" {
-		return &desk.Problem{Code: v.End.Problem, Sentence: desk.Sentence(v.End.Problem), ID: v.End.ProblemID}
+		return &fault.Problem{Code: v.End.Problem, Sentence: fault.Sentence(v.End.Problem), ID: v.End.ProblemID}
 	}
 	text, finish := string(v.Text), finishOf(v.End)
 	body := f.body("chat.completion", api.CompletionChoice{
@@ -116,8 +130,8 @@ func (s *Server) completions(c fiber.Ctx) error {
 
 // questionOf sorts the messages into the question (what the user said last), the
 // exchanges before it, and further instructions.
-func questionOf(b api.CompletionRequest) (question string, g *desk.Given, err error) {
-	g = &desk.Given{Sampling: &deskfile.Sampling{
+func questionOf(b api.CompletionRequest) (question string, g *reply.Given, err error) {
+	g = &reply.Given{Sampling: &deskfile.Sampling{
 		Temperature: b.Temperature, TopP: b.TopP, Seed: b.Seed, MaxTokens: max(b.MaxTokens, b.MaxCompletionTokens),
 	}}
 	if g.Sampling.Stop, err = textOrList(b.Stop); err != nil {
@@ -184,14 +198,14 @@ func textOrList(raw json.RawMessage) (list []string, err error) {
 	return list, json.Unmarshal(raw, &list)
 }
 
-func finishOf(e desk.End) string {
+func finishOf(e reply.End) string {
 	if e.Finish == "length" || e.Finish == "content_filter" {
 		return e.Finish
 	}
 	return "stop"
 }
 
-func completionUsageOf(e desk.End) *api.CompletionUsage {
+func completionUsageOf(e reply.End) *api.CompletionUsage {
 	return &api.CompletionUsage{PromptTokens: e.PromptTokens, CompletionTokens: e.ReplyTokens, TotalTokens: e.PromptTokens + e.ReplyTokens}
 }
 
@@ -228,17 +242,17 @@ func (f *completionFormat) text(b, text []byte, _ int) []byte {
 }
 
 // lane sends nothing: programs get the first of several texts, once it is whole.
-func (f *completionFormat) lane(b []byte, _ desk.LaneText, _ bool) []byte { return b }
+func (f *completionFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { return b }
 
-func (f *completionFormat) notice(b []byte, n desk.Notice) []byte {
+func (f *completionFormat) notice(b []byte, n reply.Notice) []byte {
 	return sse.AppendComment(b, n.Kind)
 }
 
 func (f *completionFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
-func (f *completionFormat) end(b []byte, v desk.View) []byte {
+func (f *completionFormat) end(b []byte, v reply.View) []byte {
 	if p := v.End.Problem; p != "" {
-		return f.event(b, api.CompletionFailure{Error: errorOf(statusOf(p), p, desk.Sentence(p), v.End.ProblemID)})
+		return f.event(b, api.CompletionFailure{Error: errorOf(statusOf(p), p, fault.Sentence(p), v.End.ProblemID)})
 	}
 	finish := finishOf(v.End)
 	b = f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{}, FinishReason: &finish}))

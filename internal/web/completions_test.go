@@ -148,7 +148,7 @@ func TestHangingUpStopsTheModel(t *testing.T) {
 			t.Fatal(err)
 		}
 		response.Body.Close()
-		stopped := func() bool { return b.Desks.Running() == 0 }
+		stopped := func() bool { return b.Replies.Running() == 0 }
 		if key == "" {
 			testbed.Within(t, 30*time.Second, "the reply is stopped", stopped)
 		} else if time.Sleep(time.Second); stopped() {

@@ -5,25 +5,43 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
+	"juvalogos/internal/connection"
 	"juvalogos/internal/shape"
 )
 
-func (s *Server) listModels(c fiber.Ctx) error {
-	return c.JSON(api.ModelList{Models: shape.All(s.Desks.Models.All(), shape.Model)})
+// connections are the handlers of connections and their models.
+type connections struct {
+	*door
+	Connections *connection.Service
+}
+
+func (s *connections) routes(api fiber.Router) {
+	api.Get("/models", s.allowed(account.Read, s.listModels))
+	api.Post("/models/probe", s.allowed(account.Read, s.probe))
+	api.Get("/connections", s.allowed(account.Read, s.listConnections))
+	api.Put("/connections/:name", s.allowed(account.Manage, s.keepConnection))
+	api.Delete("/connections/:name", s.allowed(account.Manage, s.removeConnection))
+	api.Post("/connections/:name/restore", s.allowed(account.Manage, s.restoreConnection))
+	api.Post("/connections/look", s.allowed(account.Manage, s.look))
+}
+
+func (s *connections) listModels(c fiber.Ctx) error {
+	return c.JSON(api.ModelList{Models: shape.All(s.Connections.Models.All(), shape.Model)})
 }
 
 // probe asks one model (?model=) or each that chats for a few tokens.
-func (s *Server) probe(c fiber.Ctx) error {
-	probes, err := s.Desks.Models.Probe(c, c.Query("model"))
+func (s *connections) probe(c fiber.Ctx) error {
+	probes, err := s.Connections.Models.Probe(c, c.Query("model"))
 	if err != nil {
 		return invalid(err.Error())
 	}
 	return c.JSON(api.ProbeList{Probes: shape.All(probes, shape.Probe)})
 }
 
-func (s *Server) listConnections(c fiber.Ctx) error {
-	file, stored := s.Desks.Models.Connections()
+func (s *connections) listConnections(c fiber.Ctx) error {
+	file, stored := s.Connections.Models.Connections()
 	bodies := []api.Connection{}
 	for _, k := range file {
 		bodies = append(bodies, shape.Connection(k, true))
@@ -36,7 +54,7 @@ func (s *Server) listConnections(c fiber.Ctx) error {
 }
 
 // keepConnection adds a connection, or changes the one of that name.
-func (s *Server) keepConnection(c fiber.Ctx) error {
+func (s *connections) keepConnection(c fiber.Ctx) error {
 	var b api.Connection
 	if err := readJSON(c, &b); err != nil {
 		return err
@@ -44,33 +62,33 @@ func (s *Server) keepConnection(c fiber.Ctx) error {
 	if b.Name != c.Params("name") {
 		return invalid(fmt.Sprintf("The connection is named %q in the address and %q in the body.", c.Params("name"), b.Name))
 	}
-	if err := s.Desks.KeepConnection(c, shape.ConnectionFrom(b), b.Key, by(c)); err != nil {
+	if err := s.Connections.KeepConnection(c, shape.ConnectionFrom(b), b.Key, by(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) removeConnection(c fiber.Ctx) error {
-	if err := s.Desks.RemoveConnection(c, c.Params("name"), by(c)); err != nil {
+func (s *connections) removeConnection(c fiber.Ctx) error {
+	if err := s.Connections.RemoveConnection(c, c.Params("name"), by(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) restoreConnection(c fiber.Ctx) error {
-	if err := s.Desks.RestoreConnection(c, c.Params("name"), by(c)); err != nil {
+func (s *connections) restoreConnection(c fiber.Ctx) error {
+	if err := s.Connections.RestoreConnection(c, c.Params("name"), by(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
 // look asks a server that is not in use yet which models it has.
-func (s *Server) look(c fiber.Ctx) error {
+func (s *connections) look(c fiber.Ctx) error {
 	var b api.Connection
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	names, err := s.Desks.Look(c, shape.ConnectionFrom(b), b.Key)
+	names, err := s.Connections.Look(c, shape.ConnectionFrom(b), b.Key)
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/record"
@@ -16,7 +17,29 @@ import (
 
 // What makers do with desks.
 
-func (s *Server) listDesks(c fiber.Ctx) error {
+// desks are the handlers of desks as makers see them.
+type desks struct {
+	*door
+	Desks *desk.Service
+}
+
+func (s *desks) routes(api fiber.Router) {
+	api.Get("/desks", s.allowed(account.Read, s.listDesks))
+	api.Get("/desks/:slug", s.allowed(account.Read, s.showDesk))
+	api.Get("/desks/:slug/draft", s.allowed(account.Read, s.draft))
+	api.Get("/desks/:slug/revisions/:number", s.allowed(account.Read, s.revision))
+	api.Get("/desks/:slug/export", s.allowed(account.Read, s.exportDesk))
+	api.Post("/desks/check", s.allowed(account.Read, s.check))
+	api.Post("/desks", s.allowed(account.Publish, s.publish))
+	api.Post("/desks/import", s.allowed(account.Publish, s.importDesk))
+	api.Put("/desks/:slug/draft", s.allowed(account.Publish, s.saveDraft))
+	api.Delete("/desks/:slug/draft", s.allowed(account.Publish, s.dropDraft))
+	api.Post("/desks/:slug/return", s.allowed(account.Publish, s.returnTo))
+	api.Post("/desks/:slug/withdraw", s.allowed(account.Publish, s.withdraw))
+	api.Post("/desks/:slug/duplicate", s.allowed(account.Publish, s.duplicate))
+}
+
+func (s *desks) listDesks(c fiber.Ctx) error {
 	list, err := s.Desks.Desks(c)
 	if err != nil {
 		return err
@@ -25,7 +48,7 @@ func (s *Server) listDesks(c fiber.Ctx) error {
 	return c.JSON(api.DeskList{Desks: shape.All(list, s.deskOf)})
 }
 
-func (s *Server) deskOf(d record.DeskSummary) api.Desk {
+func (s *desks) deskOf(d record.DeskSummary) api.Desk {
 	f, _ := deskfile.Read(d.Slug, []byte(d.File)) // what an older version accepted, or a draft, may not read
 	if f.Title == "" {
 		f.Title = d.Slug
@@ -33,15 +56,15 @@ func (s *Server) deskOf(d record.DeskSummary) api.Desk {
 	return shape.Desk(d, f, s.BasePath+"/at/"+d.Slug)
 }
 
-func (s *Server) showDesk(c fiber.Ctx) error { return s.sendDesk(c, c.Params("slug")) }
+func (s *desks) showDesk(c fiber.Ctx) error { return s.sendDesk(c, c.Params("slug")) }
 
 // sendDesk answers with a desk, its file and its revisions.
-func (s *Server) sendDesk(c fiber.Ctx, slug string) error {
+func (s *desks) sendDesk(c fiber.Ctx, slug string) error {
 	d, err := s.Desks.Desk(c, slug)
 	if err != nil {
 		return err
 	}
-	revisions, err := s.Store.Desks.Revisions(c, slug)
+	revisions, err := s.Desks.Revisions(c, slug)
 	if err != nil {
 		return err
 	}
@@ -54,7 +77,7 @@ func (s *Server) sendDesk(c fiber.Ctx, slug string) error {
 
 // publish takes a desk file as the body; ?name= is its name in problems,
 // ?note= what is new.
-func (s *Server) publish(c fiber.Ctx) error {
+func (s *desks) publish(c fiber.Ctx) error {
 	r, fresh, err := s.Desks.Publish(c, fileName(c), c.Body(), c.Query("note"), by(c))
 	if err != nil {
 		return err
@@ -65,7 +88,7 @@ func (s *Server) publish(c fiber.Ctx) error {
 	return s.sendDesk(c, r.Slug)
 }
 
-func (s *Server) check(c fiber.Ctx) error {
+func (s *desks) check(c fiber.Ctx) error {
 	f, err := s.Desks.Check(fileName(c), c.Body())
 	if err != nil {
 		return err
@@ -80,7 +103,7 @@ func fileName(c fiber.Ctx) string {
 	return "desk file"
 }
 
-func (s *Server) draft(c fiber.Ctx) error {
+func (s *desks) draft(c fiber.Ctx) error {
 	d, err := s.Desks.Draft(c, c.Params("slug"))
 	if err != nil {
 		return err
@@ -95,7 +118,7 @@ func (s *Server) draft(c fiber.Ctx) error {
 
 // saveDraft keeps a desk file that is being worked on, mistakes and all, and
 // answers with them.
-func (s *Server) saveDraft(c fiber.Ctx) error {
+func (s *desks) saveDraft(c fiber.Ctx) error {
 	problems, err := s.Desks.SaveDraft(c, c.Params("slug"), c.Body(), by(c))
 	if err != nil {
 		return err
@@ -110,21 +133,21 @@ func listed(problems yamlfile.Problems) yamlfile.Problems {
 	return problems
 }
 
-func (s *Server) dropDraft(c fiber.Ctx) error {
+func (s *desks) dropDraft(c fiber.Ctx) error {
 	if err := s.Desks.DropDraft(c, c.Params("slug")); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) revision(c fiber.Ctx) error {
+func (s *desks) revision(c fiber.Ctx) error {
 	r, err := s.Desks.Revision(c, c.Params("slug"), fiber.Params[int](c, "number"))
 	if err != nil {
 		return err
 	}
 	b := shape.Revision(r)
 	b.File = r.File
-	changes, err := s.Store.Desks.ShelfChanges(c, r.DeskID, r.Number)
+	changes, err := s.Desks.ShelfChanges(c, r)
 	if err != nil {
 		return err
 	}
@@ -132,7 +155,7 @@ func (s *Server) revision(c fiber.Ctx) error {
 	return c.JSON(b)
 }
 
-func (s *Server) returnTo(c fiber.Ctx) error {
+func (s *desks) returnTo(c fiber.Ctx) error {
 	var b api.ReturnTo
 	if err := readJSON(c, &b); err != nil {
 		return err
@@ -143,14 +166,14 @@ func (s *Server) returnTo(c fiber.Ctx) error {
 	return s.showDesk(c)
 }
 
-func (s *Server) withdraw(c fiber.Ctx) error {
+func (s *desks) withdraw(c fiber.Ctx) error {
 	if err := s.Desks.Withdraw(c, c.Params("slug"), by(c)); err != nil {
 		return err
 	}
 	return s.showDesk(c)
 }
 
-func (s *Server) duplicate(c fiber.Ctx) error {
+func (s *desks) duplicate(c fiber.Ctx) error {
 	var b api.DuplicateAs
 	if err := readJSON(c, &b); err != nil {
 		return err
@@ -162,7 +185,7 @@ func (s *Server) duplicate(c fiber.Ctx) error {
 }
 
 // exportDesk answers with the desk and all its revisions as one file.
-func (s *Server) exportDesk(c fiber.Ctx) error {
+func (s *desks) exportDesk(c fiber.Ctx) error {
 	p, err := s.Desks.Export(c, c.Params("slug"))
 	if err != nil {
 		return err
@@ -177,21 +200,10 @@ func (s *Server) exportDesk(c fiber.Ctx) error {
 }
 
 // importDesk takes what exportDesk gave; ?as= is another slug.
-func (s *Server) importDesk(c fiber.Ctx) error {
+func (s *desks) importDesk(c fiber.Ctx) error {
 	slug, problems, err := s.Desks.Import(c, c.Body(), c.Query("as"), by(c))
 	if err != nil {
 		return err
 	}
 	return c.Status(fiber.StatusCreated).JSON(api.Imported{Slug: slug, Problems: listed(problems)})
-}
-
-// mayPreview lets only makers see drafts.
-func (s *Server) mayPreview(c fiber.Ctx) error {
-	if _, err := s.maker(c); err != nil {
-		// A change by a preview is a visitor's: it needs no CSRF token.
-		if _, _, err := s.session(c); err != nil {
-			return &desk.Problem{Code: desk.NoDesk, Sentence: desk.Sentence(desk.NoDesk)}
-		}
-	}
-	return nil
 }

@@ -6,7 +6,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"juvalogos/internal/desk"
+	"juvalogos/internal/reply"
 )
 
 const (
@@ -22,15 +22,15 @@ const (
 type format interface {
 	begin(b []byte, from int) []byte
 	text(b, text []byte, offset int) []byte
-	lane(b []byte, n desk.LaneText, whole bool) []byte
-	notice(b []byte, n desk.Notice) []byte
+	lane(b []byte, n reply.LaneText, whole bool) []byte
+	notice(b []byte, n reply.Notice) []byte
 	idle(b []byte) []byte
-	end(b []byte, v desk.View) []byte
+	end(b []byte, v reply.View) []byte
 }
 
 // follow answers with a reply as it grows, from an offset in bytes on. left, if
 // not nil, is called when the reader goes away before the end.
-func follow(c fiber.Ctx, r *desk.Reply, from int, f format, left func()) error {
+func follow(c fiber.Ctx, r *reply.Reply, from int, f format, left func()) error {
 	c.Set("Content-Type", "text/event-stream; charset=utf-8")
 	c.Set("Cache-Control", "no-store")
 	c.Set("X-Accel-Buffering", "no") // asks proxies not to hold the stream back
@@ -40,8 +40,8 @@ func follow(c fiber.Ctx, r *desk.Reply, from int, f format, left func()) error {
 // stream is the body of an answer that follows a reply. The server reads it
 // and sends what each Read returns, so one goroutine serves one reader.
 type stream struct {
-	listener *desk.Listener
-	reply    *desk.Reply
+	listener *reply.Listener
+	reply    *reply.Reply
 	format   format
 	timer    *time.Timer
 	left     func()
@@ -105,7 +105,7 @@ func (s *stream) gather() {
 	}
 	if s.reply.Choosing.Show != "" {
 		known := len(s.lanes)
-		var news []desk.LaneText
+		var news []reply.LaneText
 		news, s.lanes = s.reply.LanesSince(s.lanes)
 		for _, n := range news {
 			s.lastText = time.Now()

@@ -4,9 +4,9 @@ import (
 	"fmt"
 
 	"github.com/gofiber/fiber/v3"
-	"github.com/google/uuid"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
@@ -14,12 +14,39 @@ import (
 
 // What visitors do with conversations they had.
 
-func (s *Server) attempts(c fiber.Ctx) error {
+// keeping are the handlers of conversations that visitors had, and of desks as
+// visitors see them.
+type keeping struct {
+	*door
+	Desks         *desk.Service
+	Conversations *conversation.Service
+}
+
+func (s *keeping) routes(api fiber.Router) {
+	api.Get("/at/:slug", s.face)
+	api.Get("/at/:slug/conversations", s.conversations)
+	api.Get("/conversations/:id", s.conversation)
+	api.Patch("/conversations/:id", s.rename)
+	api.Delete("/conversations/:id", s.remove)
+	api.Post("/conversations/:id/restore", s.restore)
+	api.Get("/conversations/:id/export", s.export)
+	api.Post("/conversations/:id/share", s.share)
+	api.Delete("/conversations/:id/share", s.unshare)
+	api.Get("/shared/:share", s.shared)
+	api.Delete("/turns/:id", s.takeBack)
+	api.Post("/turns/:id/show", s.show)
+	api.Get("/turns/:id/attempts", s.attempts)
+	api.Post("/turns/:id/choose", s.choose)
+	api.Post("/turns/:id/verdict", s.judge)
+	api.Post("/turns/:id/preference", s.prefer)
+}
+
+func (s *keeping) attempts(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
 	}
-	list, err := s.Desks.Attempts(c, who, id)
+	list, err := s.Conversations.Attempts(c, who, id)
 	if err != nil {
 		return err
 	}
@@ -28,7 +55,7 @@ func (s *Server) attempts(c fiber.Ctx) error {
 	return c.JSON(api.AttemptList{Attempts: shape.All(list, func(a record.Attempt) api.Attempt { return shape.Attempt(a, maker) })})
 }
 
-func (s *Server) choose(c fiber.Ctx) error {
+func (s *keeping) choose(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
@@ -37,20 +64,20 @@ func (s *Server) choose(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Choose(c, who, id, b.Attempt); err != nil {
+	if err := s.Conversations.Choose(c, who, id, b.Attempt); err != nil {
 		return err
 	}
-	return s.sendTurn(c, who, id)
+	return sendTurn(c, s.door, s.Conversations, who, id)
 }
 
 // takeBack takes a conversation's last turn back and answers with its question,
 // so that it can be asked in other words.
-func (s *Server) takeBack(c fiber.Ctx) error {
+func (s *keeping) takeBack(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
 	}
-	question, left, err := s.Desks.TakeBack(c, who, id)
+	question, left, err := s.Conversations.TakeBack(c, who, id)
 	if err != nil {
 		return err
 	}
@@ -58,15 +85,15 @@ func (s *Server) takeBack(c fiber.Ctx) error {
 }
 
 // show leads the conversation through a turn, and answers with it.
-func (s *Server) show(c fiber.Ctx) error {
+func (s *keeping) show(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Desks.Show(c, who, id); err != nil {
+	if err := s.Conversations.Show(c, who, id); err != nil {
 		return err
 	}
-	t, err := s.Desks.Turn(c, who, id)
+	t, err := s.Conversations.Turn(c, who, id)
 	if err != nil {
 		return err
 	}
@@ -74,7 +101,7 @@ func (s *Server) show(c fiber.Ctx) error {
 }
 
 // judge notes whether an attempt helped; null takes the verdict back.
-func (s *Server) judge(c fiber.Ctx) error {
+func (s *keeping) judge(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
@@ -83,14 +110,14 @@ func (s *Server) judge(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Judge(c, who, id, b.Attempt, record.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
+	if err := s.Conversations.Judge(c, who, id, b.Attempt, record.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
 // prefer makes one of several texts the reply.
-func (s *Server) prefer(c fiber.Ctx) error {
+func (s *keeping) prefer(c fiber.Ctx) error {
 	who, id, err := s.turnAsked(c)
 	if err != nil {
 		return err
@@ -99,13 +126,13 @@ func (s *Server) prefer(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Prefer(c, who, id, b.Attempt, b.Lane); err != nil {
+	if err := s.Conversations.Prefer(c, who, id, b.Attempt, b.Lane); err != nil {
 		return err
 	}
-	return s.sendTurn(c, who, id)
+	return sendTurn(c, s.door, s.Conversations, who, id)
 }
 
-func (s *Server) rename(c fiber.Ctx) error {
+func (s *keeping) rename(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
@@ -114,110 +141,98 @@ func (s *Server) rename(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Rename(c, who, id, b.Title); err != nil {
+	if err := s.Conversations.Rename(c, who, id, b.Title); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) remove(c fiber.Ctx) error {
+func (s *keeping) remove(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Desks.Remove(c, who, id); err != nil {
+	if err := s.Conversations.Remove(c, who, id); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) restore(c fiber.Ctx) error {
+func (s *keeping) restore(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Desks.Restore(c, who, id); err != nil {
+	if err := s.Conversations.Restore(c, who, id); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
 // share makes the conversation readable by a link and answers with its path.
-func (s *Server) share(c fiber.Ctx) error {
+func (s *keeping) share(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
 	}
-	share, err := s.Desks.Share(c, who, id)
+	share, err := s.Conversations.Share(c, who, id)
 	if err != nil {
 		return err
 	}
 	return c.JSON(api.Shared{Page: s.sharePath(share)})
 }
 
-func (s *Server) sharePath(share string) string { return s.BasePath + "/shared/" + share }
+func (s *door) sharePath(share string) string { return s.BasePath + "/shared/" + share }
 
-func (s *Server) unshare(c fiber.Ctx) error {
+func (s *keeping) unshare(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Desks.Unshare(c, who, id); err != nil {
+	if err := s.Conversations.Unshare(c, who, id); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
 // shared answers anyone who has the link.
-func (s *Server) shared(c fiber.Ctx) error {
-	conversation, turns, err := s.Desks.Shared(c, c.Params("share"))
+func (s *keeping) shared(c fiber.Ctx) error {
+	conversation, turns, err := s.Conversations.Shared(c, c.Params("share"))
 	if err != nil {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(s.withTurns(conversation, turns, false))
+	return c.JSON(withTurns(s.door, conversation, turns, false))
 }
 
 // export answers with the conversation as a file: ?as=markdown or ?as=json.
-func (s *Server) export(c fiber.Ctx) error {
+func (s *keeping) export(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
 	}
-	conversation, turns, err := s.Desks.Conversation(c, who, id)
+	conversation, turns, err := s.Conversations.Conversation(c, who, id)
 	if err != nil {
 		return err
 	}
-	return s.sendFile(c, conversation, turns)
+	return sendFile(c, s.door, s.Desks, conversation, turns)
 }
 
-func (s *Server) sendFile(c fiber.Ctx, conversation record.Conversation, turns []record.Turn) error {
-	title := conversation.Slug
-	if face, err := s.Desks.Face(c, conversation.Slug); err == nil { // it may be withdrawn
+func sendFile(c fiber.Ctx, d *door, desks *desk.Service, v record.Conversation, turns []record.Turn) error {
+	title := v.Slug
+	if face, err := desks.Face(c, v.Slug); err == nil { // it may be withdrawn
 		title = face.Title
 	}
-	name := conversation.Slug + "-" + conversation.StartedAt.UTC().Format("2006-01-02")
+	name := v.Slug + "-" + v.StartedAt.UTC().Format("2006-01-02")
 	switch as := c.Query("as", "markdown"); as {
 	case "markdown":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".md"))
 		c.Set("Content-Type", "text/markdown; charset=utf-8")
-		return c.SendString(desk.Markdown(title, conversation, turns))
+		return c.SendString(conversation.Markdown(title, v, turns))
 	case "json":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".json"))
-		return c.JSON(s.withTurns(conversation, turns, false))
+		return c.JSON(withTurns(d, v, turns, false))
 	default:
 		return invalid(fmt.Sprintf("A conversation can be saved as markdown or json, not as %q.", as))
 	}
-}
-
-func (s *Server) conversationAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
-	who, err := s.visitor(c)
-	if err != nil {
-		return who, uuid.Nil, err
-	}
-	id, err := uuid.Parse(c.Params("id"))
-	if err != nil {
-		err = &desk.Problem{Code: desk.NoConversation, Sentence: desk.Sentence(desk.NoConversation)}
-	}
-	return who, id, err
 }

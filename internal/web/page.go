@@ -13,6 +13,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 )
 
@@ -46,19 +47,37 @@ func loadPages(console fs.FS, basePath string) (*pages, error) {
 const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
 	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; frame-ancestors 'self'; base-uri 'self'"
 
+// documents are the handlers of the pages and their files.
+type documents struct {
+	*door
+	Desks         *desk.Service
+	Conversations *conversation.Service
+	pages         *pages
+}
+
+func (s *documents) routes(root fiber.Router) {
+	root.Get("/", s.front)
+	root.Get("/at/:slug", s.page)
+	root.Get("/at/:slug/:conversation", s.page)
+	root.Get("/shared/:share", s.sharedPage)
+	root.Get("/console", s.consolePage)
+	root.Get("/console/*", s.consolePage)
+	root.Get("/assets/*", s.asset)
+}
+
 // front answers whoever comes without a desk's address.
-func (s *Server) front(c fiber.Ctx) error { return s.document(c, api.Given{}) }
+func (s *documents) front(c fiber.Ctx) error { return s.document(c, api.Given{}) }
 
 // consolePage answers with the makers' document; the page finds out by itself
 // whether somebody is signed in.
-func (s *Server) consolePage(c fiber.Ctx) error {
+func (s *documents) consolePage(c fiber.Ctx) error {
 	c.Set("X-Robots-Tag", "noindex")
 	return s.document(c, api.Given{Console: true})
 }
 
 // page answers with a desk's document, its face already in it, so that the page
 // can show itself without asking again.
-func (s *Server) page(c fiber.Ctx) error {
+func (s *documents) page(c fiber.Ctx) error {
 	if _, err := s.visitor(c); err != nil {
 		return err
 	}
@@ -72,10 +91,10 @@ func (s *Server) page(c fiber.Ctx) error {
 }
 
 // sharedPage answers with the document of a shared conversation.
-func (s *Server) sharedPage(c fiber.Ctx) error {
+func (s *documents) sharedPage(c fiber.Ctx) error {
 	c.Set("X-Robots-Tag", "noindex")
 	given := api.Given{Shared: c.Params("share")}
-	conversation, _, err := s.Desks.Shared(c, given.Shared)
+	conversation, _, err := s.Conversations.Shared(c, given.Shared)
 	if err != nil {
 		given.Problem = s.trouble(c, err)
 	}
@@ -85,18 +104,18 @@ func (s *Server) sharedPage(c fiber.Ctx) error {
 
 // trouble describes an error in the page's own shape; the answer gets its
 // status.
-func (s *Server) trouble(c fiber.Ctx, err error) *api.Trouble {
+func (s *documents) trouble(c fiber.Ctx, err error) *api.Trouble {
 	b := s.describe(c, err)
 	c.Status(b.Status)
 	return &api.Trouble{Code: b.Code, Detail: b.Detail, ID: b.ID}
 }
 
 // document fills the console's document in.
-func (s *Server) document(c fiber.Ctx, given api.Given) error {
+func (s *documents) document(c fiber.Ctx, given api.Given) error {
 	given.Base = s.BasePath
 	title, purpose := "Juvalogos", "Ask at a desk."
 	if given.Slug != "" && given.Problem == nil {
-		face, err := s.faceAt(c, given.Slug)
+		face, err := faceAt(c, s.Desks, given.Slug)
 		if err == nil {
 			given.Desk = &face
 			title, purpose = face.Title, face.Purpose
@@ -120,7 +139,7 @@ func (s *Server) document(c fiber.Ctx, given api.Given) error {
 }
 
 // asset answers with a built file, compressed if the browser takes that.
-func (s *Server) asset(c fiber.Ctx) error {
+func (s *documents) asset(c fiber.Ctx) error {
 	name := path.Join("assets", path.Clean("/"+c.Params("*")))
 	c.Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
 	c.Set("Cache-Control", "public, max-age=31536000, immutable")

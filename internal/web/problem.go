@@ -3,39 +3,35 @@ package web
 import (
 	"errors"
 	"net/http"
+	"strconv"
 	"unicode"
 	"unicode/utf8"
 
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
-	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/shelf"
 )
 
-// Codes that only the HTTP side has.
-const (
-	codeNoToken       desk.Code = "token-needed"
-	codeNoRoute       desk.Code = "no-such-address"
-	codeTooLarge      desk.Code = "too-large"
-	codeForbidden     desk.Code = "forbidden"
-	codeExists        desk.Code = "exists-already"
-	codeWrongPassword desk.Code = "wrong-password"
-)
+// tooLarge is a code that only the HTTP side has.
+const tooLarge fault.Code = "too-large"
 
 // statuses of the codes; what is missing is 502 if a model failed, else 500.
-var statuses = map[desk.Code]int{
-	desk.NoDesk: 404, desk.NoConversation: 404, desk.NoTurn: 404, desk.NotShared: 404, desk.NoTrace: 404,
-	desk.TooMuch: 422, desk.TooLate: 504, desk.StepFailed: 502,
-	desk.NoConnection: 404, desk.Taken: 409, desk.NotOffered: 409, codeWrongPassword: 401, "waking": 503,
-	desk.Empty: 422, desk.QuestionLong: 413, desk.Invalid: 422,
-	desk.StillWriting: 409, desk.NotSetUp: 503, desk.NoRecords: 503, desk.Closing: 503,
-	desk.Unexpected: 500, desk.Interruption: 503,
+var statuses = map[fault.Code]int{
+	fault.NoDesk: 404, fault.NoConversation: 404, fault.NoTurn: 404, fault.NotShared: 404, fault.NoTrace: 404,
+	fault.TooMuch: 422, fault.TooLate: 504, fault.StepFailed: 502,
+	fault.NoConnection: 404, fault.Taken: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401, fault.Forbidden: 403, fault.NotHere: 404,
+	fault.TooManyTries: 429, "waking": 503,
+	fault.Empty: 422, fault.QuestionLong: 413, fault.Invalid: 422,
+	fault.StillWriting: 409, fault.NotSetUp: 503, fault.NoRecords: 503, fault.Closing: 503,
+	fault.Unexpected: 500, fault.Interruption: 503,
 	"busy": 429, "too-long": 413,
 }
 
-func statusOf(code desk.Code) int {
+func statusOf(code fault.Code) int {
 	if status, ok := statuses[code]; ok {
 		return status
 	}
@@ -43,7 +39,7 @@ func statusOf(code desk.Code) int {
 }
 
 // problem is the one place where errors become answers.
-func (s *Server) problem(c fiber.Ctx, err error) error {
+func (s *door) problem(c fiber.Ctx, err error) error {
 	b := s.describe(c, err)
 	if s.isCompletions(c) {
 		return completionProblem(c, b)
@@ -54,17 +50,21 @@ func (s *Server) problem(c fiber.Ctx, err error) error {
 
 // describe is an error as RFC 9457 wants it: a sentence that may be shown to
 // the person who asked, and what the log knows it by.
-func (s *Server) describe(c fiber.Ctx, err error) api.Problem {
-	var p *desk.Problem
+func (s *door) describe(c fiber.Ctx, err error) api.Problem {
+	var p *fault.Problem
 	var file yamlfile.Problems
 	var web *fiber.Error
 	var onShelf *shelf.Problem
-	b := api.Problem{Type: "about:blank", Status: 500, Code: string(desk.Unexpected), Detail: desk.Sentence(desk.Unexpected)}
+	var tooSoon *account.TooSoon
+	b := api.Problem{Type: "about:blank", Status: 500, Code: string(fault.Unexpected), Detail: fault.Sentence(fault.Unexpected)}
 	switch {
 	case errors.As(err, &p):
 		b.Status, b.Code, b.Detail, b.ID = statusOf(p.Code), string(p.Code), p.Sentence, p.ID
 	case errors.As(err, &file):
-		b.Status, b.Code, b.Detail, b.Problems = 422, string(desk.Invalid), "The file has mistakes.", file
+		b.Status, b.Code, b.Detail, b.Problems = 422, string(fault.Invalid), "The file has mistakes.", file
+	case errors.As(err, &tooSoon):
+		c.Set("Retry-After", strconv.Itoa(tooSoon.Seconds()))
+		b.Status, b.Code, b.Detail = statusOf(fault.TooManyTries), string(fault.TooManyTries), tooSoon.Error()
 	case errors.As(err, &onShelf):
 		status, code := shelfProblem(onShelf)
 		b.Status, b.Code = status, string(code)
@@ -75,7 +75,7 @@ func (s *Server) describe(c fiber.Ctx, err error) api.Problem {
 			b.Detail = "There is nothing at this address."
 		}
 	default:
-		id := desk.NewID()
+		id := fault.NewID()
 		s.Log.Error("problem", "path", c.Path(), "id", id, "error", err)
 		b.ID = id
 	}
@@ -83,22 +83,22 @@ func (s *Server) describe(c fiber.Ctx, err error) api.Problem {
 	return b
 }
 
-func codeOf(status int) desk.Code {
+func codeOf(status int) fault.Code {
 	switch status {
 	case 401:
-		return codeNoToken
+		return fault.TokenNeeded
 	case 403:
-		return codeForbidden
+		return fault.Forbidden
 	case 404, 405:
-		return codeNoRoute
+		return fault.NotHere
 	case 409:
-		return codeExists
+		return fault.Taken
 	case 413:
-		return codeTooLarge
+		return tooLarge
 	case 400, 415, 422:
-		return desk.Invalid
+		return fault.Invalid
 	}
-	return desk.Unexpected
+	return fault.Unexpected
 }
 
 // invalid is the error of a request that cannot be understood.
@@ -111,4 +111,12 @@ func sentenceCase(text string) string {
 		return ""
 	}
 	return string(unicode.ToUpper(first)) + text[size:] + "."
+}
+
+// shelfProblem tells how an answer says what a shelf refused.
+func shelfProblem(p *shelf.Problem) (status int, code fault.Code) {
+	if p.Missing {
+		return fiber.StatusNotFound, fault.NotHere
+	}
+	return fiber.StatusUnprocessableEntity, fault.Invalid
 }

@@ -2,7 +2,6 @@ package web
 
 import (
 	"encoding/json"
-	"net/url"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
@@ -14,12 +13,12 @@ import (
 	"juvalogos/internal/shape"
 )
 
-func (s *Server) face(c fiber.Ctx) error {
+func (s *keeping) face(c fiber.Ctx) error {
 	slug, err := s.slugAsked(c)
 	if err != nil {
 		return err
 	}
-	f, err := s.faceAt(c, slug)
+	f, err := faceAt(c, s.Desks, slug)
 	if err != nil {
 		return err
 	}
@@ -27,13 +26,13 @@ func (s *Server) face(c fiber.Ctx) error {
 	return c.JSON(f)
 }
 
-func (s *Server) faceAt(c fiber.Ctx, slug string) (api.Face, error) {
-	f, err := s.Desks.Face(c, slug)
+func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
+	f, err := desks.Face(c, slug)
 	if err != nil {
 		return api.Face{}, err
 	}
 	b := shape.Face(f)
-	r, err := s.Desks.RecipeOf(slug, f)
+	r, err := desks.RecipeOf(slug, f)
 	if err != nil {
 		return b, nil // asking will say what is wrong
 	}
@@ -48,16 +47,7 @@ func (s *Server) faceAt(c fiber.Ctx, slug string) (api.Face, error) {
 	return b, nil
 }
 
-// slugAsked is the desk that is asked for; a draft only if a maker asks.
-func (s *Server) slugAsked(c fiber.Ctx) (string, error) {
-	slug, err := url.PathUnescape(c.Params("slug"))
-	if err == nil && strings.HasPrefix(slug, desk.DraftMark) {
-		err = s.mayPreview(c)
-	}
-	return slug, err
-}
-
-func (s *Server) conversations(c fiber.Ctx) error {
+func (s *keeping) conversations(c fiber.Ctx) error {
 	who, err := s.visitor(c)
 	if err != nil {
 		return err
@@ -69,7 +59,7 @@ func (s *Server) conversations(c fiber.Ctx) error {
 	if strings.HasPrefix(c.Params("slug"), desk.DraftMark) {
 		return sendConversations(c, nil) // trying a draft leaves nothing behind
 	}
-	list, err := s.Desks.Conversations(c, who, c.Params("slug"), page)
+	list, err := s.Conversations.Conversations(c, who, c.Params("slug"), page)
 	if err != nil {
 		return err
 	}
@@ -81,7 +71,7 @@ func sendConversations(c fiber.Ctx, list []record.Conversation) error {
 	return c.JSON(api.ConversationList{Conversations: shape.All(list, shape.Conversation)})
 }
 
-func (s *Server) conversation(c fiber.Ctx) error {
+func (s *keeping) conversation(c fiber.Ctx) error {
 	who, id, err := s.conversationAsked(c)
 	if err != nil {
 		return err
@@ -89,27 +79,21 @@ func (s *Server) conversation(c fiber.Ctx) error {
 	return s.sendConversation(c, who, id)
 }
 
-func (s *Server) sendConversation(c fiber.Ctx, who record.Visitor, id uuid.UUID) error {
-	conversation, turns, err := s.Desks.Conversation(c, who, id)
+func (s *keeping) sendConversation(c fiber.Ctx, who record.Visitor, id uuid.UUID) error {
+	conversation, turns, err := s.Conversations.Conversation(c, who, id)
 	if err != nil {
 		return err
 	}
-	b := s.withTurns(conversation, turns, s.tellsCost(c))
+	b := withTurns(s.door, conversation, turns, s.tellsCost(c))
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(b)
 }
 
-// tellsCost reports whether a maker asks, who may know what replies cost.
-func (s *Server) tellsCost(c fiber.Ctx) bool {
-	_, _, err := s.session(c)
-	return err == nil
-}
-
 // withTurns is a conversation as its visitor sees it, or a maker.
-func (s *Server) withTurns(c record.Conversation, turns []record.Turn, maker bool) api.Conversation {
+func withTurns(d *door, c record.Conversation, turns []record.Turn, maker bool) api.Conversation {
 	b := shape.Conversation(c)
 	if c.Share != "" {
-		b.Shared = s.sharePath(c.Share)
+		b.Shared = d.sharePath(c.Share)
 	}
 	for _, t := range turns {
 		b.Turns = append(b.Turns, shape.Turn(t, maker))

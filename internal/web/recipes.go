@@ -5,13 +5,28 @@ import (
 
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/shape"
 )
 
-// recipes lists the recipes that come with Juvalogos, and the kinds of steps.
-func (s *Server) recipes(c fiber.Ctx) error {
+// recipes are the handlers of recipes and the kinds of their steps.
+type recipes struct {
+	*door
+	Desks *desk.Service
+}
+
+func (s *recipes) routes(api fiber.Router) {
+	api.Get("/recipes", s.allowed(account.Read, s.listRecipes))
+	api.Get("/recipes/:name", s.allowed(account.Read, s.recipe))
+	api.Post("/recipes/check", s.allowed(account.Read, s.checkRecipe))
+	api.Get("/desks/:slug/recipe", s.allowed(account.Read, s.deskRecipe))
+	api.Get("/schemas/recipe.json", s.recipeSchema)
+}
+
+// listRecipes lists the recipes that come with Juvalogos, and the kinds of steps.
+func (s *recipes) listRecipes(c fiber.Ctx) error {
 	var recipes []api.Recipe
 	for _, name := range steps.BuiltIn() {
 		b, err := builtIn(name)
@@ -35,7 +50,7 @@ func builtIn(name string) (api.Recipe, error) {
 	return shape.Recipe(r, string(src)), nil
 }
 
-func (s *Server) recipe(c fiber.Ctx) error {
+func (s *recipes) recipe(c fiber.Ctx) error {
 	b, err := builtIn(c.Params("name"))
 	if err != nil {
 		return err
@@ -45,7 +60,7 @@ func (s *Server) recipe(c fiber.Ctx) error {
 
 // deskRecipe is the recipe that a desk's draft names, or without one its
 // published file.
-func (s *Server) deskRecipe(c fiber.Ctx) error {
+func (s *recipes) deskRecipe(c fiber.Ctx) error {
 	slug := desk.DraftMark + c.Params("slug")
 	f, err := s.Desks.Face(c, slug)
 	if err != nil {
@@ -70,7 +85,7 @@ func (s *Server) deskRecipe(c fiber.Ctx) error {
 }
 
 // checkRecipe checks a recipe's text and draws it.
-func (s *Server) checkRecipe(c fiber.Ctx) error {
+func (s *recipes) checkRecipe(c fiber.Ctx) error {
 	name := c.Query("name")
 	if name == "" {
 		name = "recipe"
@@ -82,7 +97,7 @@ func (s *Server) checkRecipe(c fiber.Ctx) error {
 	return c.JSON(shape.Recipe(r, string(c.Body())))
 }
 
-func (s *Server) recipeSchema(c fiber.Ctx) error {
+func (s *recipes) recipeSchema(c fiber.Ctx) error {
 	c.Set("Content-Type", "application/schema+json")
 	return c.JSON(recipe.Schema(steps.Kinds()))
 }

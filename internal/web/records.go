@@ -7,19 +7,37 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/internal/account"
+	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 )
 
 // What makers do with the conversations at their desks.
 
-func (s *Server) deskConversations(c fiber.Ctx) error {
+// records are the handlers of conversations as makers see them.
+type records struct {
+	*door
+	Desks         *desk.Service
+	Conversations *conversation.Service
+}
+
+func (s *records) routes(api fiber.Router) {
+	api.Get("/desks/:slug/conversations", s.allowed(account.Read, s.deskConversations))
+	api.Get("/records/:id", s.allowed(account.Read, s.record))
+	api.Get("/records/:id/export", s.allowed(account.Read, s.exportRecord))
+	api.Delete("/records/:id", s.allowed(account.Publish, s.removeRecord))
+	api.Post("/records/:id/restore", s.allowed(account.Publish, s.restoreRecord))
+}
+
+func (s *records) deskConversations(c fiber.Ctx) error {
 	page, err := pageOf(c)
 	if err != nil {
 		return err
 	}
-	list, err := s.Desks.DeskConversations(c, c.Params("slug"), page)
+	list, err := s.Conversations.DeskConversations(c, c.Params("slug"), page)
 	if err != nil {
 		return err
 	}
@@ -27,50 +45,50 @@ func (s *Server) deskConversations(c fiber.Ctx) error {
 }
 
 // record answers with a conversation as makers see it.
-func (s *Server) record(c fiber.Ctx) error {
+func (s *records) record(c fiber.Ctx) error {
 	conversation, turns, summaries, err := s.deskConversation(c)
 	if err != nil {
 		return err
 	}
-	b := s.withTurns(conversation, turns, true)
+	b := withTurns(s.door, conversation, turns, true)
 	b.Summaries = shape.Each(summaries, shape.Summary)
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(b)
 }
 
-func (s *Server) deskConversation(c fiber.Ctx) (record.Conversation, []record.Turn, []record.Summary, error) {
+func (s *records) deskConversation(c fiber.Ctx) (record.Conversation, []record.Turn, []record.Summary, error) {
 	id, err := uuid.Parse(c.Params("id"))
 	if err != nil {
-		return record.Conversation{}, nil, nil, &desk.Problem{Code: desk.NoConversation, Sentence: "There is no such conversation."}
+		return record.Conversation{}, nil, nil, &fault.Problem{Code: fault.NoConversation, Sentence: "There is no such conversation."}
 	}
-	return s.Desks.DeskConversation(c, id)
+	return s.Conversations.DeskConversation(c, id)
 }
 
-func (s *Server) exportRecord(c fiber.Ctx) error {
+func (s *records) exportRecord(c fiber.Ctx) error {
 	conversation, turns, _, err := s.deskConversation(c)
 	if err != nil {
 		return err
 	}
-	return s.sendFile(c, conversation, turns)
+	return sendFile(c, s.door, s.Desks, conversation, turns)
 }
 
-func (s *Server) removeRecord(c fiber.Ctx) error {
+func (s *records) removeRecord(c fiber.Ctx) error {
 	conversation, _, _, err := s.deskConversation(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Desks.RemoveAny(c, conversation.ID, by(c)); err != nil {
+	if err := s.Conversations.RemoveAny(c, conversation.ID, by(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) restoreRecord(c fiber.Ctx) error {
+func (s *records) restoreRecord(c fiber.Ctx) error {
 	id, err := uuid.Parse(c.Params("id"))
 	if err == nil {
-		err = s.Desks.RestoreAny(c, id)
+		err = s.Conversations.RestoreAny(c, id)
 	} else {
-		err = &desk.Problem{Code: desk.NoConversation, Sentence: "There is no such conversation."}
+		err = &fault.Problem{Code: fault.NoConversation, Sentence: "There is no such conversation."}
 	}
 	if err != nil {
 		return err

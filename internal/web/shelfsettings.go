@@ -9,7 +9,7 @@ import (
 
 // How shelves are split, searched and embedded, for makers.
 
-func (s *Server) settingsOf(c fiber.Ctx) (b api.ShelfSettings, err error) {
+func (s *shelves) settingsOf(c fiber.Ctx) (b api.ShelfSettings, err error) {
 	f, err := s.Shelves.Shelf(c, c.Params("shelf"))
 	if err != nil {
 		return b, err
@@ -18,7 +18,7 @@ func (s *Server) settingsOf(c fiber.Ctx) (b api.ShelfSettings, err error) {
 	return shape.Settings(f.Title, settings), err
 }
 
-func (s *Server) shelfSettings(c fiber.Ctx) error {
+func (s *shelves) shelfSettings(c fiber.Ctx) error {
 	b, err := s.settingsOf(c)
 	if err != nil {
 		return err
@@ -28,7 +28,7 @@ func (s *Server) shelfSettings(c fiber.Ctx) error {
 }
 
 // changeShelf changes what the body names.
-func (s *Server) changeShelf(c fiber.Ctx) error {
+func (s *shelves) changeShelf(c fiber.Ctx) error {
 	b, err := s.settingsOf(c)
 	if err != nil {
 		return err
@@ -42,7 +42,7 @@ func (s *Server) changeShelf(c fiber.Ctx) error {
 	return s.shelfSettings(c)
 }
 
-func (s *Server) shelfEmbedding(c fiber.Ctx) error {
+func (s *shelves) shelfEmbedding(c fiber.Ctx) error {
 	e, err := s.Shelves.Embedding(c, c.Params("shelf"))
 	if err != nil {
 		return err
@@ -51,7 +51,7 @@ func (s *Server) shelfEmbedding(c fiber.Ctx) error {
 	return c.JSON(shape.Embedding(e))
 }
 
-func (s *Server) embedShelf(c fiber.Ctx) error {
+func (s *shelves) embedShelf(c fiber.Ctx) error {
 	if err := s.Shelves.EmbedNow(c, c.Params("shelf")); err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"strconv"
 	"time"
@@ -8,17 +9,44 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
-	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/inside"
 	"juvalogos/internal/otlp"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/sse"
 )
 
 // How replies were made, for makers.
 
-func (s *Server) traces(c fiber.Ctx) error {
+// insides are the handlers of how replies were made, what they cost and what
+// was said of them.
+type insides struct {
+	*door
+	Inside  *inside.Service
+	Replies *reply.Service
+	base    context.Context // of what outlives a request
+}
+
+func (s *insides) routes(api fiber.Router) {
+	read := func(path string, h fiber.Handler) { api.Get(path, s.allowed(account.Read, h)) }
+	read("/traces", s.traces)
+	read("/traces/:id", s.trace)
+	read("/traces/:id/events", s.traceEvents)
+	read("/settings/traces", s.traceKeeping)
+	read("/usage", s.usage)
+	read("/verdicts", s.verdicts)
+	read("/verdicts/causes", s.causes)
+	read("/desks/:slug/preferences", s.preferences)
+	api.Post("/traces/:id/runs", s.allowed(account.Publish, s.rerun))
+	api.Put("/verdicts/:turn/:attempt", s.allowed(account.Publish, s.find))
+	api.Put("/settings/traces", s.allowed(account.Manage, s.setTraceKeeping))
+}
+
+func (s *insides) traces(c fiber.Ctx) error {
 	page, err := pageOf(c)
 	if err != nil {
 		return err
@@ -41,7 +69,7 @@ func (s *Server) traces(c fiber.Ctx) error {
 			return invalid("conversation is the id of one.")
 		}
 	}
-	list, err := s.Desks.Traces(c, f)
+	list, err := s.Inside.Traces(c, f)
 	if err != nil {
 		return err
 	}
@@ -75,10 +103,10 @@ func timeAsked(c fiber.Ctx, name string) (*time.Time, error) {
 }
 
 // traceAsked reads which trace is asked for: its own id, or a turn's.
-func (s *Server) traceAsked(c fiber.Ctx) (uuid.UUID, int, error) {
+func (s *insides) traceAsked(c fiber.Ctx) (uuid.UUID, int, error) {
 	id, err := uuid.Parse(c.Params("id"))
 	if err != nil {
-		return id, 0, &desk.Problem{Code: desk.NoTrace, Sentence: desk.Sentence(desk.NoTrace)}
+		return id, 0, fault.Plain(fault.NoTrace)
 	}
 	attempt := 0
 	if text := c.Query("attempt"); text != "" {
@@ -89,12 +117,12 @@ func (s *Server) traceAsked(c fiber.Ctx) (uuid.UUID, int, error) {
 	return id, attempt, nil
 }
 
-func (s *Server) trace(c fiber.Ctx) error {
+func (s *insides) trace(c fiber.Ctx) error {
 	id, attempt, err := s.traceAsked(c)
 	if err != nil {
 		return err
 	}
-	in, err := s.Desks.Inside(c, id, attempt)
+	in, err := s.Inside.Inside(c, id, attempt)
 	if err != nil {
 		return err
 	}
@@ -108,7 +136,7 @@ func (s *Server) trace(c fiber.Ctx) error {
 
 // traceEvents follows a reply's inside while it is made: an event "inside" at
 // every change, and at the end the whole.
-func (s *Server) traceEvents(c fiber.Ctx) error {
+func (s *insides) traceEvents(c fiber.Ctx) error {
 	id, _, err := s.traceAsked(c)
 	if err != nil {
 		return err
@@ -116,8 +144,8 @@ func (s *Server) traceEvents(c fiber.Ctx) error {
 	c.Set("Content-Type", "text/event-stream; charset=utf-8")
 	c.Set("Cache-Control", "no-store")
 	c.Set("X-Accel-Buffering", "no")
-	r := s.Desks.Live(id)
-	f := &insideFormat{server: s, turn: id, steps: -1}
+	r := s.Replies.Live(id)
+	f := &insideFormat{room: s, turn: id, steps: -1}
 	if r == nil {
 		return c.Send(f.now(nil, "end"))
 	}
@@ -128,7 +156,7 @@ func (s *Server) traceEvents(c fiber.Ctx) error {
 
 // insideFormat writes a reply's inside as an event stream.
 type insideFormat struct {
-	server  *Server
+	room    *insides
 	turn    uuid.UUID
 	attempt int
 	steps   int // how often steps had changed at the last event
@@ -143,7 +171,7 @@ func (f *insideFormat) close() {
 }
 
 func (f *insideFormat) now(b []byte, name string) []byte {
-	in, err := f.server.Desks.Inside(f.server.base, f.turn, f.attempt)
+	in, err := f.room.Inside.Inside(f.room.base, f.turn, f.attempt)
 	if err != nil {
 		return sse.AppendComment(b, "gone")
 	}
@@ -154,14 +182,14 @@ func (f *insideFormat) now(b []byte, name string) []byte {
 	return sse.Append(b, name, "", text)
 }
 
-func (f *insideFormat) begin(b []byte, _ int) []byte                  { return f.now(b, "inside") }
-func (f *insideFormat) notice(b []byte, _ desk.Notice) []byte         { return b }
-func (f *insideFormat) idle(b []byte) []byte                          { return sse.AppendComment(b, "still here") }
-func (f *insideFormat) lane(b []byte, _ desk.LaneText, _ bool) []byte { return b }
-func (f *insideFormat) text(b, _ []byte, _ int) []byte                { return b }
+func (f *insideFormat) begin(b []byte, _ int) []byte                   { return f.now(b, "inside") }
+func (f *insideFormat) notice(b []byte, _ reply.Notice) []byte         { return b }
+func (f *insideFormat) idle(b []byte) []byte                           { return sse.AppendComment(b, "still here") }
+func (f *insideFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { return b }
+func (f *insideFormat) text(b, _ []byte, _ int) []byte                 { return b }
 
 // changed is called at every look; it writes when a step has changed.
-func (f *insideFormat) changed(b []byte, v desk.View) []byte {
+func (f *insideFormat) changed(b []byte, v reply.View) []byte {
 	if v.Steps == f.steps {
 		return b
 	}
@@ -169,12 +197,12 @@ func (f *insideFormat) changed(b []byte, v desk.View) []byte {
 	return f.now(b, "inside")
 }
 
-func (f *insideFormat) end(b []byte, _ desk.View) []byte {
+func (f *insideFormat) end(b []byte, _ reply.View) []byte {
 	f.close()
 	return f.now(b, "end")
 }
 
-func (s *Server) rerun(c fiber.Ctx) error {
+func (s *insides) rerun(c fiber.Ctx) error {
 	id, _, err := s.traceAsked(c)
 	if err != nil {
 		return err
@@ -183,27 +211,27 @@ func (s *Server) rerun(c fiber.Ctx) error {
 	if err := readJSON(c, &e); err != nil {
 		return err
 	}
-	in, err := s.Desks.Rerun(c, id, shape.EditsFrom(e), by(c))
+	in, err := s.Inside.Rerun(c, id, shape.EditsFrom(e), by(c))
 	if err != nil {
 		return err
 	}
 	return c.JSON(shape.Inside(in, true))
 }
 
-func (s *Server) traceKeeping(c fiber.Ctx) error {
-	k, err := s.Desks.TraceKeeping(c)
+func (s *insides) traceKeeping(c fiber.Ctx) error {
+	k, err := s.Inside.TraceKeeping(c)
 	if err != nil {
 		return err
 	}
 	return c.JSON(api.Keeping{Days: k.Days})
 }
 
-func (s *Server) setTraceKeeping(c fiber.Ctx) error {
+func (s *insides) setTraceKeeping(c fiber.Ctx) error {
 	var k api.Keeping
 	if err := readJSON(c, &k); err != nil {
 		return err
 	}
-	if err := s.Desks.SetTraceKeeping(c, desk.Keeping{Days: k.Days}, by(c)); err != nil {
+	if err := s.Inside.SetTraceKeeping(c, inside.Keeping{Days: k.Days}, by(c)); err != nil {
 		return err
 	}
 	return c.JSON(api.Keeping{Days: k.Days})

@@ -6,54 +6,32 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/inside"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
-	"juvalogos/internal/store"
 )
 
 // What models were asked for and what it cost, for makers.
 
-// mostUsageRows bounds an answer.
-const mostUsageRows = 10_000
-
 // usage adds up: ?by=day,desk,... from a day up to and with another.
-func (s *Server) usage(c fiber.Ctx) error {
-	now := time.Now().UTC()
-	today := now.Truncate(24 * time.Hour)
-	f := record.UsageFilter{
-		Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), Visitor: c.Query("visitor"),
-		From: today.AddDate(0, 0, -29), To: today.AddDate(0, 0, 1), Limit: mostUsageRows,
-	}
+func (s *insides) usage(c fiber.Ctx) error {
+	f := record.UsageFilter{Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), Visitor: c.Query("visitor")}
 	if text := c.Query("by"); text != "" {
 		f.By = strings.Split(text, ",")
 	}
-	for _, key := range f.By {
-		if !slices.Contains(store.UsageKeys(), key) {
-			return invalid("by is one or more of " + strings.Join(store.UsageKeys(), ", ") + ", with commas between.")
-		}
-	}
-	from, err := timeAsked(c, "from")
-	if err != nil {
+	var p inside.Period
+	var err error
+	if p.From, err = timeAsked(c, "from"); err != nil {
 		return err
 	}
-	to, err := timeAsked(c, "to")
-	if err != nil {
+	if p.To, err = timeAsked(c, "to"); err != nil {
 		return err
 	}
-	if from != nil {
-		f.From = *from
-	}
-	if to != nil {
-		if f.To = *to; to.Equal(to.Truncate(24 * time.Hour)) {
-			f.To = to.AddDate(0, 0, 1) // with that day
-		}
-	}
-	rows, err := s.Store.Traces.Usage(c, f)
+	f, rows, err := s.Inside.Usage(c, f, p)
 	if err != nil {
 		return err
 	}

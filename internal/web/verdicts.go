@@ -7,7 +7,9 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/internal/api"
-	"juvalogos/internal/desk"
+	"juvalogos/internal/conversation"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/inside"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 )
@@ -26,7 +28,7 @@ func yesNo(c fiber.Ctx, name string) (*bool, error) {
 	return nil, invalid(name + " is yes or no.")
 }
 
-func (s *Server) verdicts(c fiber.Ctx) error {
+func (s *insides) verdicts(c fiber.Ctx) error {
 	page, err := pageOf(c)
 	if err != nil {
 		return err
@@ -38,43 +40,40 @@ func (s *Server) verdicts(c fiber.Ctx) error {
 	if f.Done, err = yesNo(c, "done"); err != nil {
 		return err
 	}
-	list, err := s.Desks.Judgements(c, f)
+	list, err := s.Inside.Judgements(c, f)
 	if err != nil {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(api.VerdictList{Verdicts: shape.All(list, shape.Verdict), Reasons: desk.Reasons(), Causes: desk.Causes()})
+	return c.JSON(api.VerdictList{Verdicts: shape.All(list, shape.Verdict), Reasons: conversation.Reasons(), Causes: inside.Causes()})
 }
 
-func (s *Server) find(c fiber.Ctx) error {
+func (s *insides) find(c fiber.Ctx) error {
 	turn, err := uuid.Parse(c.Params("turn"))
 	attempt, err2 := strconv.Atoi(c.Params("attempt"))
 	if err != nil || err2 != nil {
-		return &desk.Problem{Code: desk.NoTurn, Sentence: "There is no such reply."}
+		return &fault.Problem{Code: fault.NoTurn, Sentence: "There is no such reply."}
 	}
 	var b api.NewFinding
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Desks.Find(c, turn, attempt, record.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
+	if err := s.Inside.Find(c, turn, attempt, record.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
 }
 
-func (s *Server) causes(c fiber.Ctx) error {
-	counts, err := s.Desks.CauseCounts(c, c.Query("desk"))
+func (s *insides) causes(c fiber.Ctx) error {
+	counts, err := s.Inside.CauseCounts(c, c.Query("desk"))
 	if err != nil {
 		return err
 	}
 	return c.JSON(api.CauseList{Causes: shape.All(counts, shape.Cause)})
 }
 
-func (s *Server) preferences(c fiber.Ctx) error {
-	if _, err := s.Desks.Desk(c, c.Params("slug")); err != nil {
-		return err
-	}
-	list, err := s.Store.Verdicts.Preferences(c, c.Params("slug"))
+func (s *insides) preferences(c fiber.Ctx) error {
+	list, err := s.Inside.Preferences(c, c.Params("slug"))
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,6 @@
 // Package web serves Juvalogos over HTTP: the visitor's page, our own API and
 // the chat-completions protocol. It finds out who is asking and translates; it
-// decides nothing that package desk could decide.
+// decides nothing: the use cases do.
 package web
 
 import (
@@ -15,18 +15,33 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/account"
+	"juvalogos/internal/connection"
+	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/inside"
+	"juvalogos/internal/models"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store"
 )
+
+// Rooms are the use cases that a Server gives access to.
+type Rooms struct {
+	Accounts      *account.Service
+	Connections   *connection.Service
+	Conversations *conversation.Service
+	Desks         *desk.Service
+	Inside        *inside.Service
+	Replies       *reply.Service
+	Shelves       *shelf.Library
+}
 
 // Options are what a Server is made of.
 type Options struct {
-	Desks *desk.Service
-	// Shelves are what desks answer from.
-	Shelves *shelf.Library
-	Store   *store.Store
-	Log     *slog.Logger
+	Rooms
+	// Ping reports whether the database answers.
+	Ping func(context.Context) error
+	Log  *slog.Logger
 	// Console is the built console: index.html and assets.
 	Console fs.FS
 	// BasePath is where the service is mounted on a site: "" or "/path".
@@ -35,15 +50,11 @@ type Options struct {
 	Version string
 }
 
-// Server answers HTTP.
+// Server answers HTTP. Its handlers stand in small types, a room each, in the
+// files that are named for them; all have the door, which knows who asks.
 type Server struct {
-	Options
-	app    *fiber.App
-	pages  *pages
-	tokens tokenCache
-	base   context.Context // of what outlives a request
-
-	patience patience
+	*door
+	app *fiber.App
 }
 
 const (
@@ -59,9 +70,9 @@ func New(o Options) (*Server, error) {
 	if o.BasePath != "" && !strings.HasPrefix(o.BasePath, "/") {
 		return nil, fmt.Errorf("the base path must begin with a slash, like /%s", o.BasePath)
 	}
-	s := &Server{Options: o, base: context.Background()}
-	var err error
-	if s.pages, err = loadPages(o.Console, o.BasePath); err != nil {
+	s := &Server{door: &door{Accounts: o.Accounts, Log: o.Log, BasePath: o.BasePath}}
+	pages, err := loadPages(o.Console, o.BasePath)
+	if err != nil {
 		return nil, err
 	}
 	s.app = fiber.New(fiber.Config{
@@ -82,120 +93,37 @@ func New(o Options) (*Server, error) {
 		ErrorHandler:      s.problem,
 	})
 	s.app.Server().HeaderReceived = byHeader
-	s.routes(s.app.Group(o.BasePath))
+	s.routes(o, pages)
 	return s, nil
 }
 
-func (s *Server) routes(root fiber.Router) {
+func (s *Server) routes(o Options, pages *pages) {
+	root := s.app.Group(o.BasePath)
 	root.Use(s.guard)
-	root.Get("/healthz", s.health)
-	root.Get("/readyz", s.ready)
-	root.Get("/", s.front)
-	root.Get("/at/:slug", s.page)
-	root.Get("/at/:slug/:conversation", s.page)
-	root.Get("/shared/:share", s.sharedPage)
-	root.Get("/console", s.consolePage)
-	root.Get("/console/*", s.consolePage)
-	root.Get("/assets/*", s.asset)
-
 	api := root.Group("/api")
-	api.Get("/openapi.yaml", s.description)
-	api.Get("/schemas/desk.json", s.deskSchema)
-	api.Get("/schemas/connections.json", s.connectionsSchema)
-	s.visitorRoutes(api)
-	s.accountRoutes(api)
-	s.makerRoutes(api)
-	s.shelfRoutes(api)
-
-	root.Get("/v1/models", s.completionModels)
-	root.Post("/v1/chat/completions", s.completions)
+	d := s.door
+	(&documents{d, o.Desks, o.Conversations, pages}).routes(root)
+	(&about{d, o.Desks, modelsOf(o), o.Replies, o.Ping, o.Version}).routes(root, api)
+	(&asking{d, o.Replies, o.Conversations}).routes(api)
+	(&keeping{d, o.Desks, o.Conversations}).routes(api)
+	(&accounts{d}).routes(api)
+	(&desks{d, o.Desks}).routes(api)
+	(&records{d, o.Desks, o.Conversations}).routes(api)
+	(&connections{d, o.Connections}).routes(api)
+	(&recipes{d, o.Desks}).routes(api)
+	(&insides{d, o.Inside, o.Replies, context.Background()}).routes(api)
+	(&shelves{d, o.Desks, o.Shelves}).routes(api)
+	(&attachments{d, o.Desks, o.Shelves}).routes(api)
+	(&completions{d, o.Desks, o.Replies}).routes(root)
 }
 
-func (s *Server) visitorRoutes(api fiber.Router) {
-	api.Get("/at/:slug", s.face)
-	api.Get("/at/:slug/conversations", s.conversations)
-	api.Post("/at/:slug/questions", s.ask)
-	api.Get("/conversations/:id", s.conversation)
-	api.Patch("/conversations/:id", s.rename)
-	api.Delete("/conversations/:id", s.remove)
-	api.Post("/conversations/:id/restore", s.restore)
-	api.Get("/conversations/:id/export", s.export)
-	api.Post("/conversations/:id/share", s.share)
-	api.Delete("/conversations/:id/share", s.unshare)
-	api.Get("/shared/:share", s.shared)
-	api.Get("/turns/:id", s.turn)
-	api.Delete("/turns/:id", s.takeBack)
-	api.Post("/turns/:id/show", s.show)
-	api.Get("/turns/:id/events", s.events)
-	api.Post("/turns/:id/stop", s.stop)
-	api.Get("/turns/:id/attempts", s.attempts)
-	api.Post("/turns/:id/attempts", s.again)
-	api.Post("/turns/:id/choose", s.choose)
-	api.Post("/turns/:id/verdict", s.judge)
-	api.Post("/turns/:id/preference", s.prefer)
-}
-
-func (s *Server) accountRoutes(api fiber.Router) {
-	api.Post("/account", s.addAccount)
-	api.Post("/account/password", s.setPassword)
-	api.Get("/session", s.whoAmI)
-	api.Post("/session", s.signIn)
-	api.Delete("/session", s.signOut)
-	api.Get("/sessions", s.sessions)
-	api.Delete("/sessions/:id", s.endSession)
-	api.Post("/login", s.login)
-	api.Get("/tokens", s.allowed(scopeManage, s.listTokens))
-	api.Post("/tokens", s.allowed(scopeManage, s.addToken))
-	api.Delete("/tokens/:name", s.allowed(scopeManage, s.removeToken))
-	api.Post("/tokens/:name/restore", s.allowed(scopeManage, s.restoreToken))
-}
-
-func (s *Server) makerRoutes(api fiber.Router) {
-	read := func(path string, h fiber.Handler) { api.Get(path, s.allowed(scopeRead, h)) }
-	read("/desks", s.listDesks)
-	read("/desks/:slug", s.showDesk)
-	read("/desks/:slug/draft", s.draft)
-	read("/desks/:slug/revisions/:number", s.revision)
-	read("/desks/:slug/export", s.exportDesk)
-	read("/desks/:slug/conversations", s.deskConversations)
-	read("/records/:id", s.record)
-	read("/records/:id/export", s.exportRecord)
-	read("/models", s.listModels)
-	read("/connections", s.listConnections)
-	read("/milestones", s.milestones)
-	read("/folder", s.folder)
-
-	read("/desks/:slug/preferences", s.preferences)
-	read("/desks/:slug/recipe", s.deskRecipe)
-	read("/traces", s.traces)
-	read("/traces/:id", s.trace)
-	read("/traces/:id/events", s.traceEvents)
-	read("/settings/traces", s.traceKeeping)
-	read("/usage", s.usage)
-	read("/verdicts", s.verdicts)
-	read("/verdicts/causes", s.causes)
-	read("/recipes", s.recipes)
-	read("/recipes/:name", s.recipe)
-	api.Get("/schemas/recipe.json", s.recipeSchema)
-	api.Post("/recipes/check", s.allowed(scopeRead, s.checkRecipe))
-	api.Post("/traces/:id/runs", s.allowed(scopePublish, s.rerun))
-	api.Put("/verdicts/:turn/:attempt", s.allowed(scopePublish, s.find))
-	api.Put("/settings/traces", s.allowed(scopeManage, s.setTraceKeeping))
-	api.Post("/desks/check", s.allowed(scopeRead, s.check))
-	api.Post("/models/probe", s.allowed(scopeRead, s.probe))
-	api.Post("/desks", s.allowed(scopePublish, s.publish))
-	api.Post("/desks/import", s.allowed(scopePublish, s.importDesk))
-	api.Put("/desks/:slug/draft", s.allowed(scopePublish, s.saveDraft))
-	api.Delete("/desks/:slug/draft", s.allowed(scopePublish, s.dropDraft))
-	api.Post("/desks/:slug/return", s.allowed(scopePublish, s.returnTo))
-	api.Post("/desks/:slug/withdraw", s.allowed(scopePublish, s.withdraw))
-	api.Post("/desks/:slug/duplicate", s.allowed(scopePublish, s.duplicate))
-	api.Delete("/records/:id", s.allowed(scopePublish, s.removeRecord))
-	api.Post("/records/:id/restore", s.allowed(scopePublish, s.restoreRecord))
-	api.Put("/connections/:name", s.allowed(scopeManage, s.keepConnection))
-	api.Delete("/connections/:name", s.allowed(scopeManage, s.removeConnection))
-	api.Post("/connections/:name/restore", s.allowed(scopeManage, s.restoreConnection))
-	api.Post("/connections/look", s.allowed(scopeManage, s.look))
+// modelsOf are the models that the connections lead to; nil without any, as
+// where only the routes are looked at.
+func modelsOf(o Options) *models.Registry {
+	if o.Connections == nil {
+		return nil
+	}
+	return o.Connections.Models
 }
 
 // Serve answers on l until Shutdown.

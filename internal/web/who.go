@@ -3,17 +3,27 @@ package web
 import (
 	"crypto/rand"
 	"crypto/sha256"
-	"encoding/hex"
-	"errors"
+	"log/slog"
+	"net/url"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	"github.com/google/uuid"
 
+	"juvalogos/internal/account"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
 )
+
+// door knows who comes in: every room of handlers has it.
+type door struct {
+	Accounts *account.Service
+	Log      *slog.Logger
+	BasePath string
+}
 
 // A visitor is known by a random cookie, a maker by the cookie of a session, a
 // program by its token. All are kept only as hashes.
@@ -21,25 +31,14 @@ const (
 	visitorCookie = "juvalogos_visitor"
 	visitorLife   = 400 * 24 * time.Hour // the longest that browsers keep one
 	sessionCookie = "juvalogos_session"
-	sessionLife   = 30 * 24 * time.Hour
 )
-
-// Scopes are what a token may be good for. A signed-in maker has all.
-const (
-	scopeAsk     = "ask"     // ask at desks
-	scopeRead    = "read"    // see desks, models and conversations
-	scopePublish = "publish" // change desks and remove conversations
-	scopeManage  = "manage"  // tokens and connections
-)
-
-var allScopes = []string{scopeAsk, scopeRead, scopePublish, scopeManage}
 
 // visitor finds out who asks, and gives a newcomer a cookie.
-func (s *Server) visitor(c fiber.Ctx) (record.Visitor, error) {
+func (s *door) visitor(c fiber.Ctx) (record.Visitor, error) {
 	if bearer(c) != "" {
 		t, err := s.token(c)
-		if err == nil && !slices.Contains(t.Scopes, scopeAsk) {
-			err = missing(scopeAsk)
+		if err == nil && !slices.Contains(t.Scopes, account.Ask) {
+			err = missing(account.Ask)
 		}
 		return sha256.Sum256([]byte("token:" + t.Name)), err
 	}
@@ -53,7 +52,7 @@ func (s *Server) visitor(c fiber.Ctx) (record.Visitor, error) {
 
 // setCookie gives the browser a secret that no script can read; a life of 0
 // takes it away.
-func (s *Server) setCookie(c fiber.Ctx, name, secret string, life time.Duration) {
+func (s *door) setCookie(c fiber.Ctx, name, secret string, life time.Duration) {
 	age := int(life.Seconds())
 	if age == 0 {
 		age = -1
@@ -83,7 +82,7 @@ type maker struct {
 type makerKey struct{}
 
 // allowed lets only makers pass that have a scope.
-func (s *Server) allowed(scope string, h fiber.Handler) fiber.Handler {
+func (s *door) allowed(scope string, h fiber.Handler) fiber.Handler {
 	return func(c fiber.Ctx) error {
 		m, err := s.maker(c)
 		if err != nil {
@@ -101,14 +100,12 @@ func (s *Server) allowed(scope string, h fiber.Handler) fiber.Handler {
 func by(c fiber.Ctx) string { return c.Locals(makerKey{}).(maker).name }
 
 func missing(scope string) error {
-	return fiber.NewError(fiber.StatusForbidden, "This token is not good for this: it lacks the scope "+scope+". Make one that has it.")
+	return fault.Say(fault.Forbidden, "This token is not good for this: it lacks the scope %s. Make one that has it.", scope)
 }
-
-var errNoToken = fiber.NewError(fiber.StatusUnauthorized, "This needs a token: send it as \"Authorization: Bearer TOKEN\". The first one is in client.yaml in the service's data folder. In a browser, sign in at /console.")
 
 // maker finds out who acts. A change asked for by a session needs the token
 // that only our own page can read.
-func (s *Server) maker(c fiber.Ctx) (maker, error) {
+func (s *door) maker(c fiber.Ctx) (maker, error) {
 	if bearer(c) != "" {
 		t, err := s.token(c)
 		return maker{name: t.Name, scopes: t.Scopes}, err
@@ -117,81 +114,74 @@ func (s *Server) maker(c fiber.Ctx) (maker, error) {
 	if err != nil {
 		return maker{}, err
 	}
-	if c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead && c.Get("X-CSRF-Token") != csrfToken(secret) {
-		return maker{}, fiber.NewError(fiber.StatusForbidden, "This page is out of date. Load it again.")
+	if c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead && c.Get("X-CSRF-Token") != account.CSRF(secret) {
+		return maker{}, fault.Say(fault.Forbidden, "This page is out of date. Load it again.")
 	}
-	return maker{name: session.Name, scopes: allScopes, session: &session}, nil
+	return maker{name: session.Name, scopes: account.AllScopes(), session: &session}, nil
 }
 
 // session finds the session that a browser shows.
-func (s *Server) session(c fiber.Ctx) (record.Session, string, error) {
+func (s *door) session(c fiber.Ctx) (record.Session, string, error) {
 	secret := c.Cookies(sessionCookie)
-	if secret == "" {
-		return record.Session{}, "", errNoToken
-	}
-	found, err := s.Store.Accounts.SessionBySecret(c, secret, time.Now())
-	if errors.Is(err, record.ErrNotFound) {
-		return found, "", fiber.NewError(fiber.StatusUnauthorized, "You are signed out. Sign in again.")
-	}
+	found, err := s.Accounts.Session(c, secret)
 	return found, secret, err
 }
 
-// csrfToken belongs to a session's secret, which cannot be worked out from it.
-func csrfToken(secret string) string {
-	sum := sha256.Sum256([]byte("csrf:" + secret))
-	return hex.EncodeToString(sum[:16])
-}
+func (s *door) token(c fiber.Ctx) (record.Token, error) { return s.Accounts.Token(c, bearer(c)) }
 
-func (s *Server) token(c fiber.Ctx) (record.Token, error) {
-	secret := bearer(c)
-	if secret == "" {
-		return record.Token{}, errNoToken
+// signedInMaker is for what belongs to an account, which a token has not.
+func (s *door) signedInMaker(c fiber.Ctx) (maker, error) {
+	m, err := s.maker(c)
+	if err == nil && m.session == nil {
+		err = fault.Say(fault.Forbidden, "This belongs to an account; sign in with name and password.")
 	}
-	if t, ok := s.tokens.get(secret); ok {
-		return t, nil
+	return m, err
+}
+
+// mayPreview lets only makers see drafts.
+func (s *door) mayPreview(c fiber.Ctx) error {
+	if _, err := s.maker(c); err != nil {
+		// A change by a preview is a visitor's: it needs no CSRF token.
+		if _, _, err := s.session(c); err != nil {
+			return fault.Plain(fault.NoDesk)
+		}
 	}
-	t, err := s.Store.Accounts.TokenBySecret(c, secret, time.Now())
-	if errors.Is(err, record.ErrNotFound) {
-		return record.Token{}, fiber.NewError(fiber.StatusUnauthorized, "This token is not known here. It may have been removed, or have expired.")
+	return nil
+}
+
+// slugAsked is the desk that is asked for; a draft only if a maker asks.
+func (s *door) slugAsked(c fiber.Ctx) (string, error) {
+	slug, err := url.PathUnescape(c.Params("slug"))
+	if err == nil && strings.HasPrefix(slug, desk.DraftMark) {
+		err = s.mayPreview(c)
 	}
-	if err == nil {
-		s.tokens.put(secret, t)
+	return slug, err
+}
+
+// tellsCost reports whether a maker asks, who may know what replies cost.
+func (s *door) tellsCost(c fiber.Ctx) bool {
+	_, _, err := s.session(c)
+	return err == nil
+}
+
+// turnAsked is the turn of the address, with whoever asks.
+func (s *door) turnAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
+	return s.idAsked(c, fault.NoTurn)
+}
+
+// conversationAsked is the conversation of the address, with whoever asks.
+func (s *door) conversationAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
+	return s.idAsked(c, fault.NoConversation)
+}
+
+func (s *door) idAsked(c fiber.Ctx, missing fault.Code) (record.Visitor, uuid.UUID, error) {
+	who, err := s.visitor(c)
+	if err != nil {
+		return who, uuid.Nil, err
 	}
-	return t, err
-}
-
-// tokenCache spares a look-up per request. A removed token is forgotten at
-// once here, and within tokenCacheFor by other instances.
-type tokenCache struct {
-	mu    sync.Mutex
-	known map[[32]byte]cachedToken
-}
-
-type cachedToken struct {
-	token record.Token
-	until time.Time
-}
-
-const tokenCacheFor = 2 * time.Second
-
-func (t *tokenCache) get(secret string) (record.Token, bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	e, ok := t.known[sha256.Sum256([]byte(secret))]
-	return e.token, ok && time.Now().Before(e.until)
-}
-
-func (t *tokenCache) put(secret string, token record.Token) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if t.known == nil || len(t.known) > 1000 {
-		t.known = map[[32]byte]cachedToken{}
+	id, err := uuid.Parse(c.Params("id"))
+	if err != nil {
+		err = fault.Plain(missing)
 	}
-	t.known[sha256.Sum256([]byte(secret))] = cachedToken{token, time.Now().Add(tokenCacheFor)}
-}
-
-func (t *tokenCache) clear() {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	t.known = nil
+	return who, id, err
 }

@@ -1,0 +1,151 @@
+// Package fault holds the errors of the use cases: a sentence that may be shown
+// to whoever asked, a code for programs, and what stands behind it for the log.
+//
+//	return fault.New(fault.NoRecords, err)         // the sentence of the code; err goes to the log
+//	return fault.Say(fault.Taken, "There is a desk %q already.", slug)
+//
+// internal/web makes answers of them and decides nothing else.
+package fault
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+
+	"juvalogos/internal/models"
+	"juvalogos/internal/record"
+)
+
+// Code names a problem for programs.
+type Code string
+
+// The codes. Those of models that failed are their models.Kind.
+const (
+	NoDesk         Code = "no-such-desk"
+	NoConversation Code = "no-such-conversation"
+	NoTurn         Code = "no-such-turn"
+	NotShared      Code = "not-shared"
+	Empty          Code = "empty-question"
+	QuestionLong   Code = "question-too-long"
+	StillWriting   Code = "still-writing"
+	NotSetUp       Code = "not-set-up"
+	NoRecords      Code = "records-unavailable"
+	Closing        Code = "closing"
+	Interruption   Code = "interrupted"
+	Invalid        Code = "invalid"
+	NotOffered     Code = "not-offered"
+	Taken          Code = "exists-already"
+	NoConnection   Code = "no-such-connection"
+	NoTrace        Code = "no-such-trace"
+	TooMuch        Code = "too-much"
+	TooLate        Code = "too-late"
+	StepFailed     Code = "step-failed"
+	WrongPassword  Code = "wrong-password"
+	TokenNeeded    Code = "token-needed"
+	Forbidden      Code = "forbidden"
+	NotHere        Code = "no-such-address"
+	TooManyTries   Code = "too-many-tries"
+	Unexpected     Code = "unexpected"
+)
+
+// Problem is an error with a sentence for the visitor. What stands behind it
+// goes to the log under ID, never to the visitor.
+type Problem struct {
+	Code     Code
+	Sentence string
+	ID       string
+	Cause    error
+}
+
+func (p *Problem) Error() string {
+	if p.Cause != nil {
+		return fmt.Sprintf("%s (%s): %v", p.Code, p.ID, p.Cause)
+	}
+	return fmt.Sprintf("%s: %s", p.Code, p.Sentence)
+}
+
+func (p *Problem) Unwrap() error { return p.Cause }
+
+// sentences are what visitors read, by code. Each says what happened and what
+// to do.
+var sentences = map[Code]string{
+	NoDesk:                    "There is no desk at this address. Check the link, or ask the person who gave it to you.",
+	NoConversation:            "This conversation is not here. It may belong to another browser, or have been removed. You can start a new one.",
+	NoTurn:                    "This question is not here. It may belong to another browser.",
+	NotShared:                 "This conversation is not shared, or not any more. Ask the person who sent you the link.",
+	Empty:                     "Please write a question first.",
+	StillWriting:              "The last reply is still being written. Wait for it, or stop it first.",
+	NotSetUp:                  "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	NoRecords:                 "The service cannot take questions at the moment, because it could not put them on record. Please try again in a moment.",
+	Closing:                   "The service is about to restart. Please ask again in a minute.",
+	Interruption:              "The service stopped while this reply was being written. You can have it made again.",
+	NoTrace:                   "There is no trace of this. It may have been removed with its conversation.",
+	TooMuch:                   "This took more work than the desk may spend on one question. Try a simpler one.",
+	TooLate:                   "This took too long, so it was stopped. Try a simpler question, or have the reply made again.",
+	StepFailed:                "Something went wrong while this reply was being made. You can have it made again.",
+	Unexpected:                "Something went wrong on our side. Please try again.",
+	Code(models.KeyMissing):   "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	Code(models.KeyRefused):   "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	Code(models.UnknownModel): "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	Code(models.Refused):      "The model would not take this question. Try putting it another way.",
+	Code(models.Unreachable):  "The model cannot be reached at the moment. Your question is kept; try again in a little while.",
+	Code(models.Busy):         "The model has too many questions at the moment. Your question is kept; try again in a minute.",
+	Code(models.Waking):       "The model is still waking up. Your question is kept; try again in a minute or two.",
+	Code(models.ServerFailed): "The model is having trouble at the moment. Your question is kept; try again in a little while.",
+	Code(models.TooLong):      "This was more than the model can take in at once. Try a shorter question, or start a new conversation.",
+	Code(models.CutOff):       "The reply broke off: the connection to the model was lost. You can have it made again.",
+	Code(models.Garbled):      "The model answered in a way that cannot be read. You can have the reply made again.",
+	Code(models.Silent):       "The model has not said anything for a long while, so we stopped waiting. You can have the reply made again.",
+}
+
+// Sentence returns what visitors read for a code.
+func Sentence(code Code) string {
+	if s, ok := sentences[code]; ok {
+		return s
+	}
+	return sentences[Unexpected]
+}
+
+// New is a problem with something behind it that is for the log, which knows it
+// by an id of its own.
+func New(code Code, cause error) *Problem {
+	return &Problem{Code: code, Sentence: Sentence(code), ID: NewID(), Cause: cause}
+}
+
+// Plain is a problem of which its code says everything.
+func Plain(code Code) *Problem { return &Problem{Code: code, Sentence: Sentence(code)} }
+
+// Say is a problem with a sentence of its own.
+func Say(code Code, format string, args ...any) *Problem {
+	return &Problem{Code: code, Sentence: fmt.Sprintf(format, args...)}
+}
+
+// Logged writes what is behind a problem to the log, under its id, and returns
+// the error as it is.
+func Logged(log *slog.Logger, doing string, err error) error {
+	var p *Problem
+	if errors.As(err, &p) && p.Cause != nil {
+		log.Error("problem", "doing", doing, "code", p.Code, "id", p.ID, "error", p.Cause)
+	}
+	return err
+}
+
+// NotFound is a problem of a code where an error is record.ErrNotFound, else
+// that the records are away, which is logged; nil stays nil.
+func NotFound(log *slog.Logger, code Code, err error) error {
+	if err == nil {
+		return nil
+	}
+	if errors.Is(err, record.ErrNotFound) {
+		return Plain(code)
+	}
+	return Logged(log, "look up", New(NoRecords, err))
+}
+
+// NewID makes a short id that can be read out on the telephone.
+func NewID() string {
+	text := strings.ToLower(rand.Text())
+	return text[:4] + "-" + text[4:8]
+}

@@ -1,0 +1,110 @@
+package reply
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+)
+
+// asker is a model as steps see it: it waits in the connection's line, is asked
+// again where that may help, and tells what it used. It is a steps.Model.
+type asker struct {
+	service *Service
+	entry   *models.Entry
+	counter prompt.Counter
+	tell    func(Notice) // of what is waited for; nil: nobody listens
+}
+
+// finder finds models for the steps of one reply; it is a steps.Models.
+type finder struct {
+	service *Service
+	desk    *desk.Desk
+	tell    func(Notice)
+}
+
+func (f finder) Find(name string) (steps.Model, error) {
+	if name == f.desk.Settings.Model {
+		return asker{f.service, &f.desk.Entry, f.desk.Counter, f.tell}, nil
+	}
+	entry, err := f.service.Models.Find(name)
+	if err != nil {
+		return nil, err
+	}
+	counter, err := entry.Counter()
+	return asker{f.service, &entry, counter, f.tell}, err
+}
+
+func (a asker) Name() string            { return a.entry.Path() }
+func (a asker) Context() int            { return a.entry.Context }
+func (a asker) Counter() prompt.Counter { return a.counter }
+
+func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe.ModelCall, error) {
+	now := a.service.Now
+	began := now()
+	call := &recipe.ModelCall{Model: a.Name(), Settings: q.Sampling, Messages: q.Messages, At: began}
+	inLine := false
+	leave, err := a.entry.Enter(ctx, func(w models.Wait) {
+		inLine = true
+		a.news(Notice{Kind: "in-line", Place: w.Place, Seconds: w.About.Seconds()})
+	})
+	if err != nil {
+		call.Took, call.Error = now().Sub(began), err.Error()
+		return call, err
+	}
+	defer leave()
+	if inLine {
+		call.Waited = now().Sub(began)
+		a.news(Notice{Kind: "writing"})
+	}
+	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
+	var said strings.Builder
+	result, err := a.service.Retry.Do(ctx, func(started *bool) (models.Result, error) {
+		return a.entry.Generate(ctx, request, func(piece []byte) {
+			*started = true
+			if said.Len() == 0 {
+				call.First = now().Sub(began)
+				said.Grow(1 << 10) // most replies are longer
+			}
+			said.Write(piece)
+			text(piece)
+		})
+	}, func(failure *models.Error, wait time.Duration) {
+		call.Retries++
+		a.service.Log.Warn("asking the model again", "model", a.Name(), "wait", wait, "error", failure)
+		if failure.Kind == models.Waking {
+			a.news(Notice{Kind: "waking"})
+			return
+		}
+		a.news(Notice{Kind: "retrying", Seconds: wait.Seconds()})
+	})
+	call.Took, call.Answer = now().Sub(began), said.String()
+	call.Finish, call.PromptTokens, call.ReplyTokens = result.Finish, result.PromptTokens, result.ReplyTokens
+	if err != nil {
+		call.Error = err.Error()
+	}
+	if call.PromptTokens == 0 && (err == nil || said.Len() > 0) {
+		call.Counted = true
+		call.PromptTokens = prompt.PerPrompt
+		for _, m := range q.Messages {
+			call.PromptTokens += a.counter.Count(m.Text) + prompt.PerMessage
+		}
+	}
+	if call.ReplyTokens == 0 && said.Len() > 0 {
+		call.Counted = true
+		call.ReplyTokens = a.counter.Count(call.Answer)
+	}
+	call.Cost = a.entry.Price.Of(call.PromptTokens, call.ReplyTokens)
+	return call, err
+}
+
+func (a asker) news(n Notice) {
+	if a.tell != nil {
+		a.tell(n)
+	}
+}

@@ -1,0 +1,185 @@
+package reply
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/core/memory"
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/models"
+	"juvalogos/internal/record"
+)
+
+var (
+	errStopped     = errors.New("stopped by the visitor")
+	errNotRecorded = errors.New("the question could not be put on record")
+)
+
+// Asked is what a reply is made of.
+type Asked struct {
+	Question prompt.Piece
+	takes    recipe.Values // what else the visitor gave
+	past     record.Past
+	given    *Given
+}
+
+// begin makes the reply in the background. reserve has made room for it.
+func (s *Service) begin(r *Reply, d *desk.Desk, q Asked) {
+	ctx, cancel := context.WithCancelCause(s.makeCtx)
+	s.mu.Lock()
+	r.cancel = cancel
+	s.mu.Unlock()
+	r.expect(d)
+	go func() {
+		defer cancel(nil)
+		end := s.make(ctx, r, d, &q)
+		r.finish(end)
+		s.scribe.ended()
+		if q.given == nil && (end.State == record.Done || end.State == record.Stopped) && steps.Remembers(d.Recipe) {
+			s.foldIfDue(d, r, q.Question, q.past, end.memoryTokens)
+		}
+	}()
+}
+
+// toIndex notes a turn that is to be made findable.
+func (s *Service) toIndex(turn uuid.UUID) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.fresh = append(s.fresh, turn)
+}
+
+// Finished returns the turns whose replies have ended since it was last called.
+func (s *Service) Finished() []uuid.UUID {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	turns := s.fresh
+	s.fresh = nil
+	return turns
+}
+
+// keep has the scribe keep a reply whose turn is on record.
+func (s *Service) keep(r *Reply) {
+	s.scribe.follow(r, func() { s.release(r); s.toIndex(r.Turn) })
+	s.scribe.ended() // it may have by now
+}
+
+// run runs the desk's recipe and fills the reply. Its frame lies below all that
+// happens meanwhile, so it is kept small.
+func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Asked) (recipe.Result, error) {
+	r.record.Changed = r.stepChanged
+	return recipe.Run(ctx, d.Recipe, q.All(), d.RecipeSettings, recipe.Options{
+		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
+		Reply: func(lane int, text []byte) { r.write(lane, text, s.Now) },
+		Kept:  keeper{&s.kept, s.Now}, Salt: saltOf(d),
+	})
+}
+
+// All is what the visitor gave, the question with it.
+func (q *Asked) All() recipe.Values {
+	takes := recipe.Values{"question": q.Question.Text}
+	for name, v := range q.takes {
+		if name != "question" {
+			takes[name] = v
+		}
+	}
+	return takes
+}
+
+// make makes the reply.
+func (s *Service) make(ctx context.Context, r *Reply, d *desk.Desk, q *Asked) End {
+	result, err := s.run(ctx, r, d, q)
+	return s.ended(ctx, r, d, q, result, err)
+}
+
+// turn is what the steps may know and use.
+func (s *Service) turn(d *desk.Desk, q Asked, r *Reply) *steps.Turn {
+	t := &steps.Turn{
+		Brief: briefWith(d, q.given), Model: d.Settings.Model, Sampling: samplingOf(d, q.given), Memory: memoryOf(d),
+		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
+		Models: finder{s, d, r.tell}, Programs: s.Programs, Web: s.Web,
+	}
+	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments) {
+		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, r}
+	}
+	if g := q.given; g != nil {
+		// What a program brings along it wants remembered: only the model's
+		// context bounds it.
+		t.Memory = memory.Limits{Turns: len(g.Past), Tokens: d.Entry.Context}
+		for _, e := range g.Past {
+			t.Past = append(t.Past, prompt.Exchange{
+				Question: prompt.Measure(d.Counter, e.Question.Text), Reply: prompt.Measure(d.Counter, e.Reply.Text),
+			})
+		}
+		return t
+	}
+	t.Summary = summaryOf(d, q.past)
+	for _, p := range uncovered(d, q.past) {
+		t.Past = append(t.Past, exchangeOf(d, p))
+	}
+	return t
+}
+
+func pause(ctx context.Context, span time.Duration) error {
+	sleep(ctx, span)
+	return ctx.Err()
+}
+
+// ended works out what has become of a reply.
+func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Asked, result recipe.Result, err error) End {
+	used := r.record.Usage()
+	end := End{State: record.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost, usage: record.Usage(used)}
+	spans := r.record.Spans()
+	for _, span := range spans {
+		for _, c := range span.Calls {
+			end.Finish = c.Finish // the last one's, which wrote the reply
+		}
+	}
+	text := r.whole(result, lanesOf(d, spans, result))
+	end.memoryTokens = d.Counter.Count(text)
+	end.Lanes = r.lanesNow()
+	end.Parts = result.Parts
+	switch cause := context.Cause(ctx); {
+	case err == nil:
+	case errors.Is(cause, errStopped):
+		end.State, end.Finish = record.Stopped, "stopped"
+	case errors.Is(cause, errShutdown):
+		end.State, end.Problem = record.Interrupted, fault.Interruption
+	default:
+		problem := explain(err)
+		end.State, end.Problem, end.ProblemID = record.Failed, problem.Code, problem.ID
+		var failure *models.Error
+		if errors.As(err, &failure) {
+			end.RetryAfter = failure.RetryAfter
+		}
+		s.Log.Error("reply failed", "desk", d.Slug, "revision", d.Number, "turn", r.Turn, "code", problem.Code, "id", problem.ID, "error", err)
+	}
+	if end.State == record.Done {
+		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
+	}
+	end.At = s.Now()
+	if r.private.Load() {
+		spans = withheld(spans)
+	}
+	end.trace = s.traceOf(r, d, spans, q.All(), end, text)
+	return end
+}
+
+// encode writes what goes on record as JSON; nil for nothing.
+func encode(v any, none bool) json.RawMessage {
+	if none {
+		return nil
+	}
+	text, err := json.Marshal(v)
+	if err != nil {
+		return nil // cannot happen: these types always marshal
+	}
+	return text
+}

@@ -1,0 +1,199 @@
+package reply
+
+import (
+	"cmp"
+	"context"
+	"crypto/rand"
+	"encoding/binary"
+	"errors"
+	"log/slog"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"juvalogos/core/steps"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
+)
+
+// Options are what a Service of replies is made of.
+type Options struct {
+	Store  Record
+	Desks  *desk.Service
+	Models *models.Registry
+	Log    *slog.Logger
+	// Retry says how models are asked again; zero means models.DefaultRetry.
+	Retry models.Retry
+	// Now is the clock; nil means time.Now.
+	Now func() time.Time
+	// Programs and Web are what recipes may use of the world outside; nil:
+	// nothing of it.
+	Programs steps.Programs
+	Web      steps.Web
+	// Shelves are what desks may answer from; nil: there are none.
+	Shelves *shelf.Library
+	// Instance is the number under which this service is registered; 0: one is
+	// drawn.
+	Instance int32
+	// Collector gets the traces too; nil: nobody does.
+	Collector Collector
+}
+
+// Record is what of the store replies need.
+type Record struct {
+	Replies       *store.Replies
+	Conversations *store.Conversations
+	Traces        *store.Traces
+	Shelves       *store.Shelves // what was attached before the first question
+}
+
+// Service is the replies of one running Juvalogos. It is safe for concurrent
+// use. Close it, so that replies on their way are kept.
+type Service struct {
+	Options
+	instance int32
+	scribe   *scribe
+
+	background sync.WaitGroup
+	stop       context.CancelFunc // ends background work
+	making     sync.WaitGroup
+	makeCtx    context.Context // the replies' life; ends with errShutdown
+	endMaking  context.CancelCauseFunc
+
+	mu      sync.Mutex
+	closing bool
+	live    map[uuid.UUID]*Reply // by turn
+	busy    map[uuid.UUID]*Reply // by conversation
+	folding map[uuid.UUID]bool   // conversations whose summary is being made
+	keys    *keyring
+	kept    kept
+	fresh   []uuid.UUID // turns whose replies have ended since Finished was called
+}
+
+var errShutdown = errors.New("the service is stopping")
+
+// New starts a service: it registers this instance and marks what a dead one
+// left unfinished.
+func New(ctx context.Context, o Options) (*Service, error) {
+	if o.Now == nil {
+		o.Now = time.Now
+	}
+	if o.Retry == (models.Retry{}) {
+		o.Retry = models.DefaultRetry
+	}
+	s := &Service{
+		Options:  o,
+		instance: cmp.Or(o.Instance, RandomInstance()),
+		live:     map[uuid.UUID]*Reply{},
+		busy:     map[uuid.UUID]*Reply{},
+		folding:  map[uuid.UUID]bool{},
+		keys:     newKeyring(),
+	}
+	lease, err := o.Store.Replies.Register(ctx, s.instance)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Sweep(ctx); err != nil {
+		lease.Close(ctx)
+		return nil, err
+	}
+	s.scribe = newScribe(o.Store.Replies.Keep, o.Log, o.Now)
+	s.makeCtx, s.endMaking = context.WithCancelCause(context.Background())
+	background, stop := context.WithCancel(context.Background())
+	s.stop = stop
+	s.background.Go(func() { s.scribe.run(background) })
+	s.background.Go(func() { s.holdLease(background, lease) })
+	return s, nil
+}
+
+// Close takes no more questions, lets running replies finish until ctx ends,
+// interrupts and keeps the rest, and returns when nothing of the service runs.
+func (s *Service) Close(ctx context.Context) {
+	s.mu.Lock()
+	s.closing = true
+	running := len(s.live)
+	s.mu.Unlock()
+	if running > 0 {
+		s.Log.Info("letting replies finish", "running", running)
+	}
+	finished := make(chan struct{})
+	go func() { s.making.Wait(); close(finished) }()
+	select {
+	case <-finished:
+	case <-ctx.Done():
+		s.endMaking(errShutdown)
+		select {
+		case <-finished:
+		case <-time.After(5 * time.Second): // the database is away; the scribe tries on
+		}
+	}
+	s.endMaking(errShutdown)
+	s.stop()
+	s.background.Wait()
+}
+
+// Running is how many replies are being made.
+func (s *Service) Running() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.live)
+}
+
+// RandomInstance draws a number for an instance.
+func RandomInstance() int32 {
+	var b [4]byte
+	_, _ = rand.Read(b[:]) // never fails
+	return int32(binary.BigEndian.Uint32(b[:])&0x7fffffff | 1)
+}
+
+// Sweep marks what dead instances left running.
+func (s *Service) Sweep(ctx context.Context) error {
+	n, err := s.Store.Replies.MarkInterrupted(ctx, s.instance)
+	if n > 0 {
+		s.Log.Warn("replies were interrupted by the end of a service", "replies", n)
+	}
+	return err
+}
+
+// renew returns the lease if it holds, else a new one, or nil if the database
+// does not give one now.
+func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Instance {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	if lease != nil {
+		if lease.Alive(ctx) {
+			return lease
+		}
+		lease.Close(ctx)
+	}
+	lease, _ = s.Store.Replies.Register(ctx, s.instance)
+	return lease
+}
+
+// holdLease keeps this instance registered whatever happens to the database,
+// and marks what others have left running.
+func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
+	check, sweep := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second)
+	defer check.Stop()
+	defer sweep.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			if lease != nil {
+				ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+				lease.Close(ctx)
+				cancel()
+			}
+			return
+		case <-check.C:
+			lease = s.renew(ctx, lease)
+		case <-sweep.C:
+			if err := s.Sweep(ctx); err != nil && ctx.Err() == nil {
+				s.Log.Warn("looking for interrupted replies", "error", err)
+			}
+		}
+	}
+}

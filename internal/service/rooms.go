@@ -1,0 +1,125 @@
+package service
+
+import (
+	"context"
+	"log/slog"
+	"sync"
+	"time"
+
+	"juvalogos/core/steps"
+	"juvalogos/internal/account"
+	"juvalogos/internal/connection"
+	"juvalogos/internal/conversation"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/inside"
+	"juvalogos/internal/models"
+	"juvalogos/internal/reply"
+	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
+	"juvalogos/internal/vault"
+	"juvalogos/internal/web"
+)
+
+// RoomOptions are what Rooms are made of.
+type RoomOptions struct {
+	Store  *store.Store
+	Models *models.Registry
+	Log    *slog.Logger
+	Vault  *vault.Vault    // nil: no keys are kept
+	Retry  models.Retry    // zero: models.DefaultRetry
+	Shelf  *shelf.Library  // nil: there are no shelves
+	Reach  Reach           // what recipes may use of the world outside
+	Traces reply.Collector // gets the traces too; nil: nobody does
+	// Instance is the number under which this service is registered; 0: one is
+	// drawn.
+	Instance int32
+	// Now is the clock; nil means time.Now.
+	Now func() time.Time
+}
+
+// Reach is what recipes may use of the world outside; nil: nothing of it.
+type Reach struct {
+	Programs steps.Programs
+	Web      steps.Web
+}
+
+// Rooms are the use cases of one running service, and what they do from time to
+// time. Close them, so that replies on their way are kept.
+type Rooms struct {
+	web.Rooms
+	stop       context.CancelFunc
+	background sync.WaitGroup
+}
+
+// OpenRooms joins the use cases with the store and the models, takes up the
+// connections and marks what a dead instance left unfinished.
+func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
+	connections := connection.New(connection.Options{Store: o.Store.Connections, Models: o.Models, Log: o.Log, Vault: o.Vault, Now: o.Now})
+	if err := connections.TakeUp(ctx); err != nil {
+		return nil, err
+	}
+	known := desk.Record{Desks: o.Store.Desks, Traces: o.Store.Traces}
+	if o.Shelf != nil {
+		known.Shelves = o.Store.Shelves
+	}
+	desks := desk.New(desk.Options{Store: known, Models: o.Models, Log: o.Log, Now: o.Now})
+	replies, err := reply.New(ctx, reply.Options{
+		Store: reply.Record{
+			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces, Shelves: o.Store.Shelves,
+		},
+		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs, Web: o.Reach.Web,
+		Shelves: o.Shelf, Instance: o.Instance, Collector: o.Traces,
+	})
+	if err != nil {
+		return nil, err
+	}
+	background, stop := context.WithCancel(context.Background())
+	r := &Rooms{stop: stop, Rooms: web.Rooms{
+		Accounts:      account.New(account.Options{Store: o.Store.Accounts, Log: o.Log, Now: o.Now}),
+		Connections:   connections,
+		Conversations: conversation.New(conversation.Options{Store: o.Store.Conversations, Desks: desks, Replies: replies, Log: o.Log, Now: o.Now}),
+		Desks:         desks,
+		Inside: inside.New(inside.Options{
+			Store: inside.Record{
+				Traces: o.Store.Traces, Verdicts: o.Store.Verdicts, Replies: o.Store.Replies, Desks: o.Store.Desks,
+			},
+			Desks: desks, Replies: replies, Log: o.Log, Now: o.Now,
+		}),
+		Replies: replies,
+		Shelves: o.Shelf,
+	}}
+	r.background.Go(func() { r.rounds(background, o.Log) })
+	return r, nil
+}
+
+// rounds does what has to be done again and again, until ctx ends.
+func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
+	often, seldom := time.NewTicker(2*time.Second), time.NewTicker(time.Hour)
+	defer often.Stop()
+	defer seldom.Stop()
+	r.Conversations.IndexRest(ctx)
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-often.C:
+			r.Conversations.Index(ctx)
+			if err := r.Connections.TakeUp(ctx); err != nil && ctx.Err() == nil {
+				log.Warn("reading the connections", "error", err)
+			}
+		case <-seldom.C:
+			r.Accounts.Purge(ctx)
+			r.Conversations.Purge(ctx)
+			r.Inside.Thin(ctx)
+			r.Conversations.IndexRest(ctx)
+		}
+	}
+}
+
+// Close takes no more questions, lets running replies finish until ctx ends,
+// interrupts and keeps the rest, and returns when nothing of the rooms runs.
+func (r *Rooms) Close(ctx context.Context) {
+	r.Replies.Close(ctx)
+	r.stop()
+	r.background.Wait()
+}
