@@ -113,8 +113,8 @@ func TestWebCallsOnlyWhomItMay(t *testing.T) {
 	for address, want := range map[string]string{
 		server.URL + "/away":      "may not be called",
 		other.URL:                 "may not be called",
-		"http://user:pw@x.org":    "none that can be called",
-		"file:///etc/passwd":      "none that can be called",
+		"http://user:pw@x.org":    "a name and a password in it",
+		"file:///etc/passwd":      "http:// or https://",
 		"http://169.254.169.254/": "may not be called",
 	} {
 		if _, _, err := w.Call(t.Context(), "GET", address, nil, nil); err == nil || !strings.Contains(err.Error(), want) {

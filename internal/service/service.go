@@ -18,15 +18,16 @@ import (
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
-	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/otlp"
 	"juvalogos/internal/outside"
 	"juvalogos/internal/pdfium"
+	"juvalogos/internal/reach"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
+	"juvalogos/internal/source"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
 	"juvalogos/internal/vault"
@@ -58,6 +59,9 @@ type Told struct {
 	// Folder hears of every desk file of the watched folder that is taken up.
 	Folder func(desk.FolderFile)
 }
+
+// fetchLimit is how long an address that a maker adds may take.
+const fetchLimit = 30 * time.Second
 
 // Run runs a service until ctx ends, and then lets replies finish, for the
 // settings' grace at most.
@@ -99,7 +103,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	engine := pdfium.New(o.Data)
 	defer engine.Close()
 	instance := reply.RandomInstance()
-	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, int64(reading.DefaultLimits.Bytes))})
+	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, int64(reading.DefaultLimits.Bytes), fetchLimit))})
 	if err != nil {
 		return err
 	}

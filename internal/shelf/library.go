@@ -25,9 +25,9 @@ import (
 	"juvalogos/core/passage"
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
-	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
+	"juvalogos/internal/source"
 	"juvalogos/internal/store"
 )
 
@@ -38,8 +38,8 @@ type Options struct {
 	Now      func() time.Time // nil: time.Now
 	Instance int32            // under which this service is registered
 	Limits   reading.Limits   // zero: reading.DefaultLimits
-	// Fetcher gets what addresses lead to; nil: nothing is fetched.
-	Fetcher *fetching.Fetcher
+	// Sources bring what addresses lead to; nil: nothing is fetched.
+	Sources *source.Sources
 	// Models make embeddings where a shelf names one; nil: there are none.
 	Models *models.Registry
 	// Pages spells out PDFs; nil: they cannot be read.

@@ -19,14 +19,15 @@ import (
 
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
-	"juvalogos/internal/fetching"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/chatcompletions"
 	"juvalogos/internal/pdfium"
+	"juvalogos/internal/reach"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/service"
 	"juvalogos/internal/shelf"
+	"juvalogos/internal/source"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/vault"
@@ -121,7 +122,7 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	instance := reply.RandomInstance()
 	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
-	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Models: registry, Fetcher: fetching.New(o.FetchPrivate, 10<<20)})
+	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20, 30*time.Second))})
 	must()
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
 		Now:   b.Now,

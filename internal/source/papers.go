@@ -1,17 +1,13 @@
-package shelf
+package source
 
 import (
-	"bytes"
 	"context"
 	"encoding/xml"
-	"errors"
 	"fmt"
 	"net/url"
 	"regexp"
 	"strconv"
 	"strings"
-
-	"juvalogos/internal/record"
 )
 
 const (
@@ -20,48 +16,64 @@ const (
 	atomType   = "application/atom+xml"
 )
 
-// AddPapers puts what a search in a paper repository finds on a shelf: of each
-// paper its PDF, if it has one, and a page with its title, authors, date,
-// address and summary. The repository answers OpenSearch with Atom (RFC 4287);
-// address is that of its description, of one of its pages, or the search's own
-// with {searchTerms} in it. most is 1 to 50; 0 means 5.
-func (l *Library) AddPapers(ctx context.Context, slug, address, search string, most int, by string) (all []Added, err error) {
-	f, err := l.site(ctx, slug)
-	if err != nil {
-		return nil, err
-	}
+// Papers brings what a search in a paper repository finds: of each paper its
+// PDF, if it has one, and a page with its title, authors, date, address and
+// summary. The repository answers OpenSearch with Atom (RFC 4287); address is
+// that of its description, of one of its pages, or the search's own with
+// {searchTerms} in it. most is 1 to 50; 0 means 5.
+func (s *Sources) Papers(ctx context.Context, address, search string, most int, take Take) error {
 	if search = strings.Join(strings.Fields(search), " "); search == "" {
-		return nil, wrong("write what to search for")
+		return wrong("write what to search for")
 	}
 	if most == 0 {
 		most = fewPapers
 	}
 	if most < 1 || most > mostPapers {
-		return nil, wrong("most is 1 to %d", mostPapers)
+		return wrong("most is 1 to %d", mostPapers)
 	}
-	template, err := l.template(ctx, address)
+	template, err := s.template(ctx, address)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	got, err := l.get(ctx, filled(template, search, most))
+	got, err := s.get(ctx, filled(template, search, most))
 	if err != nil {
-		return nil, err
+		return err
 	}
 	var feed atom
 	if err := xml.Unmarshal(got.Body, &feed); err != nil || feed.XMLName.Local != "feed" {
-		return nil, wrong("%s does not answer with Atom", got.Address.Host)
+		return wrong("%s does not answer with Atom", got.Address.Host)
 	}
 	if len(feed.Entries) == 0 {
-		return []Added{{Name: search, Problem: "the repository has no paper on it"}}, nil
+		return take(Item{Name: search, Problem: "the repository has no paper on it"})
 	}
 	for _, e := range feed.Entries[:min(most, len(feed.Entries))] {
-		some, err := l.addPaper(ctx, f, got.Address, e, by)
-		all = append(all, some...)
-		if err != nil {
-			return all, err
+		if err := s.paper(ctx, got.Address, e, take); err != nil {
+			return err
 		}
 	}
-	return all, nil
+	return nil
+}
+
+// paper brings one: its PDF, and what is known of it.
+func (s *Sources) paper(ctx context.Context, base *url.URL, e entry, take Take) error {
+	title := plain(e.Title)
+	if title == "" {
+		return take(Item{Name: e.ID, Problem: "it has no title"})
+	}
+	name := strings.ReplaceAll(title, "/", "-")
+	page, file := e.places(base)
+	if file != "" {
+		item := Item{Name: name + ".pdf", Address: file}
+		got, err := s.get(ctx, file)
+		if item.Problem = problemOf(err); item.Problem == "" && err != nil {
+			return err
+		}
+		item.Body = got.Body
+		if err := take(item); err != nil {
+			return err
+		}
+	}
+	return take(Item{Name: name + ".about.md", Address: page, Body: []byte(e.about(title))})
 }
 
 // atom is a feed, as far as it is used (RFC 4287).
@@ -85,14 +97,9 @@ type entry struct {
 	} `xml:"link"`
 }
 
-func (l *Library) addPaper(ctx context.Context, f record.Shelf, base *url.URL, e entry, by string) (all []Added, err error) {
-	plain := func(s string) string { return strings.Join(strings.Fields(s), " ") }
-	title := plain(e.Title)
-	if title == "" {
-		return []Added{{Name: e.ID, Problem: "it has no title"}}, nil
-	}
-	name := cleanName(strings.ReplaceAll(title, "/", "-"))
-	page, file := e.ID, ""
+// places are the addresses of a paper's page and of its PDF; "" for none.
+func (e entry) places(base *url.URL) (page, file string) {
+	page = e.ID
 	for _, link := range e.Links {
 		at, err := base.Parse(link.Href)
 		if err != nil {
@@ -105,22 +112,11 @@ func (l *Library) addPaper(ctx context.Context, f record.Shelf, base *url.URL, e
 			page = at.String()
 		}
 	}
-	if file != "" {
-		got, err := l.get(ctx, file)
-		var mistake *Problem
-		switch {
-		case errors.As(err, &mistake):
-			all = append(all, Added{Name: name + ".pdf", Problem: mistake.Error()})
-		case err != nil:
-			return all, err
-		default:
-			one, err := l.add(ctx, f, name+".pdf", file, by, bytes.NewReader(got.Body))
-			if err != nil {
-				return all, err
-			}
-			all = append(all, one)
-		}
-	}
+	return page, file
+}
+
+// about is what is known of a paper, as Markdown.
+func (e entry) about(title string) string {
 	var authors []string
 	for _, a := range e.Authors {
 		authors = append(authors, plain(a.Name))
@@ -134,24 +130,23 @@ func (l *Library) addPaper(ctx context.Context, f record.Shelf, base *url.URL, e
 		fmt.Fprintf(&b, " Published on %s.", day)
 	}
 	fmt.Fprintf(&b, "\n\n## Summary\n\n%s\n", plain(e.Summary))
-	one, err := l.add(ctx, f, name+".about.md", page, by, strings.NewReader(b.String()))
-	if err != nil {
-		return all, err
-	}
-	return append(all, one), nil
+	return b.String()
 }
+
+// plain is a text on one line.
+func plain(text string) string { return strings.Join(strings.Fields(text), " ") }
 
 // template is the address of a repository's search with what is to be filled
 // in (OpenSearch 1.1).
-func (l *Library) template(ctx context.Context, address string) (string, error) {
+func (s *Sources) template(ctx context.Context, address string) (string, error) {
 	if strings.Contains(address, "{searchTerms}") {
 		return address, nil
 	}
-	at, err := l.linked(ctx, address, "search", "application/opensearchdescription+xml")
+	at, err := s.linked(ctx, address, "search", "application/opensearchdescription+xml")
 	if err != nil {
 		return "", err
 	}
-	got, err := l.get(ctx, at.String())
+	got, err := s.get(ctx, at.String())
 	if err != nil {
 		return "", err
 	}

@@ -1,4 +1,4 @@
-package fetching
+package reach
 
 import (
 	"errors"
@@ -6,8 +6,10 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"net/url"
 	"strings"
 	"testing"
+	"time"
 )
 
 func TestWhatIsPublic(t *testing.T) {
@@ -41,23 +43,40 @@ func TestFetching(t *testing.T) {
 		}
 	}))
 	defer site.Close()
-	f := New(true, 1<<20)
-	for path, want := range map[string]string{"/page": "", "/moved": "", "/round": "without end", "/file": "http:// or https://", "/large": "more than 1 MB", "/nothing": "404"} {
-		got, err := f.Get(t.Context(), site.URL+path)
+	f := New(Public{Private: true}, 1<<20, time.Minute)
+	for path, want := range map[string]string{"/page": "", "/moved": "", "/round": "without end", "/file": "http:// or https://", "/large": "more than 1 MB"} {
+		got, err := f.Do(t.Context(), Request{Address: site.URL + path})
 		var r *Refused
 		if want == "" && (err != nil || string(got.Body) != "<p>hello" || got.Type != "text/html" || got.Address.Path != "/page") || want != "" && (!errors.As(err, &r) || !strings.Contains(r.Sentence, want)) {
 			t.Errorf("%s: %v %v", path, got, err)
 		}
 	}
 	for address, want := range map[string]string{"ftp://x/y": "http://", "not an address": "http://", "http://a:b@example.org": "password", "http://": "http://"} {
-		if _, err := f.Get(t.Context(), address); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := f.Do(t.Context(), Request{Address: address}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
 	// Nobody gets at this machine, whatever the name that leads there.
 	for _, address := range []string{site.URL + "/page", strings.Replace(site.URL, "127.0.0.1", "localhost", 1) + "/page"} {
-		if _, err := New(false, 1<<20).Get(t.Context(), address); err == nil || !strings.Contains(err.Error(), "private network") {
+		if _, err := New(Public{}, 1<<20, time.Minute).Do(t.Context(), Request{Address: address}); err == nil || !strings.Contains(err.Error(), "private network") {
 			t.Errorf("%s: %v", address, err)
+		}
+	}
+}
+
+// Named hosts may be called, and lead on to none but them.
+func TestNamedHosts(t *testing.T) {
+	n := Named{"hive.example", "127.0.0.1:7117"}
+	for address, want := range map[string]bool{
+		"http://hive.example/x": true, "https://HIVE.example:443/": true, "http://127.0.0.1:7117/": true,
+		"http://hive.example:8080/": false, "http://127.0.0.1/": false, "http://other.example/": false, "ftp://hive.example/": false, "http://a:b@hive.example/": false,
+	} {
+		u, err := url.Parse(address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := n.Allow(u) == nil; got != want {
+			t.Errorf("%s: %v", address, got)
 		}
 	}
 }
