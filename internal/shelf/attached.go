@@ -47,7 +47,7 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 	if strings.HasSuffix(strings.ToLower(name), ".zip") {
 		return []Added{{Name: cleanName(name), Problem: "it is a ZIP; attach the files themselves"}}, nil
 	}
-	l.use(a.Slug, a.ID)
+	l.indexes.use(a.Slug, a.ID)
 	return l.Add(ctx, a.Slug, name, "", "visitor", body)
 }
 
@@ -123,7 +123,7 @@ const idleFor = 10 * time.Minute
 
 // putAway drops the shelves of conversations from memory that nobody asked for
 // lately; they are filled again when somebody does.
-func (l *Library) putAway() {
+func (l *indexes) putAway() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for id, v := range l.live {

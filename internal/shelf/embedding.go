@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
 	"time"
 
 	"juvalogos/core/prompt"
@@ -32,6 +33,16 @@ type Embedding struct {
 	Problem     string // that stopped it last
 }
 
+// meanings are the vectors that models make of passages and questions.
+type meanings struct {
+	*common
+	indexes *indexes
+
+	mu sync.Mutex
+	// embedding are the shelves that are being embedded; true: once more then.
+	embedding map[int64]bool
+}
+
 // meaningText is what of a passage is embedded.
 func meaningText(p record.ShelfPassage) string {
 	return strings.TrimSpace(p.Title + "\n" + strings.Join(p.Path, " > ") + "\n" + p.Text)
@@ -41,7 +52,7 @@ func meaningHash(p record.ShelfPassage) [32]byte { return sha256.Sum256([]byte(m
 
 // embedder is the model that a shelf names; nil: none. The error is a *Problem
 // where there is no such model.
-func (l *Library) embedder(name string) (*models.Entry, error) {
+func (l *meanings) embedder(name string) (*models.Entry, error) {
 	if name == "" {
 		return nil, nil
 	}
@@ -60,7 +71,7 @@ func (l *Library) embedder(name string) (*models.Entry, error) {
 
 // lacking hands over the passages of a shelf whose texts its model has not
 // embedded, some at a time, and counts all passages.
-func (l *Library) lacking(ctx context.Context, shelf int64, model string, do func([]record.ShelfPassage) error) (passages int, err error) {
+func (l *meanings) lacking(ctx context.Context, shelf int64, model string, do func([]record.ShelfPassage) error) (passages int, err error) {
 	const atOnce = 500
 	var some []record.ShelfPassage
 	flush := func() error {
@@ -117,7 +128,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 		return e, err
 	}
 	name := settingsOf(f.Settings).Embedding
-	entry, err := l.embedder(name)
+	entry, err := l.meanings.embedder(name)
 	if err != nil {
 		var p *Problem
 		if errors.As(err, &p) { // the model went away
@@ -131,7 +142,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 	}
 	e.Model, e.Priced = entry.Path(), entry.Price.In > 0
 	left := 0
-	e.Passages, err = l.lacking(ctx, f.ID, e.Model, func(some []record.ShelfPassage) error {
+	e.Passages, err = l.meanings.lacking(ctx, f.ID, e.Model, func(some []record.ShelfPassage) error {
 		for _, p := range some {
 			e.Tokens += prompt.Estimate{}.Count(meaningText(p))
 		}
@@ -149,7 +160,7 @@ func (l *Library) EmbedNow(ctx context.Context, slug string) error {
 	if err != nil {
 		return err
 	}
-	entry, err := l.embedder(settingsOf(f.Settings).Embedding)
+	entry, err := l.meanings.embedder(settingsOf(f.Settings).Embedding)
 	if err != nil {
 		return err
 	}
@@ -159,13 +170,13 @@ func (l *Library) EmbedNow(ctx context.Context, slug string) error {
 	if err := l.Store.Shelves.AgreeToEmbed(ctx, f.ID, true); err != nil {
 		return err
 	}
-	l.embedSoon(f.ID)
+	l.meanings.embedSoon(f.ID)
 	return nil
 }
 
 // embedSoon has a shelf's model embed in the background what it has not yet,
 // and once more if it is called meanwhile.
-func (l *Library) embedSoon(shelf int64) {
+func (l *meanings) embedSoon(shelf int64) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if _, busy := l.embedding[shelf]; busy {
@@ -190,7 +201,7 @@ func (l *Library) embedSoon(shelf int64) {
 // mostTries is how often a model is asked in all that does not answer.
 const mostTries = 6
 
-func (l *Library) embedPatiently(shelf int64) {
+func (l *meanings) embedPatiently(shelf int64) {
 	for try := 1; ; try++ {
 		err := l.embed(l.background, shelf)
 		if err == nil || l.background.Err() != nil {
@@ -217,7 +228,7 @@ func (l *Library) embedPatiently(shelf int64) {
 }
 
 // embedRest goes on with what an earlier service left.
-func (l *Library) embedRest(ctx context.Context) {
+func (l *meanings) embedRest(ctx context.Context) {
 	shelves, err := l.Store.Shelves.Shelves(ctx)
 	if err != nil {
 		l.Log.Warn("what is not embedded yet waits", "error", err)
@@ -232,7 +243,7 @@ func (l *Library) embedRest(ctx context.Context) {
 // Texts go to the model so many at a time.
 const mostTexts, mostTokens = 64, 8000
 
-func (l *Library) embed(ctx context.Context, shelf int64) error {
+func (l *meanings) embed(ctx context.Context, shelf int64) error {
 	settings, err := l.settings(ctx, shelf)
 	if err != nil {
 		return err
@@ -273,7 +284,7 @@ func (l *Library) embed(ctx context.Context, shelf int64) error {
 	return err
 }
 
-func (l *Library) embedSome(ctx context.Context, shelf int64, entry *models.Entry, some []record.ShelfPassage) error {
+func (l *meanings) embedSome(ctx context.Context, shelf int64, entry *models.Entry, some []record.ShelfPassage) error {
 	texts, hashes := make([]string, len(some)), make([][32]byte, len(some))
 	counter, err := entry.Counter()
 	if err != nil {
@@ -309,7 +320,7 @@ type Asked struct {
 
 // meaning is a question's vector by the model that a shelf's passages were
 // embedded with; nil: there is none.
-func (l *Library) meaning(ctx context.Context, model, question string) ([]float32, *Asked) {
+func (l *meanings) meaning(ctx context.Context, model, question string) ([]float32, *Asked) {
 	if model == "" || l.Models == nil {
 		return nil, nil
 	}

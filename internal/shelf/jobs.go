@@ -76,7 +76,7 @@ func (l *Library) startJobs(ctx context.Context) error {
 // resume has read what was left unread: by a service that is no more, or
 // because the job could not be put in the queue.
 func (l *Library) resume(ctx context.Context) {
-	l.embedRest(ctx)
+	l.meanings.embedRest(ctx)
 	for {
 		unread, err := l.Store.Shelves.Unfinished(ctx)
 		for _, d := range unread {
@@ -87,7 +87,7 @@ func (l *Library) resume(ctx context.Context) {
 		if err != nil && ctx.Err() == nil {
 			l.Log.Warn("documents wait to be read", "error", err)
 		}
-		l.putAway()
+		l.indexes.putAway()
 		select {
 		case <-ctx.Done():
 			return
@@ -138,14 +138,14 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	l.ahead(d, kept)
+	l.indexes.ahead(d, kept)
 	if err := l.Store.Shelves.KeepRead(ctx, d, packed, kept); err != nil {
-		l.apply(context.WithoutCancel(ctx), d.Shelf, d.ID)
+		l.indexes.apply(context.WithoutCancel(ctx), d.Shelf, d.ID)
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
-	l.apply(ctx, d.Shelf, d.ID)
+	l.indexes.apply(ctx, d.Shelf, d.ID)
 	if settings.Embedding != "" && len(kept) > 0 {
-		l.embedSoon(d.Shelf) // a model that costs waits until somebody has agreed
+		l.meanings.embedSoon(d.Shelf) // a model that costs waits until somebody has agreed
 	}
 	l.Log.Debug("document read", "name", d.Name, "state", d.State, "passages", len(kept), "seconds", d.Seconds)
 	return nil

@@ -12,7 +12,6 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"path"
 	"strings"
 	"sync"
 	"time"
@@ -82,18 +81,18 @@ func (s Settings) options() retrieval.Options {
 
 // Library is the shelves of one running service. It is safe for concurrent use.
 type Library struct {
+	*common
+	jobs     *river.Client[pgx.Tx]
+	stop     context.CancelFunc
+	indexes  *indexes
+	meanings *meanings
+}
+
+// common is what all of a library has.
+type common struct {
 	Options
-	jobs       *river.Client[pgx.Tx]
 	background context.Context // ends with Close
-	stop       context.CancelFunc
-	all        sync.WaitGroup
-
-	listening chan struct{} // closed once changes are heard of
-
-	mu   sync.Mutex
-	live map[int64]*live
-	// embedding are the shelves that are being embedded; true: once more then.
-	embedding map[int64]bool
+	all        sync.WaitGroup  // of what runs in the background
 }
 
 // Problem is an error that can be told to whoever asked.
@@ -118,14 +117,19 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	if o.Limits == (reading.Limits{}) {
 		o.Limits = reading.DefaultLimits
 	}
-	l := &Library{Options: o, listening: make(chan struct{}), live: map[int64]*live{}, embedding: map[int64]bool{}}
 	background, stop := context.WithCancel(context.Background())
-	l.background, l.stop = background, stop
+	c := &common{Options: o, background: background}
+	l := &Library{
+		common: c, stop: stop,
+		indexes:  &indexes{common: c, listening: make(chan struct{}), live: map[int64]*live{}},
+		meanings: &meanings{common: c, embedding: map[int64]bool{}},
+	}
+	l.indexes.meanings, l.meanings.indexes = l.meanings, l.indexes
 	if err := l.startJobs(ctx); err != nil {
 		stop()
 		return nil, fmt.Errorf("start background work: %w", err)
 	}
-	l.all.Go(func() { l.follow(background) })
+	l.all.Go(func() { l.indexes.follow(background) })
 	l.all.Go(func() { l.resume(background) })
 	return l, nil
 }
@@ -186,212 +190,8 @@ func (l *Library) Remove(ctx context.Context, slug string) error {
 	if err := l.Store.Shelves.RemoveShelf(ctx, f.ID, l.Now()); err != nil {
 		return err
 	}
-	l.mu.Lock()
-	delete(l.live, f.ID)
-	l.mu.Unlock()
+	l.indexes.forget(f.ID)
 	return nil
-}
-
-// Added says what became of a file that was added.
-type Added struct {
-	Document int64  `json:"document"`
-	Name     string `json:"name"`
-	Fresh    bool   `json:"fresh"` // false: the shelf has the same content already
-	Replaced bool   `json:"replaced"`
-	Problem  string `json:"problem,omitempty"`
-}
-
-// Add puts a file on a shelf and has it read. A ZIP is unpacked, and its files
-// are added each on its own.
-func (l *Library) Add(ctx context.Context, slug, name, source, by string, body io.Reader) ([]Added, error) {
-	f, err := l.Shelf(ctx, slug)
-	if err != nil {
-		return nil, err
-	}
-	if name = cleanName(name); name == "" {
-		return nil, wrong("a file needs a name")
-	}
-	if strings.HasSuffix(strings.ToLower(name), ".zip") {
-		return l.addZip(ctx, f, name, source, by, body)
-	}
-	one, err := l.add(ctx, f, name, source, by, body)
-	if err != nil {
-		return nil, err
-	}
-	return []Added{one}, nil
-}
-
-func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (Added, error) {
-	hash, size, err := l.Store.Shelves.KeepContent(ctx, body, int64(l.Limits.Bytes))
-	if errors.Is(err, record.ErrTooLarge) {
-		return Added{Name: name, Problem: fmt.Sprintf("it has more than %d MB", l.Limits.Bytes>>20)}, nil
-	}
-	if err != nil {
-		return Added{}, fmt.Errorf("keep %s: %w", name, err)
-	}
-	if size == 0 {
-		return Added{Name: name, Problem: "it is empty"}, nil
-	}
-	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx, record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
-	if err != nil {
-		return Added{}, fmt.Errorf("add %s: %w", name, err)
-	}
-	if replaced != 0 {
-		l.apply(ctx, f.ID, replaced)
-	}
-	if fresh {
-		if _, err := l.jobs.Insert(ctx, ReadArgs{Document: id}, nil); err != nil {
-			return Added{}, err
-		}
-	}
-	return Added{Document: id, Name: name, Fresh: fresh, Replaced: replaced != 0}, nil
-}
-
-func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (all []Added, err error) {
-	packed, err := io.ReadAll(io.LimitReader(body, int64(l.Limits.Bytes)+1))
-	if err != nil {
-		return nil, err
-	}
-	if len(packed) > l.Limits.Bytes {
-		return []Added{{Name: name, Problem: fmt.Sprintf("it has more than %d MB", l.Limits.Bytes>>20)}}, nil
-	}
-	err = reading.Unpack(name, packed, l.Limits, func(e reading.Entry) error {
-		one, err := l.add(ctx, f, cleanName(e.Name), source, by, strings.NewReader(string(e.Body)))
-		all = append(all, one)
-		return err
-	}, func(p *reading.Problem) { all = append(all, Added{Name: p.File, Problem: p.Sentence}) })
-	var p *reading.Problem
-	if errors.As(err, &p) {
-		return append(all, Added{Name: name, Problem: p.Sentence}), nil
-	}
-	return all, err
-}
-
-// cleanName is a file's name as it is kept: folders stay, ways out of them and
-// signs that cannot be seen do not.
-func cleanName(name string) string {
-	name = strings.ToValidUTF8(strings.ReplaceAll(name, `\`, "/"), "")
-	name = strings.Map(func(r rune) rune {
-		if r < 0x20 || r == 0x7f {
-			return -1
-		}
-		return r
-	}, name)
-	name = strings.TrimPrefix(path.Clean("/"+name), "/")
-	if len(name) > 300 {
-		name = strings.ToValidUTF8(name[len(name)-300:], "")
-	}
-	return name
-}
-
-// Documents lists a shelf's documents.
-func (l *Library) Documents(ctx context.Context, slug string) ([]record.Document, error) {
-	f, err := l.Shelf(ctx, slug)
-	if err != nil {
-		return nil, err
-	}
-	return l.Store.Shelves.Documents(ctx, f.ID)
-}
-
-// document returns a document that is on a shelf.
-func (l *Library) document(ctx context.Context, slug string, id int64) (record.Shelf, record.Document, error) {
-	f, err := l.Shelf(ctx, slug)
-	if err != nil {
-		return f, record.Document{}, err
-	}
-	d, err := l.Store.Shelves.Document(ctx, id)
-	if errors.Is(err, record.ErrNotFound) || err == nil && d.Shelf != f.ID {
-		return f, d, missing("there is no document %d on the shelf %q", id, slug)
-	}
-	return f, d, err
-}
-
-// RemoveDocument takes a document off a shelf; no answer rests on it from now
-// on.
-func (l *Library) RemoveDocument(ctx context.Context, slug string, id int64) error {
-	f, d, err := l.document(ctx, slug, id)
-	if err != nil {
-		return err
-	}
-	if err := l.Store.Shelves.RemoveDocument(ctx, d.ID, l.Now()); err != nil {
-		return err
-	}
-	l.apply(ctx, f.ID, id)
-	return nil
-}
-
-// RestoreDocument puts it back.
-func (l *Library) RestoreDocument(ctx context.Context, slug string, id int64) error {
-	f, err := l.Shelf(ctx, slug)
-	if err != nil {
-		return err
-	}
-	err = l.Store.Shelves.RestoreDocument(ctx, id)
-	if errors.Is(err, record.ErrNotFound) {
-		return missing("there is no document %d to bring back", id)
-	}
-	if errors.Is(err, record.ErrDuplicate) {
-		return wrong("another document of that name is on the shelf now; remove it first")
-	}
-	if err != nil {
-		return err
-	}
-	l.apply(ctx, f.ID, id)
-	return nil
-}
-
-// ReadAgain has a document read anew.
-func (l *Library) ReadAgain(ctx context.Context, slug string, id int64) error {
-	if _, _, err := l.document(ctx, slug, id); err != nil {
-		return err
-	}
-	if err := l.Store.Shelves.ReadAgain(ctx, id); err != nil {
-		return err
-	}
-	_, err := l.jobs.Insert(ctx, ReadArgs{Document: id}, nil)
-	return err
-}
-
-// Cancel gives up what waits to be read and returns how many documents.
-func (l *Library) Cancel(ctx context.Context, slug string) (int, error) {
-	f, err := l.Shelf(ctx, slug)
-	if err != nil {
-		return 0, err
-	}
-	return l.Store.Shelves.CancelReading(ctx, f.ID, "reading it was cancelled; read it again when you want it")
-}
-
-// Original reads a document's file as it was added.
-func (l *Library) Original(ctx context.Context, slug string, id int64) (record.Document, io.Reader, error) {
-	_, d, err := l.document(ctx, slug, id)
-	if err != nil {
-		return d, nil, err
-	}
-	return d, l.Store.Shelves.Content(ctx, d.Hash), nil
-}
-
-// Passages lists a document's passages as a model would see them.
-func (l *Library) Passages(ctx context.Context, slug string, id int64) (record.Document, []record.Passage, error) {
-	_, d, err := l.document(ctx, slug, id)
-	if err != nil {
-		return d, nil, err
-	}
-	all, err := l.Store.Shelves.PassagesOf(ctx, id)
-	return d, all, err
-}
-
-// Blocks returns what was read of a document.
-func (l *Library) Blocks(ctx context.Context, slug string, id int64) (record.Document, []reading.Block, error) {
-	_, d, err := l.document(ctx, slug, id)
-	if err != nil {
-		return d, nil, err
-	}
-	packed, err := l.Store.Shelves.Blocks(ctx, id)
-	if err != nil || packed == nil {
-		return d, nil, err
-	}
-	blocks, err := unpack(packed)
-	return d, blocks, err
 }
 
 func (l *Library) split(d reading.Document, s Settings) []passage.Passage {
@@ -399,7 +199,7 @@ func (l *Library) split(d reading.Document, s Settings) []passage.Passage {
 }
 
 // settings are those of the shelf with an id.
-func (l *Library) settings(ctx context.Context, id int64) (Settings, error) {
+func (l *common) settings(ctx context.Context, id int64) (Settings, error) {
 	text, err := l.Store.Shelves.ShelfSettings(ctx, id)
 	return settingsOf(text), err
 }

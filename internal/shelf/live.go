@@ -32,8 +32,18 @@ type live struct {
 	changed   []int64
 }
 
+// indexes are what of the shelves is searched, in memory.
+type indexes struct {
+	*common
+	meanings  *meanings
+	listening chan struct{} // closed once changes are heard of
+
+	mu   sync.Mutex
+	live map[int64]*live
+}
+
 // shelf returns what is searched of a shelf, and begins to fill it.
-func (l *Library) shelf(id int64) *live {
+func (l *indexes) shelf(id int64) *live {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	v := l.live[id]
@@ -46,7 +56,7 @@ func (l *Library) shelf(id int64) *live {
 }
 
 // use returns what is searched of the shelf with a name.
-func (l *Library) use(slug string, id int64) *live {
+func (l *indexes) use(slug string, id int64) *live {
 	v := l.shelf(id)
 	if Private(slug) {
 		l.mu.Lock()
@@ -56,8 +66,15 @@ func (l *Library) use(slug string, id int64) *live {
 	return v
 }
 
+// forget has a shelf searched no more.
+func (l *indexes) forget(id int64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.live, id)
+}
+
 // follow fills all shelves and keeps them current.
-func (l *Library) follow(ctx context.Context) {
+func (l *indexes) follow(ctx context.Context) {
 	first := true
 	for ctx.Err() == nil {
 		err := l.Store.Shelves.ShelfNews(ctx, func() {
@@ -101,7 +118,7 @@ func (l *Library) follow(ctx context.Context) {
 }
 
 // refill fills a shelf anew beside the one that is searched.
-func (l *Library) refill(id int64) {
+func (l *indexes) refill(id int64) {
 	l.mu.Lock()
 	old := l.live[id]
 	busy := old != nil && old.refilling
@@ -138,7 +155,7 @@ const together = 2000
 
 // embedded reads the passages of a shelf; the first are given their vectors while
 // others are still read.
-func (l *Library) embedded(id int64) ([]retrieval.Entry, error) {
+func (l *indexes) embedded(id int64) ([]retrieval.Entry, error) {
 	var parts [][]retrieval.Entry
 	var part []retrieval.Entry
 	var all sync.WaitGroup
@@ -158,7 +175,7 @@ func (l *Library) embedded(id int64) ([]retrieval.Entry, error) {
 	return slices.Concat(parts...), err
 }
 
-func (l *Library) fill(id int64, v *live) {
+func (l *indexes) fill(id int64, v *live) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	defer close(v.loaded)
@@ -212,7 +229,7 @@ func (l *Library) fill(id int64, v *live) {
 
 // addMeanings gives passages the vectors of a model, as far as it has embedded
 // them.
-func (l *Library) addMeanings(ctx context.Context, model string, all []retrieval.Entry) error {
+func (l *indexes) addMeanings(ctx context.Context, model string, all []retrieval.Entry) error {
 	if model == "" {
 		return nil
 	}
@@ -234,7 +251,7 @@ func (l *Library) addMeanings(ctx context.Context, model string, all []retrieval
 }
 
 // path is a model's name that no other has; what is not known stays as it is.
-func (l *Library) path(name string) string {
+func (l *indexes) path(name string) string {
 	if l.Models != nil {
 		if entry, err := l.Models.Find(name); err == nil {
 			return entry.Path()
@@ -263,7 +280,7 @@ func (v *live) vector(text string) []float32 {
 }
 
 // apply takes over what is on record of a document.
-func (l *Library) apply(ctx context.Context, shelf, document int64) {
+func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 	v := l.shelf(shelf)
 	l.mu.Lock()
 	if v.refilling {
@@ -306,7 +323,7 @@ func (l *Library) apply(ctx context.Context, shelf, document int64) {
 
 // ahead puts into the index what is about to be put on record, so that what is
 // on record as read is found.
-func (l *Library) ahead(d record.Document, passages []record.Passage) {
+func (l *indexes) ahead(d record.Document, passages []record.Passage) {
 	v := l.shelf(d.Shelf)
 	<-v.loaded
 	all := make([]retrieval.Entry, len(passages))

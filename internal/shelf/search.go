@@ -49,7 +49,7 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 		if err != nil {
 			return r, err
 		}
-		v := l.use(slug, f.ID)
+		v := l.indexes.use(slug, f.ID)
 		select {
 		case <-v.loaded:
 		case <-ctx.Done():
@@ -66,7 +66,7 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 			}
 		}
 		if v.index.Meant() {
-			meaning, asked := l.meaning(ctx, v.model, q.Text)
+			meaning, asked := l.meanings.meaning(ctx, v.model, q.Text)
 			query.Meaning = meaning
 			if asked != nil {
 				r.Asked = append(r.Asked, *asked)
@@ -216,7 +216,7 @@ func (l *Library) Map(ctx context.Context, slug, question string) (points []retr
 	if err != nil {
 		return nil, nil, err
 	}
-	v := l.shelf(f.ID)
+	v := l.indexes.shelf(f.ID)
 	select {
 	case <-v.loaded:
 	case <-ctx.Done():

@@ -36,7 +36,7 @@ func (l *Library) check(s Settings) error {
 			return wrong("the setting %s (%s) must be between %g and %g", r.name, r.whatItMeasures, r.least, r.most)
 		}
 	}
-	_, err := l.embedder(s.Embedding)
+	_, err := l.meanings.embedder(s.Embedding)
 	return err
 }
 
@@ -58,7 +58,7 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (r
 		return f, err
 	}
 	if s.Embedding != "" {
-		s.Embedding = l.path(s.Embedding)
+		s.Embedding = l.indexes.path(s.Embedding)
 	}
 	before := settingsOf(f.Settings)
 	text, err := json.Marshal(s)
@@ -85,7 +85,7 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (r
 		if err := l.Store.Shelves.AgreeToEmbed(ctx, f.ID, false); err != nil {
 			return f, err
 		}
-		l.embedSoon(f.ID)
+		l.meanings.embedSoon(f.ID)
 	}
 	return l.Shelf(ctx, slug)
 }
