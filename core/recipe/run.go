@@ -210,65 +210,30 @@ type ended struct {
 func (x *run) steps(ctx context.Context, sc *scope, steps []*Step, parent int, reply *lead) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	waits := make([]int, len(steps))
+	q := queue{steps: steps, waits: make([]int, len(steps)), left: len(steps), stop: stop}
 	for i, s := range steps {
-		waits[i] = len(s.needs)
+		if q.waits[i] = len(s.needs); q.waits[i] == 0 {
+			q.ready = append(q.ready, s)
+		}
 	}
 	var news chan ended
-	var ready []*Step
-	running, left := 0, len(steps)
-	var failed error
-	end := func(e ended) {
-		left--
-		if e.err != nil {
-			if failed == nil {
-				failed = e.err
-				stop(e.err)
-			}
-			return
+	running := 0
+	for q.left > 0 {
+		x.skip(&q, sc, parent)
+		if q.failed == nil && ctx.Err() != nil {
+			q.failed = context.Cause(ctx)
 		}
-		sc.outputs[e.step] = e.out
-		for i, s := range steps {
-			for _, needed := range s.needs {
-				if needed == e.step {
-					if waits[i]--; waits[i] == 0 {
-						ready = append(ready, s)
-					}
-				}
-			}
-		}
-	}
-	for i, s := range steps {
-		if waits[i] == 0 {
-			ready = append(ready, s)
-		}
-	}
-	for left > 0 {
-		// Who is skipped is settled first: it decides which of several texts
-		// can be the reply.
-		for i := 0; i < len(ready) && failed == nil; {
-			if s := ready[i]; !x.due(sc, s) {
-				ready = append(ready[:i], ready[i+1:]...)
-				x.begin(s, 0, parent).end(Skipped, nil, nil)
-				end(ended{step: s})
-				i = 0
-				continue
-			}
-			i++
-		}
-		if failed == nil && ctx.Err() != nil {
-			failed = context.Cause(ctx)
-		}
-		if failed != nil {
-			ready = nil
+		if q.failed != nil {
+			q.ready = nil
 			if running == 0 {
-				return failed
+				return q.failed
 			}
 		}
+		ready := q.ready
+		q.ready = nil
 		if len(ready) == 1 && running == 0 { // nothing else to do meanwhile
 			s := ready[0]
-			ready = nil
-			end(x.one(ctx, sc.child(s), s, x.prepare(sc, s), parent, sc.leadOf(s, reply)))
+			q.end(sc, x.one(ctx, sc.child(s), s, x.prepare(sc, s), parent, sc.leadOf(s, reply)))
 			continue
 		}
 		if news == nil {
@@ -279,14 +244,61 @@ func (x *run) steps(ctx context.Context, sc *scope, steps []*Step, parent int, r
 			running++
 			go func() { news <- x.one(ctx, child, s, prepared, parent, stream) }()
 		}
-		ready = nil
 		if running > 0 {
 			e := <-news
 			running--
-			end(e)
+			q.end(sc, e)
 		}
 	}
-	return failed
+	return q.failed
+}
+
+// queue is the steps of a level that have not ended yet.
+type queue struct {
+	steps  []*Step
+	waits  []int   // for so many others, each
+	ready  []*Step // wait for none
+	left   int
+	failed error
+	stop   context.CancelCauseFunc
+}
+
+// end hears of the end of a step: others may be ready now. The first failure
+// stops the rest.
+func (q *queue) end(sc *scope, e ended) {
+	q.left--
+	if e.err != nil {
+		if q.failed == nil {
+			q.failed = e.err
+			q.stop(e.err)
+		}
+		return
+	}
+	sc.outputs[e.step] = e.out
+	for i, s := range q.steps {
+		for _, needed := range s.needs {
+			if needed == e.step {
+				if q.waits[i]--; q.waits[i] == 0 {
+					q.ready = append(q.ready, s)
+				}
+			}
+		}
+	}
+}
+
+// skip settles first who is skipped: it decides which of several texts can be
+// the reply.
+func (x *run) skip(q *queue, sc *scope, parent int) {
+	for i := 0; i < len(q.ready) && q.failed == nil; {
+		if s := q.ready[i]; !x.due(sc, s) {
+			q.ready = append(q.ready[:i], q.ready[i+1:]...)
+			x.begin(s, 0, parent).end(Skipped, nil, nil)
+			q.end(sc, ended{step: s})
+			i = 0
+			continue
+		}
+		i++
+	}
 }
 
 // child is a scope for what runs within a step: it has the item of its parent.

@@ -180,20 +180,7 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 // else by trying as often as it may and with the settings that it may.
 func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, number, parent int, reply *lead) (Values, error) {
 	sp := x.begin(s, number, parent)
-	set, name := s.Set, ""
-	if x.options.Sets != nil || x.options.Inputs != nil {
-		name = sp.change(func(*Span) {}).Step
-		if other, ok := x.options.Sets[name]; ok {
-			set = other
-		}
-		if inputs, ok := x.options.Inputs[name]; ok {
-			p.in = maps.Clone(p.in)
-			if p.in == nil {
-				p.in = Values{}
-			}
-			maps.Copy(p.in, inputs)
-		}
-	}
+	set := x.edited(s, &p, sp)
 	sp.change(func(span *Span) { span.Set, span.In = set, p.in })
 	key := ""
 	if s.file.Keep > 0 && x.options.Kept != nil {
@@ -215,33 +202,7 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 		return nil, err
 	}
 	call := &Call{Step: s, In: carried, Wide: p.wide, run: x, span: sp, reply: reply}
-	var out Values
-	tries := 0
-	sets := append([]any{set}, s.Fallback...)
-next:
-	for i, one := range sets {
-		set = one
-		if i > 0 {
-			sp.note(fmt.Sprintf("it failed (%v); now with other settings", err))
-		}
-		call.Set = set
-		for try := range max(1, s.file.Tries) {
-			if try > 0 {
-				if x.options.Sleep != nil && x.options.Sleep(ctx, 200*time.Millisecond<<try) != nil {
-					break next
-				}
-				sp.note(fmt.Sprintf("it failed (%v); once more", err))
-			}
-			tries++
-			out, err = x.do(ctx, sc, s, p, call, sp)
-			var runaway *Runaway
-			if err == nil || ctx.Err() != nil || errors.As(err, &runaway) || sp.written() {
-				sp.change(func(span *Span) { span.Set = set })
-				break next
-			}
-		}
-	}
-	sp.change(func(span *Span) { span.Tries = tries })
+	out, err := x.tries(ctx, sc, s, p, call, set)
 	if err != nil {
 		state := Failed
 		if cause := context.Cause(ctx); cause != nil && !errors.Is(cause, ErrLate) {
@@ -259,6 +220,60 @@ next:
 	}
 	return out, nil
 }
+
+// edited puts a maker's settings and inputs in the place of a step's own, and
+// returns the settings.
+func (x *run) edited(s *Step, p *prepared, sp *spanning) (set any) {
+	set = s.Set
+	if x.options.Sets == nil && x.options.Inputs == nil {
+		return set
+	}
+	name := sp.change(func(*Span) {}).Step
+	if other, ok := x.options.Sets[name]; ok {
+		set = other
+	}
+	if inputs, ok := x.options.Inputs[name]; ok {
+		if p.in = maps.Clone(p.in); p.in == nil {
+			p.in = Values{}
+		}
+		maps.Copy(p.in, inputs)
+	}
+	return set
+}
+
+// tries runs a step until it succeeds, as often as it may with its settings and
+// then with each of the others that it may fall back to. What has written to
+// the reply is not tried again.
+func (x *run) tries(ctx context.Context, sc *scope, s *Step, p prepared, call *Call, set any) (out Values, err error) {
+	sp, tries := call.span, 0
+	defer func() { sp.change(func(span *Span) { span.Tries = tries }) }()
+	for i := range 1 + len(s.Fallback) {
+		if i > 0 {
+			set = s.Fallback[i-1]
+			sp.note(fmt.Sprintf("it failed (%v); now with other settings", err))
+		}
+		call.Set = set
+		for try := range max(1, s.file.Tries) {
+			if try > 0 {
+				if x.options.Sleep != nil && x.options.Sleep(ctx, firstPause<<try) != nil {
+					return out, err
+				}
+				sp.note(fmt.Sprintf("it failed (%v); once more", err))
+			}
+			tries++
+			out, err = x.do(ctx, sc, s, p, call, sp)
+			var runaway *Runaway
+			if err == nil || ctx.Err() != nil || errors.As(err, &runaway) || sp.written() {
+				sp.change(func(span *Span) { span.Set = set })
+				return out, err
+			}
+		}
+	}
+	return out, err
+}
+
+// firstPause is half of the time before a second try; it doubles with each.
+const firstPause = 200 * time.Millisecond
 
 // replyWhole writes what of the reply was not written while it grew.
 func (x *run) replyWhole(out Values, reply *lead) {

@@ -190,81 +190,25 @@ const alikeWeight = 0.5
 func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]bool) []scored {
 	s := scratches.Get().(*scratch)
 	defer scratches.Put(s)
-	if len(s.scores) < len(x.passages) {
-		s.scores, s.frequency = make([]float32, len(x.passages)*5/4), make([]float32, len(x.passages)*5/4)
-	}
-	if len(s.pages) < len(x.documents) {
-		s.pages, s.said = make([]float32, len(x.documents)*5/4), make([]float32, len(x.documents)*5/4)
-	}
-	s.touched, s.pagesTouched = s.touched[:0], s.pagesTouched[:0]
+	s.fit(len(x.passages), len(x.documents))
+	m := bm25{x: x, s: s, o: o, only: only}
 	n := float64(len(x.passages) - x.dead)
-	average := lengths{max(1, x.total.text/n), max(1, x.total.path/n), max(1, x.total.title/n)}
-	long := max(1, x.total.text/float64(max(1, len(x.byDoc))))
+	m.average = lengths{max(1, x.total.text/n), max(1, x.total.path/n), max(1, x.total.title/n)}
+	m.long = max(1, x.total.text/float64(max(1, len(x.byDoc))))
 	// What says most comes first. Once the rest cannot bring another passage
 	// among the best, it counts only for those that are there already: words
 	// that every passage has are many.
-	byWeight := make([]int, len(question))
-	rest := 0.0
+	byWeight, rest := make([]int, len(question)), 0.0
 	for i, w := range question {
 		byWeight[i] = i
 		rest += w.weight
 	}
 	slices.SortStableFunc(byWeight, func(a, b int) int { return cmp.Compare(question[b].weight, question[a].weight) })
-	closed := false
 	for _, i := range byWeight {
 		w := &question[i]
-		closed = closed || s.reached(most, rest*(o.K1+1))
+		m.closed = m.closed || s.reached(most, rest*(o.K1+1))
 		rest -= w.weight
-		s.group, s.pageGroup = s.group[:0], s.pageGroup[:0]
-		gather := func(id uint32, weight float64) {
-			for _, p := range x.postings[id] {
-				if closed && s.scores[p.at] == 0 {
-					continue
-				}
-				shape := x.shapes[p.at]
-				d := shape.doc
-				if d == gone {
-					continue
-				}
-				if s.frequency[p.at] == 0 {
-					s.group = append(s.group, p.at)
-				}
-				s.frequency[p.at] += float32(weight * frequency(p, shape, average, o))
-				if s.said[d] == 0 {
-					s.pageGroup = append(s.pageGroup, d)
-				}
-				said := float64(p.text) + o.PathWeight*float64(p.path)
-				if p.title > 0 {
-					said += o.TitleWeight * float64(p.title) / float64(max(1, len(x.documents[d].passages)))
-				}
-				s.said[d] += float32(weight * said)
-			}
-		}
-		if w.known {
-			gather(w.id, 1)
-		}
-		for _, a := range w.alike {
-			gather(a.id, alikeWeight*a.similar)
-		}
-		for _, at := range s.group {
-			f := float64(s.frequency[at])
-			s.frequency[at] = 0
-			if only != nil && !only[x.passages[at].document] {
-				continue
-			}
-			if s.scores[at] == 0 {
-				s.touched = append(s.touched, at)
-			}
-			s.scores[at] += float32(w.weight * f * (o.K1 + 1) / (o.K1 + f))
-		}
-		for _, d := range s.pageGroup {
-			f := float64(s.said[d]) / (1 - o.B + o.B*x.documents[d].text/long)
-			s.said[d] = 0
-			if s.pages[d] == 0 {
-				s.pagesTouched = append(s.pagesTouched, d)
-			}
-			s.pages[d] += float32(w.weight * f * (o.K1 + 1) / (o.K1 + f))
-		}
+		m.word(w)
 	}
 	found := make([]scored, 0, len(s.touched))
 	for _, at := range s.touched {
@@ -274,13 +218,99 @@ func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]b
 	if o.Candidates > 0 {
 		chosen = append(slices.Clip(chosen), x.ofBestPages(s, chosen)...)
 	}
+	s.clear()
+	return chosen
+}
+
+// bm25 adds up the scores of one search.
+type bm25 struct {
+	x       *Index
+	s       *scratch
+	o       Options
+	only    map[int64]bool
+	average lengths // of the passages
+	long    float64 // how long the documents are on average
+	closed  bool    // only what has a score already gets more
+}
+
+// word adds what a word of the question brings, with those that mean the same.
+func (m *bm25) word(w *wanted) {
+	s, x := m.s, m.x
+	s.group, s.pageGroup = s.group[:0], s.pageGroup[:0]
+	if w.known {
+		m.gather(w.id, 1)
+	}
+	for _, a := range w.alike {
+		m.gather(a.id, alikeWeight*a.similar)
+	}
+	k1, b := m.o.K1, m.o.B
+	for _, at := range s.group {
+		f := float64(s.frequency[at])
+		s.frequency[at] = 0
+		if m.only != nil && !m.only[x.passages[at].document] {
+			continue
+		}
+		if s.scores[at] == 0 {
+			s.touched = append(s.touched, at)
+		}
+		s.scores[at] += float32(w.weight * f * (k1 + 1) / (k1 + f))
+	}
+	for _, d := range s.pageGroup {
+		f := float64(s.said[d]) / (1 - b + b*x.documents[d].text/m.long)
+		s.said[d] = 0
+		if s.pages[d] == 0 {
+			s.pagesTouched = append(s.pagesTouched, d)
+		}
+		s.pages[d] += float32(w.weight * f * (k1 + 1) / (k1 + f))
+	}
+}
+
+// gather adds up how often a term is said, by passage and by document.
+func (m *bm25) gather(id uint32, weight float64) {
+	s, x := m.s, m.x
+	for _, p := range x.postings[id] {
+		if m.closed && s.scores[p.at] == 0 {
+			continue
+		}
+		shape := x.shapes[p.at]
+		d := shape.doc
+		if d == gone {
+			continue
+		}
+		if s.frequency[p.at] == 0 {
+			s.group = append(s.group, p.at)
+		}
+		s.frequency[p.at] += float32(weight * frequency(p, shape, m.average, m.o))
+		if s.said[d] == 0 {
+			s.pageGroup = append(s.pageGroup, d)
+		}
+		said := float64(p.text) + m.o.PathWeight*float64(p.path)
+		if p.title > 0 {
+			said += m.o.TitleWeight * float64(p.title) / float64(max(1, len(x.documents[d].passages)))
+		}
+		s.said[d] += float32(weight * said)
+	}
+}
+
+// fit makes room for so many passages and documents.
+func (s *scratch) fit(passages, documents int) {
+	if len(s.scores) < passages {
+		s.scores, s.frequency = make([]float32, passages*5/4), make([]float32, passages*5/4)
+	}
+	if len(s.pages) < documents {
+		s.pages, s.said = make([]float32, documents*5/4), make([]float32, documents*5/4)
+	}
+	s.touched, s.pagesTouched = s.touched[:0], s.pagesTouched[:0]
+}
+
+// clear leaves it as the next search wants it.
+func (s *scratch) clear() {
 	for _, at := range s.touched {
 		s.scores[at] = 0
 	}
 	for _, d := range s.pagesTouched {
 		s.pages[d] = 0
 	}
-	return chosen
 }
 
 // reached reports whether so many passages have a score of at least least.

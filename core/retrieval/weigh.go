@@ -13,95 +13,114 @@ var DefaultWeights = Signs{Lexical: 0.15, Covered: 0.15, Evenly: 1.1, Exact: 0.8
 
 // weigh sets the candidates' scores anew.
 func (x *Index) weigh(m *matcher, text string, vector []float32, all []*candidate, o Options) {
-	question := m.question
-	total, highest := 0.0, 0.0
-	for _, w := range question {
-		total += w.weight
-	}
-	for _, c := range all {
-		highest = max(highest, c.Lexical)
-	}
-	if total == 0 {
+	w := x.weighing(m, text, vector, all)
+	if w.total == 0 {
 		return
-	}
-	documents := map[int64][]float64{}
-	for _, c := range all {
-		documents[c.Document] = append(documents[c.Document], c.Lexical)
-	}
-	evidence, most := map[int64]float64{}, 0.0
-	for d, scores := range documents {
-		slices.SortFunc(scores, func(a, b float64) int { return cmp.Compare(b, a) })
-		for i, s := range scores[:min(len(scores), 4)] {
-			evidence[d] += s / float64(int(1)<<i)
-		}
-		most = max(most, evidence[d])
-	}
-	evenly := 0.0
-	for _, w := range question {
-		evenly += math.Sqrt(w.weight)
-	}
-	var asked []float32
-	if v, known := x.words.Vector(text); known {
-		asked = v[:]
-	}
-	least, span := meant(all)
-	leads := map[uint32][]float64{}
-	pages := 0.0
-	for _, c := range all {
-		pages = max(pages, c.page)
 	}
 	for _, c := range all {
 		p := &x.passages[c.at]
-		s := &c.Signs
-		title, path := p.head[:p.titles], p.head[p.titles:]
-		first := x.documents[p.doc].passages[0]
-		lead, known := leads[p.doc]
-		if !known {
-			lead = m.best(x.passages[first].sequence)
-			leads[p.doc] = lead
-		}
-		inTitle, inPath := m.best(title), m.best(path)
-		said := m.matches(p.sequence) // until the next one is asked for
-		inText := m.bestOf(said)
-		s.Near, s.Close = m.near(said), m.close(said)
-		for i, w := range question {
-			b := max(inText[i], inTitle[i], inPath[i])
-			s.Covered += w.weight * b / total
-			s.Evenly += math.Sqrt(w.weight) * b / evenly
-			s.Title += w.weight * inTitle[i] / total
-			s.Headed += w.weight * inPath[i] / total
-			s.Lead += math.Sqrt(w.weight) * max(lead[i], inTitle[i]) / evenly
-			if b >= 1 && w.weight > 0 {
-				s.Exact += w.weight / total
-				c.Matched = append(c.Matched, w.surface)
-			}
-		}
-		s.Titled = m.told(title)
-		s.Cosine = max(0, c.Cosine)
-		d := &x.documents[p.doc]
-		if d.title != nil && asked != nil {
-			s.Named = max(0, dot(d.title, asked))
-		}
-		if len(d.sum) == len(vector) && len(vector) > 0 {
-			s.Whole = max(0, dot(d.sum, vector)/math.Sqrt(dot(d.sum, d.sum)+1e-9))
-		}
-		if v := x.vectors.of(first); v != nil && len(v) == len(vector) {
-			s.About = max(0, dot(v, vector))
-		}
-		if span > 0 && c.meant() {
-			s.Meaning = (c.Alike - least) / span
-		}
-		if highest > 0 {
-			s.Lexical = c.Lexical / highest
-		}
-		if pages > 0 {
-			s.Page = c.page / pages
-		}
-		if most > 0 {
-			s.Document = evidence[c.Document] / most
-		}
-		c.Score = s.Score(o.Weights)
+		w.words(c, p)
+		w.vectors(c, p)
+		w.ranks(c)
+		c.Score = c.Signs.Score(o.Weights)
 	}
+}
+
+// weighing is what the candidates of one question are weighed against.
+type weighing struct {
+	*matcher
+	vector        []float32 // of the question, as passages have theirs
+	asked         []float32 // of the question, as titles have theirs; nil: none
+	total, evenly float64   // weights of the question's words, and their roots
+	leads         map[uint32][]float64
+	// The best of all candidates.
+	lexical, page, document float64
+	evidence                map[int64]float64 // of each document's passages
+	least, span             float64           // of the model's cosines
+}
+
+func (x *Index) weighing(m *matcher, text string, vector []float32, all []*candidate) *weighing {
+	w := &weighing{matcher: m, vector: vector, leads: map[uint32][]float64{}, evidence: map[int64]float64{}}
+	for _, q := range m.question {
+		w.total += q.weight
+		w.evenly += math.Sqrt(q.weight)
+	}
+	if v, known := x.words.Vector(text); known {
+		w.asked = v[:]
+	}
+	documents := map[int64][]float64{}
+	for _, c := range all {
+		w.lexical, w.page = max(w.lexical, c.Lexical), max(w.page, c.page)
+		documents[c.Document] = append(documents[c.Document], c.Lexical)
+	}
+	for d, scores := range documents {
+		slices.SortFunc(scores, func(a, b float64) int { return cmp.Compare(b, a) })
+		for i, s := range scores[:min(len(scores), 4)] {
+			w.evidence[d] += s / float64(int(1)<<i)
+		}
+		w.document = max(w.document, w.evidence[d])
+	}
+	w.least, w.span = meant(all)
+	return w
+}
+
+// words weighs how much of the question a passage says, and where.
+func (w *weighing) words(c *candidate, p *passage) {
+	s := &c.Signs
+	title, path := p.head[:p.titles], p.head[p.titles:]
+	lead, known := w.leads[p.doc]
+	if !known {
+		lead = w.best(w.x.passages[w.x.documents[p.doc].passages[0]].sequence)
+		w.leads[p.doc] = lead
+	}
+	inTitle, inPath := w.best(title), w.best(path)
+	said := w.matches(p.sequence) // until the next one is asked for
+	inText := w.bestOf(said)
+	s.Near, s.Close = w.near(said), w.close(said)
+	for i, q := range w.question {
+		b := max(inText[i], inTitle[i], inPath[i])
+		s.Covered += q.weight * b / w.total
+		s.Evenly += math.Sqrt(q.weight) * b / w.evenly
+		s.Title += q.weight * inTitle[i] / w.total
+		s.Headed += q.weight * inPath[i] / w.total
+		s.Lead += math.Sqrt(q.weight) * max(lead[i], inTitle[i]) / w.evenly
+		if b >= 1 && q.weight > 0 {
+			s.Exact += q.weight / w.total
+			c.Matched = append(c.Matched, q.surface)
+		}
+	}
+	s.Titled = w.told(title)
+}
+
+// vectors weighs how near in meaning a passage and its document are.
+func (w *weighing) vectors(c *candidate, p *passage) {
+	s, d := &c.Signs, &w.x.documents[p.doc]
+	s.Cosine = max(0, c.Cosine)
+	if d.title != nil && w.asked != nil {
+		s.Named = max(0, dot(d.title, w.asked))
+	}
+	if len(d.sum) == len(w.vector) && len(w.vector) > 0 {
+		s.Whole = max(0, dot(d.sum, w.vector)/math.Sqrt(dot(d.sum, d.sum)+1e-9))
+	}
+	if v := w.x.vectors.of(d.passages[0]); v != nil && len(v) == len(w.vector) {
+		s.About = max(0, dot(v, w.vector))
+	}
+	if w.span > 0 && c.meant() {
+		s.Meaning = (c.Alike - w.least) / w.span
+	}
+}
+
+// ranks weighs how a passage and its document stand to the best ones.
+func (w *weighing) ranks(c *candidate) {
+	part := func(of, best float64) float64 {
+		if best <= 0 {
+			return 0
+		}
+		return of / best
+	}
+	c.Signs.Lexical = part(c.Lexical, w.lexical)
+	c.Signs.Page = part(c.page, w.page)
+	c.Signs.Document = part(w.evidence[c.Document], w.document)
 }
 
 // meant is the least cosine of the model's vectors among candidates, and how

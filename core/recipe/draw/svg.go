@@ -6,29 +6,46 @@ import (
 	"strings"
 )
 
+// pair is two boxes with a wire between them.
+type pair struct{ from, to string }
+
 // wires lays the wires: from the lower edge of one box to the upper edge of
 // another. Wires between the same two boxes are one, with all their labels.
 func (l *layout) wires() {
-	type pair struct{ from, to string }
-	labels := map[pair][]string{}
-	var order []pair
+	order, labels := l.pairs()
+	straight := l.wiresRound(order, labels)
+	l.wiresStraight(straight, labels)
+	l.partLabels()
+}
+
+// pairs are the boxes that have wires between them, in the order of the wires,
+// and what goes there.
+func (l *layout) pairs() (order []pair, labels map[pair]string) {
+	all := map[pair][]string{}
 	for _, lk := range l.links {
 		p := pair{lk.from, lk.to}
 		if l.at[lk.from] == nil || l.at[lk.to] == nil {
 			continue
 		}
-		if labels[p] == nil {
+		if all[p] == nil {
 			order = append(order, p)
 		}
-		labels[p] = append(labels[p], lk.label)
+		all[p] = append(all[p], lk.label)
 	}
-	// A wire that passes other boxes is led round them, each in a lane of its own.
-	right := 0
+	labels = make(map[pair]string, len(all))
+	for p, list := range all {
+		labels[p] = strings.Join(list, ", ")
+	}
+	return order, labels
+}
+
+// wiresRound lays those wires that pass other boxes: they are led round them,
+// each in a lane of its own. It returns the others.
+func (l *layout) wiresRound(order []pair, labels map[pair]string) (straight []pair) {
+	lane, sides := 0, map[string]int{}
 	for _, b := range l.drawing.Boxes {
-		right = max(right, b.X+b.W)
+		lane = max(lane, b.X+b.W)
 	}
-	var straight []pair
-	lane, sides := right, map[string]int{}
 	for _, p := range order {
 		a, b := l.at[p.from], l.at[p.to]
 		if b.Y-a.Y-a.H <= gapY+boxHeight {
@@ -38,33 +55,50 @@ func (l *layout) wires() {
 		lane += laneGap
 		sides[p.from]++
 		sides[p.to]++
-		// It leaves and arrives at the right, or where another box stands there,
-		// at the lower and the upper edge.
-		x1, y1 := a.X+a.W, min(a.Y+10+9*sides[p.from], a.Y+a.H-4)
-		begin := fmt.Sprintf("M%d %d", x1, y1)
-		if below := l.beside(a); below > 0 {
-			x1, y1 = a.X+a.W-6-9*sides[p.from], below+4+9*sides[p.from]
-			begin = fmt.Sprintf("M%d %d V%d Q%d %d %d %d", x1, a.Y+a.H, y1-8, x1, y1, x1+8, y1)
-		}
-		x2, y2 := b.X+b.W, min(b.Y+10+9*sides[p.to], b.Y+b.H-4)
-		end := fmt.Sprintf("H%d", x2)
-		if l.beside(b) > 0 {
-			x2, y2 = b.X+b.W-6-9*sides[p.to], b.Y-12-9*sides[p.to]
-			end = fmt.Sprintf("H%d Q%d %d %d %d V%d", x2+8, x2, y2, x2, y2+8, b.Y)
-		}
+		begin, y1 := l.leaves(a, sides[p.from])
+		end, y2 := l.arrives(b, sides[p.to])
 		l.drawing.Wires = append(l.drawing.Wires, Wire{
-			From: p.from, To: p.to, Label: strings.Join(labels[p], ", "), Side: true, X: lane + 6, Y: y2 - 14,
-			Path: fmt.Sprintf("%s H%d Q%d %d %d %d V%d Q%d %d %d %d %s", begin, lane-8, lane, y1, lane, y1+8, y2-8, lane, y2, lane-8, y2, end),
+			From: p.from, To: p.to, Label: labels[p], Side: true, X: lane + 6, Y: y2 - 14,
+			Path: fmt.Sprintf("%s H%d Q%d %d %d %d V%d Q%d %d %d %d %s",
+				begin, lane-8, lane, y1, lane, y1+8, y2-8, lane, y2, lane-8, y2, end),
 		})
-		l.drawing.Width = max(l.drawing.Width, lane+6+7*len(strings.Join(labels[p], ", "))+margin)
+		l.drawing.Width = max(l.drawing.Width, lane+6+7*len(labels[p])+margin)
 	}
-	order = straight
+	return straight
+}
+
+// leaves is the beginning of a box's n-th wire that is led round others: at the
+// right, or where another box stands there, at the lower edge.
+func (l *layout) leaves(a *Box, n int) (path string, y int) {
+	if below := l.beside(a); below > 0 {
+		x := a.X + a.W - 6 - 9*n
+		y = below + 4 + 9*n
+		return fmt.Sprintf("M%d %d V%d Q%d %d %d %d", x, a.Y+a.H, y-8, x, y, x+8, y), y
+	}
+	y = min(a.Y+10+9*n, a.Y+a.H-4)
+	return fmt.Sprintf("M%d %d", a.X+a.W, y), y
+}
+
+// arrives is the end of a box's n-th wire that is led round others: at the
+// right, or where another box stands there, at the upper edge.
+func (l *layout) arrives(b *Box, n int) (path string, y int) {
+	if l.beside(b) > 0 {
+		x := b.X + b.W - 6 - 9*n
+		y = b.Y - 12 - 9*n
+		return fmt.Sprintf("H%d Q%d %d %d %d V%d", x+8, x, y, x, y+8, b.Y), y
+	}
+	return fmt.Sprintf("H%d", b.X+b.W), min(b.Y+10+9*n, b.Y+b.H-4)
+}
+
+// wiresStraight lays the wires that lead from one row to the next, side by side
+// where a box has several.
+func (l *layout) wiresStraight(order []pair, labels map[pair]string) {
 	leaving, arriving := map[string]int{}, map[string]int{}
-	left, arrived := map[string]int{}, map[string]int{}
 	for _, p := range order {
 		leaving[p.from]++
 		arriving[p.to]++
 	}
+	left, arrived := map[string]int{}, map[string]int{}
 	for _, p := range order {
 		a, b := l.at[p.from], l.at[p.to]
 		left[p.from]++
@@ -73,12 +107,14 @@ func (l *layout) wires() {
 		x2, y2 := b.X+b.W*arrived[p.to]/(arriving[p.to]+1), b.Y
 		bend := max(gapY/2, (y2-y1)/2)
 		l.drawing.Wires = append(l.drawing.Wires, Wire{
-			From: p.from, To: p.to, Label: strings.Join(labels[p], ", "),
+			From: p.from, To: p.to, Label: labels[p], X: x2, Y: y2 - 12,
 			Path: fmt.Sprintf("M%d %d C%d %d %d %d %d %d", x1, y1, x1, y1+bend, x2, y2-bend, x2, y2),
-			X:    x2, Y: y2 - 12,
 		})
 	}
-	// Labels that would stand on each other step aside.
+}
+
+// partLabels has labels step aside that would stand on each other.
+func (l *layout) partLabels() {
 	for i := range l.drawing.Wires {
 		w := &l.drawing.Wires[i]
 		for j := 0; j < i; j++ {
