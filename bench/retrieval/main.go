@@ -110,100 +110,26 @@ func run(o options) error {
 		err := measureShort(r, o.show)
 		fmt.Print(r)
 		return err
+	case o.develop != "":
+		return runDeveloped(o)
 	}
-	if o.develop != "" {
-		all, err := develop(o.develop)
-		if err != nil {
-			return err
-		}
-		if o.tuning {
-			tune(all)
-			return nil
-		}
-		if o.judging {
-			judge(all)
-			return nil
-		}
-		compare(all, retrieval.DefaultOptions)
-		return nil
-	}
-	ctx := context.Background()
-	corpus := o.corpus
-	if corpus == "" {
-		found, _ := filepath.Glob("/usr/share/doc/python3.*/html/library")
-		if len(found) == 0 {
-			return fmt.Errorf("the package python3-doc is not installed; run make bench")
-		}
-		corpus = filepath.Dir(found[0])
-	}
-	began := time.Now()
-	pages, bytes, err := readCorpus(corpus)
-	if err != nil {
-		return err
-	}
-	reading := time.Since(began)
-	began = time.Now()
-	before := heap()
-	b := build(pages)
-	indexing, memory := time.Since(began), heap()-before
-	known := map[string]bool{}
-	for _, p := range pages {
-		known[p.path] = true
-	}
-	entries, err := readIndex(filepath.Join(corpus, o.index), known)
-	if err != nil {
-		return err
-	}
-	asked := everySo(entries, o.most)
-	lay, err := readQuestions(o.questions, known)
+	m, err := prepare(o)
 	if err != nil {
 		return err
 	}
 	if o.large {
-		lines, err := large(pages, append(everySo(asked, 200), lay...), 100_000)
+		lines, err := m.large()
 		fmt.Println(strings.Join(lines, "\n"))
 		return err
 	}
 	r := &report{}
-	r.line("Read and indexed: %d pages, %.1f MB, %d passages; reading %.0f pages and %.1f MB a second, indexing %.0f pages and %.1f MB a second; the index takes %d MB.",
-		len(pages), float64(bytes)/1e6, b.index.Len(), float64(len(pages))/reading.Seconds(), float64(bytes)/1e6/reading.Seconds(),
-		float64(len(pages))/indexing.Seconds(), float64(bytes)/1e6/indexing.Seconds(), memory>>20)
-	text, err := startFullText(ctx, pages)
-	if err != nil {
+	r.line("%s", m.speed)
+	if err := m.compareWays(context.Background(), r, o.show); err != nil {
 		return err
 	}
-	defer text.stop()
-	base := newPlain(pages)
-	for _, set := range []struct {
-		name string
-		all  []question
-	}{{fmt.Sprintf("%d entries of the general index", len(asked)), asked}, {"60 lay questions", lay}} {
-		if err := text.choose(ctx, everySo(set.all, 80)); err != nil {
-			return err
-		}
-		r.begin(set.name)
-		for _, way := range b.ways(base, func(q string) []string {
-			got, _ := text.search(ctx, q, text.chosen) // a query that fails finds nothing
-			return got
-		}) {
-			var f figures
-			began := time.Now()
-			for _, q := range set.all {
-				if len(q.right) > 0 {
-					got := way.find(q.text)
-					f.judge(got, q.right)
-					if o.show && way.name == "full" && set.name == "60 lay questions" && (len(got) == 0 || !q.right[got[0]]) {
-						fmt.Println("   ", q.text, "->", got[:min(4, len(got))])
-					}
-				}
-			}
-			r.row(way.name, f.mean(), float64(f.n)/time.Since(began).Seconds())
-		}
-		r.line("\nPostgreSQL's best setting here: %s.", text.chosen)
-	}
-	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f (aim 0.9).", 20, b.told(lay))
+	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f (aim 0.9).", 20, m.told(m.lay))
 	if o.corpus == "" {
-		lines, err := large(pages, append(everySo(asked, 200), lay...), 100_000)
+		lines, err := m.large()
 		if err != nil {
 			return err
 		}
@@ -217,6 +143,111 @@ func run(o options) error {
 		return nil
 	}
 	return r.into(o.write)
+}
+
+// runDeveloped works on the corpora that weights are chosen on.
+func runDeveloped(o options) error {
+	all, err := develop(o.develop)
+	switch {
+	case err != nil:
+		return err
+	case o.tuning:
+		tune(all)
+	case o.judging:
+		judge(all)
+	default:
+		compare(all, retrieval.DefaultOptions)
+	}
+	return nil
+}
+
+// measured is a corpus, its index, and what is asked of it.
+type measured struct {
+	*built
+	asked, lay []question
+	speed      string // how fast it was read and indexed
+}
+
+// prepare reads and indexes a corpus and its questions.
+func prepare(o options) (*measured, error) {
+	corpus := o.corpus
+	if corpus == "" {
+		found, _ := filepath.Glob("/usr/share/doc/python3.*/html/library")
+		if len(found) == 0 {
+			return nil, fmt.Errorf("the package python3-doc is not installed; run make bench")
+		}
+		corpus = filepath.Dir(found[0])
+	}
+	began := time.Now()
+	pages, bytes, err := readCorpus(corpus)
+	if err != nil {
+		return nil, err
+	}
+	reading := time.Since(began).Seconds()
+	began = time.Now()
+	before := heap()
+	m := &measured{built: build(pages)}
+	indexing, memory := time.Since(began).Seconds(), heap()-before
+	m.speed = fmt.Sprintf("Read and indexed: %d pages, %.1f MB, %d passages; reading %.0f pages and %.1f MB a second, "+
+		"indexing %.0f pages and %.1f MB a second; the index takes %d MB.",
+		len(pages), float64(bytes)/1e6, m.index.Len(), float64(len(pages))/reading, float64(bytes)/1e6/reading,
+		float64(len(pages))/indexing, float64(bytes)/1e6/indexing, memory>>20)
+	known := map[string]bool{}
+	for _, p := range pages {
+		known[p.path] = true
+	}
+	entries, err := readIndex(filepath.Join(corpus, o.index), known)
+	if err != nil {
+		return nil, err
+	}
+	m.asked = everySo(entries, o.most)
+	m.lay, err = readQuestions(o.questions, known)
+	return m, err
+}
+
+// large measures an index of 100,000 passages with the same questions.
+func (m *measured) large() ([]string, error) {
+	return large(m.pages, append(everySo(m.asked, 200), m.lay...), 100_000)
+}
+
+// compareWays asks all questions in every way, beside the yardsticks.
+func (m *measured) compareWays(ctx context.Context, r *report, show bool) error {
+	text, err := startFullText(ctx, m.pages)
+	if err != nil {
+		return err
+	}
+	defer text.stop()
+	base := newPlain(m.pages)
+	for _, set := range []struct {
+		name string
+		all  []question
+	}{{fmt.Sprintf("%d entries of the general index", len(m.asked)), m.asked}, {"60 lay questions", m.lay}} {
+		if err := text.choose(ctx, everySo(set.all, 80)); err != nil {
+			return err
+		}
+		r.begin(set.name)
+		for _, way := range m.ways(base, func(q string) []string {
+			got, _ := text.search(ctx, q, text.chosen) // a query that fails finds nothing
+			return got
+		}) {
+			var f figures
+			began := time.Now()
+			for _, q := range set.all {
+				if len(q.right) == 0 {
+					continue
+				}
+				got := way.find(q.text)
+				f.judge(got, q.right)
+				missed := len(got) == 0 || !q.right[got[0]]
+				if show && missed && way.name == "full" && set.name == "60 lay questions" {
+					fmt.Println("   ", q.text, "->", got[:min(4, len(got))])
+				}
+			}
+			r.row(way.name, f.mean(), float64(f.n)/time.Since(began).Seconds())
+		}
+		r.line("\nPostgreSQL's best setting here: %s.", text.chosen)
+	}
+	return nil
 }
 
 func everySo(all []question, most int) (some []question) {

@@ -143,6 +143,12 @@ func measureShort(r *report, show bool) error {
 	return nil
 }
 
+// shortPool is what one question could be answered with.
+type shortPool struct {
+	signs []spotting.Signs
+	right []bool
+}
+
 // tuneShort sets the weights by going up, one after the other, and then the
 // calibration, on the questions for tuning.
 func tuneShort() error {
@@ -150,47 +156,56 @@ func tuneShort() error {
 	if err != nil {
 		return err
 	}
-	type pool struct {
-		signs []spotting.Signs
-		right []bool
-	}
-	var pools []pool
+	w, best := climbShort(poolsOf(all))
+	fmt.Printf("weights %+v, score %.3f\n", w, best)
+	spotting.Weights = w
+	fmt.Printf("calibration %+v\n", calibrate(all))
+	return nil
+}
+
+// poolsOf gathers the stretches of all questions that have a right one.
+func poolsOf(all []shortQuestion) (pools []shortPool) {
 	for _, q := range all {
-		var p pool
-		any := false
+		var p shortPool
 		for _, a := range spotting.Gather(q.text, q.passages) {
 			p.signs, p.right = append(p.signs, a.Signs), append(p.right, q.says(a.Text))
-			any = any || q.says(a.Text)
 		}
-		if any {
+		if slices.Contains(p.right, true) {
 			pools = append(pools, p)
 		} else if len(q.right) > 0 {
 			fmt.Println("no stretch is right:", q.text)
 		}
 	}
-	start := spotting.Weights
-	score := func(w spotting.Weighing) float64 {
-		sum := 0.0
-		for _, p := range pools {
-			var in, whole float64
-			for i, s := range p.signs {
-				e := math.Exp(1.5 * w.Score(s))
-				whole += e
-				if p.right[i] {
-					in += e
-				}
+	return pools
+}
+
+// scoreShort is the mean log likelihood of the right stretches, less a little
+// for weights far from where they stand: few questions must not move them far.
+func scoreShort(pools []shortPool, w, start spotting.Weighing) float64 {
+	sum := 0.0
+	for _, p := range pools {
+		var in, whole float64
+		for i, s := range p.signs {
+			e := math.Exp(1.5 * w.Score(s))
+			whole += e
+			if p.right[i] {
+				in += e
 			}
-			sum += math.Log(in / whole)
 		}
-		sum /= float64(len(pools))
-		a, b := (*spotting.Signs)(&w).Values(), (*spotting.Signs)(&start).Values()
-		for i := range a { // few questions must not move them far
-			sum -= 0.02 * (*a[i] - *b[i]) * (*a[i] - *b[i])
-		}
-		return sum
+		sum += math.Log(in / whole)
 	}
-	w := start
-	best := score(w)
+	sum /= float64(len(pools))
+	a, b := (*spotting.Signs)(&w).Values(), (*spotting.Signs)(&start).Values()
+	for i := range a {
+		sum -= 0.02 * (*a[i] - *b[i]) * (*a[i] - *b[i])
+	}
+	return sum
+}
+
+// climbShort changes one weight after the other, in ever smaller steps.
+func climbShort(pools []shortPool) (w spotting.Weighing, best float64) {
+	start := spotting.Weights
+	w, best = start, scoreShort(pools, start, start)
 	for step := 0.8; step > 0.05; {
 		better := false
 		for i := range (*spotting.Signs)(&w).Values() {
@@ -200,7 +215,7 @@ func tuneShort() error {
 				if *v = math.Round((*v+d)*100) / 100; *v < 0 {
 					continue
 				}
-				if s := score(try); s > best+1e-5 {
+				if s := scoreShort(pools, try, start); s > best+1e-5 {
 					best, w, better = s, try, true
 				}
 			}
@@ -209,8 +224,11 @@ func tuneShort() error {
 			step /= 2
 		}
 	}
-	fmt.Printf("weights %+v, score %.3f\n", w, best)
-	spotting.Weights = w
+	return w, best
+}
+
+// calibrate fits how sure an answer is to how often such answers are right.
+func calibrate(all []shortQuestion) [4]float64 {
 	var rows [][4]float64
 	var goals []float64
 	for _, q := range all {
@@ -227,8 +245,7 @@ func tuneShort() error {
 			rows, goals = append(rows, [4]float64{1, a.Score, a.Score - rival, q.sure}), append(goals, goal)
 		}
 	}
-	fmt.Printf("calibration %+v\n", logistic(rows, goals))
-	return nil
+	return logistic(rows, goals)
 }
 
 // logistic fits by going down the slope, with a little weight on small numbers.

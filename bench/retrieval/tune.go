@@ -44,96 +44,126 @@ func (d *developed) gather(all []question) (pools []pool) {
 	return pools
 }
 
+// tuning is what the weights of the last stage are measured on: pools of
+// questions, each set with the name of its corpus.
+type tuning struct {
+	sets  [][]pool
+	names []string
+}
+
 // tune sets the weights of the last stage by going up, one weight after the
 // other, as long as the questions of all corpora and the entries of their
 // indexes together find their pages better. Weights are also set without one
 // corpus each and measured on it.
 func tune(all []*developed) {
-	var sets [][]pool
-	var names []string
+	var t tuning
 	for _, d := range all {
-		sets, names = append(sets, d.gather(d.lay)), append(names, d.name)
+		t.add(d.name, d.gather(d.lay))
 		if len(d.entries) > 0 {
-			sets, names = append(sets, d.gather(d.entries)), append(names, d.name)
+			t.add(d.name, d.gather(d.entries))
 		}
 	}
-	measure := func(w retrieval.Signs, set []pool) float64 {
-		var f figures
-		for _, p := range set {
-			f.judge(p.rank(w), p.right)
-		}
-		return f.mean().ndcg
+	t.showSigns()
+	var wg sync.WaitGroup
+	results := make([]string, len(all))
+	for i, d := range all {
+		wg.Go(func() {
+			results[i] = fmt.Sprintf("without %s: %.3f", d.name, t.each(t.up(d.name)))
+		})
 	}
-	each := func(w retrieval.Signs) (figures []float64) {
-		for _, set := range sets {
-			figures = append(figures, measure(w, set))
-		}
-		return figures
-	}
-	up := func(without string) retrieval.Signs {
-		score := func(w retrieval.Signs) float64 {
-			sum := 0.0
-			for i, set := range sets {
-				if names[i] != without {
-					sum += measure(w, set)
-				}
-			}
-			for _, v := range w.Values() { // weights that do nothing are better left small
-				sum -= 0.003 * *v
-			}
-			return sum
-		}
-		var mean retrieval.Signs
-		const runs = 4
-		r := rand.New(rand.NewPCG(1, 1))
-		for range runs {
-			w := retrieval.DefaultWeights
-			for _, v := range w.Values() {
-				*v += r.Float64() * 0.5
-			}
-			s := score(w)
-			for step := 0.8; step > 0.09; {
-				better := false
-				for _, v := range w.Values() {
-					before := *v
-					for _, to := range []float64{before + step, max(0, before-step)} {
-						*v = to
-						if n := score(w); n > s+1e-6 {
-							s, before, better = n, to, true
-						}
-					}
-					*v = before
-				}
-				if !better {
-					step /= 2
-				}
-			}
-			for i, v := range w.Values() { // the mean of several ways up is less bent to these questions than the best
-				*mean.Values()[i] += *v / runs
-			}
-		}
-		return mean
-	}
-	fmt.Printf("now: %.3f\n", each(retrieval.DefaultWeights))
+	wg.Wait()
+	fmt.Println(strings.Join(results, "\n"))
+	w := t.up("")
+	fmt.Printf("all: %.3f\n%+v\n", t.each(w), w)
+}
+
+func (t *tuning) add(name string, set []pool) {
+	t.sets, t.names = append(t.sets, set), append(t.names, name)
+}
+
+// showSigns prints what each sign is worth alone, and the rest without it.
+func (t *tuning) showSigns() {
+	fmt.Printf("now: %.3f\n", t.each(retrieval.DefaultWeights))
 	for i := range new(retrieval.Signs).Values() {
 		var alone retrieval.Signs
 		*alone.Values()[i] = 1
 		without := retrieval.DefaultWeights
 		*without.Values()[i] = 0
-		fmt.Printf("sign %2d alone %.3f, without %.3f\n", i, each(alone), each(without))
+		fmt.Printf("sign %2d alone %.3f, without %.3f\n", i, t.each(alone), t.each(without))
 	}
-	var wg sync.WaitGroup
-	results := make([]string, len(all))
-	for i, d := range all {
-		wg.Go(func() {
-			w := up(d.name)
-			results[i] = fmt.Sprintf("without %s: %.3f", d.name, each(w))
-		})
+}
+
+// ndcg is nDCG@10 of a set under weights.
+func ndcg(w retrieval.Signs, set []pool) float64 {
+	var f figures
+	for _, p := range set {
+		f.judge(p.rank(w), p.right)
 	}
-	wg.Wait()
-	fmt.Println(strings.Join(results, "\n"))
-	w := up("")
-	fmt.Printf("all: %.3f\n%+v\n", each(w), w)
+	return f.mean().ndcg
+}
+
+// each is nDCG@10 of every set under weights.
+func (t *tuning) each(w retrieval.Signs) (figures []float64) {
+	for _, set := range t.sets {
+		figures = append(figures, ndcg(w, set))
+	}
+	return figures
+}
+
+// score is what is made greater: the sum over all sets but one corpus's, less
+// a little for weights that do nothing.
+func (t *tuning) score(w retrieval.Signs, without string) float64 {
+	sum := 0.0
+	for i, set := range t.sets {
+		if t.names[i] != without {
+			sum += ndcg(w, set)
+		}
+	}
+	for _, v := range w.Values() {
+		sum -= 0.003 * *v
+	}
+	return sum
+}
+
+// up goes up from several places near the weights as they are. The mean of
+// several ways is less bent to these questions than the best.
+func (t *tuning) up(without string) retrieval.Signs {
+	var mean retrieval.Signs
+	const runs = 4
+	r := rand.New(rand.NewPCG(1, 1))
+	for range runs {
+		w := retrieval.DefaultWeights
+		for _, v := range w.Values() {
+			*v += r.Float64() * 0.5
+		}
+		t.climb(&w, without)
+		for i, v := range w.Values() {
+			*mean.Values()[i] += *v / runs
+		}
+	}
+	return mean
+}
+
+// climb changes one weight after the other, in ever smaller steps, until none
+// makes the score greater.
+func (t *tuning) climb(w *retrieval.Signs, without string) {
+	s := t.score(*w, without)
+	for step := 0.8; step > 0.09; {
+		better := false
+		for _, v := range w.Values() {
+			before := *v
+			for _, to := range []float64{before + step, max(0, before-step)} {
+				*v = to
+				if n := t.score(*w, without); n > s+1e-6 {
+					s, before, better = n, to, true
+				}
+			}
+			*v = before
+		}
+		if !better {
+			step /= 2
+		}
+	}
 }
 
 func (p pool) rank(w retrieval.Signs) []string {

@@ -1,6 +1,7 @@
 package spotting
 
 import (
+	"slices"
 	"strings"
 
 	"juvalogos/core/embedding"
@@ -58,130 +59,169 @@ var (
 // costs are words that ask for money.
 var costs = language.Set("cost price pay fee paid charge charged worth deposit expensive sell buy")
 
+// asking is a question being taken apart.
+type asking struct {
+	question
+	tokens []token
+	vector *embedding.Words
+	form   map[int]bool // the places of words that are the question's form
+}
+
 // ask reads a question.
 func ask(text string, words *embedding.Words) question {
-	q := question{kinds: map[Kind]float64{}, words: map[string]bool{}}
-	all := tokensOf(text)
-	skip := map[int]bool{} // words that are the question's form
-	unit := func(from int) {
-		for i := from; i < len(all) && i < from+3; i++ {
-			w := all[i].lower
-			if little[w] || asks[w] {
-				break
-			}
-			q.units = append(q.units, termOf(w, words))
+	a := asking{
+		question: question{kinds: map[Kind]float64{}, words: map[string]bool{}},
+		tokens:   tokensOf(text), vector: words, form: map[int]bool{},
+	}
+	if !a.findForm() { // a heading rather than a question
+		for _, k := range []Kind{Thing, Amount, Time, Name, Place, Person} {
+			a.kinds[k] = 1
 		}
 	}
-	money := func() {
-		for _, t := range all {
-			if costs[stem(t.lower)] || costs[t.lower] {
-				for _, m := range measures["cost"] {
-					q.units = append(q.units, term{stem: stem(m), word: -1, weight: 1})
-				}
-				return
-			}
-		}
-	}
-	found := false
-	is := func(i int, kinds ...Kind) {
-		found, skip[i] = true, true
-		for k, kind := range kinds {
-			q.kinds[kind] = max(q.kinds[kind], 1-0.35*float64(k))
-		}
-	}
-	for i, t := range all {
-		if found {
-			break
-		}
-		next := ""
-		if i+1 < len(all) {
-			next = all[i+1].lower
-		}
+	a.gatherTerms()
+	return a.question
+}
+
+// findForm looks for the word that asks, and reports whether there is one.
+func (a *asking) findForm() bool {
+	for i, t := range a.tokens {
 		switch t.lower {
 		case "who", "whom", "whose":
-			is(i, Person, Name, Thing)
+			a.wants(Person, Name, Thing)
 		case "when":
-			is(i, Time, Amount)
+			a.wants(Time, Amount)
 		case "where", "whither", "whence":
-			is(i, Place, Name, Thing)
-		case "why":
-			is(i) // no few words tell it
+			a.wants(Place, Name, Thing)
+		case "why": // no few words tell it
 		case "how":
-			switch {
-			case next == "many" || next == "much":
-				is(i, Amount)
-				skip[i+1] = true
-				unit(i + 2)
-				if next == "much" {
-					money()
-				}
-			case measures[next] != nil:
-				q.often = next == "often"
-				is(i, Amount, Time)
-				skip[i+1] = true
-				for _, m := range measures[next] {
-					q.units = append(q.units, term{stem: stem(m), word: -1, weight: 1})
-				}
-			default:
-				is(i)
-			}
+			a.readHow(i)
 		case "what", "which":
-			// What COLOUR is it, what is the PRICE of it; not what GIVES it.
-			head, at := "", i+1
-			if at < len(all) && !little[all[at].lower] {
-				for k := at; k < min(len(all), at+4) && head == ""; k++ {
-					if little[all[k].lower] {
-						head = all[k-1].lower
-					}
-				}
-				if head != "" || t.lower == "which" {
-					unit(at)
-				}
-			} else {
-				for at < len(all) && little[all[at].lower] {
-					at++
-				}
-				if at < len(all) {
-					head = all[at].lower
-				}
-			}
-			switch {
-			case times[stem(head)]:
-				is(i, Time, Amount)
-			case shares[head]:
-				is(i, Amount)
-				q.units = append(q.units, term{stem: "percent", word: -1, weight: 1}, term{stem: "%", word: -1, weight: 1})
-			case quantities[head]:
-				is(i, Amount, Thing)
-				money()
-			case head == "person" || head == "people":
-				is(i, Person, Name, Thing)
-			case head == "place" || head == "town" || head == "room" || head == "country" || head == "address":
-				is(i, Place, Name, Thing)
-			default:
-				is(i, Thing, Name, Amount)
-				before := len(q.units)
-				if money(); len(q.units) > before { // what does it cost, what is the fee
-					q.kinds[Amount] = 1
-				}
-			}
-		}
-	}
-	if !found { // a heading rather than a question
-		for _, k := range []Kind{Thing, Amount, Time, Name, Place, Person} {
-			q.kinds[k] = 1
-		}
-	}
-	for i, t := range all {
-		q.words[stem(t.lower)] = true
-		if skip[i] || little[t.lower] || asks[t.lower] {
+			a.readWhat(i)
+		default:
 			continue
 		}
-		x := termOf(t.lower, words)
-		q.terms = append(q.terms, x)
-		q.total += x.weight
+		a.form[i] = true
+		return true
 	}
-	return q
+	return false
+}
+
+// wants notes the kinds of thing that are asked for, the likeliest first.
+func (a *asking) wants(kinds ...Kind) {
+	for k, kind := range kinds {
+		a.kinds[kind] = max(a.kinds[kind], 1-0.35*float64(k))
+	}
+}
+
+// readHow reads "how many KILOGRAMS" and "how LONG"; HOW itself stands at i.
+func (a *asking) readHow(i int) {
+	next := ""
+	if i+1 < len(a.tokens) {
+		next = a.tokens[i+1].lower
+	}
+	switch {
+	case next == "many" || next == "much":
+		a.wants(Amount)
+		a.form[i+1] = true
+		a.unitsFrom(i + 2)
+		if next == "much" {
+			a.addMoney()
+		}
+	case measures[next] != nil:
+		a.often = next == "often"
+		a.wants(Amount, Time)
+		a.form[i+1] = true
+		a.addUnits(measures[next]...)
+	}
+}
+
+// readWhat reads "what COLOUR is it" and "what is the PRICE of it", and not
+// "what GIVES it"; WHAT itself stands at i.
+func (a *asking) readWhat(i int) {
+	switch head := a.head(i); {
+	case times[stem(head)]:
+		a.wants(Time, Amount)
+	case shares[head]:
+		a.wants(Amount)
+		a.addUnits("percent", "%")
+	case quantities[head]:
+		a.wants(Amount, Thing)
+		a.addMoney()
+	case head == "person" || head == "people":
+		a.wants(Person, Name, Thing)
+	case head == "place" || head == "town" || head == "room" || head == "country" || head == "address":
+		a.wants(Place, Name, Thing)
+	default:
+		a.wants(Thing, Name, Amount)
+		if a.addMoney() { // what does it cost, what is the fee
+			a.kinds[Amount] = 1
+		}
+	}
+}
+
+// head is the noun that WHAT or WHICH at i asks for, "" if there is none.
+func (a *asking) head(i int) string {
+	all, at := a.tokens, i+1
+	if at >= len(all) || little[all[at].lower] {
+		for at < len(all) && little[all[at].lower] {
+			at++
+		}
+		if at < len(all) {
+			return all[at].lower
+		}
+		return ""
+	}
+	head := ""
+	for k := at; k < min(len(all), at+4) && head == ""; k++ {
+		if little[all[k].lower] {
+			head = all[k-1].lower
+		}
+	}
+	if head != "" || all[i].lower == "which" {
+		a.unitsFrom(at)
+	}
+	return head
+}
+
+// unitsFrom takes up to three words from a place on as units.
+func (a *asking) unitsFrom(from int) {
+	for i := from; i < len(a.tokens) && i < from+3; i++ {
+		w := a.tokens[i].lower
+		if little[w] || asks[w] {
+			return
+		}
+		a.units = append(a.units, termOf(w, a.vector))
+	}
+}
+
+// addUnits adds units by their names.
+func (a *asking) addUnits(names ...string) {
+	for _, n := range names {
+		a.units = append(a.units, term{stem: stem(n), word: -1, weight: 1})
+	}
+}
+
+// addMoney adds what money comes in, if the question is about a price, and
+// reports whether it is.
+func (a *asking) addMoney() bool {
+	about := slices.ContainsFunc(a.tokens, func(t token) bool { return costs[stem(t.lower)] || costs[t.lower] })
+	if about {
+		a.addUnits(measures["cost"]...)
+	}
+	return about
+}
+
+// gatherTerms takes the words that say something.
+func (a *asking) gatherTerms() {
+	for i, t := range a.tokens {
+		a.words[stem(t.lower)] = true
+		if a.form[i] || little[t.lower] || asks[t.lower] {
+			continue
+		}
+		x := termOf(t.lower, a.vector)
+		a.terms = append(a.terms, x)
+		a.total += x.weight
+	}
 }
 
 func termOf(lower string, words *embedding.Words) term {
