@@ -28,7 +28,8 @@ var layers = []struct {
 	{"juvalogos/internal/terminal", nil},
 	{"juvalogos/internal/vault", nil},
 	{"juvalogos/internal/record", []string{"juvalogos/core/evidence", "juvalogos/core/words"}},
-	{"juvalogos/internal/store", []string{"juvalogos/core/evidence", "juvalogos/core/words", "juvalogos/internal/record", "juvalogos/internal/store"}},
+	{"juvalogos/internal/store", []string{"juvalogos/core/evidence", "juvalogos/core/words",
+		"juvalogos/internal/record", "juvalogos/internal/store"}},
 	{"juvalogos/internal/outside", []string{"juvalogos/internal/reach"}},
 	{"juvalogos/internal/reach", nil},
 	{"juvalogos/internal/source", []string{"juvalogos/internal/reach"}},
@@ -36,30 +37,53 @@ var layers = []struct {
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/models", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/pdfium", []string{"juvalogos/core/reading"}},
 	{"juvalogos/internal/fault", []string{"juvalogos/internal/models", "juvalogos/internal/record"}},
-	{"juvalogos/internal/account", []string{"juvalogos/internal/fault", "juvalogos/internal/record", "juvalogos/internal/store"}},
-	{"juvalogos/internal/connection", []string{"juvalogos/core/yamlfile", "juvalogos/internal/fault", "juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/store", "juvalogos/internal/vault"}},
-	{"juvalogos/internal/shelf", []string{"juvalogos/core/", "juvalogos/internal/source", "juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/store"}},
-	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/fault", "juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/store"}},
-	{"juvalogos/internal/reply", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
-	{"juvalogos/internal/conversation", []string{"juvalogos/core/prompt", "juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/store"}},
-	{"juvalogos/internal/inside", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/store"}},
+	{"juvalogos/internal/account", []string{"juvalogos/internal/fault", "juvalogos/internal/record",
+		"juvalogos/internal/store"}},
+	{"juvalogos/internal/connection", []string{"juvalogos/core/yamlfile", "juvalogos/internal/fault",
+		"juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/store",
+		"juvalogos/internal/vault"}},
+	{"juvalogos/internal/shelf", []string{"juvalogos/core/", "juvalogos/internal/source", "juvalogos/internal/models",
+		"juvalogos/internal/record", "juvalogos/internal/store"}},
+	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/fault", "juvalogos/internal/models",
+		"juvalogos/internal/record", "juvalogos/internal/store"}},
+	{"juvalogos/internal/reply", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/fault",
+		"juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/shelf",
+		"juvalogos/internal/store"}},
+	{"juvalogos/internal/conversation", []string{"juvalogos/core/prompt", "juvalogos/internal/desk",
+		"juvalogos/internal/fault", "juvalogos/internal/record", "juvalogos/internal/reply",
+		"juvalogos/internal/store"}},
+	{"juvalogos/internal/inside", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/fault",
+		"juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/store"}},
 	{"juvalogos/internal/api", []string{"juvalogos/core/"}},
-	{"juvalogos/internal/shape", []string{"juvalogos/core/", "juvalogos/internal/api", "juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/inside", "juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/shelf"}},
-	{"juvalogos/internal/web", []string{"juvalogos/core/deskfile", "juvalogos/core/prompt", "juvalogos/core/recipe", "juvalogos/core/steps", "juvalogos/core/yamlfile", "juvalogos/core/evidence", "juvalogos/internal/account", "juvalogos/internal/api", "juvalogos/internal/connection", "juvalogos/internal/conversation", "juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/inside", "juvalogos/internal/models", "juvalogos/internal/otlp", "juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/shape", "juvalogos/internal/shelf", "juvalogos/internal/sse"}},
-	{"juvalogos/internal/client", []string{"juvalogos/core/evidence", "juvalogos/core/yamlfile", "juvalogos/internal/api", "juvalogos/internal/sse"}},
+	{"juvalogos/internal/shape", []string{"juvalogos/core/", "juvalogos/internal/api", "juvalogos/internal/desk",
+		"juvalogos/internal/fault", "juvalogos/internal/inside", "juvalogos/internal/models",
+		"juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/shelf"}},
+	{"juvalogos/internal/web", []string{"juvalogos/core/deskfile", "juvalogos/core/prompt", "juvalogos/core/recipe",
+		"juvalogos/core/steps", "juvalogos/core/yamlfile", "juvalogos/core/evidence", "juvalogos/internal/account",
+		"juvalogos/internal/api", "juvalogos/internal/connection", "juvalogos/internal/conversation",
+		"juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/inside", "juvalogos/internal/models",
+		"juvalogos/internal/otlp", "juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/shape",
+		"juvalogos/internal/shelf", "juvalogos/internal/sse"}},
+	{"juvalogos/internal/client", []string{"juvalogos/core/evidence", "juvalogos/core/yamlfile",
+		"juvalogos/internal/api", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
 	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},
-	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/evidence", "juvalogos/core/yamlfile", "juvalogos/core/difference", "juvalogos/core/recipe", "juvalogos/core/steps", "juvalogos/internal/", "juvalogos/console"}},
+	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/evidence", "juvalogos/core/yamlfile",
+		"juvalogos/core/difference", "juvalogos/core/recipe", "juvalogos/core/steps", "juvalogos/internal/",
+		"juvalogos/console"}},
 	{"juvalogos/console", nil},
 	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
-	{"juvalogos/demo", []string{"juvalogos/internal/api", "juvalogos/internal/client", "juvalogos/internal/desk", "juvalogos/internal/service", "juvalogos/internal/browser"}},
+	{"juvalogos/demo", []string{"juvalogos/internal/api", "juvalogos/internal/client", "juvalogos/internal/desk",
+		"juvalogos/internal/service", "juvalogos/internal/browser"}},
 	{"juvalogos/scripts/", []string{"juvalogos/core/"}},
-	{"juvalogos/bench", []string{"juvalogos/internal/api", "juvalogos/core/prompt", "juvalogos/core/recipe", "juvalogos/internal/client", "juvalogos/internal/sse"}},
+	{"juvalogos/bench", []string{"juvalogos/internal/api", "juvalogos/core/prompt", "juvalogos/core/recipe",
+		"juvalogos/internal/client", "juvalogos/internal/sse"}},
 	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }
 
 // What computes may not reach out, nor know time or chance but what it is given.
-var tooWorldlyForCore = []string{"net", "net/http", "os", "math/rand", "math/rand/v2", "crypto/rand", "database/sql", "log", "log/slog"}
+var tooWorldlyForCore = []string{"net", "net/http", "os", "math/rand", "math/rand/v2", "crypto/rand", "database/sql",
+	"log", "log/slog"}
 
 func TestLayers(t *testing.T) {
 	for _, p := range packages(t) {
@@ -78,7 +102,8 @@ func TestLayers(t *testing.T) {
 			continue
 		}
 		for _, i := range p.Imports {
-			if !strings.HasPrefix(i, "juvalogos/") || slices.ContainsFunc(may, func(m string) bool { return strings.HasPrefix(i, m) }) {
+			if !strings.HasPrefix(i, "juvalogos/") ||
+				slices.ContainsFunc(may, func(m string) bool { return strings.HasPrefix(i, m) }) {
 				continue
 			}
 			t.Errorf("%s may not import %s", p.ImportPath, i)

@@ -36,7 +36,8 @@ func engine(_ *setup, z sizes, t *report) error {
 	}
 	chain += fmt.Sprintf("reply: s%d.text\n", engineSteps-1)
 	side += last + "}}\nreply: last.text\n"
-	t.begin("What a recipe's engine adds to each step over calling the same functions directly; the median of many", "recipe", "added per step", "aim, at most")
+	t.begin("What a recipe's engine adds to each step over calling the same functions directly; the median of many",
+		"recipe", "added per step", "aim, at most")
 	for _, c := range []struct{ name, text string }{{"one after the other", chain}, {"side by side", side}} {
 		r, err := recipe.Check("bench", []byte(c.text), engineKinds)
 		if err != nil {

@@ -40,55 +40,23 @@ func keeping(s *setup, z sizes, r *report) error {
 	if err := fill(ctx, db, visitor[:], n); err != nil {
 		return fmt.Errorf("fill the database: %w", err)
 	}
-	get := func(query url.Values) func() error {
-		return func() error {
-			request, err := http.NewRequest(http.MethodGet, service+"/api/at/"+deskSlug+"/conversations?"+query.Encode(), nil)
-			if err != nil {
-				return err
-			}
-			request.Header.Set("Authorization", "Bearer "+s.client.Token)
-			response, err := s.http.Do(request)
-			if err != nil {
-				return err
-			}
-			defer response.Body.Close()
-			text, err := io.ReadAll(response.Body)
-			if err == nil && !strings.Contains(string(text), `"id"`) {
-				err = fmt.Errorf("nothing was found: %s", text)
-			}
-			return err
-		}
-	}
-	plain := func(query string, arguments ...any) func() error {
-		return func() error {
-			rows, err := db.Query(ctx, query, arguments...)
-			if err != nil {
-				return err
-			}
-			defer rows.Close()
-			found := 0
-			for rows.Next() {
-				found++
-			}
-			if rows.Err() == nil && found == 0 {
-				return fmt.Errorf("nothing was found by %s", query)
-			}
-			return rows.Err()
-		}
-	}
 	const wanted, common = "w42", "w3"
 	search := func(word string) func() error {
-		return plain(`select distinct c.id, c.title, c.asked_at from conversation c join turn t on t.conversation = c.id join turn_words w on w.turn = t.id
-			where c.visitor = $1 and w.words @@ to_tsquery('simple', $2) order by c.asked_at desc limit 60`, visitor[:], word)
+		return plainQuery(ctx, db, `select distinct c.id, c.title, c.asked_at from conversation c
+			join turn t on t.conversation = c.id join turn_words w on w.turn = t.id
+			where c.visitor = $1 and w.words @@ to_tsquery('simple', $2) order by c.asked_at desc
+				limit 60`, visitor[:], word)
 	}
-	r.begin(fmt.Sprintf("%d conversations of one visitor, three turns each: list and search (aim: 50 ms at the median)", n), "what", "median", "95th percentile", "plain query, median", "times the plain query")
+	r.begin(fmt.Sprintf("%d conversations of one visitor, three turns each: list and search (aim: 50 ms at the median)",
+		n), "what", "median", "95th percentile", "plain query, median", "times the plain query")
 	for _, c := range []struct {
 		what        string
 		ours, plain func() error
 	}{
-		{"list the newest 60", get(url.Values{"limit": {"60"}}), plain(`select id, title, asked_at from conversation where visitor = $1 order by asked_at desc limit 60`, visitor[:])},
-		{"search for a rare word", get(url.Values{"limit": {"60"}, "search": {wanted}}), search(wanted)},
-		{"search for a word in most of them", get(url.Values{"limit": {"60"}, "search": {common}}), search(common)},
+		{"list the newest 60", s.listing(url.Values{"limit": {"60"}}), plainQuery(ctx, db, `select id, title, asked_at from conversation
+			where visitor = $1 order by asked_at desc limit 60`, visitor[:])},
+		{"search for a rare word", s.listing(url.Values{"limit": {"60"}, "search": {wanted}}), search(wanted)},
+		{"search for a word in most of them", s.listing(url.Values{"limit": {"60"}, "search": {common}}), search(common)},
 	} {
 		var ours, beside []float64
 		for range z.questions / 4 {
@@ -100,9 +68,52 @@ func keeping(s *setup, z sizes, r *report) error {
 				*into = append(*into, time.Since(began).Seconds()*1000)
 			}
 		}
-		r.row(c.what, fmt.Sprintf("%.1f ms", quantile(ours, 0.5)), fmt.Sprintf("%.1f ms", quantile(ours, 0.95)), fmt.Sprintf("%.1f ms", quantile(beside, 0.5)), fmt.Sprintf("%.1f", quantile(ours, 0.5)/quantile(beside, 0.5)))
+		r.row(c.what, fmt.Sprintf("%.1f ms", quantile(ours, 0.5)), fmt.Sprintf("%.1f ms", quantile(ours, 0.95)),
+			fmt.Sprintf("%.1f ms", quantile(beside, 0.5)),
+			fmt.Sprintf("%.1f", quantile(ours, 0.5)/quantile(beside, 0.5)))
 	}
 	return nil
+}
+
+// listing asks the service for conversations.
+func (s *setup) listing(query url.Values) func() error {
+	return func() error {
+		request, err := http.NewRequest(http.MethodGet,
+			service+"/api/at/"+deskSlug+"/conversations?"+query.Encode(), nil)
+		if err != nil {
+			return err
+		}
+		request.Header.Set("Authorization", "Bearer "+s.client.Token)
+		response, err := s.http.Do(request)
+		if err != nil {
+			return err
+		}
+		defer response.Body.Close()
+		text, err := io.ReadAll(response.Body)
+		if err == nil && !strings.Contains(string(text), `"id"`) {
+			err = fmt.Errorf("nothing was found: %s", text)
+		}
+		return err
+	}
+}
+
+// plainQuery asks the database for rows and reads them all.
+func plainQuery(ctx context.Context, db *pgx.Conn, query string, arguments ...any) func() error {
+	return func() error {
+		rows, err := db.Query(ctx, query, arguments...)
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		found := 0
+		for rows.Next() {
+			found++
+		}
+		if rows.Err() == nil && found == 0 {
+			return fmt.Errorf("nothing was found by %s", query)
+		}
+		return rows.Err()
+	}
 }
 
 // database connects to the service's private PostgreSQL.
@@ -115,7 +126,8 @@ func (s *setup) database(ctx context.Context) (*pgx.Conn, error) {
 	if len(lines) < 5 {
 		return nil, fmt.Errorf("the database's postmaster.pid is not as expected")
 	}
-	return pgx.Connect(ctx, fmt.Sprintf("host=%s port=%s user=juvalogos dbname=juvalogos sslmode=disable", lines[4], lines[3]))
+	return pgx.Connect(ctx, fmt.Sprintf("host=%s port=%s user=juvalogos dbname=juvalogos sslmode=disable", lines[4],
+		lines[3]))
 }
 
 // fill puts conversations of made-up words on record, with as many turns as
@@ -153,9 +165,12 @@ func fill(ctx context.Context, db *pgx.Conn, visitor []byte, n int) error {
 		columns []string
 		rows    [][]any
 	}{
-		{"conversation", []string{"id", "desk", "visitor", "channel", "title", "started_at", "asked_at", "leaf"}, conversations},
-		{"turn", []string{"id", "conversation", "number", "visitor", "key", "question", "question_tokens", "vocabulary", "asked_at", "parent"}, asked},
-		{"attempt", []string{"turn", "number", "revision", "model", "state", "instance", "reply", "started_at", "ended_at"}, attempts},
+		{"conversation", []string{"id", "desk", "visitor", "channel", "title", "started_at", "asked_at", "leaf"},
+			conversations},
+		{"turn", []string{"id", "conversation", "number", "visitor", "key", "question", "question_tokens", "vocabulary",
+			"asked_at", "parent"}, asked},
+		{"attempt", []string{"turn", "number", "revision", "model", "state", "instance", "reply", "started_at",
+			"ended_at"}, attempts},
 	} {
 		if _, err := db.CopyFrom(ctx, pgx.Identifier{t.table}, t.columns, pgx.CopyFromRows(t.rows)); err != nil {
 			return err

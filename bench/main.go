@@ -16,7 +16,8 @@ func main() {
 	}
 	write := flag.String("write", "", "write the tables to this Markdown file too")
 	quick := flag.Bool("quick", false, "a short run, to see that it works; its figures mean little")
-	program := flag.String("service", "bin/juvalogos", "the service that is measured; a build of an earlier state can stand in")
+	program := flag.String("service", "bin/juvalogos", "the service that is measured; a build of an earlier state "+
+		"can stand in")
 	flag.Parse()
 	if err := run(*program, *write, *quick, flag.Args()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
@@ -34,8 +35,10 @@ type sizes struct {
 }
 
 var (
-	full  = sizes{questions: 200, repetitions: 5, streams: 64, tokens: 500, many: 2000, manyTokens: 40, gapMS: 200, rampSeconds: 4}
-	short = sizes{questions: 20, repetitions: 1, streams: 16, tokens: 100, many: 100, manyTokens: 10, gapMS: 100, rampSeconds: 1}
+	full = sizes{questions: 200, repetitions: 5, streams: 64, tokens: 500, many: 2000, manyTokens: 40, gapMS: 200,
+		rampSeconds: 4}
+	short = sizes{questions: 20, repetitions: 1, streams: 16, tokens: 100, many: 100, manyTokens: 10, gapMS: 100,
+		rampSeconds: 1}
 )
 
 // parts are what is measured, in order; arguments name those to measure alone.

@@ -38,12 +38,14 @@ func remembering(s *setup, z sizes, r *report) error {
 	if z.repetitions == 1 {
 		between = 12
 	}
-	r.begin(fmt.Sprintf("Facts told, %d questions later asked for; eight turns are remembered word for word", between), "way", "facts known", "tokens of the last prompt")
+	r.begin(fmt.Sprintf("Facts told, %d questions later asked for; eight turns are remembered word for word", between),
+		"way", "facts known", "tokens of the last prompt")
 	for _, way := range []struct {
 		name    string
 		summary int
 	}{{"with a summary of at most 400 tokens", 400}, {"without", 0}} {
-		if _, err := s.client.Publish(context.Background(), "remembering.yaml", fmt.Appendf(nil, rememberingDesk, way.summary), ""); err != nil {
+		if _, err := s.client.Publish(context.Background(), "remembering.yaml",
+			fmt.Appendf(nil, rememberingDesk, way.summary), ""); err != nil {
 			return err
 		}
 		time.Sleep(1100 * time.Millisecond) // a desk is looked up anew after a second
@@ -52,10 +54,11 @@ func remembering(s *setup, z sizes, r *report) error {
 			conversation := ""
 			ask := func(text string) (string, error) {
 				var reply strings.Builder
-				outcome, err := s.client.Ask(context.Background(), client.Question{Desk: "remembering", Conversation: conversation, Text: text}, client.Follower{
-					Begin: func(b api.Begin) { conversation = b.Conversation },
-					Text:  func(text string) { reply.WriteString(text) },
-				})
+				outcome, err := s.client.Ask(context.Background(),
+					client.Question{Desk: "remembering", Conversation: conversation, Text: text}, client.Follower{
+						Begin: func(b api.Begin) { conversation = b.Conversation },
+						Text:  func(text string) { reply.WriteString(text) },
+					})
 				tokens = outcome.Usage.PromptTokens
 				return reply.String(), err
 			}

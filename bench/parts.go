@@ -15,7 +15,8 @@ func idle(s *setup, _ sizes, r *report) error {
 	time.Sleep(2 * time.Second)
 	r.begin("At rest", "what", "figure")
 	r.row("start to ready, database made before", fmt.Sprintf("%.2f s", s.startSeconds))
-	r.row("memory of the service (resident)", fmt.Sprintf("%.0f MB", megabytes(s.service.Process.Pid, "status", "VmRSS")))
+	r.row("memory of the service (resident)",
+		fmt.Sprintf("%.0f MB", megabytes(s.service.Process.Pid, "status", "VmRSS")))
 	database := 0.0
 	for _, pid := range s.databasePIDs() {
 		database += megabytes(pid, "smaps_rollup", "Pss")
@@ -95,12 +96,16 @@ func oneAtATime(s *setup, z sizes, r *report) error {
 			*ask.into = append(*ask.into, got.first.Seconds()*1000)
 		}
 	}
-	r.begin(fmt.Sprintf("One at a time: time to the first token, %d questions, up to 19 earlier turns remembered", z.questions), "way", "median", "added at the median", "95th percentile")
+	r.begin(fmt.Sprintf("One at a time: time to the first token, %d questions, up to 19 earlier turns remembered",
+		z.questions), "way", "median", "added at the median", "95th percentile")
 	for _, line := range []struct {
 		way   string
 		times []float64
-	}{{"the model itself", model}, {"plain reverse proxy", proxied}, {fmt.Sprintf("a desk (aim: 2 ms added or less; the first slice: %+.2f ms)", first.added), desk}} {
-		r.row(line.way, fmt.Sprintf("%.2f ms", quantile(line.times, 0.5)), fmt.Sprintf("%+.2f ms", quantile(line.times, 0.5)-quantile(model, 0.5)), fmt.Sprintf("%.2f ms", quantile(line.times, 0.95)))
+	}{{"the model itself", model}, {"plain reverse proxy", proxied},
+		{fmt.Sprintf("a desk (aim: 2 ms added or less; the first slice: %+.2f ms)", first.added), desk}} {
+		r.row(line.way, fmt.Sprintf("%.2f ms", quantile(line.times, 0.5)),
+			fmt.Sprintf("%+.2f ms", quantile(line.times, 0.5)-quantile(model, 0.5)),
+			fmt.Sprintf("%.2f ms", quantile(line.times, 0.95)))
 	}
 	return nil
 }
@@ -151,10 +156,13 @@ func asFastAsPossible(s *setup, z sizes, r *report) error {
 		proxyRate, deskRate = append(proxyRate, rate[0]), append(deskRate, rate[1])
 	}
 	median := func(v []float64) float64 { return quantile(v, 0.5) }
-	r.begin(fmt.Sprintf("As fast as possible: %d streams of %d tokens, medians of %d repetitions", z.streams, z.tokens, len(cpuRatios)), "way", "CPU per 1,000 tokens", "tokens per second")
+	r.begin(fmt.Sprintf("As fast as possible: %d streams of %d tokens, medians of %d repetitions", z.streams, z.tokens,
+		len(cpuRatios)), "way", "CPU per 1,000 tokens", "tokens per second")
 	r.row("plain reverse proxy", fmt.Sprintf("%.2f ms", median(proxyCPU)), fmt.Sprintf("%.0f", median(proxyRate)))
-	r.row("a desk, its database included", fmt.Sprintf("%.2f ms", median(deskCPU)), fmt.Sprintf("%.0f", median(deskRate)))
-	r.row(fmt.Sprintf("ratio (aim: CPU at most 3, tokens at least 0.4; the first slice: %.2f and %.2f)", first.cpu, first.rate), fmt.Sprintf("%.2f", median(cpuRatios)), fmt.Sprintf("%.2f", median(rateRatios)))
+	r.row("a desk, its database included", fmt.Sprintf("%.2f ms", median(deskCPU)),
+		fmt.Sprintf("%.0f", median(deskRate)))
+	r.row(fmt.Sprintf("ratio (aim: CPU at most 3, tokens at least 0.4; the first slice: %.2f and %.2f)", first.cpu,
+		first.rate), fmt.Sprintf("%.2f", median(cpuRatios)), fmt.Sprintf("%.2f", median(rateRatios)))
 	return nil
 }
 
@@ -164,14 +172,16 @@ func manyAtOnce(s *setup, z sizes, r *report) error {
 		return err
 	}
 	ideal := time.Duration(float64(z.manyTokens-1) * z.gapMS * float64(time.Millisecond))
-	r.begin(fmt.Sprintf("Many at once: %d streams of %d tokens, %.0f ms apart, begun within %.0f s", z.many, z.manyTokens, z.gapMS, z.rampSeconds),
+	r.begin(fmt.Sprintf("Many at once: %d streams of %d tokens, %.0f ms apart, begun within %.0f s", z.many,
+		z.manyTokens, z.gapMS, z.rampSeconds),
 		"way", "errors", "first token, median", "rate kept, median", "rate kept, worst")
 	var medians []float64
 	var desk []result
 	for _, way := range []struct {
 		name string
 		ask  func() result
-	}{{"the model itself", func() result { return s.askModel(direct, nil) }}, {"a desk (aim: 10 ms added or less, rate 0.98)", func() result { return s.askDesk("") }}} {
+	}{{"the model itself", func() result { return s.askModel(direct, nil) }},
+		{"a desk (aim: 10 ms added or less, rate 0.98)", func() result { return s.askDesk("") }}} {
 		var firsts, kept []float64
 		errors := 0
 		desk = together(z.many, z.rampSeconds, way.ask)
@@ -188,7 +198,8 @@ func manyAtOnce(s *setup, z sizes, r *report) error {
 			return fmt.Errorf("no stream came through")
 		}
 		medians = append(medians, quantile(firsts, 0.5))
-		r.row(way.name, fmt.Sprint(errors), fmt.Sprintf("%.1f ms", quantile(firsts, 0.5)), fmt.Sprintf("%.3f", quantile(kept, 0.5)), fmt.Sprintf("%.3f", quantile(kept, 0)))
+		r.row(way.name, fmt.Sprint(errors), fmt.Sprintf("%.1f ms", quantile(firsts, 0.5)),
+			fmt.Sprintf("%.3f", quantile(kept, 0.5)), fmt.Sprintf("%.3f", quantile(kept, 0)))
 	}
 	whole, err := s.countWhole(desk)
 	if err != nil {
@@ -196,7 +207,8 @@ func manyAtOnce(s *setup, z sizes, r *report) error {
 	}
 	r.begin("... and afterwards", "what", "figure")
 	r.row("added to the first token at the median", fmt.Sprintf("%+.1f ms", medians[1]-medians[0]))
-	r.row(fmt.Sprintf("most memory of the service (aim: under 400 MB; the first slice: %.0f MB)", first.memory), fmt.Sprintf("%.0f MB", megabytes(s.service.Process.Pid, "status", "VmHWM")))
+	r.row(fmt.Sprintf("most memory of the service (aim: under 400 MB; the first slice: %.0f MB)", first.memory),
+		fmt.Sprintf("%.0f MB", megabytes(s.service.Process.Pid, "status", "VmHWM")))
 	r.row("replies whole in PostgreSQL", fmt.Sprintf("%d of %d", whole, z.many))
 	return nil
 }

@@ -55,7 +55,9 @@ func (r *report) text() string {
 }
 
 func (r *report) document() string {
-	return fmt.Sprintf("# Benchmarks\n\nMade by `make bench` on %s: %d cores, %s, %s. The model is simulated; it, the\nproxy, the service with its database and the readers share the machine. Ratios\nwithin one table count, absolute figures only for this machine.\n%s",
+	return fmt.Sprintf("# Benchmarks\n\nMade by `make bench` on %s: %d cores, %s, %s. The model is simulated; it, "+
+		"the\nproxy, the service with its database and the readers share the machine. Ratios\n"+
+		"within one table count, absolute figures only for this machine.\n%s",
 		time.Now().Format(time.DateOnly), runtime.NumCPU(), processor(), runtime.Version(), r.text())
 }
 

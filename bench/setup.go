@@ -54,7 +54,8 @@ func startSetup(program string) (*setup, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &setup{folder: folder, program: program, http: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 4096, DisableCompression: true}}}
+	s := &setup{folder: folder, program: program,
+		http: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 4096, DisableCompression: true}}}
 	if err := s.start(); err != nil {
 		s.stop()
 		return nil, err
@@ -83,7 +84,8 @@ func (s *setup) start() (err error) {
 	// The first start makes the database; the second is the one people see.
 	for range 2 {
 		began := time.Now()
-		if s.service, err = launch(s.program, "start", "-data", s.folder, "-listen", listen, "-connections", file, "-log-level", "warn"); err != nil {
+		if s.service, err = launch(s.program, "start", "-data", s.folder, "-listen", listen, "-connections", file,
+			"-log-level", "warn"); err != nil {
 			return err
 		}
 		if err := s.await(service + "/readyz"); err != nil {
@@ -91,7 +93,8 @@ func (s *setup) start() (err error) {
 		}
 		s.startSeconds = time.Since(began).Seconds()
 		if s.client == nil {
-			if s.client, err = client.Load("", "", filepath.Join(s.folder, "client.yaml"), func(string) string { return "" }); err != nil {
+			if s.client, err = client.Load("", "", filepath.Join(s.folder, "client.yaml"),
+				func(string) string { return "" }); err != nil {
 				return err
 			}
 			end(s.service)
@@ -102,7 +105,8 @@ func (s *setup) start() (err error) {
 	if err := os.WriteFile(desk, []byte(deskFile), 0o644); err != nil {
 		return err
 	}
-	if out, err := exec.Command(s.program, "desk", "publish", "-config", filepath.Join(s.folder, "client.yaml"), desk).CombinedOutput(); err != nil {
+	if out, err := exec.Command(s.program, "desk", "publish", "-config", filepath.Join(s.folder, "client.yaml"), desk).
+		CombinedOutput(); err != nil {
 		return fmt.Errorf("publish the desk: %w: %s", err, out)
 	}
 	return s.await(proxy + "/")

@@ -29,11 +29,13 @@ const question = "How do I light a smoker?"
 func (s *setup) askModel(address string, earlier []string) result {
 	messages := []prompt.Message{{Role: prompt.System, Text: "You are measured."}}
 	for _, reply := range earlier {
-		messages = append(messages, prompt.Message{Role: prompt.User, Text: question}, prompt.Message{Role: prompt.Assistant, Text: reply})
+		messages = append(messages, prompt.Message{Role: prompt.User, Text: question},
+			prompt.Message{Role: prompt.Assistant, Text: reply})
 	}
 	body, err := json.Marshal(map[string]any{
-		"model": "heather-2", "stream": true, "stream_options": map[string]bool{"include_usage": true}, "max_tokens": 1000,
-		"messages": append(messages, prompt.Message{Role: prompt.User, Text: question}),
+		"model": "heather-2", "stream": true, "stream_options": map[string]bool{"include_usage": true},
+		"max_tokens": 1000,
+		"messages":   append(messages, prompt.Message{Role: prompt.User, Text: question}),
 	})
 	if err != nil {
 		return result{err: err}

@@ -12,7 +12,11 @@ const preloadFonts: Plugin = {
     handler: (_, { bundle }) =>
       Object.keys(bundle ?? {})
         .filter((file) => early.test(file))
-        .map((file) => ({ tag: "link", attrs: { rel: "preload", as: "font", type: "font/woff2", crossorigin: "", href: `./${file}` }, injectTo: "head" as const })),
+        .map((file) => ({
+          tag: "link",
+          attrs: { rel: "preload", as: "font", type: "font/woff2", crossorigin: "", href: `./${file}` },
+          injectTo: "head" as const,
+        })),
   },
 };
 
@@ -21,5 +25,10 @@ const preloadFonts: Plugin = {
 export default defineConfig({
   base: "./",
   plugins: [tailwindcss(), svelte(), preloadFonts],
-  build: { target: "es2022", modulePreload: { polyfill: false }, reportCompressedSize: false, rolldownOptions: { checks: { pluginTimings: false } } },
+  build: {
+    target: "es2022",
+    modulePreload: { polyfill: false },
+    reportCompressedSize: false,
+    rolldownOptions: { checks: { pluginTimings: false } },
+  },
 });

@@ -58,7 +58,8 @@ func run(ctx context.Context, data, listen, standin string) error {
 		}
 	}
 	if err := os.MkdirAll(data, 0o755); err != nil {
-		return fmt.Errorf("the demo's data folder cannot be made (%w); choose another: make demo DEMO=\"-data FOLDER\"", err)
+		return fmt.Errorf("the demo's data folder cannot be made (%w); choose another: make demo DEMO=\"-data FOLDER\"",
+			err)
 	}
 	file := filepath.Join(data, "connections.yaml")
 	if err := os.WriteFile(file, []byte(strings.ReplaceAll(connections, standinAddress, standin)), 0o644); err != nil {
@@ -78,7 +79,8 @@ func run(ctx context.Context, data, listen, standin string) error {
 	}
 	defer simulated.stop()
 	said := &announcement{}
-	juvalogos, err := launch(said, log, environment, "juvalogos", "start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s", "-fetch-private", "true")
+	juvalogos, err := launch(said, log, environment, "juvalogos", "start", "-data", data, "-listen", listen,
+		"-connections", file, "-grace", "5s", "-fetch-private", "true")
 	if err != nil {
 		return err
 	}
@@ -112,7 +114,8 @@ func run(ctx context.Context, data, listen, standin string) error {
 func free(flagName, address string) error {
 	l, err := net.Listen("tcp", address)
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return fmt.Errorf("another program uses %s; stop it, or choose another port: make demo DEMO=\"%s HOST:PORT\"", address, flagName)
+		return fmt.Errorf("another program uses %s; stop it, or choose another port: make demo DEMO=\"%s HOST:PORT\"",
+			address, flagName)
 	}
 	if err != nil {
 		return fmt.Errorf("cannot listen on %s: %w", address, err)
@@ -218,7 +221,8 @@ func publish(ctx context.Context, c *client.Client) error {
 		}
 		text, err := desks.ReadFile("desks/" + f.Name())
 		if err == nil {
-			text, err = desk.WithRecipe(text, func(name string) ([]byte, error) { return desks.ReadFile("desks/" + name) })
+			text, err = desk.WithRecipe(text,
+				func(name string) ([]byte, error) { return desks.ReadFile("desks/" + name) })
 		}
 		if err != nil {
 			return err

@@ -14,7 +14,8 @@ import (
 // with the place, and takes one back.
 func TestAVisitorAttachesDocuments(t *testing.T) {
 	b := newBed(t)
-	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: The Reader\npurpose: Reads what you attach.\nmodel: thyme-mini\nattachments: true\n"), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: The Reader\n"+
+		"purpose: Reads what you attach.\nmodel: thyme-mini\nattachments: true\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	folder := openFolder(t)
@@ -40,10 +41,12 @@ func TestAVisitorAttachesDocuments(t *testing.T) {
 		p.ask("Who was elected treasurer?")
 		p.settled()
 		p.shows("main", "Agneta Lindqvist")
-		p.until("the question did not change what is attached", `document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)
+		p.until("the question did not change what is attached",
+			`document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)
 		// A reload finds them again; a new conversation has none.
 		p.do(chromedp.Reload())
-		p.until("they are there after a reload", `document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)
+		p.until("they are there after a reload",
+			`document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)
 		p.do(chromedp.Click(browser.Button("Take minutes.md back")))
 		p.until("one is left", `document.querySelectorAll("ul[aria-label^=Documents] li").length === 1`)
 		p.do(chromedp.Click(browser.Button("New")))
@@ -75,10 +78,13 @@ func TestAShelfsSettings(t *testing.T) {
 
 	// A desk's form puts it on the desk.
 	e := openConsole(t, browser.Desk, b, "/desks/helper")
-	e.until("the form lists the shelf", `[...document.querySelectorAll("form[aria-label=Desk] summary")].some(s => s.innerText.includes("Documents it answers from"))`)
+	e.until("the form lists the shelf",
+		`[...document.querySelectorAll("form[aria-label=Desk] summary")].some(s => s.innerText.includes("Documents it answers from"))`)
 	run[any](e, `[...document.querySelectorAll("form[aria-label=Desk] summary")].find(s => s.innerText.includes("Documents it answers from")).click(), null`)
-	e.until("the shelf can be chosen", `!![...document.querySelectorAll("form[aria-label=Desk] label")].find(l => l.innerText.includes("The members’ handbook"))`)
+	e.until("the shelf can be chosen",
+		`!![...document.querySelectorAll("form[aria-label=Desk] label")].find(l => l.innerText.includes("The members’ handbook"))`)
 	run[any](e, `[...document.querySelectorAll("form[aria-label=Desk] label")].filter(l => /handbook|may attach/.test(l.innerText)).forEach(l => l.querySelector("input").click()), null`)
-	e.until("it stands in the file", `document.querySelector(".cm-content").innerText.includes("shelves:") && document.querySelector(".cm-content").innerText.includes("attachments: true")`)
+	e.until("it stands in the file",
+		`document.querySelector(".cm-content").innerText.includes("shelves:") && document.querySelector(".cm-content").innerText.includes("attachments: true")`)
 	e.accessible("a desk's form with its shelves")
 }

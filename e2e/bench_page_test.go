@@ -51,7 +51,9 @@ func TestFromABadAnswerToANewRevision(t *testing.T) {
 	m.click("Publish as a revision")
 	m.shows("[data-sonner-toaster]", "Revision 2 is published")
 	d, err := b.Client.Desk(ctx, "helper")
-	if err != nil || d.Published != 2 || !strings.Contains(d.File, "Take your time.") || !strings.Contains(d.File, "model: shed/heather-2") || !strings.Contains(d.File, "openers:") || !strings.HasPrefix(d.Revisions[0].Note, "from the bench") {
+	if err != nil || d.Published != 2 || !strings.Contains(d.File, "Take your time.") ||
+		!strings.Contains(d.File, "model: shed/heather-2") || !strings.Contains(d.File, "openers:") ||
+		!strings.HasPrefix(d.Revisions[0].Note, "from the bench") {
 		t.Errorf("published %+v, %v", d, err)
 	}
 	// A template is changed: the desk gets a recipe of its own.
@@ -62,7 +64,8 @@ func TestFromABadAnswerToANewRevision(t *testing.T) {
 	m.shows("#tried", "user of prompt")
 	m.click("Publish as a revision")
 	m.shows("[data-sonner-toaster]", "Revision 3 is published")
-	if d, err = b.Client.Desk(ctx, "helper"); err != nil || !strings.Contains(d.File, "recipe: converse.recipe.yaml") || !strings.Contains(d.File, "In short: {{.question}}") {
+	if d, err = b.Client.Desk(ctx, "helper"); err != nil || !strings.Contains(d.File, "recipe: converse.recipe.yaml") ||
+		!strings.Contains(d.File, "In short: {{.question}}") {
 		t.Errorf("published %s, %v", d.File, err)
 	}
 	// And the queue is told.
@@ -109,7 +112,8 @@ func TestRepliesAreFoundAndUsageIsTold(t *testing.T) {
 	m.pick("Which", "Failed")
 	m.shows("main", "Nothing is like this.")
 	m.pick("Which", "All")
-	m.until("the words find one", `(() => { const i = document.querySelector("main form input"); i.value = ""; i.dispatchEvent(new Event("input", {bubbles: true})); i.value = "wasps"; i.dispatchEvent(new Event("input", {bubbles: true}));
+	m.until("the words find one",
+		`(() => { const i = document.querySelector("main form input"); i.value = ""; i.dispatchEvent(new Event("input", {bubbles: true})); i.value = "wasps"; i.dispatchEvent(new Event("input", {bubbles: true}));
 		return new Promise(d => setTimeout(d, 700)).then(() => document.querySelectorAll("tbody tr").length === 1); })()`)
 	m.fill("Keep prompts and answers for this many days", "30")
 	m.keys("\t")
@@ -119,7 +123,8 @@ func TestRepliesAreFoundAndUsageIsTold(t *testing.T) {
 	m.shows("main", "shed/thyme-mini")
 	m.until("the chart is drawn", `document.querySelectorAll(".chart svg rect, .chart svg path").length > 3`)
 	m.accessible("usage")
-	csv := run[string](m, `fetch([...document.querySelectorAll("a")].find(a => a.innerText === "CSV").href).then(r => r.text())`)
+	csv := run[string](m,
+		`fetch([...document.querySelectorAll("a")].find(a => a.innerText === "CSV").href).then(r => r.text())`)
 	if !strings.HasPrefix(csv, "day,desk,model,step,kind,turns,calls,") || strings.Count(csv, "\n") != 2 {
 		t.Errorf("CSV %q", csv)
 	}
@@ -142,11 +147,13 @@ func TestContrastIsBlindUntilChosen(t *testing.T) {
 	b.Model.Set(testbed.Slow)
 	p := openPage(t, browser.Desk, b.Address)
 	p.ask("How do I light a smoker?")
-	p.until("both grow side by side", `[...document.querySelectorAll("article section .prose")].filter(e => e.innerText.length > 5).length === 2 && document.querySelector("[aria-busy=true]") !== null`)
+	p.until("both grow side by side",
+		`[...document.querySelectorAll("article section .prose")].filter(e => e.innerText.length > 5).length === 2 && document.querySelector("[aria-busy=true]") !== null`)
 	p.do(chromedp.Reload()) // nothing is lost
 	p.settled()
 	b.Model.Set(testbed.Fast)
-	if text := p.text("article"); strings.Contains(text, "Small") || strings.Contains(text, "Large") || !strings.Contains(text, "A\n") {
+	if text := p.text("article"); strings.Contains(text, "Small") || strings.Contains(text, "Large") ||
+		!strings.Contains(text, "A\n") {
 		t.Errorf("blind, and it shows %s", text)
 	}
 	p.accessible("contrast")

@@ -68,7 +68,8 @@ func TestTakingBackIsUndone(t *testing.T) {
 func TestSearchingEarlierConversations(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?", "How much syrup for the winter?", "Which colour marks this year's queen?"} {
+	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?", "How much syrup for the winter?",
+		"Which colour marks this year's queen?"} {
 		p.visit("/at/helper")
 		p.ask(q)
 		p.settled()
@@ -92,14 +93,16 @@ func TestSearchingEarlierConversations(t *testing.T) {
 
 func TestVisitorsSettings(t *testing.T) {
 	b := newBed(t)
-	file := strings.Replace(testbed.Desk, "brief:", "choices: {models: [{model: heather-2, title: Thorough}], manner: true, length: true, languages: [Deutsch]}\nbrief:", 1)
+	file := strings.Replace(testbed.Desk, "brief:", "choices: {models: [{model: heather-2, title: Thorough}], "+
+		"manner: true, length: true, languages: [Deutsch]}\nbrief:", 1)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(file), ""); err != nil {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Phone, b.Address)
 	take := func(what string) {
 		t.Helper()
-		run[any](p, `[...document.querySelectorAll("fieldset label")].find(l => l.innerText.trim() === "`+what+`").click(), null`)
+		run[any](p, `[...document.querySelectorAll("fieldset label")].find(l => l.innerText.trim() === "`+what+
+			`").click(), null`)
 	}
 	p.click("Replies: as usual")
 	p.shows("fieldset", "More careful")
@@ -129,14 +132,16 @@ func TestVisitorsSettings(t *testing.T) {
 
 func TestWhatThisDeskCanDo(t *testing.T) {
 	b := newBed(t)
-	file := strings.Replace(testbed.Desk, "brief:", "good_for: [lighting smokers]\nnot_for: [stings]\nknowledge: {until: June 2026, sources: [\"the handbook, as of October 2026\"]}\nbrief:", 1)
+	file := strings.Replace(testbed.Desk, "brief:", "good_for: [lighting smokers]\nnot_for: [stings]\n"+
+		"knowledge: {until: June 2026, sources: [\"the handbook, as of October 2026\"]}\nbrief:", 1)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(file), ""); err != nil {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Desk, b.Address)
 	p.shows("main", "It knows nothing of what happened after June 2026.")
 	p.click("What this desk can do")
-	for _, want := range []string{"Answers questions.", "lighting smokers", "stings", "It knows the handbook, as of October 2026.", "the last 10 questions word for word"} {
+	for _, want := range []string{"Answers questions.", "lighting smokers", "stings",
+		"It knows the handbook, as of October 2026.", "the last 10 questions word for word"} {
 		p.shows("[role=dialog]", want)
 	}
 	p.accessible("what this desk can do")
@@ -144,7 +149,8 @@ func TestWhatThisDeskCanDo(t *testing.T) {
 
 func TestFormulasComeWhenTheyAreNeeded(t *testing.T) {
 	b := newBed(t)
-	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)),
+		""); err != nil {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Desk, b.Address)
@@ -189,7 +195,8 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 	file[0].AtOnce = 1
 	b.Desks.Models.Replace(models.File{Connections: file})
 	b.Model.Set(testbed.Slow)
-	one, two, three := openPage(t, browser.Desk, b.Address), openPage(t, browser.Desk, b.Address), openPage(t, browser.Phone, b.Address)
+	one, two, three := openPage(t, browser.Desk, b.Address), openPage(t, browser.Desk, b.Address),
+		openPage(t, browser.Phone, b.Address)
 	one.ask("first")
 	one.shows("article .prose", "e")
 	two.ask("second")
@@ -216,7 +223,8 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 	one.ask("hello")
 	one.shows("article:last-of-type [role=alert]", "You can have it made again in ")
 	first := one.text("article:last-of-type [role=alert]")
-	one.until("it counts down", `document.querySelector("article:last-of-type [role=alert]").innerText !== `+"`"+first+"`")
+	one.until("it counts down", `document.querySelector("article:last-of-type [role=alert]").innerText !== `+"`"+first+
+		"`")
 	one.accessible("a countdown")
 }
 
@@ -226,7 +234,8 @@ func TestConnectionLostAndRegained(t *testing.T) {
 	offline := func(on bool) {
 		t.Helper()
 		p.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-			_, err := chromedp.Call(ctx, network.OverrideNetworkState, network.OverrideNetworkStateParams{Offline: on, DownloadThroughput: -1, UploadThroughput: -1})
+			_, err := chromedp.Call(ctx, network.OverrideNetworkState,
+				network.OverrideNetworkStateParams{Offline: on, DownloadThroughput: -1, UploadThroughput: -1})
 			return err
 		}))
 	}

@@ -38,7 +38,8 @@ func TestAConversationOnThePage(t *testing.T) {
 	}
 
 	// Shift+Enter begins a line, Enter asks, the box is empty again.
-	p.do(chromedp.SendKeys(browser.Question, "My name is Ottoline."), chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(8)), chromedp.SendKeys(browser.Question, "Remember it."))
+	p.do(chromedp.SendKeys(browser.Question, "My name is Ottoline."),
+		chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(8)), chromedp.SendKeys(browser.Question, "Remember it."))
 	if got := run[string](p, `document.querySelector("textarea").value`); got != "My name is Ottoline.\nRemember it." {
 		t.Errorf("the box holds %q", got)
 	}
@@ -150,7 +151,8 @@ func TestUnderABasePath(t *testing.T) {
 	if got := run[string](p, "location.pathname"); !strings.HasPrefix(got, "/office/ask/at/helper/") {
 		t.Errorf("the address is %s", got)
 	}
-	if got := run[string](p, `document.fonts.ready.then(() => String(document.fonts.check("16px 'Literata Variable'")))`); got != "true" {
+	if got := run[string](p,
+		`document.fonts.ready.then(() => String(document.fonts.check("16px 'Literata Variable'")))`); got != "true" {
 		t.Error("the fonts are not found")
 	}
 	p.do(chromedp.Reload())
@@ -162,7 +164,8 @@ func TestThePageIsLight(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.shows("h1", "The Helper")
-	kB := run[float64](p, `performance.getEntriesByType("resource").filter(e => e.name.endsWith(".js")).reduce((sum, e) => sum + e.encodedBodySize, 0) / 1000`)
+	kB := run[float64](p,
+		`performance.getEntriesByType("resource").filter(e => e.name.endsWith(".js")).reduce((sum, e) => sum + e.encodedBodySize, 0) / 1000`)
 	if kB < 10 || kB > 120 {
 		t.Errorf("the script weighs %v kB, packed", kB)
 	}
@@ -195,7 +198,8 @@ func TestByKeyboardAlone(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	focused := func() string {
-		return run[string](p, `document.activeElement === document.body ? "nothing" : document.activeElement.getAttribute("aria-label") ?? document.activeElement.innerText`)
+		return run[string](p,
+			`document.activeElement === document.body ? "nothing" : document.activeElement.getAttribute("aria-label") ?? document.activeElement.innerText`)
 	}
 	if got := focused(); got != "Your question to The Helper" {
 		t.Errorf("at first the focus is on %q", got)
@@ -297,7 +301,8 @@ func TestTheServiceIsKilledWhileThePageIsOpen(t *testing.T) {
 	if got := p.text("article .prose"); !strings.HasPrefix(got, strings.TrimRight(seen, " .,")) {
 		t.Errorf("shown before: %q, after: %q", seen, got)
 	}
-	if got := run[string](p, `document.querySelector("textarea").value`); !strings.Contains(got, "a second question, meanwhile") {
+	if got := run[string](p, `document.querySelector("textarea").value`); !strings.Contains(got,
+		"a second question, meanwhile") {
 		t.Errorf("the box holds %q", got)
 	}
 	s.model.Set(testbed.Fast)
@@ -309,7 +314,8 @@ func TestScrollingLetsGo(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(250.0), Tokens: 3000})
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "max_tokens: 900", "max_tokens: 3000", 1)), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml",
+		[]byte(strings.Replace(testbed.Desk, "max_tokens: 900", "max_tokens: 3000", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	b.Later(2 * time.Second) // open desks are kept for a second
@@ -339,9 +345,12 @@ func TestScrollingLetsGo(t *testing.T) {
 // fetched from elsewhere.
 func TestHostileRepliesAreHarmless(t *testing.T) {
 	const hostile = "# Heading\n\n<script>window.hit = 1</script><img src=x onerror=\"window.hit = 2\">\n\n" +
-		"[click](javascript:window.hit=3) ![pixel](https://evil.example/p.png) <a href=\"https://ok.example\" onclick=\"window.hit=4\">ok</a>\n\n" +
-		"<iframe src=\"https://evil.example\"></iframe><form action=\"https://evil.example\"><button>go</button></form><style>body{display:none}</style>\n\n" +
-		"<svg><animate onbegin=window.hit=5 attributeName=x></svg>\n\n| a | b |\n|---|---|\n| 1 | `2` |\n\n- [x] done\n\n```go\nfunc main() {}\n```\n"
+		"[click](javascript:window.hit=3) ![pixel](https://evil.example/p.png) <a href=\"https://ok.example\" " +
+		"onclick=\"window.hit=4\">ok</a>\n\n" +
+		"<iframe src=\"https://evil.example\"></iframe><form " +
+		"action=\"https://evil.example\"><button>go</button></form><style>body{display:none}</style>\n\n" +
+		"<svg><animate onbegin=window.hit=5 attributeName=x></svg>\n\n| a | b |\n|---|---|\n| 1 | `2` |\n\n" +
+		"- [x] done\n\n```go\nfunc main() {}\n```\n"
 	model := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/event-stream")
 		for _, r := range hostile {
@@ -378,7 +387,8 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 func TestNoLayoutJumps(t *testing.T) {
 	b := newBed(t)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(120.0)})
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml",
+		[]byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	b.Later(2 * time.Second) // open desks are kept for a second

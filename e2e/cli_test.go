@@ -72,7 +72,8 @@ func TestTheCommandLine(t *testing.T) {
 			args = strings.Split(c.args, " ")
 		}
 		out, errs, code := p.juvalogos(c.in, args...)
-		if code != c.code || !strings.Contains(out, c.out) || !strings.Contains(errs, c.errs) || c.errs == "" && errs != "" {
+		if code != c.code || !strings.Contains(out, c.out) || !strings.Contains(errs, c.errs) || c.errs == "" &&
+			errs != "" {
 			t.Errorf("juvalogos %s: exit code %d\n%s\n%s", c.args, code, out, errs)
 		}
 	}
@@ -81,14 +82,17 @@ func TestTheCommandLine(t *testing.T) {
 // Every command explains itself with an example.
 func TestHelp(t *testing.T) {
 	p := &process{t: t, data: t.TempDir()}
-	for _, args := range []string{"start", "ask", "desk check", "desk publish", "desk list", "desk show", "model list", "model probe", "token add", "token list", "token remove"} {
+	for _, args := range []string{"start", "ask", "desk check", "desk publish", "desk list", "desk show", "model list",
+		"model probe", "token add", "token list", "token remove"} {
 		out, errs, code := p.juvalogos("", append(strings.Split(args, " "), "-h")...)
-		if code != 0 || errs != "" || !strings.Contains(out, "Example:\n  juvalogos "+args) && !strings.Contains(out, "| juvalogos "+args) {
+		if code != 0 || errs != "" || !strings.Contains(out, "Example:\n  juvalogos "+args) &&
+			!strings.Contains(out, "| juvalogos "+args) {
 			t.Errorf("juvalogos %s -h: exit code %d\n%s\n%s", args, code, out, errs)
 		}
 	}
 	for _, args := range []string{"-h", "desk -h", "model -h", "token -h"} {
-		if out, _, code := p.juvalogos("", strings.Split(args, " ")...); code != 0 || !strings.Contains(out, "Usage: juvalogos") {
+		if out, _, code := p.juvalogos("", strings.Split(args, " ")...); code != 0 ||
+			!strings.Contains(out, "Usage: juvalogos") {
 			t.Errorf("juvalogos %s: exit code %d\n%s", args, code, out)
 		}
 	}
@@ -109,7 +113,8 @@ func TestAskTellsWhenTheReplyIsNotWhole(t *testing.T) {
 func TestAskIsInterrupted(t *testing.T) {
 	p := startProcess(t)
 	p.model.Set(testbed.Slow)
-	cmd := exec.Command(filepath.Join(programs, "juvalogos"), "ask", "-desk", "helper", "-config", p.config(), "How do I light a smoker?")
+	cmd := exec.Command(filepath.Join(programs, "juvalogos"), "ask", "-desk", "helper", "-config", p.config(),
+		"How do I light a smoker?")
 	out := &testbed.Log{}
 	cmd.Stdout = out
 	if err := cmd.Start(); err != nil {
@@ -123,7 +128,8 @@ func TestAskIsInterrupted(t *testing.T) {
 	if code := cmd.ProcessState.ExitCode(); code != 130 {
 		t.Errorf("exit code %d", code)
 	}
-	testbed.Within(t, 30*time.Second, "the reply is stopped", func() bool { return p.newest(t).Outcome.State == "stopped" })
+	testbed.Within(t, 30*time.Second, "the reply is stopped",
+		func() bool { return p.newest(t).Outcome.State == "stopped" })
 }
 
 // newest is the newest turn of the command line's conversations.
@@ -153,7 +159,8 @@ func TestConversingOnATerminal(t *testing.T) {
 	go func() { _, _ = io.Copy(screen, terminal) }()
 	shows := func(text string) {
 		t.Helper()
-		testbed.Within(t, 30*time.Second, "the terminal shows "+text+"\n"+screen.String(), func() bool { return strings.Contains(screen.String(), text) })
+		testbed.Within(t, 30*time.Second, "the terminal shows "+text+"\n"+screen.String(),
+			func() bool { return strings.Contains(screen.String(), text) })
 	}
 	type_ := func(keys string) {
 		t.Helper()
@@ -195,11 +202,13 @@ func TestAskForJSONIsOneObject(t *testing.T) {
 	p := startProcess(t)
 	out, _, code := p.juvalogos("", "ask", "-desk", "helper", "-json", "hello")
 	var turn api.Turn
-	if err := json.Unmarshal([]byte(out), &turn); err != nil || code != 0 || turn.Reply == "" || turn.Outcome.State != "done" {
+	if err := json.Unmarshal([]byte(out), &turn); err != nil || code != 0 || turn.Reply == "" ||
+		turn.Outcome.State != "done" {
 		t.Errorf("exit code %d, %v: %s", code, err, out)
 	}
 	// The conversation can be gone on with.
-	if out, _, code := p.juvalogos("", "ask", "-desk", "helper", "-json", "-conversation", turn.Conversation, "hello"); code != 0 || !strings.Contains(out, `"number": 2`) {
+	if out, _, code := p.juvalogos("", "ask", "-desk", "helper", "-json", "-conversation", turn.Conversation,
+		"hello"); code != 0 || !strings.Contains(out, `"number": 2`) {
 		t.Errorf("exit code %d: %s", code, out)
 	}
 }

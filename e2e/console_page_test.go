@@ -104,7 +104,8 @@ func (p *page) fileText() string {
 // preview waits until the preview shows a text.
 func (p *page) preview(text string) {
 	p.t.Helper()
-	p.until("the preview shows "+text, fmt.Sprintf(`(document.querySelector("iframe")?.contentDocument?.body?.innerText ?? "").includes(%q)`, text))
+	p.until("the preview shows "+text,
+		fmt.Sprintf(`(document.querySelector("iframe")?.contentDocument?.body?.innerText ?? "").includes(%q)`, text))
 }
 
 // until waits for a script to say yes; one that fails has not said so yet.

@@ -48,7 +48,8 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 	p.fill("Title", "The Gate Keeper")
 	p.fill("What it answers", "Who may come in.")
 	p.accessible("making a desk")
-	p.until("the slug follows the title", `[...document.querySelectorAll("[role=dialog] input")].some(i => i.value === "gate-keeper")`)
+	p.until("the slug follows the title",
+		`[...document.querySelectorAll("[role=dialog] input")].some(i => i.value === "gate-keeper")`)
 	p.click("Make it")
 	p.shows("h1", "The Gate Keeper")
 	p.preview("The Gate Keeper")
@@ -76,20 +77,24 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 
 func TestFormAndFileAreOne(t *testing.T) {
 	b := newBed(t)
-	commented := "# of the tests\n" + strings.Replace(testbed.Desk, "title: The Helper", "title: The Helper # a good name", 1)
+	commented := "# of the tests\n" + strings.Replace(testbed.Desk, "title: The Helper",
+		"title: The Helper # a good name", 1)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(commented), ""); err != nil {
 		t.Fatal(err)
 	}
 	p := openConsole(t, browser.Window{Width: 1400, Height: 900}, b, "desks/helper")
 	p.shows("[aria-label=File]", "slug: helper")
 	p.fill("Title", "The Kind Helper")
-	p.until("the file follows the form", `[...document.querySelectorAll(".cm-line")].some(l => l.textContent === "title: The Kind Helper # a good name")`)
-	if text := p.fileText(); !strings.HasPrefix(text, "# of the tests\n") || strings.Count(text, "\n") != strings.Count(commented, "\n") {
+	p.until("the file follows the form",
+		`[...document.querySelectorAll(".cm-line")].some(l => l.textContent === "title: The Kind Helper # a good name")`)
+	if text := p.fileText(); !strings.HasPrefix(text, "# of the tests\n") ||
+		strings.Count(text, "\n") != strings.Count(commented, "\n") {
 		t.Errorf("the rest of the file has changed:\n%s", text)
 	}
 	p.preview("The Kind Helper")
 	p.file(strings.Replace(commented, "Answers questions.", "Answers everything.", 1))
-	p.until("the form follows the file", `[...document.querySelectorAll("[aria-label=Desk] textarea")].some(a => a.value === "Answers everything.")`)
+	p.until("the form follows the file",
+		`[...document.querySelectorAll("[aria-label=Desk] textarea")].some(a => a.value === "Answers everything.")`)
 	p.preview("Answers everything.")
 	p.shows("[role=status]", "not published")
 	if d, err := b.Client.Desk(ctx, "helper"); err != nil || d.Purpose != "Answers questions." || d.Draft == nil {
@@ -99,10 +104,12 @@ func TestFormAndFileAreOne(t *testing.T) {
 	p.click("Add one")
 	p.until("the new line has the cursor", `document.activeElement.ariaLabel?.startsWith("Openers")`)
 	p.write("And what now?")
-	p.until("the file has it", `[...document.querySelectorAll(".cm-line")].some(l => l.textContent.includes("And what now?"))`)
+	p.until("the file has it",
+		`[...document.querySelectorAll(".cm-line")].some(l => l.textContent.includes("And what now?"))`)
 	p.preview("And what now?")
 	p.click("Take out openers, 1")
-	p.until("the file has it no more", `![...document.querySelectorAll(".cm-line")].some(l => l.textContent.includes("light a smoker"))`)
+	p.until("the file has it no more",
+		`![...document.querySelectorAll(".cm-line")].some(l => l.textContent.includes("light a smoker"))`)
 	// What is kept survives a reload.
 	p.shows("[role=status]", "Draft, kept")
 	p.do(chromedp.Reload())
@@ -138,7 +145,8 @@ var mistakes = []struct {
 	{"title: The Helper", `title: ""`, 2, "is empty"},
 	{"title: The Helper", "title: [a, b]", 2, "expected text"},
 	{"title: The Helper", "title: " + strings.Repeat("x", 81), 2, "81 characters; at most 80"},
-	{"title: The Helper", "title: \"The Helper", 6, "not YAML"}, // where the text that was begun meets the next quotation mark,
+	// where the text that was begun meets the next quotation mark,
+	{"title: The Helper", "title: \"The Helper", 6, "not YAML"},
 	{"title: The Helper", "title: The Helper\ntitle: Again", 3, "not YAML"},
 	{"slug: helper", "slug: Helper Two", 1, "small letters"},
 	{"slug: helper", "slug: other", 1, "duplicate it"},
@@ -166,7 +174,8 @@ func TestEveryMistakeIsMarkedAtItsPlace(t *testing.T) {
 		}
 		p.file(text)
 		p.shows("[role=status]", m.says)
-		lines := run[[]int](p, `(() => { const marks = [...document.querySelectorAll(".cm-lintRange-error")].map(m => m.closest(".cm-line"));
+		lines := run[[]int](p,
+			`(() => { const marks = [...document.querySelectorAll(".cm-lintRange-error")].map(m => m.closest(".cm-line"));
 			return marks.map(l => [...document.querySelectorAll(".cm-line")].indexOf(l) + 1) })()`)
 		if len(lines) == 0 || !contains(lines, m.line) {
 			t.Errorf("%q is marked at %v, want line %d", m.to, lines, m.line)
@@ -195,7 +204,8 @@ func contains(list []int, n int) bool {
 
 func TestRevisionsAreComparedAndGoneBackTo(t *testing.T) {
 	b := newBed(t)
-	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "The Helper", "Second", 1)), "another name"); err != nil {
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "The Helper", "Second", 1)),
+		"another name"); err != nil {
 		t.Fatal(err)
 	}
 	p := openConsole(t, browser.Desk, b, "desks/helper/revisions")
@@ -240,7 +250,8 @@ func TestDesksAreDuplicatedAndThrownAway(t *testing.T) {
 	p.shows("[aria-label=File]", "slug: helper-two")
 	p.choose("More to do with this desk", "Throw the draft away")
 	p.shows("h1", "Desks")
-	p.until("it is gone", `document.querySelector("table").innerText.includes("The Helper") && !document.querySelector("table").innerText.includes("helper-two")`)
+	p.until("it is gone",
+		`document.querySelector("table").innerText.includes("The Helper") && !document.querySelector("table").innerText.includes("helper-two")`)
 	p.undo()
 	p.shows("h1", "The Helper")
 	p.shows("[aria-label=File]", "slug: helper-two")
@@ -255,7 +266,8 @@ func TestADeskIsImported(t *testing.T) {
 	p := openConsole(t, browser.Desk, b, "")
 	give := func(text string) {
 		t.Helper()
-		run[any](p, `{ const files = new DataTransfer(); files.items.add(new File([`+strconv.Quote(text)+`], "desk.json"));
+		run[any](p, `{ const files = new DataTransfer(); files.items.add(new File([`+strconv.Quote(text)+
+			`], "desk.json"));
 			const input = document.querySelector("input[type=file]"); input.files = files.files;
 			input.dispatchEvent(new Event("change", {bubbles: true})); null }`)
 	}
@@ -313,11 +325,14 @@ func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
 
 func TestMakersReadWhatWasAsked(t *testing.T) {
 	b := newBed(t)
-	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "memory: {turns: 10, tokens: 2000}", "memory: {turns: 3, tokens: 2000}", 1)), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "d.yaml",
+		[]byte(strings.Replace(testbed.Desk, "memory: {turns: 10, tokens: 2000}", "memory: {turns: 3, tokens: 2000}",
+			1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	visitor := openPage(t, browser.Desk, b.Address)
-	for _, q := range []string{"My name is Perpetua.", "How do I light a smoker?", "How much syrup for the winter?", "What is my name?"} {
+	for _, q := range []string{"My name is Perpetua.", "How do I light a smoker?", "How much syrup for the winter?",
+		"What is my name?"} {
 		visitor.ask(q)
 		visitor.settled()
 	}
@@ -415,12 +430,14 @@ func TestTheConsoleByKeyboard(t *testing.T) {
 	open()
 	p.accessible("the command palette")
 	p.keys("connec")
-	p.until("the entry is chosen", `document.querySelector("[data-command-item][data-selected]")?.innerText === "Connections"`)
+	p.until("the entry is chosen",
+		`document.querySelector("[data-command-item][data-selected]")?.innerText === "Connections"`)
 	p.keys(kb.Enter)
 	p.shows("h1", "Connections")
 	open()
 	p.keys("helper")
-	p.until("the entry is chosen", `document.querySelector("[data-command-item][data-selected]")?.innerText.includes("(helper)")`)
+	p.until("the entry is chosen",
+		`document.querySelector("[data-command-item][data-selected]")?.innerText.includes("(helper)")`)
 	p.keys(kb.Enter)
 	p.shows("h1", "The Helper")
 	open()

@@ -23,7 +23,8 @@ type demo struct {
 
 func startDemo(t *testing.T, data, listen, standin string) *demo {
 	t.Helper()
-	d := &demo{t: t, cmd: exec.Command(filepath.Join(programs, "juvalogos-demo"), "-data", data, "-listen", listen, "-standin", standin), out: &testbed.Log{}, data: data}
+	d := &demo{t: t, cmd: exec.Command(filepath.Join(programs, "juvalogos-demo"), "-data", data, "-listen", listen,
+		"-standin", standin), out: &testbed.Log{}, data: data}
 	d.cmd.Stdout, d.cmd.Stderr = d.out, d.out
 	if err := d.cmd.Start(); err != nil {
 		t.Fatal(err)
@@ -33,7 +34,8 @@ func startDemo(t *testing.T, data, listen, standin string) *demo {
 
 func (d *demo) ready() *client.Client {
 	d.t.Helper()
-	testbed.Within(d.t, 30*time.Second, "the demo is ready", func() bool { return strings.Contains(d.out.String(), "Ctrl-C stops everything") })
+	testbed.Within(d.t, 30*time.Second, "the demo is ready",
+		func() bool { return strings.Contains(d.out.String(), "Ctrl-C stops everything") })
 	c, err := client.Load("", "", filepath.Join(d.data, "client.yaml"), func(string) string { return "" })
 	if err != nil {
 		d.t.Fatal(err)
@@ -58,7 +60,8 @@ func TestTheDemo(t *testing.T) {
 	d := startDemo(t, data, listen, standin)
 	c := d.ready()
 	var reply string
-	outcome, err := c.Ask(ctx, client.Question{Desk: "short-answers", Text: "Wasps at the door. What now?"}, client.Follower{Text: func(s string) { reply += s }})
+	outcome, err := c.Ask(ctx, client.Question{Desk: "short-answers", Text: "Wasps at the door. What now?"},
+		client.Follower{Text: func(s string) { reply += s }})
 	if err != nil || outcome.State != "done" || reply == "" {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
@@ -81,13 +84,17 @@ func TestTheDemo(t *testing.T) {
 		}
 		return s.Documents == 11 && s.Waiting == 0 && s.Failed == 0
 	})
-	outcome, err = c.Ask(ctx, client.Question{Desk: "handbook", Text: "Where do I hang traps for wasps?"}, client.Follower{})
-	if s := client.Sources(outcome); err != nil || s == nil || !s.Supported || s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {
+	outcome, err = c.Ask(ctx, client.Question{Desk: "handbook", Text: "Where do I hang traps for wasps?"},
+		client.Follower{})
+	if s := client.Sources(outcome); err != nil || s == nil || !s.Supported ||
+		s.Passages[0].Title != "Wasps and hornets" || s.Passages[0].Place != "page 1" {
 		t.Errorf("%+v, %v", s, err)
 	}
 	reply = ""
-	outcome, err = c.Ask(ctx, client.Question{Desk: "very-words", Text: "Who is the bee inspector?"}, client.Follower{Text: func(s string) { reply += s }})
-	if err != nil || !strings.HasPrefix(reply, "**Ms. Adair**") || client.Sources(outcome) == nil || len(client.Sources(outcome).Passages) == 0 {
+	outcome, err = c.Ask(ctx, client.Question{Desk: "very-words", Text: "Who is the bee inspector?"},
+		client.Follower{Text: func(s string) { reply += s }})
+	if err != nil || !strings.HasPrefix(reply, "**Ms. Adair**") || client.Sources(outcome) == nil ||
+		len(client.Sources(outcome).Passages) == 0 {
 		t.Errorf("%q, %+v, %v", reply, outcome, err)
 	}
 
@@ -101,7 +108,8 @@ func TestTheDemo(t *testing.T) {
 	// A second demo on the same ports says what to do.
 	other := startDemo(t, openFolder(t), listen, freePort(t))
 	_ = other.cmd.Wait()
-	if code := other.cmd.ProcessState.ExitCode(); code != 1 || !strings.Contains(other.out.String(), "another program uses "+listen+"; stop it, or choose another port") {
+	if code := other.cmd.ProcessState.ExitCode(); code != 1 ||
+		!strings.Contains(other.out.String(), "another program uses "+listen+"; stop it, or choose another port") {
 		t.Errorf("exit code %d: %s", code, other.out)
 	}
 
@@ -123,7 +131,8 @@ func TestTheDemo(t *testing.T) {
 	if list, err := c.Conversations(ctx, "short-answers"); err != nil || len(list) != 1 {
 		t.Errorf("%+v, %v", list, err)
 	}
-	if shown, err := c.Desk(ctx, "short-answers"); err != nil || len(shown.Revisions) != 2 || !strings.HasSuffix(shown.File, "# changed\n") {
+	if shown, err := c.Desk(ctx, "short-answers"); err != nil || len(shown.Revisions) != 2 ||
+		!strings.HasSuffix(shown.File, "# changed\n") {
 		t.Errorf("%+v, %v", shown, err)
 	}
 }

@@ -36,14 +36,16 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 	// Only the last turn can be made again.
 	p.ask("hello")
 	p.settled()
-	if n := run[int](p, `[...document.querySelectorAll("article button")].filter(b => b.innerText.includes("Make it again")).length`); n != 1 {
+	if n := run[int](p,
+		`[...document.querySelectorAll("article button")].filter(b => b.innerText.includes("Make it again")).length`); n != 1 {
 		t.Errorf("%d turns can be made again", n)
 	}
 }
 
 func TestCopying(t *testing.T) {
 	b := newBed(t)
-	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "helper.yaml",
+		[]byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Desk, b.Address)
@@ -116,7 +118,8 @@ func TestKeepingAConversation(t *testing.T) {
 	p.click("This conversation")
 	p.shows("[role=menu]", "Save as Markdown")
 	p.accessible("the menu of a conversation")
-	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Rename']`)), chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
+	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Rename']`)),
+		chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
 	p.accessible("the dialog for its name")
 	run[any](p, `document.querySelector("[role=dialog] input").select(), null`)
 	p.do(chromedp.SendKeys(chromedp.CSS("[role=dialog] input"), "Of smoke\r"))
@@ -139,7 +142,8 @@ func TestKeepingAConversation(t *testing.T) {
 
 	// Saved as a file it is whole.
 	script := `fetch("/api/conversations/" + location.pathname.split("/").pop() + "/export?as=markdown").then(r => r.text())`
-	if got := run[string](p, script); !strings.HasPrefix(got, "# Of smoke\n") || !strings.Contains(got, "## 1. How do I light a smoker?\n\nLight it at the bottom") {
+	if got := run[string](p, script); !strings.HasPrefix(got, "# Of smoke\n") ||
+		!strings.Contains(got, "## 1. How do I light a smoker?\n\nLight it at the bottom") {
 		t.Errorf("saved %q", got)
 	}
 }

@@ -48,7 +48,8 @@ func TestMain(m *testing.M) {
 }
 
 func build() error {
-	for _, target := range [][]string{{"-o", programs + "/", "../cmd/juvalogos", "../standin/juvalogos-standin"}, {"-o", programs + "/juvalogos-demo", "../demo"}} {
+	for _, target := range [][]string{{"-o", programs + "/", "../cmd/juvalogos", "../standin/juvalogos-standin"},
+		{"-o", programs + "/juvalogos-demo", "../demo"}} {
 		if out, err := exec.Command("go", append([]string{"build"}, target...)...).CombinedOutput(); err != nil {
 			return fmt.Errorf("build: %w: %s", err, out)
 		}
@@ -101,13 +102,15 @@ func startProcess(t *testing.T, more ...string) *process {
 	h := httptest.NewServer(p.model.Handler())
 	t.Cleanup(func() { h.CloseClientConnections(); h.Close() })
 	connections := filepath.Join(p.data, "connections.yaml")
-	text := "connections:\n  - name: shed\n    address: " + h.URL + "/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n"
+	text := "connections:\n  - name: shed\n    address: " + h.URL +
+		"/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n"
 	if err := os.WriteFile(connections, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	listen := freePort(t)
 	p.address = "http://" + listen
-	p.args = append([]string{"start", "-data", p.data, "-listen", listen, "-connections", connections, "-grace", "5s"}, more...)
+	p.args = append([]string{"start", "-data", p.data, "-listen", listen, "-connections", connections, "-grace", "5s"},
+		more...)
 	p.start()
 	t.Cleanup(p.stop)
 	if _, err := p.client.Publish(ctx, "helper.yaml", []byte(testbed.Desk), ""); err != nil {

@@ -19,7 +19,8 @@ func cli(t *testing.T, p *process, lines []cliLine) {
 	caught := ""
 	for _, c := range lines {
 		out, errs, code := p.juvalogos(c.in, strings.Split(strings.ReplaceAll(c.args, "$1", caught), " ")...)
-		if code != c.code || !strings.Contains(out, c.out) || !strings.Contains(errs, c.errs) || c.errs == "" && errs != "" {
+		if code != c.code || !strings.Contains(out, c.out) || !strings.Contains(errs, c.errs) || c.errs == "" &&
+			errs != "" {
 			t.Errorf("juvalogos %s: exit code %d\n%s\n%s", c.args, code, out, errs)
 		}
 		if c.find != "" {
@@ -43,7 +44,8 @@ func TestDesksOnTheCommandLine(t *testing.T) {
 	p := startProcess(t)
 	folder := openFolder(t)
 	second, packed := filepath.Join(folder, "second.yaml"), filepath.Join(folder, "packed.json")
-	if err := os.WriteFile(second, []byte(strings.Replace(testbed.Desk, "The Helper", "Second", 1)), 0o644); err != nil {
+	if err := os.WriteFile(second, []byte(strings.Replace(testbed.Desk, "The Helper", "Second", 1)),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	cli(t, p, []cliLine{
@@ -89,7 +91,8 @@ func TestConversationsOnTheCommandLine(t *testing.T) {
 	})
 	cli(t, p, []cliLine{
 		{args: "conversation list -json helper", out: `"questions": 1`, find: `"id": "([0-9a-f-]{36})"`},
-		{args: "conversation export -as json $1", out: `"question":"How do I light a smoker?"`, find: `"id":"([0-9a-f-]{36})"`},
+		{args: "conversation export -as json $1", out: `"question":"How do I light a smoker?"`,
+			find: `"id":"([0-9a-f-]{36})"`},
 		{args: "conversation export $1", out: "## 1. How do I light a smoker?"},
 		{args: "conversation remove $1", out: "bring it back within 30 days", find: `-undo ([0-9a-f-]{36})`},
 		{args: "conversation list helper", out: "There are none.", find: `(There)`},
@@ -115,8 +118,10 @@ func TestSigningInOnTheCommandLine(t *testing.T) {
 	tab.shows("h1", "Desks")
 	config := filepath.Join(openFolder(t), "client.yaml")
 	cli(t, p, []cliLine{
-		{args: "login -address " + p.address + " -name Ada -config " + config, in: "wrong\n", errs: "do not go together", code: 5},
-		{args: "login -address " + p.address + " -config " + config, in: "Ada\n" + ownersPassword + "\n", out: "Signed in to " + p.address, errs: "Name:"},
+		{args: "login -address " + p.address + " -name Ada -config " + config, in: "wrong\n",
+			errs: "do not go together", code: 5},
+		{args: "login -address " + p.address + " -config " + config, in: "Ada\n" + ownersPassword + "\n",
+			out: "Signed in to " + p.address, errs: "Name:"},
 		{args: "desk list -config " + config, out: "The Helper"},
 		{args: "token list", out: ", Ada"},
 	})
@@ -139,7 +144,8 @@ func TestConnectionsOnTheCommandLine(t *testing.T) {
 	server := connections[0].Address
 	cli(t, p, []cliLine{
 		{args: "connection list", out: "env:E2E_KEY"},
-		{args: "connection add -server " + server + " -model dock-leaf:2048 -key-from - barn", in: testbed.ModelKey + "\n", out: "barn is in use"},
+		{args: "connection add -server " + server + " -model dock-leaf:2048 -key-from - barn", in: testbed.ModelKey +
+			"\n", out: "barn is in use"},
 		{args: "connection list", out: "kept encrypted"},
 		{args: "model probe dock-leaf", out: "works"},
 		{args: "connection add -server nowhere -model m:2048 barn", errs: "must look like http://", code: 1},
@@ -164,7 +170,8 @@ func TestStartWatchesAFolder(t *testing.T) {
 	p := startProcess(t, "-desks", folder)
 	said := func(text string) {
 		t.Helper()
-		testbed.Within(t, 30*time.Second, "the terminal says "+text, func() bool { return strings.Contains(p.out.String(), text) })
+		testbed.Within(t, 30*time.Second, "the terminal says "+text,
+			func() bool { return strings.Contains(p.out.String(), text) })
 	}
 	said("garden.yaml: revision 1 of garden")
 	write(strings.Replace(garden, "The Helper", "The Gardener", 1))
@@ -172,7 +179,8 @@ func TestStartWatchesAFolder(t *testing.T) {
 	write(strings.Replace(garden, "purpose", "porpose", 1))
 	said("garden.yaml has mistakes; the last good revision stays:\n  garden.yaml:3:1: unknown key")
 	cli(t, p, []cliLine{{args: "desk list", out: "The Gardener"}})
-	out, _, code := p.juvalogos("", "start", "-data", openFolder(t), "-listen", freePort(t), "-desks", "/nowhere/at/all")
+	out, _, code := p.juvalogos("", "start", "-data", openFolder(t), "-listen", freePort(t), "-desks",
+		"/nowhere/at/all")
 	if code != 1 {
 		t.Errorf("a folder that is not there: exit code %d, %s", code, out)
 	}

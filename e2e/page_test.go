@@ -101,7 +101,9 @@ func run[T any](p *page, script string) T {
 
 // text is what a reader sees of the elements that a selector matches.
 func (p *page) text(selector string) string {
-	v, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%q)].map(e => e.innerText).join("\n")`, selector)))
+	v, _ := chromedp.Run(p.ctx,
+		chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%q)].map(e => e.innerText).join("\n")`,
+			selector)))
 	return v
 }
 
@@ -119,7 +121,8 @@ func (p *page) shows(selector, text string) {
 // settled waits until no reply is being written.
 func (p *page) settled() {
 	p.t.Helper()
-	p.do(chromedp.WaitReady(chromedp.CSS("article[aria-busy=false]:last-of-type")), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
+	p.do(chromedp.WaitReady(chromedp.CSS("article[aria-busy=false]:last-of-type")),
+		chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
 }
 
 var axe = sync.OnceValues(func() (string, error) {
@@ -137,7 +140,8 @@ func (p *page) accessible(what string) {
 	}
 	run[any](p, source+"; null")
 	// Fading in would be judged by the colours on the way.
-	result := run[string](p, `new Promise(done => setTimeout(done, 300)).then(() => axe.run({resultTypes: ["violations"]}))
+	result := run[string](p,
+		`new Promise(done => setTimeout(done, 300)).then(() => axe.run({resultTypes: ["violations"]}))
 		.then(r => JSON.stringify({checked: r.passes.length, bad: r.violations.map(v => v.id + ": " + v.help + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("; "))}))`)
 	var r struct {
 		Checked int

@@ -28,7 +28,8 @@ func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
 		}
 		fmt.Fprintf(w, "# Hive number %d\n\n", i)
 		for k := range 60 { // some twenty passages
-			fmt.Fprintf(w, "On day %d of the season hive %d stood at weight %d, and its keeper wrote that the bees flew well and carried pollen of many colours from the meadow.\n\n", k, i, 20+(i*7+k*3)%40)
+			fmt.Fprintf(w, "On day %d of the season hive %d stood at weight %d, and its keeper wrote that the bees "+
+				"flew well and carried pollen of many colours from the meadow.\n\n", k, i, 20+(i*7+k*3)%40)
 		}
 	}
 	if err := z.Close(); err != nil {
@@ -85,7 +86,8 @@ func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
 	for _, i := range []int{0, 137, many - 1} {
 		testbed.Within(t, 20*time.Second, "each is found", func() bool {
 			found, err := p.client.SearchShelf(ctx, "hives", fmt.Sprintf("hive number %d", i), 3)
-			return err == nil && len(found.Hits) > 0 && strings.Contains(found.Hits[0].Title, fmt.Sprintf("Hive number %d", i))
+			return err == nil && len(found.Hits) > 0 &&
+				strings.Contains(found.Hits[0].Title, fmt.Sprintf("Hive number %d", i))
 		})
 	}
 }

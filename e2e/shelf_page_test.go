@@ -18,9 +18,11 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	folder := openFolder(t)
 	var files []string
 	for name, body := range map[string]string{
-		"extractor.md": "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 crowns.\n\nIt must come back clean.\n",
-		"wasps.html":   "<html><body><main><h1>Wasps</h1><p>Make the entrance as narrow as one bee.</p></main></body></html>",
-		"broken.pdf":   "%PDF-1.4 and no more",
+		"extractor.md": "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 " +
+			"crowns.\n\nIt must come back clean.\n",
+		"wasps.html": "<html><body><main><h1>Wasps</h1><p>Make the entrance as narrow as one " +
+			"bee.</p></main></body></html>",
+		"broken.pdf": "%PDF-1.4 and no more",
 	} {
 		path := filepath.Join(folder, name)
 		if err := os.WriteFile(path, []byte(body), 0o644); err != nil {
@@ -51,7 +53,8 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	m.accessible("a document's passages")
 	m.click("Close")
 
-	if _, err := b.Client.Publish(ctx, "lib.yaml", []byte("slug: lib\ntitle: Library\npurpose: Tests.\nmodel: thyme-mini\nshelves: [the-members-handbook]\n"), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "lib.yaml", []byte("slug: lib\ntitle: Library\npurpose: Tests.\n"+
+		"model: thyme-mini\nshelves: [the-members-handbook]\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Desk, b.Address)
@@ -60,10 +63,12 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	p.settled()
 	p.shows("article", "for three days")
 	p.until("the note stands in the margin", `document.querySelector(".notes")?.innerText.includes("The extractor")`)
-	p.until("beside its sentence", `Math.abs(document.querySelector(".notes li").getBoundingClientRect().top - document.querySelector("[data-claim]").getBoundingClientRect().top) < 12`)
+	p.until("beside its sentence",
+		`Math.abs(document.querySelector(".notes li").getBoundingClientRect().top - document.querySelector("[data-claim]").getBoundingClientRect().top) < 12`)
 	p.accessible("a reply with its margin")
 	run[any](p, `document.querySelector(".notes button").click(), null`)
-	p.until("the original is shown, marked", `document.querySelector("[role=dialog] mark")?.innerText.includes("for three days")`)
+	p.until("the original is shown, marked",
+		`document.querySelector("[role=dialog] mark")?.innerText.includes("for three days")`)
 	p.accessible("the original at the place")
 	p.keys("\x1b")
 	p.ask("Which vaccinations does a puppy need?")
@@ -76,7 +81,8 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 
 	// Short questions are answered with the very words, which are lit in the
 	// original.
-	if _, err := b.Client.Publish(ctx, "facts.yaml", []byte("slug: facts\ntitle: Facts\npurpose: Tests.\nmodel: thyme-mini\nrecipe: extract\nshelves: [the-members-handbook]\n"), ""); err != nil {
+	if _, err := b.Client.Publish(ctx, "facts.yaml", []byte("slug: facts\ntitle: Facts\npurpose: Tests.\n"+
+		"model: thyme-mini\nrecipe: extract\nshelves: [the-members-handbook]\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	f := openPage(t, browser.Desk, b.Address)
@@ -84,7 +90,8 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	f.ask("How much is the deposit for the extractor?")
 	f.settled()
 	f.until("the very words", `document.querySelector("article strong")?.innerText === "30 crowns"`)
-	f.until("the sentence is in the margin", `document.querySelector(".notes")?.innerText.includes("against a deposit of 30 crowns")`)
+	f.until("the sentence is in the margin",
+		`document.querySelector(".notes")?.innerText.includes("against a deposit of 30 crowns")`)
 	f.accessible("a short answer")
 	run[any](f, `document.querySelector(".notes button").click(), null`)
 	f.until("only the answer is lit", `document.querySelector("[role=dialog] mark")?.innerText === "30 crowns"`)

@@ -28,8 +28,10 @@ type question struct {
 func readCorpus(folder string) (pages []page, bytes int, err error) {
 	err = filepath.WalkDir(folder, func(path string, e os.DirEntry, err error) error {
 		name := strings.TrimPrefix(path, folder+"/")
-		if err != nil || e.IsDir() || !strings.HasSuffix(name, ".html") || strings.HasPrefix(name, "genindex") || strings.HasPrefix(name, "_") ||
-			name == "search.html" || name == "bookindex.html" || name == "py-modindex.html" || name == "contents.html" || name == "index.html" {
+		if err != nil || e.IsDir() || !strings.HasSuffix(name, ".html") || strings.HasPrefix(name, "genindex") ||
+			strings.HasPrefix(name, "_") ||
+			name == "search.html" || name == "bookindex.html" || name == "py-modindex.html" ||
+			name == "contents.html" || name == "index.html" {
 			return err
 		}
 		body, err := os.ReadFile(path)

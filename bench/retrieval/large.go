@@ -31,7 +31,8 @@ func large(pages []page, asked []question, passages int) (lines []string, err er
 			r.Shuffle(len(a), func(i, j int) { a[i], a[j] = a[j], a[i] })
 			text = strings.Join(append(a[:len(a)/2+1], b[:len(b)/2]...), "\n")
 		}
-		entries = append(entries, retrieval.Entry{Key: int64(i), Document: int64(i / 25), Number: i % 25, Title: pages[i/25%len(pages)].doc.Title, Path: p.Path, Text: text, Language: "en"})
+		entries = append(entries, retrieval.Entry{Key: int64(i), Document: int64(i / 25), Number: i % 25,
+			Title: pages[i/25%len(pages)].doc.Title, Path: p.Path, Text: text, Language: "en"})
 	}
 	start, held, err := fromRecord(entries)
 	if err != nil {
@@ -81,10 +82,12 @@ func large(pages []page, asked []question, passages int) (lines []string, err er
 	memory := heap() - before
 	times := measure()
 	return []string{
-		fmt.Sprintf("| from the start of the library to the first answer, everything in PostgreSQL (aim: 10 s) | %.1f s |", start.Seconds()),
+		fmt.Sprintf("| from the start of the library to the first answer, everything in PostgreSQL (aim: 10 s) | "+
+			"%.1f s |", start.Seconds()),
 		fmt.Sprintf("| memory of the library then, its own vectors and texts in it (aim: 600 MB) | %d MB |", held>>20),
 		fmt.Sprintf("| of it, from split texts to the index | %.1f s |", took.Seconds()),
-		fmt.Sprintf("| a search on one core then, vectors compared one by one, median | %.1f ms |", one[len(one)/2].Seconds()*1000),
+		fmt.Sprintf("| a search on one core then, vectors compared one by one, median | %.1f ms |",
+			one[len(one)/2].Seconds()*1000),
 		fmt.Sprintf("| the graph of neighbours, made while it is searched | %.1f s |", graph.Seconds()),
 		fmt.Sprintf("| memory of the index with its graph | %d MB |", memory>>20),
 		fmt.Sprintf("| a search on one core, median (aim: 10 ms) | %.1f ms |", times[len(times)/2].Seconds()*1000),

@@ -29,7 +29,8 @@ func main() {
 	var o options
 	flag.StringVar(&o.corpus, "corpus", "", "folder of HTML pages; left out: Debian's python3-doc")
 	flag.StringVar(&o.index, "index", "genindex-all.html", "the corpus's general index")
-	flag.StringVar(&o.questions, "questions", "bench/retrieval/questions.tsv", "questions with the pages that answer them")
+	flag.StringVar(&o.questions, "questions", "bench/retrieval/questions.tsv",
+		"questions with the pages that answer them")
 	flag.StringVar(&o.write, "write", "", "write the tables into this Markdown file, between its marks")
 	flag.IntVar(&o.most, "most", 1000, "how many of the index's entries to ask")
 	flag.BoolVar(&o.show, "show", false, "show the questions that are missed")
@@ -38,7 +39,8 @@ func main() {
 	flag.BoolVar(&o.large, "large", false, "only measure 100,000 passages")
 	flag.BoolVar(&o.short, "short", false, "only ask the short questions over the sample handbook")
 	flag.BoolVar(&o.tuningShort, "tune-short", false, "set the weights and the calibration of short answers anew")
-	flag.StringVar(&o.develop, "develop", "", "measure on the corpora that weights are set on, whose packages are unpacked in this folder (/: installed)")
+	flag.StringVar(&o.develop, "develop", "", "measure on the corpora that weights are set on, whose packages are "+
+		"unpacked in this folder (/: installed)")
 	flag.Parse()
 	if err := run(o); err != nil {
 		fmt.Fprintln(os.Stderr, "retrieval:", err)
@@ -61,7 +63,8 @@ func build(pages []page) *built {
 	var vectors [][]float32
 	for i, p := range pages {
 		for n, ps := range passage.Split(p.doc, passage.Options{Target: 200, Overlap: 100}) {
-			e := retrieval.Entry{Key: int64(len(entries)), Document: int64(i), Number: n, Title: p.doc.Title, Path: ps.Path, Text: ps.Text, Language: p.doc.Language}
+			e := retrieval.Entry{Key: int64(len(entries)), Document: int64(i), Number: n, Title: p.doc.Title,
+				Path: ps.Path, Text: ps.Text, Language: p.doc.Language}
 			if v, known := b.words.Vector(p.doc.Title + " " + ps.Text); known {
 				e.Vector = v[:]
 				vectors = append(vectors, e.Vector)
@@ -127,7 +130,8 @@ func run(o options) error {
 	if err := m.compareWays(context.Background(), r, o.show); err != nil {
 		return err
 	}
-	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f (aim 0.9).", 20, m.told(m.lay))
+	r.line("Answered questions against %d that the documents do not answer: the area under the ROC curve is %.3f "+
+		"(aim 0.9).", 20, m.told(m.lay))
 	if o.corpus == "" {
 		lines, err := m.large()
 		if err != nil {

@@ -50,7 +50,8 @@ func textOf(pg page) string {
 }
 
 func plainWords(text string) []string {
-	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '_' })
+	words := strings.FieldsFunc(strings.ToLower(text),
+		func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '_' })
 	for i, w := range words {
 		words[i] = english.Stem(w, false)
 	}

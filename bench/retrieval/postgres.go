@@ -60,7 +60,9 @@ func startFullText(ctx context.Context, pages []page) (*fullText, error) {
 	}
 	for _, p := range pages {
 		text := textOf(p)
-		_, err := f.conn.Exec(ctx, `insert into page select $1, to_tsvector('english', $2::text), setweight(to_tsvector('english', $3::text), 'A') || setweight(to_tsvector('english', $2::text), 'D')`, p.path, text, p.doc.Title)
+		_, err := f.conn.Exec(ctx, `insert into page select $1, to_tsvector('english', $2::text),
+			setweight(to_tsvector('english', $3::text), 'A') || setweight(to_tsvector('english', $2::text),
+				'D')`, p.path, text, p.doc.Title)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", p.path, err)
 		}
@@ -78,7 +80,8 @@ func (f *fullText) search(ctx context.Context, text string, s fullTextSetting) (
 	if s.any {
 		query = `replace(plainto_tsquery('english', $1)::text, ' & ', ' | ')::tsquery`
 	}
-	rows, err := f.conn.Query(ctx, `select path from page, (select `+query+` q) q where `+column+` @@ q order by ts_rank_cd(`+column+`, q, `+fmt.Sprint(s.normalisation)+`) desc, path limit 10`, text)
+	rows, err := f.conn.Query(ctx, `select path from page, (select `+query+` q) q where `+column+
+		` @@ q order by ts_rank_cd(`+column+`, q, `+fmt.Sprint(s.normalisation)+`) desc, path limit 10`, text)
 	if err != nil {
 		return nil, err
 	}

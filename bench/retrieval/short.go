@@ -78,8 +78,10 @@ func readShort() (tuning, held []shortQuestion, err error) {
 // says reports whether an answer is one of those that count as right.
 func (q shortQuestion) says(answer string) bool {
 	plain := func(s string) string {
-		words := strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return strings.ContainsRune(" ,.;:\n\t", r) })
-		return strings.Join(slices.DeleteFunc(words, func(w string) bool { return w == "the" || w == "a" || w == "an" }), " ")
+		words := strings.FieldsFunc(strings.ToLower(s),
+			func(r rune) bool { return strings.ContainsRune(" ,.;:\n\t", r) })
+		return strings.Join(slices.DeleteFunc(words,
+			func(w string) bool { return w == "the" || w == "a" || w == "an" }), " ")
 	}
 	return slices.ContainsFunc(q.right, func(r string) bool { return plain(r) == plain(answer) })
 }
@@ -91,7 +93,9 @@ func measureShort(r *report, show bool) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(r, "## Short answers\n\n| questions | that are answered | first answer right | among the first five | confidence: mean | confidence: error (Brier) | right above wrong (area) | right where confidence ≥ 0.5 |\n|---|---|---|---|---|---|---|---|\n")
+	fmt.Fprintf(r, "## Short answers\n\n| questions | that are answered | first answer right | among the first five "+
+		"| confidence: mean | confidence: error (Brier) | right above wrong (area) | right where confidence ≥ 0.5 |\n"+
+		"|---|---|---|---|---|---|---|---|\n")
 	for _, set := range []struct {
 		name string
 		all  []shortQuestion
@@ -137,7 +141,8 @@ func measureShort(r *report, show bool) error {
 			}
 		}
 		n := float64(len(set.all))
-		fmt.Fprintf(r, "| %s, %d | %d | %d | %d | %.2f (right: %.2f) | %.3f | %.2f | %d of %d |\n", set.name, len(set.all), answered, first, five, mean/n, float64(first)/n, brier/n, area(right, wrong), boldRight, bold)
+		fmt.Fprintf(r, "| %s, %d | %d | %d | %d | %.2f (right: %.2f) | %.3f | %.2f | %d of %d |\n", set.name,
+			len(set.all), answered, first, five, mean/n, float64(first)/n, brier/n, area(right, wrong), boldRight, bold)
 	}
 	fmt.Fprintln(r)
 	return nil

@@ -69,7 +69,8 @@ func record(ctx context.Context, url string, entries []retrieval.Entry) error {
 	if _, err := db.Exec(ctx, `insert into content values ('\x00', 1)`); err != nil {
 		return err
 	}
-	if _, err := db.Exec(ctx, `insert into shelf (slug, title, settings, made_by, made_at) values ('large', 'Large', '{}', 'bench', now())`); err != nil {
+	if _, err := db.Exec(ctx, `insert into shelf (slug, title, settings, made_by, made_at)
+		values ('large', 'Large', '{}', 'bench', now())`); err != nil {
 		return err
 	}
 	last := int64(-1)
@@ -77,13 +78,18 @@ func record(ctx context.Context, url string, entries []retrieval.Entry) error {
 	for _, e := range entries {
 		if e.Document != last {
 			last = e.Document
-			documents = append(documents, []any{1, fmt.Sprint(e.Document), "", []byte{0}, 1, "ready", e.Title, "html", "en", "bench", time.Now()})
+			documents = append(documents,
+				[]any{1, fmt.Sprint(e.Document), "", []byte{0}, 1, "ready", e.Title, "html", "en", "bench", time.Now()})
 		}
-		passages = append(passages, []any{e.Document + 1, e.Number, "x", append([]string{}, e.Path...), e.Text, "[]", 250})
+		passages = append(passages, []any{e.Document + 1, e.Number, "x", append([]string{}, e.Path...), e.Text, "[]",
+			250})
 	}
-	if _, err := db.CopyFrom(ctx, pgx.Identifier{"document"}, []string{"shelf", "name", "source", "hash", "size", "state", "title", "format", "language", "added_by", "added_at"}, pgx.CopyFromRows(documents)); err != nil {
+	if _, err := db.CopyFrom(ctx, pgx.Identifier{"document"},
+		[]string{"shelf", "name", "source", "hash", "size", "state", "title", "format", "language", "added_by",
+			"added_at"}, pgx.CopyFromRows(documents)); err != nil {
 		return err
 	}
-	_, err = db.CopyFrom(ctx, pgx.Identifier{"passage"}, []string{"document", "number", "id", "path", "body", "spans", "size"}, pgx.CopyFromRows(passages))
+	_, err = db.CopyFrom(ctx, pgx.Identifier{"passage"},
+		[]string{"document", "number", "id", "path", "body", "spans", "size"}, pgx.CopyFromRows(passages))
 	return err
 }

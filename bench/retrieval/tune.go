@@ -181,7 +181,10 @@ func (p pool) rank(w retrieval.Signs) []string {
 	for path, s := range best {
 		all = append(all, page{path, s})
 	}
-	slices.SortFunc(all, func(a, b page) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.path, b.path)) })
+	slices.SortFunc(all, func(a, b page) int {
+		return cmp.Or(cmp.Compare(b.score, a.score),
+			cmp.Compare(a.path, b.path))
+	})
 	var ranked []string
 	for _, pg := range all[:min(10, len(all))] {
 		ranked = append(ranked, pg.path)

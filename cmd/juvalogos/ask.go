@@ -28,10 +28,11 @@ func ask(args []string) error {
 	desk := f.String("desk", "", "the desk's slug")
 	conversation := f.String("conversation", "", "id of a conversation to go on with")
 	var files []string
-	f.Func("attach", "a `FILE` to answer from, if the desk allows it; may be given several times", func(name string) error {
-		files = append(files, name)
-		return nil
-	})
+	f.Func("attach", "a `FILE` to answer from, if the desk allows it; may be given several times",
+		func(name string) error {
+			files = append(files, name)
+			return nil
+		})
 	asJSON := f.Bool("json", false, "print the finished turn as JSON")
 	if err := parse(f, args); err != nil {
 		return err

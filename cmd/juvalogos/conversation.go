@@ -31,9 +31,10 @@ func conversationList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, records, "There are none.", "CONVERSATION, LAST ASKED, QUESTIONS, TITLE", func(r api.Conversation) []any {
-			return []any{r.ID, when(&r.AskedAt), r.Questions, r.Title}
-		})
+		return list(*asJSON, records, "There are none.", "CONVERSATION, LAST ASKED, QUESTIONS, TITLE",
+			func(r api.Conversation) []any {
+				return []any{r.ID, when(&r.AskedAt), r.Questions, r.Title}
+			})
 	})
 }
 
@@ -44,7 +45,9 @@ func onConversation(f *flag.FlagSet, args []string, do func(c *client.Client, id
 }
 
 func conversationShow(args []string) error {
-	f := newFlags("conversation show [flags] ID", "Shows a conversation, and the summary that its model keeps of what it no longer remembers word for word.", "juvalogos conversation show 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
+	f := newFlags("conversation show [flags] ID", "Shows a conversation, and the summary that its model keeps of "+
+		"what it no longer remembers word for word.", "juvalogos conversation show "+
+		"01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onConversation(f, args, func(c *client.Client, id string) error {
 		r, err := c.Record(context.Background(), id)
@@ -57,21 +60,24 @@ func conversationShow(args []string) error {
 		fmt.Printf("%s\n%s, begun %s\n", r.Title, r.Desk, r.StartedAt.Local().Format(time.DateTime))
 		if n := len(r.Summaries); n > 0 {
 			m := r.Summaries[n-1]
-			fmt.Printf("\nKept in short of the first %d questions (%d tokens, by %s):\n  %s\n", m.Turns, m.Tokens, m.Model, strings.ReplaceAll(m.Text, "\n", "\n  "))
+			fmt.Printf("\nKept in short of the first %d questions (%d tokens, by %s):\n  %s\n", m.Turns, m.Tokens,
+				m.Model, strings.ReplaceAll(m.Text, "\n", "\n  "))
 		}
 		for _, t := range r.Turns {
 			fmt.Printf("\n%d. %s\n\n%s\n", t.Number, t.Question, t.Reply)
 			if t.Outcome.Problem != nil {
 				fmt.Printf("(%s %s)\n", t.Outcome.Problem.Detail, t.Outcome.Problem.ID)
 			}
-			fmt.Printf("(%s, %.1f s, %d tokens in, %d out)\n", t.Model, t.Outcome.Seconds, t.Outcome.Usage.PromptTokens, t.Outcome.Usage.ReplyTokens)
+			fmt.Printf("(%s, %.1f s, %d tokens in, %d out)\n", t.Model, t.Outcome.Seconds, t.Outcome.Usage.PromptTokens,
+				t.Outcome.Usage.ReplyTokens)
 		}
 		return nil
 	})
 }
 
 func conversationExport(args []string) error {
-	f := newFlags("conversation export [flags] ID", "Writes a conversation to standard output.", "juvalogos conversation export -as json 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a > conversation.json")
+	f := newFlags("conversation export [flags] ID", "Writes a conversation to standard output.",
+		"juvalogos conversation export -as json 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a > conversation.json")
 	as := f.String("as", "markdown", "markdown or json")
 	return onConversation(f, args, func(c *client.Client, id string) error {
 		text, err := c.ExportRecord(context.Background(), id, *as)
@@ -84,7 +90,8 @@ func conversationExport(args []string) error {
 }
 
 func conversationRemove(args []string) error {
-	f := newFlags("conversation remove [flags] ID", "Removes a conversation. It is deleted for good after 30 days; until then -undo brings it back.", "juvalogos conversation remove 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
+	f := newFlags("conversation remove [flags] ID", "Removes a conversation. It is deleted for good after 30 days; "+
+		"until then -undo brings it back.", "juvalogos conversation remove 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
 	undo := f.Bool("undo", false, "bring it back")
 	return onConversation(f, args, func(c *client.Client, id string) error {
 		if *undo {

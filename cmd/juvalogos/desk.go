@@ -78,7 +78,8 @@ func eachFile(names []string, do func(name string, text []byte) error) error {
 	for _, name := range names {
 		text, err := os.ReadFile(name)
 		if err == nil {
-			text, err = desk.WithRecipe(text, func(file string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(name), file)) })
+			text, err = desk.WithRecipe(text,
+				func(file string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(name), file)) })
 		}
 		if err == nil {
 			err = do(name, text)
@@ -92,23 +93,26 @@ func eachFile(names []string, do func(name string, text []byte) error) error {
 
 func deskPublish(args []string) error {
 	f := newFlags("desk publish [flags] FILE...",
-		"Checks desk files and publishes each as a new revision of its desk. A file that is\npublished already makes no new revision.",
+		"Checks desk files and publishes each as a new revision of its desk. A file that is\n"+
+			"published already makes no new revision.",
 		"juvalogos desk publish -note \"kinder to beginners\" hive-helper.yaml")
 	note := f.String("note", "", "what is new, in a few words")
-	return onService(f, args, 1, manyNames, "name at least one desk file", func(c *client.Client, names []string) error {
-		return eachFile(names, func(name string, text []byte) error {
-			d, err := c.Publish(context.Background(), name, text, *note)
-			if err != nil {
-				return err
-			}
-			fmt.Printf("%s: revision %d of %s, at %s/at/%s\n", name, d.Published, d.Slug, c.Address, d.Slug)
-			return nil
+	return onService(f, args, 1, manyNames, "name at least one desk file",
+		func(c *client.Client, names []string) error {
+			return eachFile(names, func(name string, text []byte) error {
+				d, err := c.Publish(context.Background(), name, text, *note)
+				if err != nil {
+					return err
+				}
+				fmt.Printf("%s: revision %d of %s, at %s/at/%s\n", name, d.Published, d.Slug, c.Address, d.Slug)
+				return nil
+			})
 		})
-	})
 }
 
 func deskList(args []string) error {
-	f := newFlags("desk list [flags]", "Lists the desks: what is published, and how they are used.", "juvalogos desk list")
+	f := newFlags("desk list [flags]", "Lists the desks: what is published, and how they are used.",
+		"juvalogos desk list")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 0, 0, "", func(c *client.Client, _ []string) error {
 		desks, err := c.Desks(context.Background())
@@ -116,13 +120,14 @@ func deskList(args []string) error {
 			return err
 		}
 		const none = "There are no desks yet. Write a desk file and publish it: juvalogos desk publish -h"
-		return list(*asJSON, desks, none, "DESK, TITLE, MODEL, STATE, QUESTIONS TODAY, HELPED, LAST ASKED", func(d api.Desk) []any {
-			helped := "-"
-			if d.Judged > 0 {
-				helped = fmt.Sprintf("%d of %d", d.Helped, d.Judged)
-			}
-			return []any{d.Slug, d.Title, d.Model, stateOf(d), d.QuestionsToday, helped, when(d.LastAsked)}
-		})
+		return list(*asJSON, desks, none, "DESK, TITLE, MODEL, STATE, QUESTIONS TODAY, HELPED, LAST ASKED",
+			func(d api.Desk) []any {
+				helped := "-"
+				if d.Judged > 0 {
+					helped = fmt.Sprintf("%d of %d", d.Helped, d.Judged)
+				}
+				return []any{d.Slug, d.Title, d.Model, stateOf(d), d.QuestionsToday, helped, when(d.LastAsked)}
+			})
 	})
 }
 
@@ -140,7 +145,8 @@ func stateOf(d api.Desk) string {
 }
 
 func deskShow(args []string) error {
-	f := newFlags("desk show [flags] SLUG", "Shows a desk: its revisions, and its file as published.", "juvalogos desk show hive-helper")
+	f := newFlags("desk show [flags] SLUG", "Shows a desk: its revisions, and its file as published.",
+		"juvalogos desk show hive-helper")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onDesk(f, args, 0, 0, func(c *client.Client, slug string, _ []string) error {
 		d, err := c.Desk(context.Background(), slug)

@@ -53,7 +53,8 @@ func login(args []string) error {
 	if err := (client.Config{Address: c.Address, Token: t.Secret}).Save(*config); err != nil {
 		return fmt.Errorf("the config file cannot be written: %w", err)
 	}
-	fmt.Printf("Signed in to %s until %s; %s remembers it.\n", c.Address, t.ExpiresAt.Local().Format("2 January 2006"), *config)
+	fmt.Printf("Signed in to %s until %s; %s remembers it.\n", c.Address, t.ExpiresAt.Local().Format("2 January 2006"),
+		*config)
 	return nil
 }
 

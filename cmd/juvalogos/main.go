@@ -121,7 +121,8 @@ func newFlags(usage, about, example string) *flag.FlagSet {
 	f.SetOutput(io.Discard) // errors are printed once, by main
 	f.Usage = func() {
 		w := os.Stdout
-		fmt.Fprintf(w, "Usage: juvalogos %s\n\n%s\n\nExample:\n  %s\n", usage, about, strings.ReplaceAll(example, "\n", "\n  "))
+		fmt.Fprintf(w, "Usage: juvalogos %s\n\n%s\n\nExample:\n  %s\n", usage, about,
+			strings.ReplaceAll(example, "\n", "\n  "))
 		any := false
 		f.VisitAll(func(*flag.Flag) { any = true })
 		if any {

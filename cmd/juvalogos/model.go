@@ -19,10 +19,12 @@ var modelCommands = []command{
 	{"probe", "ask each model for a few tokens", modelProbe},
 }
 
-const aboutConnections = "With -connections it reads that file and needs no running service; otherwise it asks the service."
+const aboutConnections = "With -connections it reads that file and needs no running service; otherwise it asks the " +
+	"service."
 
 func modelList(args []string) error {
-	f := newFlags("model list [flags]", "Lists the models of a connection file.\n"+aboutConnections, "juvalogos model list -connections connections.yaml")
+	f := newFlags("model list [flags]", "Lists the models of a connection file.\n"+aboutConnections,
+		"juvalogos model list -connections connections.yaml")
 	connect := reach(f)
 	connections := f.String("connections", "", "connection file to read instead of asking the service")
 	asJSON := f.Bool("json", false, "print JSON")
@@ -47,7 +49,8 @@ func modelList(args []string) error {
 		if vocabulary == "" {
 			vocabulary = "estimated"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%s\t%g / %g\t%s\n", m.Name, m.Connection, strings.Join(m.Can, ", "), m.Context, vocabulary, m.Price.In, m.Price.Out, m.Address)
+		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%s\t%g / %g\t%s\n", m.Name, m.Connection, strings.Join(m.Can, ", "), m.Context,
+			vocabulary, m.Price.In, m.Price.Out, m.Address)
 	}
 	return w.Flush()
 }
@@ -81,7 +84,8 @@ func openConnections(path string) (*models.Registry, error) {
 
 func modelProbe(args []string) error {
 	f := newFlags("model probe [flags] [MODEL]",
-		"Asks each chat model, or the one named, for a few tokens, and prints how soon the first\ncame and how fast the others followed, or what is wrong and what to do.\n"+aboutConnections,
+		"Asks each chat model, or the one named, for a few tokens, and prints how soon the first\n"+
+			"came and how fast the others followed, or what is wrong and what to do.\n"+aboutConnections,
 		"juvalogos model probe -connections connections.yaml heather-2")
 	connect := reach(f)
 	connections := f.String("connections", "", "connection file to read instead of asking the service")
@@ -113,7 +117,8 @@ func modelProbe(args []string) error {
 	return err
 }
 
-func probeModels(ctx context.Context, connections, model string, connect func() (*client.Client, error)) ([]api.Probe, error) {
+func probeModels(ctx context.Context, connections, model string, connect func() (*client.Client, error)) ([]api.Probe,
+	error) {
 	if connections == "" {
 		c, err := connect()
 		if err != nil {

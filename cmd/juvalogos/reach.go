@@ -20,18 +20,23 @@ import (
 // reach adds the flags that say where the service is, and returns what makes a
 // client of them once they are parsed.
 func reach(f *flag.FlagSet) func() (*client.Client, error) {
-	address := f.String("address", "", "the service's address (environment: JUVALOGOS_ADDRESS; default "+client.DefaultAddress+")")
-	token := f.String("token", "", "API token; other users can see flags, so prefer the environment variable JUVALOGOS_TOKEN or the config file")
-	config := f.String("config", "", "config file with address and token (environment: JUVALOGOS_CONFIG; default "+client.UserFile()+", else the one in the service's data folder)")
+	address := f.String("address", "", "the service's address (environment: JUVALOGOS_ADDRESS; default "+
+		client.DefaultAddress+")")
+	token := f.String("token", "", "API token; other users can see flags, so prefer the environment variable "+
+		"JUVALOGOS_TOKEN or the config file")
+	config := f.String("config", "", "config file with address and token (environment: JUVALOGOS_CONFIG; default "+
+		client.UserFile()+", else the one in the service's data folder)")
 	return func() (*client.Client, error) {
-		return client.Load(*address, *token, *config, os.Getenv, client.UserFile(), filepath.Join(service.DefaultData(), "client.yaml"))
+		return client.Load(*address, *token, *config, os.Getenv, client.UserFile(),
+			filepath.Join(service.DefaultData(), "client.yaml"))
 	}
 }
 
 // onService parses a command's flags and hands over a client with the names
 // behind them, of which there must be from least to most; missing says what is
 // needed if there are not.
-func onService(f *flag.FlagSet, args []string, least, most int, missing string, do func(c *client.Client, names []string) error) error {
+func onService(f *flag.FlagSet, args []string, least, most int, missing string,
+	do func(c *client.Client, names []string) error) error {
 	connect := reach(f)
 	if err := parse(f, args); err != nil {
 		return err

@@ -30,7 +30,8 @@ func readRecipe(name string) ([]byte, error) {
 	}
 	src, err := os.ReadFile(name)
 	if err != nil {
-		return nil, fmt.Errorf("%s is neither a recipe that comes with Juvalogos (%s) nor a file that can be read", name, strings.Join(steps.BuiltIn(), ", "))
+		return nil, fmt.Errorf("%s is neither a recipe that comes with Juvalogos (%s) nor a file that can be read",
+			name, strings.Join(steps.BuiltIn(), ", "))
 	}
 	return src, nil
 }
@@ -78,7 +79,8 @@ func onRecipe(args []string, usage, about, example string) (name string, err err
 }
 
 func recipeShow(args []string) error {
-	name, err := onRecipe(args, "recipe show NAME", "Prints the file of a recipe that comes with Juvalogos. Copy it to make your own.", "juvalogos recipe show converse > mine.recipe.yaml")
+	name, err := onRecipe(args, "recipe show NAME", "Prints the file of a recipe that comes with Juvalogos. Copy it "+
+		"to make your own.", "juvalogos recipe show converse > mine.recipe.yaml")
 	if err != nil {
 		return err
 	}
@@ -90,7 +92,8 @@ func recipeShow(args []string) error {
 }
 
 func recipeCheck(args []string) error {
-	f := newFlags("recipe check FILE...", "Checks recipe files and says everything that is wrong with them, with line and column, and what would fit.", "juvalogos recipe check mine.recipe.yaml")
+	f := newFlags("recipe check FILE...", "Checks recipe files and says everything that is wrong with them, with "+
+		"line and column, and what would fit.", "juvalogos recipe check mine.recipe.yaml")
 	if err := parse(f, args); err != nil {
 		return err
 	}
@@ -110,7 +113,8 @@ func recipeCheck(args []string) error {
 }
 
 func recipeDraw(args []string) error {
-	f := newFlags("recipe draw [flags] NAME|FILE", "Draws a recipe: its steps from top to bottom, what each takes and from where.", "juvalogos recipe draw -svg contrast.svg contrast")
+	f := newFlags("recipe draw [flags] NAME|FILE", "Draws a recipe: its steps from top to bottom, what each takes "+
+		"and from where.", "juvalogos recipe draw -svg contrast.svg contrast")
 	svg := f.String("svg", "", "write a picture to this file instead")
 	if err := parse(f, args); err != nil {
 		return err
@@ -135,7 +139,8 @@ func recipeDraw(args []string) error {
 }
 
 func recipeKinds(args []string) error {
-	f := newFlags("recipe kinds", "Lists the kinds of steps: what each takes (needed inputs with a *) and gives.", "juvalogos recipe kinds")
+	f := newFlags("recipe kinds", "Lists the kinds of steps: what each takes (needed inputs with a *) and gives.",
+		"juvalogos recipe kinds")
 	if err := parse(f, args); err != nil {
 		return err
 	}
@@ -160,7 +165,8 @@ func recipeKinds(args []string) error {
 }
 
 func recipeSchema(args []string) error {
-	f := newFlags("recipe schema", "Prints the JSON Schema of recipe files; editors complete and check by it.", "juvalogos recipe schema > recipe.schema.json")
+	f := newFlags("recipe schema", "Prints the JSON Schema of recipe files; editors complete and check by it.",
+		"juvalogos recipe schema > recipe.schema.json")
 	if err := parse(f, args); err != nil {
 		return err
 	}

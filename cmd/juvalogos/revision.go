@@ -14,21 +14,25 @@ import (
 
 // onDesk makes a command that does something to one desk, named by its slug,
 // with further arguments from least to most.
-func onDesk(f *flag.FlagSet, args []string, least, most int, do func(c *client.Client, slug string, rest []string) error) error {
+func onDesk(f *flag.FlagSet, args []string, least, most int,
+	do func(c *client.Client, slug string, rest []string) error) error {
 	const missing = "name one desk by its slug; -h explains what else is needed"
-	return onService(f, args, 1+least, 1+most, missing, func(c *client.Client, names []string) error { return do(c, names[0], names[1:]) })
+	return onService(f, args, 1+least, 1+most, missing,
+		func(c *client.Client, names []string) error { return do(c, names[0], names[1:]) })
 }
 
 func numberOf(text string) (int, error) {
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 1 {
-		return 0, usageError(fmt.Sprintf("%q is not the number of a revision; \"juvalogos desk revisions\" lists them", text))
+		return 0, usageError(fmt.Sprintf("%q is not the number of a revision; \"juvalogos desk revisions\" lists them",
+			text))
 	}
 	return n, nil
 }
 
 func deskRevisions(args []string) error {
-	f := newFlags("desk revisions [flags] SLUG", "Lists a desk's revisions, the newest first.", "juvalogos desk revisions hive-helper")
+	f := newFlags("desk revisions [flags] SLUG", "Lists a desk's revisions, the newest first.",
+		"juvalogos desk revisions hive-helper")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onDesk(f, args, 0, 0, func(c *client.Client, slug string, _ []string) error {
 		d, err := c.Desk(context.Background(), slug)
@@ -86,7 +90,8 @@ func deskCompare(args []string) error {
 }
 
 func deskReturn(args []string) error {
-	f := newFlags("desk return [flags] SLUG REVISION", "Makes an earlier revision the published one. Nothing is lost: the later ones stay.", "juvalogos desk return hive-helper 3")
+	f := newFlags("desk return [flags] SLUG REVISION", "Makes an earlier revision the published one. Nothing is "+
+		"lost: the later ones stay.", "juvalogos desk return hive-helper 3")
 	return onDesk(f, args, 1, 1, func(c *client.Client, slug string, rest []string) error {
 		n, err := numberOf(rest[0])
 		if err != nil {
@@ -101,7 +106,8 @@ func deskReturn(args []string) error {
 }
 
 func deskWithdraw(args []string) error {
-	f := newFlags("desk withdraw [flags] SLUG", "Closes a desk to visitors. Its revisions and conversations stay; \"desk return\" opens it again.", "juvalogos desk withdraw hive-helper")
+	f := newFlags("desk withdraw [flags] SLUG", "Closes a desk to visitors. Its revisions and conversations stay; "+
+		"\"desk return\" opens it again.", "juvalogos desk withdraw hive-helper")
 	return onDesk(f, args, 0, 0, func(c *client.Client, slug string, _ []string) error {
 		d, err := c.Desk(context.Background(), slug)
 		if err != nil {
@@ -110,13 +116,15 @@ func deskWithdraw(args []string) error {
 		if err := c.Withdraw(context.Background(), slug); err != nil {
 			return err
 		}
-		fmt.Printf("%s is closed to visitors; open it again with: juvalogos desk return %s %d\n", slug, slug, d.Published)
+		fmt.Printf("%s is closed to visitors; open it again with: juvalogos desk return %s %d\n", slug, slug,
+			d.Published)
 		return nil
 	})
 }
 
 func deskDuplicate(args []string) error {
-	f := newFlags("desk duplicate [flags] SLUG NEW-SLUG", "Makes a draft of a desk at another address.", "juvalogos desk duplicate hive-helper hive-helper-2")
+	f := newFlags("desk duplicate [flags] SLUG NEW-SLUG", "Makes a draft of a desk at another address.",
+		"juvalogos desk duplicate hive-helper hive-helper-2")
 	return onDesk(f, args, 1, 1, func(c *client.Client, slug string, rest []string) error {
 		if err := c.Duplicate(context.Background(), slug, rest[0]); err != nil {
 			return err
@@ -127,7 +135,8 @@ func deskDuplicate(args []string) error {
 }
 
 func deskExport(args []string) error {
-	f := newFlags("desk export [flags] SLUG", "Writes a desk with all its revisions and its draft as one file, to standard output.", "juvalogos desk export hive-helper > hive-helper.desk.json")
+	f := newFlags("desk export [flags] SLUG", "Writes a desk with all its revisions and its draft as one file, to "+
+		"standard output.", "juvalogos desk export hive-helper > hive-helper.desk.json")
 	return onDesk(f, args, 0, 0, func(c *client.Client, slug string, _ []string) error {
 		text, err := c.Export(context.Background(), slug)
 		if err != nil {
@@ -139,20 +148,22 @@ func deskExport(args []string) error {
 }
 
 func deskImport(args []string) error {
-	f := newFlags("desk import [flags] FILE...", "Brings back desks that \"desk export\" wrote.", "juvalogos desk import -as hive-helper-2 hive-helper.desk.json")
+	f := newFlags("desk import [flags] FILE...", "Brings back desks that \"desk export\" wrote.",
+		"juvalogos desk import -as hive-helper-2 hive-helper.desk.json")
 	as := f.String("as", "", "another slug for the desk")
-	return onService(f, args, 1, manyNames, "name at least one packed desk", func(c *client.Client, names []string) error {
-		return eachFile(names, func(name string, text []byte) error {
-			slug, problems, err := c.Import(context.Background(), text, *as)
-			if err != nil {
-				return err
-			}
-			if len(problems) > 0 {
-				fmt.Printf("%s: %s is here, but not published:\n%v\n", name, slug, problems)
+	return onService(f, args, 1, manyNames, "name at least one packed desk",
+		func(c *client.Client, names []string) error {
+			return eachFile(names, func(name string, text []byte) error {
+				slug, problems, err := c.Import(context.Background(), text, *as)
+				if err != nil {
+					return err
+				}
+				if len(problems) > 0 {
+					fmt.Printf("%s: %s is here, but not published:\n%v\n", name, slug, problems)
+					return nil
+				}
+				fmt.Printf("%s: %s, at %s/at/%s\n", name, slug, c.Address, slug)
 				return nil
-			}
-			fmt.Printf("%s: %s, at %s/at/%s\n", name, slug, c.Address, slug)
-			return nil
+			})
 		})
-	})
 }

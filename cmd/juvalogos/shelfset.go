@@ -15,8 +15,12 @@ import (
 
 func shelfSet(args []string) error {
 	f := newFlags("shelf set [flags] SHELF [NAME=VALUE...]",
-		"Changes how a shelf is split and searched; without values it prints them. What is split\notherwise is read anew. embedding names a model of a connection whose vectors the search by\nmeaning goes by; see juvalogos shelf embed. docs/shelves.md tells what each setting does.",
-		"juvalogos shelf set handbook words=150 overlap=50\njuvalogos shelf set handbook embedding=shed/clover-embed\njuvalogos shelf set handbook \"title=The members' handbook\"")
+		"Changes how a shelf is split and searched; without values it prints them. What is split\n"+
+			"otherwise is read anew. embedding names a model of a connection whose vectors the search by\n"+
+			"meaning goes by; see juvalogos shelf embed. docs/shelves.md tells what each setting does.",
+		"juvalogos shelf set handbook words=150 overlap=50\n"+
+			"juvalogos shelf set handbook embedding=shed/clover-embed\n"+
+			"juvalogos shelf set handbook \"title=The members' handbook\"")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 1, manyNames, "name a shelf", func(c *client.Client, names []string) error {
 		ctx := context.Background()
@@ -32,7 +36,8 @@ func shelfSet(args []string) error {
 		for _, word := range names[1:] {
 			name, value, ok := strings.Cut(word, "=")
 			if _, known := settings[name]; !ok || !known {
-				return usageError(fmt.Sprintf("%q: write NAME=VALUE, where NAME is one of %s", word, strings.Join(slices.Sorted(maps.Keys(settings)), ", ")))
+				return usageError(fmt.Sprintf("%q: write NAME=VALUE, where NAME is one of %s", word,
+					strings.Join(slices.Sorted(maps.Keys(settings)), ", ")))
 			}
 			if _, isText := settings[name].(string); isText {
 				change[name] = value
@@ -73,8 +78,10 @@ func byName(s api.ShelfSettings) (named map[string]any, err error) {
 
 func shelfEmbed(args []string) error {
 	f := newFlags("shelf embed [flags] SHELF",
-		"Tells how far the shelf's model is with its passages and what the rest costs. With -go it\nhas the model embed them. A model without a price embeds by itself.",
-		"juvalogos shelf set handbook embedding=shed/clover-embed\njuvalogos shelf embed handbook\njuvalogos shelf embed -go -wait handbook")
+		"Tells how far the shelf's model is with its passages and what the rest costs. With -go it\n"+
+			"has the model embed them. A model without a price embeds by itself.",
+		"juvalogos shelf set handbook embedding=shed/clover-embed\njuvalogos shelf embed handbook\n"+
+			"juvalogos shelf embed -go -wait handbook")
 	agreed := f.Bool("go", false, "embed what is not embedded yet, at its price")
 	wait := f.Bool("wait", false, "wait until it is done")
 	asJSON := f.Bool("json", false, "print JSON")
@@ -87,7 +94,8 @@ func shelfEmbed(args []string) error {
 			}
 		}
 		e, err := c.ShelfEmbedding(ctx, names[0])
-		for err == nil && *wait && e.Model != "" && e.Embedded < e.Passages && e.Problem == "" && (*agreed || !e.Priced) {
+		for err == nil && *wait && e.Model != "" && e.Embedded < e.Passages && e.Problem == "" &&
+			(*agreed || !e.Priced) {
 			select {
 			case <-ctx.Done():
 				return ctx.Err()
@@ -105,7 +113,8 @@ func shelfEmbed(args []string) error {
 
 func embeddingLines(shelf string, e api.ShelfEmbedding) string {
 	if e.Model == "" {
-		return "The built-in vectors are used; no model is asked. Name one: juvalogos shelf set " + shelf + " embedding=CONNECTION/MODEL\n"
+		return "The built-in vectors are used; no model is asked. Name one: juvalogos shelf set " + shelf +
+			" embedding=CONNECTION/MODEL\n"
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s has embedded %d of %d passages", e.Model, e.Embedded, e.Passages)

@@ -18,7 +18,8 @@ import (
 
 func start(args []string) error {
 	flags := newFlags("start [flags]",
-		"Runs the service: the visitors' pages, the API and, unless -database names another,\na private PostgreSQL in the data folder. An interrupt stops it; replies may finish first.",
+		"Runs the service: the visitors' pages, the API and, unless -database names another,\n"+
+			"a private PostgreSQL in the data folder. An interrupt stops it; replies may finish first.",
 		"juvalogos start -connections connections.yaml -desks desks/")
 	settings, err := service.Read(flags, args, os.Getenv)
 	if errors.Is(err, flag.ErrHelp) {
@@ -33,7 +34,8 @@ func start(args []string) error {
 		<-ctx.Done()
 		stop()
 	}()
-	return service.Run(ctx, settings, console.Files(), version, newLog(settings), service.Told{Started: announce, Folder: announceFile})
+	return service.Run(ctx, settings, console.Files(), version, newLog(settings),
+		service.Told{Started: announce, Folder: announceFile})
 }
 
 func announce(s service.Started) {
@@ -53,7 +55,8 @@ func announceFile(f desk.FolderFile) {
 		fmt.Printf("%s: revision %d of %s\n", f.Name, f.Revision, f.Slug)
 		return
 	}
-	fmt.Printf("%s has mistakes; the last good revision stays:\n  %s\n", f.Name, strings.ReplaceAll(f.Problems.Error(), "\n", "\n  "))
+	fmt.Printf("%s has mistakes; the last good revision stays:\n  %s\n", f.Name,
+		strings.ReplaceAll(f.Problems.Error(), "\n", "\n  "))
 }
 
 func newLog(s service.Settings) *slog.Logger {

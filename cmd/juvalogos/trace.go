@@ -23,7 +23,8 @@ var traceCommands = []command{
 }
 
 func traceList(args []string) error {
-	f := newFlags("trace list [flags]", "Lists how replies were made, the newest first.", "juvalogos trace list -desk hive-helper -slow 5 -since 2026-11-01")
+	f := newFlags("trace list [flags]", "Lists how replies were made, the newest first.",
+		"juvalogos trace list -desk hive-helper -slow 5 -since 2026-11-01")
 	query := url.Values{}
 	keep := func(name, about string) { f.Func(name, about, func(v string) error { query.Set(name, v); return nil }) }
 	keep("desk", "of this desk")
@@ -48,9 +49,12 @@ func traceList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, traces, "There are none.", "TRACE, BEGUN, DESK, STATE, SECONDS, TOKENS, COST, QUESTION", func(t api.Trace) []any {
-			return []any{t.ID, when(&t.StartedAt), t.Desk, t.State, fmt.Sprintf("%.2f", t.Seconds), fmt.Sprintf("%d+%d", t.PromptTokens, t.ReplyTokens), fmt.Sprintf("%.6g", t.Cost), firstOf(t.Question, 50)}
-		})
+		return list(*asJSON, traces, "There are none.", "TRACE, BEGUN, DESK, STATE, SECONDS, TOKENS, COST, QUESTION",
+			func(t api.Trace) []any {
+				return []any{t.ID, when(&t.StartedAt), t.Desk, t.State, fmt.Sprintf("%.2f", t.Seconds),
+					fmt.Sprintf("%d+%d", t.PromptTokens, t.ReplyTokens), fmt.Sprintf("%.6g", t.Cost),
+					firstOf(t.Question, 50)}
+			})
 	})
 }
 
@@ -65,7 +69,8 @@ func firstOf(text string, most int) string {
 const oneTrace = "name one trace by its id, or a turn; \"juvalogos trace list\" prints them"
 
 func traceShow(args []string) error {
-	f := newFlags("trace show [flags] ID", "Shows how a reply was made: every step with its time, and what was sent to models.", "juvalogos trace show -whole 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
+	f := newFlags("trace show [flags] ID", "Shows how a reply was made: every step with its time, and what was sent "+
+		"to models.", "juvalogos trace show -whole 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
 	whole := f.Bool("whole", false, "print prompts and answers whole")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 1, 1, oneTrace, func(c *client.Client, names []string) error {
@@ -83,7 +88,8 @@ func traceShow(args []string) error {
 
 func printTrace(t api.Inside, whole bool) {
 	fmt.Printf("%s\n%s, revision %d, recipe %s, %s, %s\n%.3f seconds, %d + %d tokens, cost %.6g\n\n",
-		firstOf(t.Question, 100), t.Desk, t.Revision, t.Recipe, t.StartedAt.Local().Format(time.DateTime), t.State, t.Seconds, t.PromptTokens, t.ReplyTokens, t.Cost)
+		firstOf(t.Question, 100), t.Desk, t.Revision, t.Recipe, t.StartedAt.Local().Format(time.DateTime), t.State,
+		t.Seconds, t.PromptTokens, t.ReplyTokens, t.Cost)
 	if t.Thinned {
 		fmt.Println("Only these figures are left; the owner keeps traces whole for a shorter time.")
 	}
@@ -125,7 +131,9 @@ func printSpans(t api.Inside, within int, whole bool) {
 }
 
 func traceExport(args []string) error {
-	f := newFlags("trace export [flags] ID", "Writes a trace to a file or to standard output, as JSON or in the OpenTelemetry protocol (OTLP/JSON).", "juvalogos trace export -as otlp -to trace.json 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
+	f := newFlags("trace export [flags] ID", "Writes a trace to a file or to standard output, as JSON or in the "+
+		"OpenTelemetry protocol (OTLP/JSON).", "juvalogos trace export -as otlp -to trace.json "+
+		"01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
 	as := f.String("as", "json", "json or otlp")
 	to := f.String("to", "", "file to write")
 	return onService(f, args, 1, 1, oneTrace, func(c *client.Client, names []string) error {
@@ -146,7 +154,8 @@ func traceExport(args []string) error {
 
 func traceRerun(args []string) error {
 	f := newFlags("trace rerun [flags] ID",
-		"Makes a reply again from a step on, with something changed, and shows both. The visitor's\nconversation is not touched. What came before the step is taken from the trace.",
+		"Makes a reply again from a step on, with something changed, and shows both. The visitor's\n"+
+			"conversation is not touched. What came before the step is taken from the trace.",
 		"juvalogos trace rerun -brief \"Answer in one sentence.\" 01a1f9f2-5d0e-7c3a-9d64-0c5d7f1b2e3a")
 	edits := map[string]any{}
 	step := f.String("step", "", "where the run begins; left out: everything runs again")
@@ -192,7 +201,9 @@ func traceRerun(args []string) error {
 			return printJSON(after)
 		}
 		was, is := lastAnswer(before), lastAnswer(after)
-		fmt.Printf("%.3f s, %d + %d tokens, cost %.6g  →  %.3f s, %d + %d tokens, cost %.6g\n\n", before.Seconds, before.PromptTokens, before.ReplyTokens, before.Cost, after.Seconds, after.PromptTokens, after.ReplyTokens, after.Cost)
+		fmt.Printf("%.3f s, %d + %d tokens, cost %.6g  →  %.3f s, %d + %d tokens, cost %.6g\n\n", before.Seconds,
+			before.PromptTokens, before.ReplyTokens, before.Cost, after.Seconds, after.PromptTokens, after.ReplyTokens,
+			after.Cost)
 		if after.Problem != "" {
 			return fmt.Errorf("the new run failed: %s", after.Problem)
 		}

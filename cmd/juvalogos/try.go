@@ -19,7 +19,8 @@ import (
 
 func recipeRun(args []string) error {
 	f := newFlags("recipe run [flags] NAME|FILE [INPUT=VALUE ...]",
-		"Runs a recipe here, without a service or a published desk, and prints each step as it\nfinishes. INPUT=@FILE takes the value from a file. A single value is the question.",
+		"Runs a recipe here, without a service or a published desk, and prints each step as it\n"+
+			"finishes. INPUT=@FILE takes the value from a file. A single value is the question.",
 		"juvalogos recipe run -connections connections.yaml -model heather-2 converse \"How do I light a smoker?\"")
 	connections := f.String("connections", "", "connection file with the models")
 	model := f.String("model", "", "the model of steps that name none")
@@ -48,7 +49,8 @@ func recipeRun(args []string) error {
 		fmt.Fprintln(os.Stderr, forecastLine(forecast))
 	}
 	if *dearest > 0 && forecast.Cost > *dearest {
-		return fmt.Errorf("it was not run: it could cost %.2g, and -most allows %.2g; lower max_tokens or limits in the recipe, or raise -most", forecast.Cost, *dearest)
+		return fmt.Errorf("it was not run: it could cost %.2g, and -most allows %.2g; lower max_tokens or limits in "+
+			"the recipe, or raise -most", forecast.Cost, *dearest)
 	}
 	var mu sync.Mutex
 	t.Record = &recipe.Recorder{Changed: func(s *recipe.Span) {
@@ -62,7 +64,8 @@ func recipeRun(args []string) error {
 	defer cancel()
 	result, err := reply.Try(ctx, options, t)
 	if *asJSON {
-		out := map[string]any{"reply": result.Reply, "lanes": result.Lanes, "parts": result.Parts, "steps": t.Record.Spans()}
+		out := map[string]any{"reply": result.Reply, "lanes": result.Lanes, "parts": result.Parts,
+			"steps": t.Record.Spans()}
 		if err != nil {
 			out["error"] = err.Error()
 		}
@@ -72,7 +75,8 @@ func recipeRun(args []string) error {
 		return err
 	}
 	used := t.Record.Usage()
-	fmt.Fprintf(os.Stderr, "%d calls, %d + %d tokens, cost %.6g\n\n", used.Calls, used.PromptTokens, used.ReplyTokens, used.Cost)
+	fmt.Fprintf(os.Stderr, "%d calls, %d + %d tokens, cost %.6g\n\n", used.Calls, used.PromptTokens, used.ReplyTokens,
+		used.Cost)
 	if len(result.Lanes) == 0 {
 		fmt.Println(result.Reply)
 	}
@@ -90,14 +94,16 @@ func forecastLine(f desk.Forecast) string {
 	if f.Calls == 0 {
 		return "No model is asked."
 	}
-	line := fmt.Sprintf("At most %d calls, about %d + %d tokens, cost %.2g.", f.Calls, f.PromptTokens, f.ReplyTokens, f.Cost)
+	line := fmt.Sprintf("At most %d calls, about %d + %d tokens, cost %.2g.", f.Calls, f.PromptTokens, f.ReplyTokens,
+		f.Cost)
 	if f.Open {
 		line += " How many there will be is known while it runs; these are the recipe's limits."
 	}
 	return line
 }
 
-func trialOf(name string, given []string, settings, connections, programs, reach string) (t reply.Trial, o reply.Options, err error) {
+func trialOf(name string, given []string, settings, connections, programs, reach string) (t reply.Trial,
+	o reply.Options, err error) {
 	if t.Recipe, err = checkedRecipe(name); err != nil {
 		return t, o, err
 	}
@@ -140,7 +146,8 @@ func takesOf(r *recipe.Recipe, given []string) (recipe.Values, error) {
 			for _, in := range r.Takes {
 				names = append(names, in.Name)
 			}
-			return nil, usageError(fmt.Sprintf("%q is not INPUT=VALUE; this recipe takes: %s", g, strings.Join(names, ", ")))
+			return nil, usageError(fmt.Sprintf("%q is not INPUT=VALUE; this recipe takes: %s", g,
+				strings.Join(names, ", ")))
 		}
 		v, err := readTake(r.Takes[i], text)
 		if err != nil {
@@ -192,7 +199,8 @@ func spanLine(s *recipe.Span) string {
 	if s.Number > 0 {
 		name += fmt.Sprintf(" %d", s.Number)
 	}
-	mark := map[recipe.State]string{recipe.Done: "✓", recipe.Failed: "✗", recipe.Skipped: "–", recipe.Reused: "↺", recipe.Stopped: "■"}[s.State]
+	mark := map[recipe.State]string{recipe.Done: "✓", recipe.Failed: "✗", recipe.Skipped: "–", recipe.Reused: "↺",
+		recipe.Stopped: "■"}[s.State]
 	line := fmt.Sprintf("%s %-24s %-10s %8s", mark, name, s.Do, s.Took.Round(time.Millisecond/10))
 	for _, c := range s.Calls {
 		line += fmt.Sprintf("  %s %d+%d tokens", c.Model, c.PromptTokens, c.ReplyTokens)

@@ -13,12 +13,14 @@ import (
 
 func usage(args []string) error {
 	f := newFlags("usage [flags]",
-		"Adds up what models were asked for and what it cost, over the last thirty days or from -from\nto -to (days in UTC). A * marks sums with calls for which the server gave no figures.",
+		"Adds up what models were asked for and what it cost, over the last thirty days or from -from\n"+
+			"to -to (days in UTC). A * marks sums with calls for which the server gave no figures.",
 		"juvalogos usage -by day,model -from 2026-11-01 -csv > november.csv")
 	by := f.String("by", "day", "day, desk, model, step, visitor, turn or kind, or several with commas between")
 	query := url.Values{}
 	for name, about := range map[string]string{
-		"from": "from this day on, like 2026-11-01", "to": "up to and with this day", "desk": "of this desk", "model": "of this model (connection/name)", "step": "of this step", "visitor": "of this visitor",
+		"from": "from this day on, like 2026-11-01", "to": "up to and with this day", "desk": "of this desk",
+		"model": "of this model (connection/name)", "step": "of this step", "visitor": "of this visitor",
 	} {
 		f.Func(name, about, func(v string) error { query.Set(name, v); return nil })
 	}
@@ -45,7 +47,8 @@ func usage(args []string) error {
 			return nil
 		}
 		w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-		fmt.Fprintln(w, strings.ToUpper(strings.Join(append(u.By, "calls", "prompt tokens", "reply tokens", "cost"), "\t")))
+		fmt.Fprintln(w, strings.ToUpper(strings.Join(append(u.By, "calls", "prompt tokens", "reply tokens", "cost"),
+			"\t")))
 		var calls int
 		var in, out int64
 		var cost float64
@@ -54,7 +57,8 @@ func usage(args []string) error {
 			if r.Counted > 0 {
 				mark = "*"
 			}
-			fmt.Fprintf(w, "%s\t%d\t%d%s\t%d%s\t%.6g\n", strings.Join(r.Keys, "\t"), r.Calls, r.PromptTokens, mark, r.ReplyTokens, mark, r.Cost)
+			fmt.Fprintf(w, "%s\t%d\t%d%s\t%d%s\t%.6g\n", strings.Join(r.Keys, "\t"), r.Calls, r.PromptTokens, mark,
+				r.ReplyTokens, mark, r.Cost)
 			calls, in, out, cost = calls+r.Calls, in+r.PromptTokens, out+r.ReplyTokens, cost+r.Cost
 		}
 		fmt.Fprintf(w, "in all%s\t%d\t%d\t%d\t%.6g\n", strings.Repeat("\t", max(0, len(u.By)-1)), calls, in, out, cost)

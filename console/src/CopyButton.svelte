@@ -14,6 +14,9 @@
   }
 </script>
 
-<button class={["inline-flex min-h-7 items-center gap-1.5 hover:text-accent", style]} aria-label={copied ? "Copied" : label} onclick={press}>
+<button
+  class={["inline-flex min-h-7 items-center gap-1.5 hover:text-accent", style]}
+  aria-label={copied ? "Copied" : label}
+  onclick={press}>
   {#if copied}<Check size={13} aria-hidden="true" /> Copied{:else}<Copy size={13} aria-hidden="true" /> Copy{/if}
 </button>

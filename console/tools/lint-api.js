@@ -13,5 +13,6 @@ const config = await createConfig({
   },
 });
 const problems = await lintFromString({ source: readFileSync(file, "utf8"), absoluteRef: file, config });
-for (const p of problems) console.error(`${file}: ${p.location?.[0]?.pointer ?? ""}: ${p.message} (${p.ruleId})`);
+for (const p of problems)
+  console.error(`${file}: ${p.location?.[0]?.pointer ?? ""}: ${p.message} (${p.ruleId})`);
 process.exit(problems.length ? 1 : 0);

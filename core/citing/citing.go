@@ -165,7 +165,8 @@ func withReferences(bare, original string, numbers []int) string {
 		refs.WriteString("[" + strconv.Itoa(n) + "]")
 	}
 	trimmed := strings.TrimRight(bare, " ")
-	if end := len(trimmed) - 1; end > 0 && strings.ContainsRune(".!?", rune(trimmed[end])) && !strings.HasSuffix(strings.TrimSpace(original), "]") {
+	if end := len(trimmed) - 1; end > 0 && strings.ContainsRune(".!?", rune(trimmed[end])) &&
+		!strings.HasSuffix(strings.TrimSpace(original), "]") {
 		return strings.TrimRight(trimmed[:end], " ") + " " + refs.String() + trimmed[end:]
 	}
 	return trimmed + " " + refs.String()

@@ -50,16 +50,27 @@ func given(texts ...string) []evidence.Passage {
 
 func TestReferencesAreMended(t *testing.T) {
 	for _, c := range []struct{ reply, want, support string }{
-		{"Autumn syrup is two parts of sugar to one of water [1].", "Autumn syrup is two parts of sugar to one of water [1].", "supported"},
-		{"Autumn syrup is two parts of sugar to one of water [3].", "Autumn syrup is two parts of sugar to one of water [1].", "supported"},
-		{"Make the entrance as narrow as one bee when wasps are about. [7]", "Make the entrance as narrow as one bee when wasps are about. [2]", "supported"},
-		{"Members may borrow the extractor for three days.", "Members may borrow the extractor for three days [3].", "supported"},
-		{"The mayor opens the honey market in September [2].", "The mayor opens the honey market in September.", "unsupported"},
-		{"Good question! The documents do not say anything about this [9].", "Good question! The documents do not say anything about this.", "neutral neutral"},
-		{"Feed syrup of two parts sugar to one part water [1][2].", "Feed syrup of two parts sugar to one part water [1].", "supported"},
-		{"- Feed it in the evening, the autumn syrup [1]\n- Make the entrance narrow for wasps, as one bee [1, 2]", "- Feed it in the evening, the autumn syrup [1]\n- Make the entrance narrow for wasps, as one bee [2]", "supported supported"},
+		{"Autumn syrup is two parts of sugar to one of water [1].",
+			"Autumn syrup is two parts of sugar to one of water [1].", "supported"},
+		{"Autumn syrup is two parts of sugar to one of water [3].",
+			"Autumn syrup is two parts of sugar to one of water [1].", "supported"},
+		{"Make the entrance as narrow as one bee when wasps are about. [7]",
+			"Make the entrance as narrow as one bee when wasps are about. [2]", "supported"},
+		{"Members may borrow the extractor for three days.", "Members may borrow the extractor for three days [3].",
+			"supported"},
+		{"The mayor opens the honey market in September [2].", "The mayor opens the honey market in September.",
+			"unsupported"},
+		{"Good question! The documents do not say anything about this [9].",
+			"Good question! The documents do not say anything about this.", "neutral neutral"},
+		{"Feed syrup of two parts sugar to one part water [1][2].",
+			"Feed syrup of two parts sugar to one part water [1].", "supported"},
+		{"- Feed it in the evening, the autumn syrup [1]\n- Make the entrance narrow for wasps, as one bee [1, 2]",
+			"- Feed it in the evening, the autumn syrup [1]\n- Make the entrance narrow for wasps, as one bee [2]",
+			"supported supported"},
 		{"```\ncode [1] is left alone as it is\n```", "```\ncode [1] is left alone as it is\n```", ""},
-		{"Feed syrup of two parts sugar to one part water [1] Members may borrow the extractor for three days [2]", "Feed syrup of two parts sugar to one part water [1] Members may borrow the extractor for three days [3]", "supported supported"},
+		{"Feed syrup of two parts sugar to one part water [1] Members may borrow the extractor for three days [2]",
+			"Feed syrup of two parts sugar to one part water [1] Members may borrow the extractor for three days [3]",
+			"supported supported"},
 		{"", "", ""},
 	} {
 		got := Check(c.reply, passages)
@@ -75,7 +86,8 @@ func TestReferencesAreMended(t *testing.T) {
 
 // Every note quotes its passage, every sentence is where it says.
 func TestNotesQuoteTheirPassages(t *testing.T) {
-	reply := "Syrup is two parts of sugar to one of water [2]. Wasps like jam. The extractor must come back clean after three days [3]."
+	reply := "Syrup is two parts of sugar to one of water [2]. Wasps like jam. The extractor must come back clean " +
+		"after three days [3]."
 	got := Check(reply, passages)
 	var said []string
 	for _, s := range got.Sentences {
@@ -89,7 +101,8 @@ func TestNotesQuoteTheirPassages(t *testing.T) {
 	if strings.Join(said, " ") != got.Text || len(said) != 3 {
 		t.Errorf("%q", said)
 	}
-	if got.Mended != 1 || !slices.Equal([]evidence.Support{got.Sentences[0].Support, got.Sentences[2].Support}, []evidence.Support{evidence.Supported, evidence.Supported}) {
+	if got.Mended != 1 || !slices.Equal([]evidence.Support{got.Sentences[0].Support, got.Sentences[2].Support},
+		[]evidence.Support{evidence.Supported, evidence.Supported}) {
 		t.Errorf("%+v", got)
 	}
 	if again := Check(got.Text, passages); again.Text != got.Text {

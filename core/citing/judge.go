@@ -69,8 +69,10 @@ var (
 )
 
 // empty are words that claim nothing by themselves.
-var empty = language.Union(language.StopWords("en"), language.Quantifiers, language.Set(`because while during after before again once
-	according passage passages document documents says said say mention mentions mentioned however therefore thus usually often please`))
+var empty = language.Union(language.StopWords("en"), language.Quantifiers,
+	language.Set(`because while during after before again once
+	according passage passages document documents says said say mention mentions mentioned however therefore thus
+	usually often please`))
 
 // cut takes numbers with what stands in them, and words up to their apostrophe.
 var cut = language.Cutter{Apart: true, Joins: func(first, sign, next rune) bool {
@@ -146,7 +148,8 @@ func (j *judge) claim(text string) *claim {
 		if name {
 			weight = 1.5
 		}
-		c.stems, c.words, c.weights, c.names = append(c.stems, stem), append(c.words, n), append(c.weights, weight), append(c.names, name)
+		c.stems, c.words, c.weights, c.names = append(c.stems, stem), append(c.words, n), append(c.weights, weight),
+			append(c.names, name)
 	}, func(n string) {
 		if !slices.Contains(c.numbers, n) {
 			c.numbers = append(c.numbers, n)

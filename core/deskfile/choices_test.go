@@ -28,11 +28,13 @@ func TestWhatVisitorsChoose(t *testing.T) {
 		}
 		return *g.Sampling.Temperature
 	}
-	if careful, inventive := temperature(Careful), temperature(Inventive); careful >= 0.6 || careful < 0 || inventive <= 0.6 || inventive > 1.5 || temperature("") != 0.6 {
+	if careful, inventive := temperature(Careful), temperature(Inventive); careful >= 0.6 || careful < 0 ||
+		inventive <= 0.6 || inventive > 1.5 || temperature("") != 0.6 {
 		t.Errorf("careful %v, inventive %v", careful, inventive)
 	}
 	g, err := f.With(Choice{Model: "other", Length: Short, Language: "Deutsch"})
-	if err != nil || g.Model != "other" || !strings.HasPrefix(g.Brief, "Be kind.\n\n") || !strings.Contains(g.Brief, "short") || !strings.Contains(g.Brief, "Deutsch") {
+	if err != nil || g.Model != "other" || !strings.HasPrefix(g.Brief, "Be kind.\n\n") ||
+		!strings.Contains(g.Brief, "short") || !strings.Contains(g.Brief, "Deutsch") {
 		t.Errorf("%+v, %v", g, err)
 	}
 	if f.Brief != "Be kind." || *f.Sampling.Temperature != 0.6 {

@@ -15,7 +15,8 @@ func TestReadCompletesWhatIsLeftOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if f.Recipe != "converse" || f.Sampling.MaxTokens != 1024 || *f.Memory.Turns != 40 || *f.Memory.Tokens != 4000 || f.Sampling.Temperature != nil {
+	if f.Recipe != "converse" || f.Sampling.MaxTokens != 1024 || *f.Memory.Turns != 40 || *f.Memory.Tokens != 4000 ||
+		f.Sampling.Temperature != nil {
 		t.Errorf("read %+v", f)
 	}
 	f, err = Read("d.yaml", []byte(least+"memory: {turns: 0}\nsampling: {temperature: 0}\n"))
@@ -77,7 +78,8 @@ func TestSchemaKnowsTheKeys(t *testing.T) {
 			t.Errorf("the schema has %q, which files may not", key)
 		}
 	}
-	if len(s.Properties) != 17 || len(s.Properties["sampling"].Properties) != 5 || len(s.Properties["memory"].Properties) != 3 {
+	if len(s.Properties) != 17 || len(s.Properties["sampling"].Properties) != 5 ||
+		len(s.Properties["memory"].Properties) != 3 {
 		t.Errorf("schema: %s", text)
 	}
 }

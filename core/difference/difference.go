@@ -147,7 +147,8 @@ func writeHunk(out *strings.Builder, pieces []Piece, from, to int, a, b []string
 		}
 		return at + 1
 	}
-	fmt.Fprintf(out, "@@ -%d,%d +%d,%d @@\n", start(first.Old-before, oldSize), oldSize, start(first.New-before, newSize), newSize)
+	fmt.Fprintf(out, "@@ -%d,%d +%d,%d @@\n", start(first.Old-before, oldSize), oldSize,
+		start(first.New-before, newSize), newSize)
 	for i := range before {
 		fmt.Fprintln(out, " "+a[first.Old-before+i])
 	}

@@ -38,7 +38,8 @@ var Load = sync.OnceValue(func() *Words {
 		panic(err) // it is in the binary
 	}
 	words := strings.Fields(string(list))
-	w := &Words{at: make(map[string]int32, len(words)), norms: make([]float32, len(words)), slight: make([]bool, len(words))}
+	w := &Words{at: make(map[string]int32, len(words)), norms: make([]float32, len(words)),
+		slight: make([]bool, len(words))}
 	for i, word := range words {
 		w.at[word] = int32(i)
 	}

@@ -19,7 +19,8 @@ func TestWordsThatMeanTheSameAreNear(t *testing.T) {
 		}
 		return w.Cosine(i, j)
 	}
-	for _, c := range [][3]string{{"bee", "honey", "invoice"}, {"car", "vehicle", "poem"}, {"list", "array", "river"}, {"letter", "mail", "bacteria"}} {
+	for _, c := range [][3]string{{"bee", "honey", "invoice"}, {"car", "vehicle", "poem"}, {"list", "array", "river"},
+		{"letter", "mail", "bacteria"}} {
 		if a, b := near(c[0], c[1]), near(c[0], c[2]); a <= b+0.1 {
 			t.Errorf("%s is as near to %s (%.2f) as to %s (%.2f)", c[0], c[2], b, c[1], a)
 		}
@@ -41,7 +42,8 @@ func TestWordsThatMeanTheSameAreNear(t *testing.T) {
 func TestTextsThatMeanTheSameAreNear(t *testing.T) {
 	w := Load()
 	texts := []string{
-		"How do I feed sugar to a colony in autumn?", "Give the bees syrup before winter.", "The meeting was moved to the town hall.",
+		"How do I feed sugar to a colony in autumn?", "Give the bees syrup before winter.",
+		"The meeting was moved to the town hall.",
 		"When may the car be driven?", "Vehicles are allowed on the road after noon.",
 	}
 	var vectors [][]float32

@@ -233,7 +233,8 @@ func (p *reader) key() (string, bool) {
 // quoteEnd returns the mark that ends a text that begins with one; "" if text
 // does not.
 func quoteEnd(text string) string {
-	for _, pair := range [][2]string{{`"`, `"`}, {"'", "'"}, {"“", "”"}, {"„", "“"}, {"”", "”"}, {"‘", "’"}, {"«", "»"}, {"`", "`"}} {
+	for _, pair := range [][2]string{{`"`, `"`}, {"'", "'"}, {"“", "”"}, {"„", "“"}, {"”", "”"}, {"‘", "’"}, {"«", "»"},
+		{"`", "`"}} {
 		if strings.HasPrefix(text, pair[0]) {
 			return pair[1]
 		}
@@ -284,7 +285,8 @@ var entry = regexp.MustCompile(`^(["“'\[{\d-]|[\w-]+\s*:|(true|false|null|True
 // ends reports whether what follows a quotation mark can follow a text.
 func (p *reader) ends(after string) bool {
 	rest := strings.TrimLeft(after, " \t\r\n")
-	if rest == "" || strings.ContainsRune(",:}];=", rune(rest[0])) || strings.HasPrefix(rest, "//") || strings.HasPrefix(rest, "/*") || rest[0] == '#' || strings.HasPrefix(rest, "```") {
+	if rest == "" || strings.ContainsRune(",:}];=", rune(rest[0])) || strings.HasPrefix(rest, "//") ||
+		strings.HasPrefix(rest, "/*") || rest[0] == '#' || strings.HasPrefix(rest, "```") {
 		return true
 	}
 	if newLine := strings.Contains(after[:len(after)-len(rest)], "\n"); newLine && entry.MatchString(rest) {
@@ -359,7 +361,8 @@ func (p *reader) unicode() rune {
 // or a text that lacks them.
 func (p *reader) bare() (any, bool) {
 	start := p.at
-	for p.at < len(p.text) && !strings.ContainsRune(",}]\n", rune(p.text[p.at])) && !strings.HasPrefix(p.text[p.at:], "//") {
+	for p.at < len(p.text) && !strings.ContainsRune(",}]\n", rune(p.text[p.at])) &&
+		!strings.HasPrefix(p.text[p.at:], "//") {
 		p.at++
 	}
 	word := strings.TrimSpace(p.text[start:p.at])

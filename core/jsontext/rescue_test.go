@@ -82,13 +82,15 @@ var damages = []damage{
 		}
 		return s
 	}},
-	{"quotation marks within texts", 0.9, func(s string, _ *rand.Rand) string { return strings.ReplaceAll(s, `\"`, `"`) }},
+	{"quotation marks within texts", 0.9,
+		func(s string, _ *rand.Rand) string { return strings.ReplaceAll(s, `\"`, `"`) }},
 	{"the closing brackets missing", 1, func(s string, _ *rand.Rand) string { return strings.TrimRight(s, "}] \n") }},
 }
 
 // sample makes data as desks ask for it.
 func sample(chance *rand.Rand, depth int) any {
-	words := strings.Fields("hive queen honey frame syrup smoker mite brood winter colony it's 3 kg — clover, heather; näher ünder")
+	words := strings.Fields("hive queen honey frame syrup smoker mite brood winter colony it's 3 kg — clover, " +
+		"heather; näher ünder")
 	phrase := func() string {
 		n := 1 + chance.IntN(8)
 		var p []string
@@ -207,7 +209,8 @@ func TestBrokenAnswersAreRescued(t *testing.T) {
 			t.Fatal(err)
 		}
 	case want != string(doc):
-		t.Errorf("the table in docs/recipes.md is not what was measured; run go test ./core/jsontext -run Rescued -write")
+		t.Errorf("the table in docs/recipes.md is not what was measured; run go test ./core/jsontext -run Rescued " +
+			"-write")
 	}
 }
 
@@ -237,7 +240,8 @@ func TestFind(t *testing.T) {
 }
 
 func TestSchema(t *testing.T) {
-	s, err := Compile(map[string]any{"type": "object", "required": []any{"a"}, "properties": map[string]any{"a": map[string]any{"type": "integer"}}})
+	s, err := Compile(map[string]any{"type": "object", "required": []any{"a"},
+		"properties": map[string]any{"a": map[string]any{"type": "integer"}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -250,7 +254,8 @@ func TestSchema(t *testing.T) {
 	if _, err := Compile(map[string]any{"type": "objekt"}); err == nil {
 		t.Error("accepts a broken schema")
 	}
-	if _, err := Compile(map[string]any{"$ref": "http://127.0.0.1:1/x"}); err == nil || !strings.Contains(err.Error(), "nothing is fetched") {
+	if _, err := Compile(map[string]any{"$ref": "http://127.0.0.1:1/x"}); err == nil ||
+		!strings.Contains(err.Error(), "nothing is fetched") {
 		t.Errorf("fetches: %v", err)
 	}
 }

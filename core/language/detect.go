@@ -9,7 +9,8 @@ import (
 // frequent are words that every text of a language is full of.
 var frequent = map[string]string{
 	"en": "the of and to in is that it was for on are with as be this by not or from at have which but you can they",
-	"de": "der die das und ist nicht ein eine zu den von mit sich auf für im dem des auch es an werden aus er hat dass sie",
+	"de": "der die das und ist nicht ein eine zu den von mit sich auf für im dem des auch es an werden aus er hat " +
+		"dass sie",
 	"fr": "le la les de des et est un une dans que qui pour pas sur au avec ce il par plus ne sont en du cette",
 	"es": "el la los las de y es en que un una por con para no se su del al lo como más pero sus le",
 	"it": "il la di e che è un una per non con del della in sono si da come le dei al nel più anche gli",

@@ -58,7 +58,8 @@ func TestCutter(t *testing.T) {
 		text string
 		want []string
 	}{
-		{Cutter{}, "The bees' 2nd hive-stand, __init__ ก้าว", []string{"The", "bees", "2nd", "hive", "stand", "init", "ก้าว"}},
+		{Cutter{}, "The bees' 2nd hive-stand, __init__ ก้าว",
+			[]string{"The", "bees", "2nd", "hive", "stand", "init", "ก้าว"}},
 		{Cutter{Apart: true}, "B4 is 12kg", []string{"B", "4", "is", "12", "kg"}},
 		{Cutter{Signs: "_%", Joins: joins}, "well-fed - by 5% __init__-", []string{"well-fed", "by", "5%", "__init__"}},
 		{Cutter{}, "蜂はhoney好きです。2匹", []string{"蜂は", "honey", "好きです", "2", "匹"}},
@@ -85,7 +86,8 @@ func TestCutter(t *testing.T) {
 func FuzzCutter(f *testing.F) {
 	f.Add("The bees' 2nd hive-stand: 蜂は__ü", "_'")
 	f.Fuzz(func(t *testing.T, text, signs string) {
-		cut := Cutter{Signs: signs, Apart: len(signs)%2 == 0, Joins: func(_, sign, _ rune) bool { return sign == '-' }}.Ready()
+		cut := Cutter{Signs: signs, Apart: len(signs)%2 == 0,
+			Joins: func(_, sign, _ rune) bool { return sign == '-' }}.Ready()
 		end := 0
 		cut.Each(text, func(w Word) bool {
 			if w.From < end || w.To <= w.From || text[w.From:w.To] != w.Text {
@@ -119,9 +121,12 @@ func TestBigrams(t *testing.T) {
 // Forms of a word have one stem, in every language that has stems.
 func TestStem(t *testing.T) {
 	for code, forms := range map[string][]string{
-		"": {"hive", "hives"}, "en": {"feeding", "feeds"}, "de": {"mitglied", "mitglieder"}, "nl": {"leden", "leden"}, "it": {"membro", "membri"},
-		"pt": {"abelha", "abelhas"}, "fr": {"abeille", "abeilles"}, "es": {"abeja", "abejas"}, "ru": {"пчела", "пчелы"}, "sv": {"bin", "binas"},
-		"no": {"kube", "kuben"}, "hu": {"méhek", "méh"}, "da": {"bogen", "boger"}, "fi": {"talossa", "talon"}, "ro": {"albine", "albina"}, "tr": {"evler", "evlerin"},
+		"": {"hive", "hives"}, "en": {"feeding", "feeds"}, "de": {"mitglied", "mitglieder"}, "nl": {"leden", "leden"},
+		"it": {"membro", "membri"},
+		"pt": {"abelha", "abelhas"}, "fr": {"abeille", "abeilles"}, "es": {"abeja", "abejas"}, "ru": {"пчела", "пчелы"},
+		"sv": {"bin", "binas"},
+		"no": {"kube", "kuben"}, "hu": {"méhek", "méh"}, "da": {"bogen", "boger"}, "fi": {"talossa", "talon"},
+		"ro": {"albine", "albina"}, "tr": {"evler", "evlerin"},
 	} {
 		if a, b := Stem(code, forms[0]), Stem(code, forms[1]); a != b || !HasStems(code) {
 			t.Errorf("%s: %q and %q have the stems %q and %q", code, forms[0], forms[1], a, b)

@@ -9,7 +9,9 @@ import (
 // abbreviations end in a full stop that ends no sentence.
 var abbreviations = func() map[string]bool {
 	all := map[string]bool{}
-	for _, a := range strings.Fields("e.g i.e etc vs cf mr mrs ms dr prof st no nos fig figs vol pp p ed eds approx dept inc ltd co jr sr al ca resp z.b bzw usw d.h vgl nr str jan feb mar apr jun jul aug sep sept oct nov dec") {
+	for _, a := range strings.Fields("e.g i.e etc vs cf mr mrs ms dr prof st no nos fig figs vol pp p ed eds approx " +
+		"dept inc ltd co jr sr al ca resp z.b bzw usw d.h vgl nr str jan feb mar apr jun jul aug sep sept oct nov " +
+		"dec") {
 		all[a] = true
 	}
 	return all
@@ -108,5 +110,6 @@ func endsShort(text string) bool {
 	if abbreviations[strings.ToLower(word)] {
 		return true
 	}
-	return utf8.RuneCountInString(word) == 1 && strings.ToUpper(word) == word && strings.ContainsFunc(word, unicode.IsLetter) && word != "I"
+	return utf8.RuneCountInString(word) == 1 && strings.ToUpper(word) == word &&
+		strings.ContainsFunc(word, unicode.IsLetter) && word != "I"
 }

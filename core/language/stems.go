@@ -22,7 +22,8 @@ import (
 // stemmers are those of Snowball (Porter, 2001), by language.
 var stemmers = map[string]func(*snowballstem.Env) bool{
 	"da": danish.Stem, "de": german.Stem, "en": english.Stem, "es": spanish.Stem, "fi": finnish.Stem, "fr": french.Stem,
-	"hu": hungarian.Stem, "it": italian.Stem, "nb": norwegian.Stem, "nl": dutch.Stem, "nn": norwegian.Stem, "no": norwegian.Stem, "pt": portuguese.Stem,
+	"hu": hungarian.Stem, "it": italian.Stem, "nb": norwegian.Stem, "nl": dutch.Stem, "nn": norwegian.Stem,
+	"no": norwegian.Stem, "pt": portuguese.Stem,
 	"ro": romanian.Stem, "ru": russian.Stem, "sv": swedish.Stem, "tr": turkish.Stem,
 }
 
@@ -50,5 +51,6 @@ func HasStems(language string) bool { return language == "" || stemmers[language
 
 // neverStemmed are words whose stems would mean something else.
 var neverStemmed = map[string]map[string]bool{
-	"en": Set("its only during before because any being very does once having why doing themselves ourselves himself yourselves yourself itself myself herself"),
+	"en": Set("its only during before because any being very does once having why doing themselves ourselves himself " +
+		"yourselves yourself itself myself herself"),
 }

@@ -40,9 +40,12 @@ const wordsPerToken = 0.6
 // SummaryPrompt asks a model to fold exchanges into the notes that it made of
 // what came before them. most is how long the notes may be, in tokens.
 func SummaryPrompt(notes string, folded []prompt.Exchange, most int) []prompt.Message {
-	instructions := fmt.Sprintf("You keep the notes of a conversation, so that it can go on when its beginning is forgotten. "+
-		"Write a summary of everything below in at most %d words. Keep every name, number, date, place, wish, decision and fact "+
-		"that the user told, in their own words; keep what was agreed; leave out greetings and explanations that can be given again. "+
+	instructions := fmt.Sprintf("You keep the notes of a conversation, so that it can go on when its beginning is "+
+		"forgotten. "+
+		"Write a summary of everything below in at most %d words. Keep every name, number, date, place, wish, "+
+		"decision and fact "+
+		"that the user told, in their own words; keep what was agreed; leave out greetings and explanations that can "+
+		"be given again. "+
 		"Keep what the notes so far say. Write plain sentences and nothing else.", int(float64(most)*wordsPerToken))
 	var b strings.Builder
 	if notes != "" {
@@ -50,7 +53,8 @@ func SummaryPrompt(notes string, folded []prompt.Exchange, most int) []prompt.Me
 	}
 	b.WriteString("The conversation goes on:\n")
 	for _, e := range folded {
-		fmt.Fprintf(&b, "\nUser: %s\n\nAssistant: %s\n", strings.TrimSpace(e.Question.Text), strings.TrimSpace(e.Reply.Text))
+		fmt.Fprintf(&b, "\nUser: %s\n\nAssistant: %s\n", strings.TrimSpace(e.Question.Text),
+			strings.TrimSpace(e.Reply.Text))
 	}
 	return []prompt.Message{{Role: prompt.System, Text: instructions}, {Role: prompt.User, Text: b.String()}}
 }

@@ -23,7 +23,8 @@ func TestRecall(t *testing.T) {
 		{9, 1000, -5, 0},
 	} {
 		if got := Recall(past, Limits{c.turns, c.tokens}, c.room); len(got) != c.want {
-			t.Errorf("Recall(turns %d, tokens %d, room %d) kept %d, want %d", c.turns, c.tokens, c.room, len(got), c.want)
+			t.Errorf("Recall(turns %d, tokens %d, room %d) kept %d, want %d", c.turns, c.tokens, c.room, len(got),
+				c.want)
 		}
 	}
 	if got := Recall(nil, Limits{9, 9}, 9); len(got) != 0 {
@@ -51,7 +52,8 @@ func TestFold(t *testing.T) {
 		n, most := Fold(past, limits, room), min(limits.Tokens, room)
 		if n == 0 {
 			if len(past) > 0 && most > 0 && (len(past) > limits.Turns || cost(past) > most) && limits.Turns > 0 {
-				t.Fatalf("folded nothing though turns are forgotten: %d turns of %d tokens, limits %+v, room %d", len(past), cost(past), limits, room)
+				t.Fatalf("folded nothing though turns are forgotten: %d turns of %d tokens, limits %+v, room %d",
+					len(past), cost(past), limits, room)
 			}
 			continue
 		}
@@ -72,7 +74,8 @@ func TestFold(t *testing.T) {
 }
 
 func TestTheSummaryPromptHoldsEverything(t *testing.T) {
-	folded := []prompt.Exchange{{Question: prompt.Piece{Text: "first question"}, Reply: prompt.Piece{Text: "first reply"}}, {Question: prompt.Piece{Text: "second question"}}}
+	folded := []prompt.Exchange{{Question: prompt.Piece{Text: "first question"},
+		Reply: prompt.Piece{Text: "first reply"}}, {Question: prompt.Piece{Text: "second question"}}}
 	for _, notes := range []string{"", "The user is called Ada."} {
 		m := SummaryPrompt(notes, folded, 400)
 		if len(m) != 2 || m[0].Role != prompt.System || !strings.Contains(m[0].Text, "240 words") {

@@ -24,7 +24,8 @@ func random(r *rand.Rand) reading.Document {
 				text.WriteString(". W")
 			}
 		}
-		b := reading.Block{Kind: []reading.Kind{reading.Paragraph, reading.Item, reading.Row, reading.Code, reading.Heading, reading.Paragraph}[r.IntN(6)], Text: text.String()}
+		b := reading.Block{Kind: []reading.Kind{reading.Paragraph, reading.Item, reading.Row, reading.Code,
+			reading.Heading, reading.Paragraph}[r.IntN(6)], Text: text.String()}
 		if b.Kind == reading.Heading {
 			b.Level = 1 + r.IntN(4)
 			b.Text = b.Text[:min(len(b.Text), 20)]
@@ -85,7 +86,8 @@ func TestSplitKeepsEverythingInItsPlace(t *testing.T) {
 func TestSplitFollowsTheStructure(t *testing.T) {
 	d := reading.Document{Blocks: []reading.Block{
 		{Kind: reading.Heading, Level: 1, Text: "Feeding"},
-		{Kind: reading.Paragraph, Text: "One two three four five. Six seven eight nine ten. Eleven twelve thirteen fourteen fifteen."},
+		{Kind: reading.Paragraph, Text: "One two three four five. Six seven eight nine ten. Eleven twelve thirteen " +
+			"fourteen fifteen."},
 		{Kind: reading.Heading, Level: 2, Text: "Syrup"},
 		{Kind: reading.Paragraph, Text: "Sugar and water, two to one."},
 		{Kind: reading.Heading, Level: 1, Text: "Wasps"},
@@ -114,7 +116,8 @@ func TestOnlyWhatChangedHasNewIDs(t *testing.T) {
 	for _, p := range Split(d, o) {
 		before[p.ID] = true
 	}
-	d.Blocks = append(d.Blocks, reading.Block{Kind: reading.Heading, Level: 1, Text: "New"}, reading.Block{Kind: reading.Paragraph, Text: "All of this is new."})
+	d.Blocks = append(d.Blocks, reading.Block{Kind: reading.Heading, Level: 1, Text: "New"},
+		reading.Block{Kind: reading.Paragraph, Text: "All of this is new."})
 	fresh := 0
 	for _, p := range Split(d, o) {
 		if !before[p.ID] {

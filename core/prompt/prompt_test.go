@@ -31,7 +31,8 @@ func TestASummaryStandsBehindTheBriefAndIsCounted(t *testing.T) {
 	for _, brief := range []string{"", "Be kind."} {
 		s := Standing{Brief: Measure(Estimate{}, brief), Summary: Measure(Estimate{}, summary)}
 		p := Compose(s, nil, Piece{"q", 1})
-		if len(p.Messages) != 2 || p.Messages[0].Role != System || !strings.HasPrefix(p.Messages[0].Text, brief) || !strings.HasSuffix(p.Messages[0].Text, summary) {
+		if len(p.Messages) != 2 || p.Messages[0].Role != System || !strings.HasPrefix(p.Messages[0].Text, brief) ||
+			!strings.HasSuffix(p.Messages[0].Text, summary) {
 			t.Errorf("laid out %+v", p.Messages)
 		}
 		if real := (Estimate{}).Count(p.Messages[0].Text) + PerMessage; s.Cost() < real {
@@ -50,7 +51,8 @@ func TestRoom(t *testing.T) {
 		if c.brief > 0 {
 			brief.Text = "b"
 		}
-		if got, err := Room(c.context, c.reply, Standing{Brief: brief}, Piece{"q", c.question}); err != nil || got != c.want {
+		if got, err := Room(c.context, c.reply, Standing{Brief: brief}, Piece{"q", c.question}); err != nil ||
+			got != c.want {
 			t.Errorf("Room(%+v) = %d, %v", c, got, err)
 		}
 	}
@@ -66,17 +68,21 @@ func TestRoom(t *testing.T) {
 
 // Texts of many kinds: what an estimate has to be on the safe side of.
 var texts = map[string]string{
-	"English":     "The colony swarms when it is strong, crowded and confident. That is a compliment to your beekeeping, and a nuisance to your neighbours.",
-	"long words":  "Antidisestablishmentarianism counterrevolutionaries internationalization pneumonoultramicroscopicsilicovolcanoconiosis",
-	"German":      "Die Bienenkönigin überwintert im Bienenstock; Honigschleudern und Rähmchenhölzer gehören ins Imkereigerätelager.",
-	"French":      "L'apiculteur s'étonne : où sont passées les abeilles qu'il élevait près du ruisseau ?",
-	"Finnish":     "Mehiläistarhaajan käsikirja: kevättarkastus ja hunajankeruu kesäkuussa",
-	"Russian":     "Пчеловод осматривает ульи ранней весной и считает клещей.",
-	"Chinese":     "蜜蜂在春天分蜂，养蜂人每七天检查一次蜂箱。",
-	"Japanese":    "ミツバチは巣箱の中で冬を越します。",
-	"Arabic":      "النحل ينتج العسل في الصيف",
-	"emoji":       "🐝🍯👩‍🌾🇫🇮 buzz 🐝🐝",
-	"code":        "func syrup(stores, target float64) (sugar, water float64) {\n\tmissing := max(0, target-stores)\n\treturn missing / 1.2, missing / 2.4\n}\n",
+	"English": "The colony swarms when it is strong, crowded and confident. That is a compliment to your " +
+		"beekeeping, and a nuisance to your neighbours.",
+	"long words": "Antidisestablishmentarianism counterrevolutionaries internationalization " +
+		"pneumonoultramicroscopicsilicovolcanoconiosis",
+	"German": "Die Bienenkönigin überwintert im Bienenstock; Honigschleudern und Rähmchenhölzer gehören ins " +
+		"Imkereigerätelager.",
+	"French":   "L'apiculteur s'étonne : où sont passées les abeilles qu'il élevait près du ruisseau ?",
+	"Finnish":  "Mehiläistarhaajan käsikirja: kevättarkastus ja hunajankeruu kesäkuussa",
+	"Russian":  "Пчеловод осматривает ульи ранней весной и считает клещей.",
+	"Chinese":  "蜜蜂在春天分蜂，养蜂人每七天检查一次蜂箱。",
+	"Japanese": "ミツバチは巣箱の中で冬を越します。",
+	"Arabic":   "النحل ينتج العسل في الصيف",
+	"emoji":    "🐝🍯👩‍🌾🇫🇮 buzz 🐝🐝",
+	"code": "func syrup(stores, target float64) (sugar, water float64) {\n\tmissing := max(0, target-stores)\n" +
+		"\treturn missing / 1.2, missing / 2.4\n}\n",
 	"JSON":        `{"id":"chatcmpl-9","choices":[{"index":0,"delta":{"content":" hive"},"finish_reason":null}]}`,
 	"numbers":     "3.14159265358979 2026-11-23T07:21:23.681616Z +44 20 7946 0958 0xDEADBEEF",
 	"white space": "a     b\t\tc\n\n\n\nd      \n   e",

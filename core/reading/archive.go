@@ -64,7 +64,8 @@ func Unpack(name string, body []byte, l Limits, do func(Entry) error, wrong func
 func openZip(name string, body []byte) (*zip.Reader, error) {
 	z, err := zip.NewReader(bytes.NewReader(body), int64(len(body)))
 	if err != nil {
-		return nil, problem(name, "it is broken: its list of contents cannot be read. Perhaps it was not downloaded to its end")
+		return nil, problem(name, "it is broken: its list of contents cannot be read. Perhaps it was not downloaded "+
+			"to its end")
 	}
 	return z, nil
 }

@@ -92,7 +92,8 @@ type Limits struct {
 }
 
 // DefaultLimits suit documents that people write.
-var DefaultLimits = Limits{Bytes: 100 << 20, Expanded: 400 << 20, Files: 20_000, Pages: 3000, Blocks: 400_000, Depth: 300}
+var DefaultLimits = Limits{Bytes: 100 << 20, Expanded: 400 << 20, Files: 20_000, Pages: 3000, Blocks: 400_000,
+	Depth: 300}
 
 // reader reads one format.
 type reader func(ctx context.Context, name string, body []byte, l Limits) (Document, error)

@@ -18,7 +18,8 @@ var Formats = map[string][]string{
 
 // magic is how files of a format begin.
 var magic = []struct{ begin, format string }{
-	{"%PDF-", "pdf"}, {"\x89PNG\r\n", "picture"}, {"\xff\xd8\xff", "picture"}, {"GIF8", "picture"}, {"II*\x00", "picture"}, {"MM\x00*", "picture"}, {"BM", "picture"},
+	{"%PDF-", "pdf"}, {"\x89PNG\r\n", "picture"}, {"\xff\xd8\xff", "picture"}, {"GIF8", "picture"},
+	{"II*\x00", "picture"}, {"MM\x00*", "picture"}, {"BM", "picture"},
 	{"WEBVTT", "webvtt"}, {"\xef\xbb\xbfWEBVTT", "webvtt"},
 }
 
@@ -52,17 +53,21 @@ func Format(name string, body []byte) (string, error) {
 		if byName == "docx" || byName == "xlsx" || byName == "pptx" {
 			return "", problem(name, "it is locked with a password; save it without one and add it again")
 		}
-		return "", problem(name, "it is a file of an old office program; save it as DOCX, XLSX, PPTX or PDF and add it again")
+		return "", problem(name, "it is a file of an old office program; save it as DOCX, XLSX, PPTX or PDF and add "+
+			"it again")
 	}
 	switch byName {
 	case "pdf", "docx", "odt", "pptx", "xlsx", "epub", "zip", "picture":
-		return "", problem(name, "it is not a %s, whatever its name says, or it is broken; look whether it opens on your computer", strings.TrimPrefix(strings.ToUpper(ending), "."))
+		return "", problem(name, "it is not a %s, whatever its name says, or it is broken; look whether it opens on "+
+			"your computer", strings.TrimPrefix(strings.ToUpper(ending), "."))
 	}
 	if !looksLikeText(body) {
-		return "", problem(name, "it is not a document that can be read; PDF, DOCX, ODT, PPTX, XLSX, EPUB, HTML, Markdown, text, CSV, SRT, WebVTT, JSON, pictures of pages and ZIPs of these can")
+		return "", problem(name, "it is not a document that can be read; PDF, DOCX, ODT, PPTX, XLSX, EPUB, HTML, "+
+			"Markdown, text, CSV, SRT, WebVTT, JSON, pictures of pages and ZIPs of these can")
 	}
 	head := strings.ToLower(string(bytes.TrimSpace(body[:min(len(body), 512)])))
-	if strings.HasPrefix(head, "<!doctype html") || strings.HasPrefix(head, "<html") || strings.HasPrefix(head, "<?xml") && strings.Contains(head, "<html") {
+	if strings.HasPrefix(head, "<!doctype html") || strings.HasPrefix(head, "<html") ||
+		strings.HasPrefix(head, "<?xml") && strings.Contains(head, "<html") {
 		return "html", nil
 	}
 	if byName == "" {
@@ -75,7 +80,8 @@ func Format(name string, body []byte) (string, error) {
 func packed(name string, body []byte) (string, error) {
 	z, err := zip.NewReader(bytes.NewReader(body), int64(len(body)))
 	if err != nil {
-		return "", problem(name, "it is broken: its list of contents cannot be read. Perhaps it was not downloaded to its end")
+		return "", problem(name, "it is broken: its list of contents cannot be read. Perhaps it was not downloaded "+
+			"to its end")
 	}
 	has := func(file string) bool {
 		for _, f := range z.File {

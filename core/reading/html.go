@@ -76,7 +76,9 @@ func mainContent(root *html.Node) *html.Node {
 		func(n *html.Node) bool { return n.DataAtom == atom.Article },
 	}
 	for _, is := range marks {
-		if found := find(root, is); found != nil && (found.DataAtom != atom.Article || find(root, func(n *html.Node) bool { return n != found && is(n) }) == nil) {
+		if found := find(root, is); found != nil &&
+			(found.DataAtom != atom.Article ||
+				find(root, func(n *html.Node) bool { return n != found && is(n) }) == nil) {
 			return found
 		}
 	}
@@ -90,7 +92,8 @@ func mainContent(root *html.Node) *html.Node {
 	}) == nil {
 		var copied bytes.Buffer
 		if html.Render(&copied, root) == nil {
-			if article, err := readability.FromReader(&copied, &url.URL{}); err == nil && article.Node != nil && 3*len(visible(article.Node)) > all {
+			if article, err := readability.FromReader(&copied, &url.URL{}); err == nil && article.Node != nil &&
+				3*len(visible(article.Node)) > all {
 				return article.Node
 			}
 		}
@@ -144,7 +147,8 @@ func textOf(n *html.Node) string {
 // the very place where they stand.
 func unseen(n *html.Node) bool {
 	switch n.DataAtom {
-	case atom.Script, atom.Style, atom.Noscript, atom.Template, atom.Svg, atom.Nav, atom.Form, atom.Button, atom.Select, atom.Iframe, atom.Footer, atom.Aside:
+	case atom.Script, atom.Style, atom.Noscript, atom.Template, atom.Svg, atom.Nav, atom.Form, atom.Button, atom.Select,
+		atom.Iframe, atom.Footer, atom.Aside:
 		return true
 	case atom.A:
 		if strings.HasPrefix(attr(n, "href"), "#") {
@@ -152,11 +156,13 @@ func unseen(n *html.Node) bool {
 			return text == "¶" || text == "#" || text == "§" || text == "🔗"
 		}
 	}
-	if role := attr(n, "role"); role == "navigation" || role == "search" || role == "banner" || role == "complementary" || role == "contentinfo" {
+	if role := attr(n, "role"); role == "navigation" || role == "search" || role == "banner" ||
+		role == "complementary" || role == "contentinfo" {
 		return true
 	}
 	style := strings.ReplaceAll(attr(n, "style"), " ", "")
-	return attr(n, "hidden") != "" || attr(n, "aria-hidden") == "true" && n.DataAtom != atom.Span || strings.Contains(style, "display:none")
+	return attr(n, "hidden") != "" || attr(n, "aria-hidden") == "true" && n.DataAtom != atom.Span ||
+		strings.Contains(style, "display:none")
 }
 
 func plainText(n *html.Node) string {
@@ -233,7 +239,8 @@ func (h *htmlReader) element(n *html.Node) {
 		if alt := attr(n, "alt"); len(alt) > 20 {
 			h.text.WriteString(" " + alt + " ")
 		}
-	case atom.P, atom.Div, atom.Section, atom.Article, atom.Main, atom.Blockquote, atom.Ul, atom.Ol, atom.Dl, atom.Header, atom.Figure, atom.Address, atom.Details, atom.Summary, atom.Fieldset, atom.Hr:
+	case atom.P, atom.Div, atom.Section, atom.Article, atom.Main, atom.Blockquote, atom.Ul, atom.Ol, atom.Dl,
+		atom.Header, atom.Figure, atom.Address, atom.Details, atom.Summary, atom.Fieldset, atom.Hr:
 		h.flush(h.running())
 		h.walk(n)
 		h.flush(h.running())

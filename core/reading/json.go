@@ -26,7 +26,8 @@ func readJSON(ctx context.Context, name string, body []byte, l Limits) (d Docume
 			return d, nil
 		} else if err != nil {
 			at := int(decoder.InputOffset())
-			return d, problem(name, "line %d: it is no JSON: %v", 1+bytes.Count(text[:min(at, len(text))], []byte("\n")), err)
+			return d, problem(name, "line %d: it is no JSON: %v", 1+
+				bytes.Count(text[:min(at, len(text))], []byte("\n")), err)
 		}
 		entries, list := v.([]any)
 		if !list {

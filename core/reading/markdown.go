@@ -19,7 +19,8 @@ func readMarkdown(ctx context.Context, name string, body []byte, l Limits) (Docu
 	if deepest(source) > l.Depth {
 		return Document{}, problem(name, "it nests too deep")
 	}
-	root := goldmark.New(goldmark.WithExtensions(extension.Table, extension.Strikethrough)).Parser().Parse(text.NewReader(source))
+	root := goldmark.New(goldmark.WithExtensions(extension.Table, extension.Strikethrough)).Parser().
+		Parse(text.NewReader(source))
 	m := markdownReader{source: source, d: Document{Title: title}}
 	m.lines = append(m.lines, 0)
 	for i, b := range source {

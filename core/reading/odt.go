@@ -113,9 +113,10 @@ func (w *odt) chars(s string) {
 
 func xmlWalkTitle(ctx context.Context, name string, body []byte, l Limits, title *string) error {
 	in := false
-	return xmlWalk(ctx, name, body, l, func(e xml.StartElement) { in = e.Name.Local == "title" }, func(string) { in = false }, func(s string) {
-		if in {
-			*title += s
-		}
-	})
+	return xmlWalk(ctx, name, body, l, func(e xml.StartElement) { in = e.Name.Local == "title" },
+		func(string) { in = false }, func(s string) {
+			if in {
+				*title += s
+			}
+		})
 }

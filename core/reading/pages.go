@@ -46,7 +46,8 @@ type Run struct {
 }
 
 // ReadPages reads a PDF, or a picture of a page.
-func ReadPages(ctx context.Context, name string, body []byte, format string, engine Engine, l Limits) (Document, error) {
+func ReadPages(ctx context.Context, name string, body []byte, format string, engine Engine, l Limits) (Document,
+	error) {
 	if len(body) > l.Bytes {
 		return Document{}, problem(name, "it has %d MB; up to %d MB are read", len(body)>>20, l.Bytes>>20)
 	}
@@ -138,7 +139,8 @@ func linesOn(p Page) []line {
 func height(r Run) float64 { return max(1, r.Bottom-r.Top) }
 
 func (l *line) add(r Run) {
-	if n := len(l.runs); n > 0 && r.Left-l.right > 0.15*max(r.Size, height(r)*0.7) && !strings.HasSuffix(l.text, " ") && !strings.HasPrefix(r.Text, " ") {
+	if n := len(l.runs); n > 0 && r.Left-l.right > 0.15*max(r.Size, height(r)*0.7) && !strings.HasSuffix(l.text, " ") &&
+		!strings.HasPrefix(r.Text, " ") {
 		l.text += " "
 	}
 	l.text += r.Text
@@ -340,7 +342,8 @@ func byBaseline(lines []line) [][]line {
 	slices.SortStableFunc(sorted, func(a, b line) int { return cmp.Compare(a.bottom, b.bottom) })
 	var groups [][]line
 	for _, l := range sorted {
-		if n := len(groups); n > 0 && math.Abs(groups[n-1][0].bottom-l.bottom) < 0.5*min(l.bottom-l.top, groups[n-1][0].bottom-groups[n-1][0].top) {
+		if n := len(groups); n > 0 && math.Abs(groups[n-1][0].bottom-l.bottom) < 0.5*min(l.bottom-l.top,
+			groups[n-1][0].bottom-groups[n-1][0].top) {
 			groups[n-1] = append(groups[n-1], l)
 			continue
 		}
@@ -376,7 +379,8 @@ func withoutRepeated(all []line, pages []Page) []line {
 			return false
 		}
 		k := key(l)
-		return len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)) || strings.Trim(k, "#-–— |/.()") == "" || regexp.MustCompile(`(?i)^(page|seite) #`).MatchString(k)
+		return len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)) ||
+			strings.Trim(k, "#-–— |/.()") == "" || regexp.MustCompile(`(?i)^(page|seite) #`).MatchString(k)
 	})
 }
 
@@ -389,7 +393,8 @@ func compose(all []line, pages []Page) []Block {
 	number := 0
 	for i, l := range all {
 		p := pages[l.page-1]
-		mark := Mark{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height), round((l.right - l.left) / p.Width), round((l.bottom - l.top) / p.Height)}}
+		mark := Mark{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height),
+			round((l.right - l.left) / p.Width), round((l.bottom - l.top) / p.Height)}}
 		if l.cells != nil {
 			if !inTable || len(header) != 0 && len(header) != len(l.cells) {
 				inTable, header, number = true, nil, 0
@@ -450,7 +455,8 @@ func kindOf(l line, text string, body float64) (Kind, int) {
 		return Heading, 1
 	case short && l.size > 1.25*body:
 		return Heading, 2
-	case short && (l.size > 1.1*body || l.bold) && !strings.HasSuffix(text, ".") && !strings.HasSuffix(text, ",") && strings.ContainsFunc(text, isLetter):
+	case short && (l.size > 1.1*body || l.bold) && !strings.HasSuffix(text, ".") && !strings.HasSuffix(text, ",") &&
+		strings.ContainsFunc(text, isLetter):
 		return Heading, 3
 	}
 	return Paragraph, 0
@@ -470,7 +476,8 @@ func goesOn(b *Block, before, l line, kind Kind, text string) bool {
 	if follows {
 		// A line that is set in, or after a short one that ends a sentence,
 		// begins a paragraph.
-		return !(ended && (l.left > before.left+0.8*l.size && b.Kind != Item || before.right < before.left+0.6*max(l.right-l.left, 1)))
+		return !(ended && (l.left > before.left+0.8*l.size && b.Kind != Item || before.right < before.left+
+			0.6*max(l.right-l.left, 1)))
 	}
 	first, _ := utf8.DecodeRuneInString(text)
 	return !ended && (isLower(first) || strings.HasSuffix(b.Text, "-")) // in the next column or on the next page

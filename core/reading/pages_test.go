@@ -31,9 +31,12 @@ func TestPagesAreReadAsPeopleReadThem(t *testing.T) {
 		"two columns, one begins higher": {
 			[]Run{
 				heading(50, 20, "A title over both of the two columns that follow it here"),
-				at(300, 58, "right one goes"), at(50, 64, "left one is"), at(300, 70, "on and ends."), at(50, 76, "hyphen-"), at(50, 88, "ated here."), at(300, 90, "Another one."),
+				at(300, 58, "right one goes"), at(50, 64, "left one is"), at(300, 70, "on and ends."),
+				at(50, 76, "hyphen-"), at(50, 88, "ated here."), at(300, 90, "Another one."),
 			},
-			[]string{"heading: A title over both of the two columns that follow it here", "paragraph: left one is hyphenated here.", "paragraph: right one goes on and ends.", "paragraph: Another one."},
+			[]string{"heading: A title over both of the two columns that follow it here",
+				"paragraph: left one is hyphenated here.", "paragraph: right one goes on and ends.",
+				"paragraph: Another one."},
 		},
 		"a table keeps its columns' names": {
 			[]Run{
@@ -42,10 +45,12 @@ func TestPagesAreReadAsPeopleReadThem(t *testing.T) {
 				at(50, 60, "July"), at(200, 60, "8"), at(350, 60, "treat"),
 				at(50, 80, "August"), at(350, 80, "treat at once"), at(200, 80, "10"),
 			},
-			[]string{"row: Month: May; Mites: 3; Do: wait", "row: Month: July; Mites: 8; Do: treat", "row: Month: August; Mites: 10; Do: treat at once"},
+			[]string{"row: Month: May; Mites: 3; Do: wait", "row: Month: July; Mites: 8; Do: treat",
+				"row: Month: August; Mites: 10; Do: treat at once"},
 		},
 		"lists": {
-			[]Run{at(50, 20, "Bring:"), at(50, 35, "- a veil"), at(50, 50, "- gloves that you"), at(60, 61, "can feel through")},
+			[]Run{at(50, 20, "Bring:"), at(50, 35, "- a veil"), at(50, 50, "- gloves that you"),
+				at(60, 61, "can feel through")},
 			[]string{"paragraph: Bring:", "item: - a veil", "item: - gloves that you can feel through"},
 		},
 	} {
@@ -59,15 +64,19 @@ func TestPagesAreReadAsPeopleReadThem(t *testing.T) {
 func TestHeadersAndFootersAreDropped(t *testing.T) {
 	var pages []Page
 	for _, text := range []string{"The first page says this and goes", "on here.", "The third one."} {
-		pages = append(pages, Page{Width: 595, Height: 842, Runs: []Run{at(50, 20, "The handbook"), at(50, 300, text), at(280, 820, "Page "+string(rune('1'+len(pages))))}})
+		pages = append(pages, Page{Width: 595, Height: 842,
+			Runs: []Run{at(50, 20, "The handbook"), at(50, 300, text),
+				at(280, 820, "Page "+string(rune('1'+len(pages))))}})
 	}
 	blocks := FromPages(pages)
-	if got := texts(blocks); !slices.Equal(got, []string{"paragraph: The first page says this and goes on here.", "paragraph: The third one."}) {
+	if got := texts(blocks); !slices.Equal(got,
+		[]string{"paragraph: The first page says this and goes on here.", "paragraph: The third one."}) {
 		t.Errorf("%q", got)
 	}
 	// Every line knows its page and its box.
 	marks := blocks[0].Marks
-	if len(marks) != 2 || marks[0].Page != 1 || marks[1].Page != 2 || !strings.HasPrefix(blocks[0].Text[marks[1].At:], "on here") || marks[0].Box[0] == 0 {
+	if len(marks) != 2 || marks[0].Page != 1 || marks[1].Page != 2 ||
+		!strings.HasPrefix(blocks[0].Text[marks[1].At:], "on here") || marks[0].Box[0] == 0 {
 		t.Errorf("%+v", marks)
 	}
 }

@@ -62,22 +62,30 @@ const wordML = `<?xml version="1.0"?><w:document xmlns:w="w"><w:body>
 // Every format, as it is read.
 func TestGolden(t *testing.T) {
 	latin, _ := charmap.Windows1252.NewEncoder().String("Café für Bienen\n\nÖffnet um 9 Uhr, und zwar täglich.\n")
-	wide, _ := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String("Written on Windows.\r\n\r\nTwo paragraphs.")
+	wide, _ := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().
+		String("Written on Windows.\r\n\r\nTwo paragraphs.")
 	for name, body := range map[string]string{
-		"plain.txt": "THE SMOKER\n\nLight it with hay\nand rot-\nten wood.\n\n- first\n- second\n\nA title\n=======\n\nThe end.",
+		"plain.txt": "THE SMOKER\n\nLight it with hay\nand rot-\nten wood.\n\n- first\n- second\n\nA title\n=======\n" +
+			"\nThe end.",
 		"latin.txt": latin,
 		"utf16.txt": wide,
-		"notes.md":  "---\ntitle: Notes\n---\n\n# One\n\nText with **bold** and `code`.\n\n- a\n  - b\n\n| x | y |\n|---|---|\n| 1 | 2 |\n\n```go\nfmt.Println()\n```\n\n> quoted\n",
+		"notes.md": "---\ntitle: Notes\n---\n\n# One\n\nText with **bold** and `code`.\n\n- a\n  - b\n\n| x | y |\n" +
+			"|---|---|\n| 1 | 2 |\n\n```go\nfmt.Println()\n```\n\n> quoted\n",
 		"page.html": `<!doctype html><html lang="en-GB"><head><title>Wasps - Site</title><style>p{}</style></head><body><nav>Menu</nav><main><h1>Wasps<a href="#w">¶</a></h1><p>They <b>come</b> in July.<script>x()</script></p><ul><li>one<ul><li>deeper</li></ul></li></ul><table><caption>Entrances</caption><tr><th>Colony</th><th>Width</th></tr><tr><td>Strong</td><td>8 cm</td></tr></table><pre>a
   b</pre></main><footer>Imprint</footer></body></html>`,
-		"ledger.csv":      "Hive;Week;kg\nAlder;12;18,5\n\"Birch; old\";13;21\n",
-		"talk.vtt":        "WEBVTT A talk\n\n00:00:01.000 --> 00:00:03.000\n<v Ada>Good evening.\n\n2\n00:00:03.500 --> 00:00:06.000\n<v Ada>Bees &amp; honey\n\n00:01:00.000 --> 00:01:02.000\nA question?\n",
-		"talk.srt":        "1\n00:00:01,000 --> 00:00:03,000\n<i>Hello</i> there\n\n2\n00:00:03,200 --> 00:00:05,000\nand welcome.\n",
-		"data.json":       `{"title": "Ledger", "hives": [{"name": "Alder", "kg": 18.5}, {"name": "Birch", "kg": null}], "tags": ["a", "b"]}`,
-		"lines.jsonl":     "{\"q\": \"one\"}\n{\"q\": \"two\", \"n\": {\"deep\": true}}\n",
-		"rules.docx":      string(zipped(map[string]string{"word/document.xml": wordML, "word/styles.xml": `<w:styles xmlns:w="w"><w:style w:styleId="H1"><w:name w:val="heading 1"/></w:style></w:styles>`, "docProps/core.xml": `<p xmlns:dc="d"><dc:title>The rules</dc:title></p>`})),
-		"text.odt":        string(zipped(map[string]string{"mimetype": "application/vnd.oasis.opendocument.text", "content.xml": `<o:c xmlns:o="o" xmlns:text="t" xmlns:table="b"><text:h text:outline-level="2">Winter</text:h><text:p>Leave<text:s/>snow.</text:p><text:list><text:list-item><text:p>one</text:p></text:list-item></text:list><table:table><table:table-row><table:table-cell><text:p>A</text:p></table:table-cell><table:table-cell><text:p>B</text:p></table:table-cell></table:table-row><table:table-row><table:table-cell><text:p>1</text:p></table:table-cell><table:table-cell><text:p>2</text:p></table:table-cell></table:table-row></table:table></o:c>`})),
-		"slides.pptx":     string(zipped(map[string]string{"ppt/presentation.xml": "<p/>", "ppt/slides/slide1.xml": `<p:s xmlns:p="p" xmlns:a="a"><p:sp><p:ph type="title"/><a:p><a:r><a:t>Queens</a:t></a:r></a:p></p:sp><p:sp><a:p><a:r><a:t>One a year</a:t></a:r></a:p></p:sp></p:s>`, "ppt/slides/slide2.xml": `<p:s xmlns:p="p" xmlns:a="a"><p:sp><a:p><a:t>Second</a:t></a:p></p:sp></p:s>`})),
+		"ledger.csv": "Hive;Week;kg\nAlder;12;18,5\n\"Birch; old\";13;21\n",
+		"talk.vtt": "WEBVTT A talk\n\n00:00:01.000 --> 00:00:03.000\n<v Ada>Good evening.\n\n2\n" +
+			"00:00:03.500 --> 00:00:06.000\n<v Ada>Bees &amp; honey\n\n00:01:00.000 --> 00:01:02.000\nA question?\n",
+		"talk.srt": "1\n00:00:01,000 --> 00:00:03,000\n<i>Hello</i> there\n\n2\n" +
+			"00:00:03,200 --> 00:00:05,000\nand welcome.\n",
+		"data.json":   `{"title": "Ledger", "hives": [{"name": "Alder", "kg": 18.5}, {"name": "Birch", "kg": null}], "tags": ["a", "b"]}`,
+		"lines.jsonl": "{\"q\": \"one\"}\n{\"q\": \"two\", \"n\": {\"deep\": true}}\n",
+		"rules.docx": string(zipped(map[string]string{"word/document.xml": wordML,
+			"word/styles.xml": `<w:styles xmlns:w="w"><w:style w:styleId="H1"><w:name w:val="heading 1"/></w:style></w:styles>`, "docProps/core.xml": `<p xmlns:dc="d"><dc:title>The rules</dc:title></p>`})),
+		"text.odt": string(zipped(map[string]string{"mimetype": "application/vnd.oasis.opendocument.text",
+			"content.xml": `<o:c xmlns:o="o" xmlns:text="t" xmlns:table="b"><text:h text:outline-level="2">Winter</text:h><text:p>Leave<text:s/>snow.</text:p><text:list><text:list-item><text:p>one</text:p></text:list-item></text:list><table:table><table:table-row><table:table-cell><text:p>A</text:p></table:table-cell><table:table-cell><text:p>B</text:p></table:table-cell></table:table-row><table:table-row><table:table-cell><text:p>1</text:p></table:table-cell><table:table-cell><text:p>2</text:p></table:table-cell></table:table-row></table:table></o:c>`})),
+		"slides.pptx": string(zipped(map[string]string{"ppt/presentation.xml": "<p/>",
+			"ppt/slides/slide1.xml": `<p:s xmlns:p="p" xmlns:a="a"><p:sp><p:ph type="title"/><a:p><a:r><a:t>Queens</a:t></a:r></a:p></p:sp><p:sp><a:p><a:r><a:t>One a year</a:t></a:r></a:p></p:sp></p:s>`, "ppt/slides/slide2.xml": `<p:s xmlns:p="p" xmlns:a="a"><p:sp><a:p><a:t>Second</a:t></a:p></p:sp></p:s>`})),
 		"book.epub":       string(zipped(map[string]string{"META-INF/container.xml": `<c><rootfiles><rootfile full-path="b/book.opf"/></rootfiles></c>`, "b/book.opf": `<package><metadata><dc:title xmlns:dc="d">The Book</dc:title><dc:language xmlns:dc="d">en</dc:language></metadata><manifest><item id="one" href="one.xhtml"/></manifest><spine><itemref idref="one"/></spine></package>`, "b/one.xhtml": "<html><body><h1>Chapter</h1><p>It was dusk.</p></body></html>"})),
 		"weights.xlsx":    string(xlsx(t)),
 		"mislabelled.txt": "<!DOCTYPE html><html><body><main><p>It is a page.</p></main></body></html>",
@@ -90,7 +98,8 @@ func TestGolden(t *testing.T) {
 		var b strings.Builder
 		fmt.Fprintf(&b, "%s, %s, language %q, %d words, %d pages\n", d.Title, d.Format, d.Language, d.Words, d.Pages)
 		for i, block := range d.Blocks {
-			fmt.Fprintf(&b, "%s %d line %d %s row %d %v %v\n  %q\n", block.Kind, block.Level, block.Line, block.Sheet, block.Row, block.Marks, Path(d.Blocks, i), block.Text)
+			fmt.Fprintf(&b, "%s %d line %d %s row %d %v %v\n  %q\n", block.Kind, block.Level, block.Line, block.Sheet,
+				block.Row, block.Marks, Path(d.Blocks, i), block.Text)
 		}
 		golden := filepath.Join("testdata", name+".golden")
 		if *write {
@@ -121,7 +130,8 @@ func TestHostileAndBrokenFiles(t *testing.T) {
 		{"cut.docx", string(zipped(map[string]string{"word/document.xml": wordML})[:300]), "broken", DefaultLimits},
 		{"old.docx", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1.........", "locked with a password", DefaultLimits},
 		{"old.doc", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1.........", "old office program", DefaultLimits},
-		{"program.bin", "\x7fELF\x02\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x02\x00\x3e\x00\x01\x00\x00\x00", "not a document that can be read", DefaultLimits},
+		{"program.bin", "\x7fELF\x02\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x02\x00\x3e\x00\x01\x00\x00\x00",
+			"not a document that can be read", DefaultLimits},
 		{"bomb.docx", string(bomb), "unpacks to far more", DefaultLimits},
 		{"deep.html", "<html>" + strings.Repeat("<div>", 600) + "x", "too deep", DefaultLimits},
 		{"deep.json", strings.Repeat("[", 1000) + strings.Repeat("]", 1000), "too deep", DefaultLimits},
@@ -145,7 +155,9 @@ func TestHostileAndBrokenFiles(t *testing.T) {
 func TestUnpackGoesOnPastBadFiles(t *testing.T) {
 	body := zipped(map[string]string{"a/one.txt": "one", ".hidden": "x", "__MACOSX/one.txt": "x", "two.md": "two"})
 	var got, wrong []string
-	err := Unpack("all.zip", body, DefaultLimits, func(e Entry) error { got = append(got, e.Name+"="+string(e.Body)); return nil }, func(p *Problem) { wrong = append(wrong, p.File) })
+	err := Unpack("all.zip", body, DefaultLimits,
+		func(e Entry) error { got = append(got, e.Name+"="+string(e.Body)); return nil },
+		func(p *Problem) { wrong = append(wrong, p.File) })
 	if err != nil || !slices.Equal(got, []string{"a/one.txt=one", "two.md=two"}) || wrong != nil {
 		t.Errorf("%v %v %v", got, wrong, err)
 	}
@@ -155,13 +167,15 @@ func TestUnpackGoesOnPastBadFiles(t *testing.T) {
 	if err := Unpack("all.zip", body, few, nil, nil); !errors.As(err, &p) || !strings.Contains(p.Sentence, "4 files") {
 		t.Errorf("%v", err)
 	}
-	if err := Unpack("bomb.zip", zipped(map[string]string{"x.txt": strings.Repeat("0", 500<<20)}), DefaultLimits, func(Entry) error { return nil }, func(*Problem) {}); !errors.As(err, &p) {
+	if err := Unpack("bomb.zip", zipped(map[string]string{"x.txt": strings.Repeat("0", 500<<20)}), DefaultLimits,
+		func(Entry) error { return nil }, func(*Problem) {}); !errors.As(err, &p) {
 		t.Errorf("%v", err)
 	}
 }
 
 func FuzzRead(f *testing.F) {
-	for _, name := range []string{"x.html", "x.md", "x.txt", "x.csv", "x.vtt", "x.json", "x.docx", "x.odt", "x.pptx", "x.epub", "x.xlsx"} {
+	for _, name := range []string{"x.html", "x.md", "x.txt", "x.csv", "x.vtt", "x.json", "x.docx", "x.odt", "x.pptx",
+		"x.epub", "x.xlsx"} {
 		f.Add(name, []byte("# a\n\n- b\n\n00:00:01.000 --> 00:00:02.000\nx"))
 	}
 	f.Add("x.docx", zipped(map[string]string{"word/document.xml": wordML}))

@@ -33,7 +33,8 @@ func (s *sheet) add(number int, cells []string) error {
 	}
 	if s.seen++; s.header == nil && s.seen <= 5 {
 		if filled == 1 && s.seen < 3 { // a title above the table
-			s.d.Blocks = append(s.d.Blocks, Block{Kind: Caption, Text: row(nil, cells), Sheet: s.name, Row: number, Line: s.line(number)})
+			s.d.Blocks = append(s.d.Blocks,
+				Block{Kind: Caption, Text: row(nil, cells), Sheet: s.name, Row: number, Line: s.line(number)})
 			return nil
 		}
 		if filled > 1 || len(cells) == 1 {
@@ -47,7 +48,8 @@ func (s *sheet) add(number int, cells []string) error {
 	if len(s.d.Blocks) >= s.most {
 		return errTooMany
 	}
-	s.d.Blocks = append(s.d.Blocks, Block{Kind: Row, Text: row(s.header, cells), Sheet: s.name, Row: number, Line: s.line(number)})
+	s.d.Blocks = append(s.d.Blocks, Block{Kind: Row, Text: row(s.header, cells), Sheet: s.name, Row: number,
+		Line: s.line(number)})
 	return nil
 }
 
@@ -126,7 +128,8 @@ func comma(text string) rune {
 }
 
 func readXLSX(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
-	f, err := excelize.OpenReader(bytes.NewReader(body), excelize.Options{UnzipSizeLimit: int64(l.Expanded), UnzipXMLSizeLimit: int64(l.Expanded)})
+	f, err := excelize.OpenReader(bytes.NewReader(body),
+		excelize.Options{UnzipSizeLimit: int64(l.Expanded), UnzipXMLSizeLimit: int64(l.Expanded)})
 	if err != nil {
 		if strings.Contains(err.Error(), "unzip size") {
 			return d, problem(name, "it unpacks to more than %d MB", l.Expanded>>20)

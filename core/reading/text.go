@@ -79,7 +79,8 @@ func readText(ctx context.Context, _ string, body []byte, _ Limits) (d Document,
 		switch one := paragraph[0]; {
 		case bullet.MatchString(one):
 			b.Kind = Item
-		case len(paragraph) == 1 && len(b.Text) < 80 && b.Text == strings.ToUpper(b.Text) && strings.ContainsFunc(b.Text, isLetter) && !strings.HasSuffix(b.Text, "."):
+		case len(paragraph) == 1 && len(b.Text) < 80 && b.Text == strings.ToUpper(b.Text) &&
+			strings.ContainsFunc(b.Text, isLetter) && !strings.HasSuffix(b.Text, "."):
 			b.Kind, b.Level = Heading, 2
 		}
 		d.Blocks = append(d.Blocks, b)
@@ -93,7 +94,8 @@ func readText(ctx context.Context, _ string, body []byte, _ Limits) (d Document,
 		case trimmed == "":
 			end()
 			continue
-		case underline.MatchString(trimmed) && len(paragraph) == 1 && utf8.RuneCountInString(trimmed) >= utf8.RuneCountInString(strings.TrimSpace(paragraph[0]))-1:
+		case underline.MatchString(trimmed) && len(paragraph) == 1 &&
+			utf8.RuneCountInString(trimmed) >= utf8.RuneCountInString(strings.TrimSpace(paragraph[0]))-1:
 			level := 2
 			if trimmed[0] == '=' || trimmed[0] == '#' || trimmed[0] == '*' {
 				level = 1
@@ -101,7 +103,8 @@ func readText(ctx context.Context, _ string, body []byte, _ Limits) (d Document,
 			d.Blocks = append(d.Blocks, Block{Kind: Heading, Text: squeeze(paragraph[0]), Level: level, Line: begun})
 			paragraph = nil
 			continue
-		case bullet.MatchString(line) || strings.HasPrefix(line, "    ") && len(paragraph) > 0 && !strings.HasPrefix(paragraph[len(paragraph)-1], " ") && !bullet.MatchString(paragraph[0]):
+		case bullet.MatchString(line) || strings.HasPrefix(line, "    ") && len(paragraph) > 0 &&
+			!strings.HasPrefix(paragraph[len(paragraph)-1], " ") && !bullet.MatchString(paragraph[0]):
 			end()
 		}
 		if len(paragraph) == 0 {

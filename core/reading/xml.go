@@ -10,7 +10,8 @@ import (
 
 // xmlWalk hands over the elements and texts of an XML file. open and shut get
 // local names; a file that nests too deep or is no XML ends with a problem.
-func xmlWalk(ctx context.Context, name string, body []byte, l Limits, open func(e xml.StartElement), shut func(local string), text func(string)) error {
+func xmlWalk(ctx context.Context, name string, body []byte, l Limits, open func(e xml.StartElement),
+	shut func(local string), text func(string)) error {
 	d := xml.NewDecoder(bytes.NewReader(body))
 	d.Strict = false
 	d.Entity = xml.HTMLEntity

@@ -27,7 +27,8 @@ func Check(name string, src []byte, kinds Kinds) (*Recipe, error) {
 	r.Steps = c.level(top, f.Steps, "steps")
 	c.ends(r, top)
 	if c.problems != nil {
-		slices.SortStableFunc(c.problems, func(a, b yamlfile.Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
+		slices.SortStableFunc(c.problems,
+			func(a, b yamlfile.Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
 		return nil, c.problems
 	}
 	return r, nil
@@ -51,7 +52,8 @@ type level struct {
 }
 
 func (c *checker) sayAt(at yamlfile.Position, format string, args ...any) {
-	c.problems = append(c.problems, yamlfile.Problem{File: c.file, Line: at.Line, Column: at.Column, Message: fmt.Sprintf(format, args...)})
+	c.problems = append(c.problems, yamlfile.Problem{File: c.file, Line: at.Line, Column: at.Column,
+		Message: fmt.Sprintf(format, args...)})
 }
 
 // given names what is taken and what the desk file sets.
@@ -100,7 +102,8 @@ func (c *checker) level(l *level, files []StepFile, path string) []*Step {
 	for i, f := range files {
 		s := &Step{Name: f.Name, Says: f.Says, file: f, Line: c.at(fmt.Sprintf("%s.%d", path, i)).Line}
 		l.steps = append(l.steps, s)
-		if _, taken := l.names[f.Name]; taken || byName[f.Name] != nil || slices.Contains([]string{"settings", "item", "number"}, f.Name) {
+		if _, taken := l.names[f.Name]; taken || byName[f.Name] != nil ||
+			slices.Contains([]string{"settings", "item", "number"}, f.Name) {
 			c.sayAt(c.at(fmt.Sprintf("%s.%d.name", path, i)), "step %q: the name is taken; give it another", f.Name)
 			continue
 		}
@@ -113,7 +116,8 @@ func (c *checker) level(l *level, files []StepFile, path string) []*Step {
 			names[i] = s.Name
 		}
 		at := yamlfile.Position{Line: loop[0].Line, Column: 1}
-		c.sayAt(at, "step %q: it needs its own result: %s; take one of these wires away", loop[0].Name, strings.Join(append(names, names[0]), " → "))
+		c.sayAt(at, "step %q: it needs its own result: %s; take one of these wires away", loop[0].Name,
+			strings.Join(append(names, names[0]), " → "))
 		return nil
 	}
 	for _, s := range order {
@@ -206,10 +210,12 @@ func (c *checker) step(l *level, s *Step, path string, byName map[string]*Step) 
 	if f.Each != "" {
 		if ref, ok := c.ref(l, s, f.Each, c.at(path+".each"), "each"); ok {
 			if e, isList := ref.Type.Element(); !isList {
-				say("each", "each: %s is %s, and a list is needed%s", f.Each, aOf(ref.Type), l.fitting(byName, func(t Type) bool { _, ok := t.Element(); return ok }))
+				say("each", "each: %s is %s, and a list is needed%s", f.Each, aOf(ref.Type),
+					l.fitting(byName, func(t Type) bool { _, ok := t.Element(); return ok }))
 			} else {
 				s.Each = &ref
-				within = &level{around: l.around, names: map[string]Type{"item": e, "number": Number}, order: append(slices.Clone(l.order), "item", "number"), steps: l.steps}
+				within = &level{around: l.around, names: map[string]Type{"item": e, "number": Number},
+					order: append(slices.Clone(l.order), "item", "number"), steps: l.steps}
 				for k, v := range l.names {
 					if k != "item" && k != "number" {
 						within.names[k] = v
@@ -342,7 +348,8 @@ func (c *checker) inputs(l *level, s *Step, path string, say func(string, string
 			continue
 		}
 		if !port.Type.Takes(ref.Type) {
-			c.sayAt(pair.At, "step %q: %s: %s is %s, and %s is needed%s", s.Name, pair.Key, pair.Value, aOf(ref.Type), aOf(port.Type), l.fitting(stepsBefore(l, s), port.Type.Takes))
+			c.sayAt(pair.At, "step %q: %s: %s is %s, and %s is needed%s", s.Name, pair.Key, pair.Value, aOf(ref.Type),
+				aOf(port.Type), l.fitting(stepsBefore(l, s), port.Type.Takes))
 			continue
 		}
 		s.In = append(s.In, Wire{port, ref})
@@ -372,7 +379,8 @@ func (c *checker) group(l *level, s *Step, path string) {
 		c.sayAt(at, "step %q: a group says under gives what it gives, as NAME: STEP.OUTPUT", s.Name)
 		return
 	case len(f.From) > 0:
-		c.sayAt(f.From[0].At, "step %q: from: the steps of a group refer to what is around them; a group has no inputs of its own", s.Name)
+		c.sayAt(f.From[0].At, "step %q: from: the steps of a group refer to what is around them; a group has no "+
+			"inputs of its own", s.Name)
 	case f.Keep > 0:
 		c.sayAt(c.at(path+".keep"), "step %q: keep: belongs to the steps of the group", s.Name)
 	}

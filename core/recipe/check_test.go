@@ -16,12 +16,16 @@ type madeSet struct {
 // testKinds are kinds for tests: they turn texts into texts, or need settings.
 func testKinds() Kinds {
 	return Kinds{
-		"make": {Name: "make", More: &Port{Type: Anything}, Out: []Port{{Name: "text", Type: Text}, {Name: "texts", Type: ListOf(Text)}, {Name: "number", Type: Number}, {Name: "is", Type: Truth}}},
-		"strict": {Name: "strict", In: []Port{{Name: "text", Type: Text, Need: true}}, Out: []Port{{Name: "prompt", Type: Prompt}, {Name: "text", Type: Text}},
+		"make": {Name: "make", More: &Port{Type: Anything},
+			Out: []Port{{Name: "text", Type: Text}, {Name: "texts", Type: ListOf(Text)}, {Name: "number", Type: Number},
+				{Name: "is", Type: Truth}}},
+		"strict": {Name: "strict", In: []Port{{Name: "text", Type: Text, Need: true}},
+			Out: []Port{{Name: "prompt", Type: Prompt}, {Name: "text", Type: Text}},
 			Set: func() any { return &madeSet{} }, Fickle: true},
-		"choose": {Name: "choose", More: &Port{Type: Anything, Need: true}, Shape: func(_ any, in []Port) ([]Port, error) {
-			return []Port{{Name: "chosen", Type: in[0].Type}}, nil
-		}},
+		"choose": {Name: "choose", More: &Port{Type: Anything, Need: true},
+			Shape: func(_ any, in []Port) ([]Port, error) {
+				return []Port{{Name: "chosen", Type: in[0].Type}}, nil
+			}},
 	}
 }
 
@@ -29,31 +33,61 @@ const head = "recipe: x\n"
 
 func TestCheckNamesEveryMistakeAndWhatWouldFit(t *testing.T) {
 	for _, c := range []struct{ name, text, want string }{
-		{"unknown kind", "steps:\n  - {name: a, do: mak}\nreply: a.text\n", `x.yaml:3:19: step "a": do: unknown kind "mak"; did you mean "make"?`},
-		{"unknown name", "steps:\n  - {name: a, do: make, from: {x: qestion}}\nreply: a.text\n", `unknown name "qestion"; did you mean "question"?`},
-		{"output nobody makes", "steps:\n  - {name: a, do: make}\n  - {name: b, do: make, from: {x: a.txt}}\nreply: b.text\n", `step "b": x: nobody makes "a.txt"; "a" gives a.text, a.texts, a.number, a.is`},
-		{"step without output", "steps:\n  - {name: a, do: make}\nreply: a\n", `reply: say which of what "a" gives: a.text`},
-		{"type does not fit", "steps:\n  - {name: a, do: make}\n  - {name: b, do: strict, from: {text: a.number}, set: {size: 1}}\nreply: b.text\n", `step "b": text: a.number is a number, and text is needed; would fit: question, a.text`},
-		{"loop", "steps:\n  - {name: a, do: make, from: {x: b.text}}\n  - {name: b, do: make, from: {x: a.text}}\nreply: a.text\n", `step "a": it needs its own result: a → b → a`},
-		{"needless", "steps:\n  - {name: a, do: make}\n  - {name: b, do: make}\nreply: a.text\n", `x.yaml:4:1: step "b": nobody needs it`},
-		{"name taken", "steps:\n  - {name: a, do: make}\n  - {name: a, do: make}\nreply: a.text\n", `step "a": the name is taken`},
-		{"not wired", "steps:\n  - {name: a, do: strict, set: {size: 1}}\nreply: a.text\n", `its input "text" (text) is not wired; would fit: question`},
-		{"unknown input", "steps:\n  - {name: a, do: strict, from: {txt: question, text: question}, set: {size: 1}}\nreply: a.text\n", `unknown input of strict "txt"; did you mean "text"?`},
-		{"setting missing", "steps:\n  - {name: a, do: strict, from: {text: question}}\nreply: a.text\n", `step "a": set: "size" is missing`},
-		{"setting wrong", "steps:\n  - {name: a, do: strict, from: {text: question}, set: {size: 10}}\nreply: a.text\n", `x.yaml:3:63: size: 10 is out of range; from 1 to 9`},
-		{"keep what cannot be", "steps:\n  - {name: a, do: strict, keep: 1h, from: {text: question}, set: {size: 1}}\nreply: a.text\n", `keep: what strict gives is not the same every time`},
-		{"each of no list", "steps:\n  - {name: a, do: make}\n  - {name: b, do: make, each: a.text, from: {x: item}}\nreply: b.text\n", `each: a.text is text, and a list is needed; would fit: a.texts`},
-		{"reply no text", "steps:\n  - {name: a, do: make}\nreply: a.number\n", `reply: a.number is a number, and a text or a list of text is needed; would fit: a.text, a.texts`},
-		{"reply may be missing", "steps:\n  - {name: c, do: make}\n  - {name: a, do: make, if: c.is}\nreply: a.text\n", `"a" may be skipped or fail, and then there would be no reply`},
-		{"unknown type", "takes:\n  - {name: q, type: txt}\nsteps:\n  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `unknown type "txt"; did you mean "text"?`},
-		{"choice without choices", "takes:\n  - {name: q, type: choice}\nsteps:\n  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `a choice needs choices`},
-		{"default of another type", "takes:\n  - {name: q, type: number, default: three}\nsteps:\n  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `q: expected number, found text`},
-		{"condition on a list compared", "steps:\n  - {name: c, do: make}\n  - {name: a, do: make, if: c.texts is x}\n  - {name: d, do: choose, from: {a: a.text, c: c.text}}\nreply: d.chosen\n", `which cannot be compared with "x"`},
-		{"group without gives", "steps:\n  - {name: a, do: group, steps: [{name: b, do: make}]}\nreply: a.text\n", `a group says under gives what it gives`},
-		{"wrong within a group", "steps:\n  - name: a\n    do: group\n    steps:\n      - {name: b, do: make, from: {x: questin}}\n    gives: {out: b.text}\nreply: a.out\n", `x.yaml:6:36: step "b": x: unknown name "questin"; did you mean "question"?`},
-		{"needless within a group", "steps:\n  - name: a\n    do: group\n    steps:\n      - {name: b, do: make}\n      - {name: c, do: make}\n    gives: {out: b.text}\nreply: a.out\n", `step "c": nobody needs it`},
-		{"blind without lanes", "settings:\n  - {name: b, type: truth}\nsteps:\n  - {name: a, do: make}\nreply: a.text\nblind: settings.b\n", `only a reply of several texts can be blind`},
-		{"part that cannot be shown", "steps:\n  - {name: a, do: strict, from: {text: question}, set: {size: 1}}\nparts:\n  - {title: P, from: a.prompt}\nreply: a.text\n", `parts: P: a.prompt is a prompt, and text, data or a list of text is needed`},
+		{"unknown kind", "steps:\n  - {name: a, do: mak}\nreply: a.text\n",
+			`x.yaml:3:19: step "a": do: unknown kind "mak"; did you mean "make"?`},
+		{"unknown name", "steps:\n  - {name: a, do: make, from: {x: qestion}}\nreply: a.text\n",
+			`unknown name "qestion"; did you mean "question"?`},
+		{"output nobody makes", "steps:\n  - {name: a, do: make}\n  - {name: b, do: make, from: {x: a.txt}}\n" +
+			"reply: b.text\n", `step "b": x: nobody makes "a.txt"; "a" gives a.text, a.texts, a.number, a.is`},
+		{"step without output", "steps:\n  - {name: a, do: make}\nreply: a\n",
+			`reply: say which of what "a" gives: a.text`},
+		{"type does not fit", "steps:\n  - {name: a, do: make}\n" +
+			"  - {name: b, do: strict, from: {text: a.number}, set: {size: 1}}\nreply: b.text\n",
+			`step "b": text: a.number is a number, and text is needed; would fit: question, a.text`},
+		{"loop", "steps:\n  - {name: a, do: make, from: {x: b.text}}\n  - {name: b, do: make, from: {x: a.text}}\n" +
+			"reply: a.text\n", `step "a": it needs its own result: a → b → a`},
+		{"needless", "steps:\n  - {name: a, do: make}\n  - {name: b, do: make}\nreply: a.text\n",
+			`x.yaml:4:1: step "b": nobody needs it`},
+		{"name taken", "steps:\n  - {name: a, do: make}\n  - {name: a, do: make}\nreply: a.text\n",
+			`step "a": the name is taken`},
+		{"not wired", "steps:\n  - {name: a, do: strict, set: {size: 1}}\nreply: a.text\n",
+			`its input "text" (text) is not wired; would fit: question`},
+		{"unknown input", "steps:\n  - {name: a, do: strict, from: {txt: question, text: question}, set: {size: 1}}\n" +
+			"reply: a.text\n", `unknown input of strict "txt"; did you mean "text"?`},
+		{"setting missing", "steps:\n  - {name: a, do: strict, from: {text: question}}\nreply: a.text\n",
+			`step "a": set: "size" is missing`},
+		{"setting wrong", "steps:\n  - {name: a, do: strict, from: {text: question}, set: {size: 10}}\nreply: a.text\n",
+			`x.yaml:3:63: size: 10 is out of range; from 1 to 9`},
+		{"keep what cannot be", "steps:\n  - {name: a, do: strict, keep: 1h, from: {text: question}, set: {size: " +
+			"1}}\nreply: a.text\n", `keep: what strict gives is not the same every time`},
+		{"each of no list", "steps:\n  - {name: a, do: make}\n" +
+			"  - {name: b, do: make, each: a.text, from: {x: item}}\nreply: b.text\n",
+			`each: a.text is text, and a list is needed; would fit: a.texts`},
+		{"reply no text", "steps:\n  - {name: a, do: make}\nreply: a.number\n",
+			`reply: a.number is a number, and a text or a list of text is needed; would fit: a.text, a.texts`},
+		{"reply may be missing", "steps:\n  - {name: c, do: make}\n  - {name: a, do: make, if: c.is}\nreply: a.text\n",
+			`"a" may be skipped or fail, and then there would be no reply`},
+		{"unknown type", "takes:\n  - {name: q, type: txt}\nsteps:\n  - {name: a, do: make, from: {x: q}}\n" +
+			"reply: a.text\n", `unknown type "txt"; did you mean "text"?`},
+		{"choice without choices", "takes:\n  - {name: q, type: choice}\nsteps:\n" +
+			"  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `a choice needs choices`},
+		{"default of another type", "takes:\n  - {name: q, type: number, default: three}\nsteps:\n" +
+			"  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `q: expected number, found text`},
+		{"condition on a list compared", "steps:\n  - {name: c, do: make}\n" +
+			"  - {name: a, do: make, if: c.texts is x}\n  - {name: d, do: choose, from: {a: a.text, c: c.text}}\n" +
+			"reply: d.chosen\n", `which cannot be compared with "x"`},
+		{"group without gives", "steps:\n  - {name: a, do: group, steps: [{name: b, do: make}]}\nreply: a.text\n",
+			`a group says under gives what it gives`},
+		{"wrong within a group", "steps:\n  - name: a\n    do: group\n    steps:\n" +
+			"      - {name: b, do: make, from: {x: questin}}\n    gives: {out: b.text}\nreply: a.out\n",
+			`x.yaml:6:36: step "b": x: unknown name "questin"; did you mean "question"?`},
+		{"needless within a group", "steps:\n  - name: a\n    do: group\n    steps:\n      - {name: b, do: make}\n" +
+			"      - {name: c, do: make}\n    gives: {out: b.text}\nreply: a.out\n", `step "c": nobody needs it`},
+		{"blind without lanes", "settings:\n  - {name: b, type: truth}\nsteps:\n  - {name: a, do: make}\n" +
+			"reply: a.text\nblind: settings.b\n", `only a reply of several texts can be blind`},
+		{"part that cannot be shown", "steps:\n  - {name: a, do: strict, from: {text: question}, set: {size: 1}}\n" +
+			"parts:\n  - {title: P, from: a.prompt}\nreply: a.text\n",
+			`parts: P: a.prompt is a prompt, and text, data or a list of text is needed`},
 	} {
 		_, err := Check("x.yaml", []byte(head+c.text), testKinds())
 		if err == nil || !strings.Contains(err.Error(), c.want) {
@@ -113,9 +147,11 @@ func TestWhatVisitorsGiveIsRead(t *testing.T) {
 		{Input{Name: "a", Type: Address}, "ftp://x", "begins with http"},
 		{Input{Name: "l", Type: ListOf(Text)}, "a\nb\n", "[a b]"},
 		{Input{Name: "t", Type: Truth}, "true", "true"},
-		{Input{Name: "p", Type: Picture}, "data:image/png;name=a%20b.png;base64,aGVsbG8=", "{a b.png image/png [104 101 108 108 111]}"},
+		{Input{Name: "p", Type: Picture}, "data:image/png;name=a%20b.png;base64,aGVsbG8=",
+			"{a b.png image/png [104 101 108 108 111]}"},
 		{Input{Name: "p", Type: Picture}, "data:text/plain;name=a.txt;base64,aGVsbG8=", "a.txt is no picture"},
-		{Input{Name: "d", Type: Document}, "data:text/plain;name=a.txt;base64,aGVs", "{a.txt text/plain [104 101 108]}"},
+		{Input{Name: "d", Type: Document}, "data:text/plain;name=a.txt;base64,aGVs",
+			"{a.txt text/plain [104 101 108]}"},
 		{Input{Name: "d", Type: Document}, "data:text/plain;base64,a", "did not arrive whole"},
 		{Input{Name: "d", Type: Document}, "hello", "a document is given as a file"},
 	} {
@@ -135,8 +171,10 @@ func TestTypesFit(t *testing.T) {
 		to, from Type
 		want     bool
 	}{
-		{Text, Choice, true}, {Text, Address, true}, {Choice, Text, false}, {Text, Number, false}, {Anything, Prompt, true},
-		{ListOf(Text), ListOf(Choice), true}, {ListOf(Text), Text, false}, {Data, ListOf(Number), true}, {Data, Prompt, false}, {Data, ListOf(Prompt), false},
+		{Text, Choice, true}, {Text, Address, true}, {Choice, Text, false}, {Text, Number, false},
+		{Anything, Prompt, true},
+		{ListOf(Text), ListOf(Choice), true}, {ListOf(Text), Text, false}, {Data, ListOf(Number), true},
+		{Data, Prompt, false}, {Data, ListOf(Prompt), false},
 	} {
 		if got := c.to.Takes(c.from); got != c.want {
 			t.Errorf("%s takes %s: %v", c.to, c.from, got)
@@ -149,7 +187,8 @@ func TestTheSchemaKnowsTheKinds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{`"$ref":"#/$defs/StepFile"`, `"const":"strict"`, `"size"`, `"enum":["choose","make","strict","group"]`} {
+	for _, want := range []string{`"$ref":"#/$defs/StepFile"`, `"const":"strict"`, `"size"`,
+		`"enum":["choose","make","strict","group"]`} {
 		if !strings.Contains(string(text), want) {
 			t.Errorf("%s is not in %s", want, text)
 		}
@@ -157,8 +196,11 @@ func TestTheSchemaKnowsTheKinds(t *testing.T) {
 }
 
 func FuzzCheck(f *testing.F) {
-	f.Add(head + "steps:\n  - {name: a, do: make, each: c.texts, if: not c.is, from: {x: item}}\n  - {name: c, do: make}\nreply: a.text\n")
-	f.Add(head + "steps:\n  - name: a\n    do: group\n    each: settings.l\n    steps:\n      - {name: b, do: strict, from: {text: item}, set: {size: 2}}\n    gives: {out: b.text}\nsettings:\n  - {name: l, type: list of text, default: [x]}\nreply: a.out\n")
+	f.Add(head + "steps:\n  - {name: a, do: make, each: c.texts, if: not c.is, from: {x: item}}\n" +
+		"  - {name: c, do: make}\nreply: a.text\n")
+	f.Add(head + "steps:\n  - name: a\n    do: group\n    each: settings.l\n    steps:\n" +
+		"      - {name: b, do: strict, from: {text: item}, set: {size: 2}}\n    gives: {out: b.text}\nsettings:\n" +
+		"  - {name: l, type: list of text, default: [x]}\nreply: a.out\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		r, err := Check("x.yaml", []byte(text), testKinds())
 		if err != nil {

@@ -22,7 +22,8 @@ func readTyped(file string, in Input, t Type, v yamlfile.Later) (any, yamlfile.P
 	if e, ok := t.Element(); ok {
 		entries, ok := v.List()
 		if !ok {
-			return nil, yamlfile.Problems{v.Problem(file, fmt.Sprintf("%s: expected a %s (lines that begin with \"- \")", in.Name, t))}
+			return nil, yamlfile.Problems{v.Problem(file, fmt.Sprintf("%s: expected a %s (lines that begin with \"- "+
+				"\")", in.Name, t))}
 		}
 		list := make([]any, len(entries))
 		var problems yamlfile.Problems
@@ -121,7 +122,9 @@ func (in Input) fit(t Type, v any) (any, error) {
 		if v == nil {
 			wrong = fmt.Sprintf("expected %s, found nothing", t)
 		}
-		return nil, fmt.Errorf("%s: %s", in.Name, strings.NewReplacer("float64", "a number", "string", "text", "bool", "true or false", "map[string]interface {}", "keys with values", "[]interface {}", "a list").Replace(wrong))
+		return nil, fmt.Errorf("%s: %s", in.Name,
+			strings.NewReplacer("float64", "a number", "string", "text", "bool", "true or false",
+				"map[string]interface {}", "keys with values", "[]interface {}", "a list").Replace(wrong))
 	}
 	text, _ := v.(string)
 	switch {

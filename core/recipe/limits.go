@@ -12,7 +12,8 @@ type Runaway struct {
 }
 
 func (e *Runaway) Error() string {
-	return fmt.Sprintf("the recipe has used the %d %s that a turn may take; raise limits: %s in the recipe if it needs more", e.Most, e.What, e.What)
+	return fmt.Sprintf("the recipe has used the %d %s that a turn may take; raise limits: %s in the recipe if it "+
+		"needs more", e.Most, e.What, e.What)
 }
 
 // meter counts what a run uses, all its steps together.

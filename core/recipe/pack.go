@@ -239,7 +239,8 @@ func Value(t Type, v any) (any, error) {
 		err := into(&flat)
 		exchanges := make([]prompt.Exchange, len(flat))
 		for i, e := range flat {
-			exchanges[i] = prompt.Exchange{Question: prompt.Measure(prompt.Estimate{}, e.Question), Reply: prompt.Measure(prompt.Estimate{}, e.Reply)}
+			exchanges[i] = prompt.Exchange{Question: prompt.Measure(prompt.Estimate{}, e.Question),
+				Reply: prompt.Measure(prompt.Estimate{}, e.Reply)}
 		}
 		return exchanges, err
 	}

@@ -10,8 +10,10 @@ import (
 func TestPackLeavesOutWhatIsKeptElsewhere(t *testing.T) {
 	reply := "The smoker is lit with dry hessian, " + strings.Repeat("and a little patience, ", 20)
 	spans := []Span{
-		{Step: "write", In: Values{"prompt": "How?"}, Out: Values{"text": reply}, Calls: []ModelCall{{Model: "a/b", Answer: reply}}},
-		{Step: "check", In: Values{"text": reply}, Out: Values{"text": "\x01-", "other": strings.Repeat("not the reply ", 10)}},
+		{Step: "write", In: Values{"prompt": "How?"}, Out: Values{"text": reply},
+			Calls: []ModelCall{{Model: "a/b", Answer: reply}}},
+		{Step: "check", In: Values{"text": reply},
+			Out: Values{"text": "\x01-", "other": strings.Repeat("not the reply ", 10)}},
 	}
 	packed, err := Pack(spans, Values{"question": "How?"}, reply)
 	if err != nil {

@@ -128,7 +128,8 @@ func (r *Recipe) Settle(file, key string, given yamlfile.Later) (Values, error) 
 			if title != "" {
 				title = ": " + title
 			}
-			problems = append(problems, yamlfile.Problem{File: file, Line: at.Line, Column: at.Column, Message: key + ": " + quoted(in.Name) + " is missing" + title})
+			problems = append(problems, yamlfile.Problem{File: file, Line: at.Line, Column: at.Column, Message: key +
+				": " + quoted(in.Name) + " is missing" + title})
 		}
 	}
 	if problems != nil {

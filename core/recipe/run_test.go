@@ -80,15 +80,16 @@ func TestRandomGraphs(t *testing.T) {
 		b.WriteString("}}\nreply: last.text\n")
 		r := mustCheck(t, b.String())
 		var book book
-		result, err := Run(t.Context(), r, Values{"question": "q"}, nil, Options{Now: time.Now, Do: book.do(func(_ context.Context, c *Call) (Values, error) {
-			for name, v := range c.In {
-				if v != "s"+name[1:] {
-					t.Errorf("%s got %v as %s", c.Step.Name, v, name)
+		result, err := Run(t.Context(), r, Values{"question": "q"}, nil,
+			Options{Now: time.Now, Do: book.do(func(_ context.Context, c *Call) (Values, error) {
+				for name, v := range c.In {
+					if v != "s"+name[1:] {
+						t.Errorf("%s got %v as %s", c.Step.Name, v, name)
+					}
 				}
-			}
-			time.Sleep(100 * time.Microsecond)
-			return made(c), nil
-		})})
+				time.Sleep(100 * time.Microsecond)
+				return made(c), nil
+			})})
 		if err != nil || result.Reply != "last" {
 			t.Fatalf("%v, %q", err, result.Reply)
 		}
@@ -100,7 +101,8 @@ func TestRandomGraphs(t *testing.T) {
 				t.Fatalf("s%d ran %d times", i, book.runs[fmt.Sprintf("s%d", i)])
 			}
 			for _, j := range needs[i] {
-				if at := slices.Index(book.began, fmt.Sprintf("s%d", i)); at < book.ended[fmt.Sprintf("s%d", j)]-1 && slices.Index(book.began, fmt.Sprintf("s%d", j)) > at {
+				if at := slices.Index(book.began, fmt.Sprintf("s%d", i)); at < book.ended[fmt.Sprintf("s%d", j)]-1 &&
+					slices.Index(book.began, fmt.Sprintf("s%d", j)) > at {
 					t.Fatalf("s%d began before s%d, which it needs", i, j)
 				}
 			}
@@ -115,24 +117,27 @@ func TestRandomGraphs(t *testing.T) {
 }
 
 func TestIndependentStepsMeet(t *testing.T) {
-	r := mustCheck(t, head+"steps:\n  - {name: a, do: make}\n  - {name: b, do: make}\n  - {name: c, do: make, from: {a: a.text, b: b.text}}\nreply: c.text\n")
+	r := mustCheck(t, head+"steps:\n  - {name: a, do: make}\n  - {name: b, do: make}\n"+
+		"  - {name: c, do: make, from: {a: a.text, b: b.text}}\nreply: c.text\n")
 	meet := make(chan bool)
-	_, err := Run(t.Context(), r, nil, nil, Options{Now: time.Now, Do: func(ctx context.Context, c *Call) (Values, error) {
-		switch c.Step.Name { // each waits for the other: one after the other would never end
-		case "a":
-			meet <- true
-		case "b":
-			<-meet
-		}
-		return made(c), nil
-	}})
+	_, err := Run(t.Context(), r, nil, nil,
+		Options{Now: time.Now, Do: func(ctx context.Context, c *Call) (Values, error) {
+			switch c.Step.Name { // each waits for the other: one after the other would never end
+			case "a":
+				meet <- true
+			case "b":
+				<-meet
+			}
+			return made(c), nil
+		}})
 	if err != nil {
 		t.Error(err)
 	}
 }
 
 func TestEachKeepsOrderAndBound(t *testing.T) {
-	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nsteps:\n  - {name: a, do: make, each: settings.l, at_once: 3, from: {x: item, n: number}}\nreply: a.text\n")
+	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nsteps:\n"+
+		"  - {name: a, do: make, each: settings.l, at_once: 3, from: {x: item, n: number}}\nreply: a.text\n")
 	var list []any
 	for i := range 40 {
 		list = append(list, fmt.Sprint(i))
@@ -183,15 +188,16 @@ steps:
 reply: g.out
 `)
 	record := &Recorder{}
-	result, err := Run(t.Context(), r, Values{"question": "Q"}, Values{"l": []any{"1", "2"}}, Options{Now: time.Now, Record: record, Do: func(_ context.Context, c *Call) (Values, error) {
-		var all []string
-		for _, name := range []string{"q", "i", "b", "x"} {
-			if v, ok := c.In[name]; ok {
-				all = append(all, v.(string))
+	result, err := Run(t.Context(), r, Values{"question": "Q"}, Values{"l": []any{"1", "2"}},
+		Options{Now: time.Now, Record: record, Do: func(_ context.Context, c *Call) (Values, error) {
+			var all []string
+			for _, name := range []string{"q", "i", "b", "x"} {
+				if v, ok := c.In[name]; ok {
+					all = append(all, v.(string))
+				}
 			}
-		}
-		return Values{"text": c.Step.Name + "(" + strings.Join(all, " ") + ")"}, nil
-	}})
+			return Values{"text": c.Step.Name + "(" + strings.Join(all, " ") + ")"}, nil
+		}})
 	if err != nil || len(result.Lanes) != 2 || result.Lanes[1].Text != "y(Q 2 before() x(2 before()))" {
 		t.Fatalf("%v, %+v", err, result.Lanes)
 	}
@@ -200,7 +206,8 @@ reply: g.out
 		names = append(names, fmt.Sprintf("%s/%d/%s", s.Step, s.Number, s.State))
 	}
 	slices.Sort(names)
-	if got := strings.Join(names, " "); got != "before/0/done g/1/done g/2/done g/deep/0/done g/deep/0/done g/deep/y/0/done g/deep/y/0/done g/x/0/done g/x/0/done" {
+	if got := strings.Join(names, " "); got != "before/0/done g/1/done g/2/done g/deep/0/done g/deep/0/done "+
+		"g/deep/y/0/done g/deep/y/0/done g/x/0/done g/x/0/done" {
 		t.Errorf("spans %s", got)
 	}
 }
@@ -241,18 +248,20 @@ reply: d.chosen
 }
 
 func TestFailuresEndTheRun(t *testing.T) {
-	r := mustCheck(t, head+"steps:\n  - {name: slow, do: make}\n  - {name: bad, do: make}\n  - {name: c, do: make, from: {a: slow.text, b: bad.text}}\nreply: c.text\n")
+	r := mustCheck(t, head+"steps:\n  - {name: slow, do: make}\n  - {name: bad, do: make}\n"+
+		"  - {name: c, do: make, from: {a: slow.text, b: bad.text}}\nreply: c.text\n")
 	boom := errors.New("boom")
 	record := &Recorder{}
 	stopped := make(chan struct{})
-	_, err := Run(t.Context(), r, nil, nil, Options{Now: time.Now, Record: record, Do: func(ctx context.Context, c *Call) (Values, error) {
-		if c.Step.Name == "bad" {
-			return nil, boom
-		}
-		<-ctx.Done()
-		close(stopped)
-		return nil, context.Cause(ctx)
-	}})
+	_, err := Run(t.Context(), r, nil, nil,
+		Options{Now: time.Now, Record: record, Do: func(ctx context.Context, c *Call) (Values, error) {
+			if c.Step.Name == "bad" {
+				return nil, boom
+			}
+			<-ctx.Done()
+			close(stopped)
+			return nil, context.Cause(ctx)
+		}})
 	var step *StepError
 	if !errors.As(err, &step) || step.Step != "bad" || !errors.Is(err, boom) {
 		t.Errorf("got %v", err)
@@ -268,35 +277,40 @@ func TestFailuresEndTheRun(t *testing.T) {
 }
 
 func TestTriesFallbackAndLimit(t *testing.T) {
-	r := mustCheck(t, head+"steps:\n  - {name: a, do: strict, tries: 2, from: {text: question}, set: {size: 1}, fallback: [{size: 2}, {size: 3}]}\nreply: a.text\n")
+	r := mustCheck(t, head+"steps:\n  - {name: a, do: strict, tries: 2, from: {text: question}, set: {size: 1}, "+
+		"fallback: [{size: 2}, {size: 3}]}\nreply: a.text\n")
 	var sizes []int
 	record := &Recorder{}
-	result, err := Run(t.Context(), r, Values{"question": "q"}, nil, Options{Now: time.Now, Record: record, Do: func(_ context.Context, c *Call) (Values, error) {
-		size := c.Set.(*madeSet).Size
-		sizes = append(sizes, size)
-		if size < 3 {
-			return nil, errors.New("too small")
-		}
-		return Values{"text": "ok"}, nil
-	}})
-	if span := record.Spans()[0]; err != nil || result.Reply != "ok" || fmt.Sprint(sizes) != "[1 1 2 2 3]" || span.Tries != 5 || len(span.Notes) != 4 {
+	result, err := Run(t.Context(), r, Values{"question": "q"}, nil,
+		Options{Now: time.Now, Record: record, Do: func(_ context.Context, c *Call) (Values, error) {
+			size := c.Set.(*madeSet).Size
+			sizes = append(sizes, size)
+			if size < 3 {
+				return nil, errors.New("too small")
+			}
+			return Values{"text": "ok"}, nil
+		}})
+	if span := record.Spans()[0]; err != nil || result.Reply != "ok" || fmt.Sprint(sizes) != "[1 1 2 2 3]" ||
+		span.Tries != 5 || len(span.Notes) != 4 {
 		t.Errorf("%v %q %v %+v", err, result.Reply, sizes, span)
 	}
 	// What was read is not taken back.
 	tries := 0
-	_, err = Run(t.Context(), r, Values{"question": "q"}, nil, Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
-		tries++
-		c.Write(0, []byte("half a"))
-		return nil, errors.New("cut off")
-	}})
+	_, err = Run(t.Context(), r, Values{"question": "q"}, nil,
+		Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
+			tries++
+			c.Write(0, []byte("half a"))
+			return nil, errors.New("cut off")
+		}})
 	if err == nil || tries != 1 {
 		t.Errorf("%d tries, %v", tries, err)
 	}
 	r = mustCheck(t, head+"steps:\n  - {name: a, do: make, limit: 1ms}\nreply: a.text\n")
-	_, err = Run(t.Context(), r, nil, nil, Options{Now: time.Now, Do: func(ctx context.Context, c *Call) (Values, error) {
-		<-ctx.Done()
-		return nil, context.Cause(ctx)
-	}})
+	_, err = Run(t.Context(), r, nil, nil,
+		Options{Now: time.Now, Do: func(ctx context.Context, c *Call) (Values, error) {
+			<-ctx.Done()
+			return nil, context.Cause(ctx)
+		}})
 	if !errors.Is(err, ErrLate) {
 		t.Errorf("got %v", err)
 	}
@@ -331,15 +345,17 @@ func TestResultsAreKept(t *testing.T) {
 }
 
 func TestARunawayRecipeIsStopped(t *testing.T) {
-	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nlimits: {calls: 5}\nsteps:\n  - {name: a, do: make, each: settings.l, from: {x: item}}\nreply: a.text\n")
+	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nlimits: {calls: 5}\nsteps:\n"+
+		"  - {name: a, do: make, each: settings.l, from: {x: item}}\nreply: a.text\n")
 	calls := 0
-	_, err := Run(t.Context(), r, nil, Values{"l": make([]any, 50)}, Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
-		if err := c.Begin(); err != nil {
-			return nil, err
-		}
-		calls++
-		return made(c), nil
-	}})
+	_, err := Run(t.Context(), r, nil, Values{"l": make([]any, 50)},
+		Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
+			if err := c.Begin(); err != nil {
+				return nil, err
+			}
+			calls++
+			return made(c), nil
+		}})
 	var runaway *Runaway
 	if !errors.As(err, &runaway) || runaway.Most != 5 || calls > 5 {
 		t.Errorf("%d calls, %v", calls, err)
@@ -347,14 +363,16 @@ func TestARunawayRecipeIsStopped(t *testing.T) {
 }
 
 func TestMayFailLeavesAHole(t *testing.T) {
-	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nsteps:\n  - {name: a, do: make, each: settings.l, may_fail: true, from: {x: item}}\nreply: a.text\n")
+	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nsteps:\n"+
+		"  - {name: a, do: make, each: settings.l, may_fail: true, from: {x: item}}\nreply: a.text\n")
 	run := func(bad ...string) (Result, error) {
-		return Run(t.Context(), r, nil, Values{"l": []any{"1", "2"}}, Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
-			if slices.Contains(bad, c.In["x"].(string)) {
-				return nil, errors.New("no")
-			}
-			return made(c), nil
-		}})
+		return Run(t.Context(), r, nil, Values{"l": []any{"1", "2"}},
+			Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
+				if slices.Contains(bad, c.In["x"].(string)) {
+					return nil, errors.New("no")
+				}
+				return made(c), nil
+			}})
 	}
 	if result, err := run("1"); err != nil || len(result.Lanes) != 2 || !result.Lanes[0].Failed || result.Reply != "a" {
 		t.Errorf("%+v, %v", result, err)
@@ -371,17 +389,20 @@ func TestCancellingStopsEverything(t *testing.T) {
 	for range 30 {
 		list = append(list, "x")
 	}
-	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nsteps:\n  - {name: a, do: make, each: settings.l, at_once: 8, from: {x: item}}\n  - {name: b, do: make}\n  - {name: c, do: make, from: {a: a.text, b: b.text}}\nreply: c.text\n")
+	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nsteps:\n"+
+		"  - {name: a, do: make, each: settings.l, at_once: 8, from: {x: item}}\n  - {name: b, do: make}\n"+
+		"  - {name: c, do: make, from: {a: a.text, b: b.text}}\nreply: c.text\n")
 	ctx, cancel := context.WithCancelCause(t.Context())
 	why := errors.New("the visitor stopped it")
 	var book book
-	_, err := Run(ctx, r, nil, Values{"l": list}, Options{Now: time.Now, Do: book.do(func(ctx context.Context, c *Call) (Values, error) {
-		if c.Step.Name == "b" {
-			cancel(why)
-		}
-		<-ctx.Done()
-		return nil, context.Cause(ctx)
-	})})
+	_, err := Run(ctx, r, nil, Values{"l": list},
+		Options{Now: time.Now, Do: book.do(func(ctx context.Context, c *Call) (Values, error) {
+			if c.Step.Name == "b" {
+				cancel(why)
+			}
+			<-ctx.Done()
+			return nil, context.Cause(ctx)
+		})})
 	if !errors.Is(err, why) || book.within != 0 || book.worst > 9 || book.runs["c"] != 0 || book.runs["a"] > 8 {
 		t.Errorf("%v; %d within, %d at once, %v", err, book.within, book.worst, book.runs)
 	}
@@ -389,7 +410,8 @@ func TestCancellingStopsEverything(t *testing.T) {
 
 func TestOutputsOfAnotherTypeAreRefused(t *testing.T) {
 	r := mustCheck(t, head+"steps:\n  - {name: a, do: make}\nreply: a.text\n")
-	_, err := Run(t.Context(), r, nil, nil, Options{Now: time.Now, Do: func(context.Context, *Call) (Values, error) { return Values{"text": 7.0}, nil }})
+	_, err := Run(t.Context(), r, nil, nil,
+		Options{Now: time.Now, Do: func(context.Context, *Call) (Values, error) { return Values{"text": 7.0}, nil }})
 	if err == nil || !strings.Contains(err.Error(), `its output "text": expected text`) {
 		t.Errorf("got %v", err)
 	}

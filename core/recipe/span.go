@@ -133,7 +133,8 @@ func (x *run) begin(s *Step, number, parent int) *spanning {
 		name = r.spans[parent].Step + "/" + name
 	}
 	sp.at = len(r.spans)
-	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent, State: Running, Start: now.Sub(x.began)})
+	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent,
+		State: Running, Start: now.Sub(x.began)})
 	span := r.spans[sp.at]
 	r.mu.Unlock()
 	r.changed(&span)

@@ -178,7 +178,8 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 
 // attempt runs a step once, from the outputs that were kept if there are some,
 // else by trying as often as it may and with the settings that it may.
-func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, number, parent int, reply *lead) (Values, error) {
+func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, number, parent int, reply *lead) (Values,
+	error) {
 	sp := x.begin(s, number, parent)
 	set := x.edited(s, &p, sp)
 	sp.change(func(span *Span) { span.Set, span.In = set, p.in })

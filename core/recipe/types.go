@@ -53,7 +53,8 @@ const listOf = "list of "
 
 // Types lists the types that a file may name.
 func Types() []Type {
-	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf, Passage, Answer, Sources}
+	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf,
+		Passage, Answer, Sources}
 }
 
 // ListOf is the type of lists of t.
@@ -89,7 +90,8 @@ func (t Type) Takes(from Type) bool {
 	case Text:
 		return from == Choice || from == Address
 	case Data: // JSON holds these
-		return slices.Contains([]Type{Text, Choice, Number, Truth, Address}, from) || from.evident() || strings.HasPrefix(string(from), listOf) && Data.Takes(Type(from[len(listOf):]))
+		return slices.Contains([]Type{Text, Choice, Number, Truth, Address}, from) || from.evident() ||
+			strings.HasPrefix(string(from), listOf) && Data.Takes(Type(from[len(listOf):]))
 	}
 	return t.evident() && from == Data // read when it comes
 }

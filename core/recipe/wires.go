@@ -44,7 +44,8 @@ func (c *checker) ref(l *level, s *Step, where string, at yamlfile.Position, wha
 		if !dotted {
 			c.sayAt(at, "%s%s: say which of what %q gives: %s", who, what, name, strings.Join(gives, ", "))
 		} else {
-			c.sayAt(at, "%s%s: nobody makes %q; %q gives %s", who, what, name+"."+output, name, strings.Join(gives, ", "))
+			c.sayAt(at, "%s%s: nobody makes %q; %q gives %s", who, what, name+"."+output, name,
+				strings.Join(gives, ", "))
 		}
 		return Ref{}, false
 	}
@@ -110,7 +111,8 @@ func (c *checker) condition(l *level, s *Step, path string) {
 		return
 	}
 	if !Text.Takes(ref.Type) && ref.Type != Number && ref.Type != Truth && ref.Type != Data {
-		c.sayAt(at, "step %q: if: %s is %s, which cannot be compared with %q; leave out the “is”", s.Name, where, aOf(ref.Type), value)
+		c.sayAt(at, "step %q: if: %s is %s, which cannot be compared with %q; leave out the “is”", s.Name, where,
+			aOf(ref.Type), value)
 	}
 	s.If.Value = &value
 }
@@ -126,11 +128,13 @@ func (c *checker) ends(r *Recipe, l *level) {
 	if ref, ok := c.ref(l, nil, r.File.Reply, c.at("reply"), "reply"); ok {
 		switch {
 		case !texts(ref.Type):
-			c.sayAt(c.at("reply"), "reply: %s is %s, and a text or a list of text is needed%s", ref, aOf(ref.Type), made.fitting(all, texts))
+			c.sayAt(c.at("reply"), "reply: %s is %s, and a text or a list of text is needed%s", ref, aOf(ref.Type),
+				made.fitting(all, texts))
 		case ref.Step == nil:
 			c.sayAt(c.at("reply"), "reply: a step has to make it%s", made.fitting(all, texts))
 		case !ref.Step.always:
-			c.sayAt(c.at("reply"), "reply: %q may be skipped or fail, and then there would be no reply; lead it and another through a step of the kind choose", ref.Step.Name)
+			c.sayAt(c.at("reply"), "reply: %q may be skipped or fail, and then there would be no reply; lead it and "+
+				"another through a step of the kind choose", ref.Step.Name)
 		}
 		r.Reply = ref
 	}
@@ -140,7 +144,8 @@ func (c *checker) ends(r *Recipe, l *level) {
 	if r.File.Blind != "" {
 		if ref, ok := c.ref(l, nil, r.File.Blind, c.at("blind"), "blind"); ok {
 			if ref.Type != Truth {
-				c.sayAt(c.at("blind"), "blind: %s is %s, and a truth is needed%s", ref, aOf(ref.Type), l.fitting(all, Truth.Takes))
+				c.sayAt(c.at("blind"), "blind: %s is %s, and a truth is needed%s", ref, aOf(ref.Type),
+					l.fitting(all, Truth.Takes))
 			}
 			r.Blind = ref
 		}
@@ -154,7 +159,8 @@ func (c *checker) ends(r *Recipe, l *level) {
 			continue
 		}
 		if !shown(ref.Type) {
-			c.sayAt(at, "parts: %s: %s is %s, and text, data or a list of text is needed%s", p.Title, ref, aOf(ref.Type), l.fitting(all, shown))
+			c.sayAt(at, "parts: %s: %s is %s, and text, data or a list of text is needed%s", p.Title, ref,
+				aOf(ref.Type), l.fitting(all, shown))
 		}
 		r.Parts = append(r.Parts, Part{p.Title, ref.Type, ref})
 		ends = append(ends, Wire{From: ref})
@@ -184,7 +190,8 @@ func (c *checker) needed(l *level, ends []Wire) {
 	}
 	for _, s := range l.steps {
 		if !used[s] {
-			c.sayAt(yamlfile.Position{Line: s.Line, Column: 1}, "step %q: nobody needs it; wire what it gives into another step, or take it away", s.Name)
+			c.sayAt(yamlfile.Position{Line: s.Line, Column: 1},
+				"step %q: nobody needs it; wire what it gives into another step, or take it away", s.Name)
 		}
 	}
 }

@@ -144,7 +144,8 @@ func partsOf(word string) (parts []string) {
 			continue
 		case i > 0 && unicode.IsUpper(r) && unicode.IsLower(runes[i-1]):
 			end()
-		case i > 0 && i+1 < len(runes) && unicode.IsUpper(r) && unicode.IsUpper(runes[i-1]) && unicode.IsLower(runes[i+1]):
+		case i > 0 && i+1 < len(runes) && unicode.IsUpper(r) && unicode.IsUpper(runes[i-1]) &&
+			unicode.IsLower(runes[i+1]):
 			end()
 		}
 		b.WriteRune(r)
@@ -155,7 +156,8 @@ func partsOf(word string) (parts []string) {
 
 // little are words that say little about what somebody asks for, beside those
 // that every text has.
-var little = language.Union(language.StopWords("en"), language.StopWords("de"), language.StopWords("fr"), language.StopWords("es"),
+var little = language.Union(language.StopWords("en"), language.StopWords("de"), language.StopWords("fr"),
+	language.StopWords("es"),
 	language.Quantifiers, asking)
 
 // asking are words of questions rather than of what they ask for.

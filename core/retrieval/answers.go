@@ -11,7 +11,9 @@ import (
 // each about 0 to 1 unless it says otherwise.
 type Evidence struct {
 	// Of the five best candidates, the most that one has:
-	Covered float64 // of the question, by its words or such as mean the same; words that are in no document count fully, other than in ranking
+	// of the question, by its words or such as mean the same; words that are in no document count
+	// fully, other than in ranking
+	Covered float64
 	Exact   float64 // of the question, by its very words
 	Near    float64 // as in Signs
 	Title   float64 // as in Signs
@@ -30,15 +32,17 @@ type Evidence struct {
 
 // Values are the evidence in its order.
 func (e *Evidence) Values() []*float64 {
-	return []*float64{&e.Covered, &e.Exact, &e.Near, &e.Title, &e.Page, &e.Absent, &e.Native, &e.Missing, &e.Score, &e.Scores, &e.Evenly, &e.Cosines}
+	return []*float64{&e.Covered, &e.Exact, &e.Near, &e.Title, &e.Page, &e.Absent, &e.Native, &e.Missing, &e.Score,
+		&e.Scores, &e.Evenly, &e.Cosines}
 }
 
 // judgement is what each piece of evidence counts in the logarithm of the odds,
 // and where these begin: a logistic regression on questions about other
 // documents than those that docs/retrieval.md reports on.
 var (
-	judgement = Evidence{Covered: 0.95, Exact: 0.8, Near: 0.6, Title: 0.35, Page: 0.85, Absent: 1.1, Native: 0.5, Missing: -0.8, Score: 1.2, Scores: 0.85, Evenly: 1.1, Cosines: 1}
-	doubt     = -2.6
+	judgement = Evidence{Covered: 0.95, Exact: 0.8, Near: 0.6, Title: 0.35, Page: 0.85, Absent: 1.1, Native: 0.5,
+		Missing: -0.8, Score: 1.2, Scores: 0.85, Evenly: 1.1, Cosines: 1}
+	doubt = -2.6
 )
 
 // Likely makes a likelihood of evidence, 0 to 1.

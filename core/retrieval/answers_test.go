@@ -22,7 +22,8 @@ func TestOverSaid(t *testing.T) {
 		t.Errorf("hive: %v, want %v", got, want)
 	}
 	president := ask("president")
-	if got, want := x.overSaid(president), expect(0.2, float64(president.word)); president.known || math.Abs(got-want) > 1e-9 {
+	if got, want := x.overSaid(president), expect(0.2, float64(president.word)); president.known ||
+		math.Abs(got-want) > 1e-9 {
 		t.Errorf("president: %v, want %v", got, want)
 	}
 	if f := embedding.Frequency(0); f != 0.06 {
@@ -33,10 +34,13 @@ func TestOverSaid(t *testing.T) {
 // A question about what documents are about has more of all evidence than one
 // that they only share words with.
 func TestEvidence(t *testing.T) {
-	texts := []string{"Members may borrow the honey extractor for three days against a deposit.", "The honey extractor is cleaned with cold water after use.",
-		"Autumn syrup is two parts of sugar to one of water.", "A swarm is hived in the evening.", "Queens are marked with the colour of their year.", "Frames are spun in the extractor until they are dry."}
+	texts := []string{"Members may borrow the honey extractor for three days against a deposit.",
+		"The honey extractor is cleaned with cold water after use.",
+		"Autumn syrup is two parts of sugar to one of water.", "A swarm is hived in the evening.",
+		"Queens are marked with the colour of their year.", "Frames are spun in the extractor until they are dry."}
 	for i := range 3000 { // so many that what they do not say is known
-		texts = append(texts, fmt.Sprintf("Hive %d of the apiary was weighed by the keeper on day %d, and its queen was seen.", i, i%90))
+		texts = append(texts, fmt.Sprintf("Hive %d of the apiary was weighed by the keeper on day %d, and its queen "+
+			"was seen.", i, i%90))
 	}
 	x := indexOf(texts...)
 	ask := func(text string) Evidence { return x.Search(Query{Text: text, Limit: 3}, DefaultOptions).Evidence }

@@ -51,7 +51,8 @@ type Options struct {
 }
 
 // DefaultOptions are what docs/retrieval.md measures as full.
-var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2, MeaningWeight: 1, Candidates: 90, Weights: DefaultWeights, Distinct: true}
+var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2,
+	MeaningWeight: 1, Candidates: 90, Weights: DefaultWeights, Distinct: true}
 
 // Query is a question.
 type Query struct {
@@ -104,7 +105,8 @@ type Signs struct {
 
 // Values are the signs in their order.
 func (s *Signs) Values() []*float64 {
-	return []*float64{&s.Lexical, &s.Covered, &s.Evenly, &s.Exact, &s.Title, &s.Titled, &s.Headed, &s.Lead, &s.Close, &s.Near, &s.Cosine, &s.About, &s.Named, &s.Whole, &s.Meaning, &s.Page, &s.Document}
+	return []*float64{&s.Lexical, &s.Covered, &s.Evenly, &s.Exact, &s.Title, &s.Titled, &s.Headed, &s.Lead, &s.Close,
+		&s.Near, &s.Cosine, &s.About, &s.Named, &s.Whole, &s.Meaning, &s.Page, &s.Document}
 }
 
 // Score weighs signs.

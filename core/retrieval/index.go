@@ -81,7 +81,8 @@ type passage struct {
 
 // New returns an empty index.
 func New() *Index {
-	return &Index{words: embedding.Load(), lexicon: map[string]map[string][]uint32{}, terms: map[string]uint32{}, byDoc: map[int64]uint32{}, expanded: &expansions{}, languages: map[string]bool{}}
+	return &Index{words: embedding.Load(), lexicon: map[string]map[string][]uint32{}, terms: map[string]uint32{},
+		byDoc: map[int64]uint32{}, expanded: &expansions{}, languages: map[string]bool{}}
 }
 
 // Len is how many passages are in it.
@@ -265,7 +266,8 @@ func (x *Index) add(a *analysed) {
 		}
 	}
 	p.titles = int32(titles)
-	s := shape{title: uint8(min(titles, 255)), path: uint8(min(len(p.head)-titles, 255)), text: uint16(min(len(p.sequence), math.MaxUint16))}
+	s := shape{title: uint8(min(titles, 255)), path: uint8(min(len(p.head)-titles, 255)),
+		text: uint16(min(len(p.sequence), math.MaxUint16))}
 	doc, there := x.byDoc[a.Document]
 	if !there {
 		doc = uint32(len(x.documents))

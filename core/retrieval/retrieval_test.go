@@ -47,7 +47,8 @@ func TestBM25AsWorkedOutByHand(t *testing.T) {
 	idf := math.Log(1 + 1.5/2.5)
 	first := idf * (2 / (0.25 + 0.75*4/3)) * 2.2 / (1.2 + 2/(0.25+0.75*4/3))
 	second := idf * (1 / (0.25 + 0.75*2/3)) * 2.2 / (1.2 + 1/(0.25+0.75*2/3))
-	if len(r.Hits) != 2 || math.Abs(r.Hits[0].Lexical-max(first, second)) > 1e-6 || math.Abs(r.Hits[1].Lexical-min(first, second)) > 1e-6 {
+	if len(r.Hits) != 2 || math.Abs(r.Hits[0].Lexical-max(first, second)) > 1e-6 ||
+		math.Abs(r.Hits[1].Lexical-min(first, second)) > 1e-6 {
 		t.Errorf("%+v; %f, %f", r.Hits, first, second)
 	}
 }
@@ -56,10 +57,12 @@ func TestBM25AsWorkedOutByHand(t *testing.T) {
 // the titles' usual length.
 func TestFieldsAreWeighed(t *testing.T) {
 	x := New()
-	x.Add([]Entry{{Document: 1, Title: "Wasps", Text: "in july", Language: "en"}, {Document: 2, Title: "Hives", Text: "wasps come", Language: "en"}})
+	x.Add([]Entry{{Document: 1, Title: "Wasps", Text: "in july", Language: "en"},
+		{Document: 2, Title: "Hives", Text: "wasps come", Language: "en"}})
 	r := x.Search(Query{Text: "wasps", Limit: 2}, plainOptions())
 	idf := math.Log(1 + 0.5/2.5)
-	if math.Abs(r.Hits[0].Lexical-idf*3*2.2/(1.2+3)) > 1e-6 || r.Hits[0].Document != 1 || math.Abs(r.Hits[1].Lexical-idf*1*2.2/(1.2+1)) > 1e-6 {
+	if math.Abs(r.Hits[0].Lexical-idf*3*2.2/(1.2+3)) > 1e-6 || r.Hits[0].Document != 1 ||
+		math.Abs(r.Hits[1].Lexical-idf*1*2.2/(1.2+1)) > 1e-6 {
 		t.Errorf("%+v", r.Hits)
 	}
 }
@@ -68,14 +71,17 @@ func TestFieldsAreWeighed(t *testing.T) {
 func TestFusion(t *testing.T) {
 	o := DefaultOptions
 	o.VectorWeight = 0.2
-	if got := fuse(&candidate{Hit: Hit{LexicalRank: 1, VectorRank: 2}}, o.VectorWeight); math.Abs(got-(1.0/61+0.2/62)) > 1e-12 {
+	if got := fuse(&candidate{Hit: Hit{LexicalRank: 1, VectorRank: 2}},
+		o.VectorWeight); math.Abs(got-(1.0/61+0.2/62)) > 1e-12 {
 		t.Error(got)
 	}
 }
 
 func TestIdentifiersAndNumbersAreKeptWhole(t *testing.T) {
-	x := indexOf("Call os.path.join with two parts.", "The path is a join of two things called os.", "Part number AX-17 fits.", "Part 17 of the axe fits.", "max_tokens and maxTokens", "HTTPServer listens")
-	for query, want := range map[string]int64{"os.path.join": 1, "AX-17": 3, "ax-17": 3, "max_tokens": 5, "http server": 6, "HTTPServer": 6} {
+	x := indexOf("Call os.path.join with two parts.", "The path is a join of two things called os.",
+		"Part number AX-17 fits.", "Part 17 of the axe fits.", "max_tokens and maxTokens", "HTTPServer listens")
+	for query, want := range map[string]int64{"os.path.join": 1, "AX-17": 3, "ax-17": 3, "max_tokens": 5,
+		"http server": 6, "HTTPServer": 6} {
 		if got := documents(x.Search(Query{Text: query, Limit: 1}, plainOptions())); len(got) == 0 || got[0] != want {
 			t.Errorf("%s finds %v", query, got)
 		}
@@ -84,7 +90,8 @@ func TestIdentifiersAndNumbersAreKeptWhole(t *testing.T) {
 
 func TestStemsByLanguage(t *testing.T) {
 	x := New()
-	x.Add([]Entry{{Document: 1, Text: "The bees were feeding quietly", Language: "en"}, {Document: 2, Text: "Las abejas vuelan rápidamente", Language: "es"}})
+	x.Add([]Entry{{Document: 1, Text: "The bees were feeding quietly", Language: "en"},
+		{Document: 2, Text: "Las abejas vuelan rápidamente", Language: "es"}})
 	for query, want := range map[string]int64{"feeds a bee": 1, "abejas": 2} {
 		if got := documents(x.Search(Query{Text: query, Limit: 1}, plainOptions())); len(got) != 1 || got[0] != want {
 			t.Errorf("%s finds %v", query, got)
@@ -113,7 +120,8 @@ func TestRemovedDocumentsAreGone(t *testing.T) {
 	x.Remove(2)
 	for _, o := range []Options{plainOptions(), DefaultOptions} {
 		v, _ := embedding.Load().Vector("honey")
-		if got := documents(x.Search(Query{Text: "honey two", Vector: v[:], Limit: 5}, o)); slices.Contains(got, 2) || len(got) != 2 {
+		if got := documents(x.Search(Query{Text: "honey two", Vector: v[:], Limit: 5}, o)); slices.Contains(got, 2) ||
+			len(got) != 2 {
 			t.Errorf("%v", got)
 		}
 	}
@@ -139,7 +147,8 @@ func TestRemovedDocumentsAreGone(t *testing.T) {
 
 func TestTheSameIsSaidOnce(t *testing.T) {
 	same := "Members may borrow the extractor for three days against a deposit of thirty crowns in cash."
-	x := indexOf(same, same, "The extractor stands in the shed and is cleaned by whoever used it before the next one comes.")
+	x := indexOf(same, same, "The extractor stands in the shed and is cleaned by whoever used it before the next one "+
+		"comes.")
 	if got := documents(x.Search(Query{Text: "borrow the extractor", Limit: 3}, DefaultOptions)); len(got) != 2 {
 		t.Errorf("%v", got)
 	}
@@ -151,10 +160,12 @@ func TestTheSameIsSaidOnce(t *testing.T) {
 }
 
 func TestAnswersTellsWhatIsNotThere(t *testing.T) {
-	x := indexOf("Members may borrow the extractor for three days.", "Autumn syrup is two parts of sugar to one of water.", "The inspector visits in May and September.",
+	x := indexOf("Members may borrow the extractor for three days.",
+		"Autumn syrup is two parts of sugar to one of water.", "The inspector visits in May and September.",
 		"A swarm is hived in the evening.", "Queens are marked with the colour of their year.")
 	ask := func(text string) float64 { return x.Search(Query{Text: text, Limit: 3}, DefaultOptions).Answers }
-	if yes, no := ask("How long may members borrow the extractor?"), ask("Which vaccination does a puppy need?"); yes < no+0.3 {
+	if yes, no := ask("How long may members borrow the extractor?"),
+		ask("Which vaccination does a puppy need?"); yes < no+0.3 {
 		t.Errorf("%.2f and %.2f", yes, no)
 	}
 	if got := ask(""); got != 0 {
@@ -205,13 +216,15 @@ func TestTheGraphFindsTheNearest(t *testing.T) {
 }
 
 func TestTheMapPutsLikeToLike(t *testing.T) {
-	x := indexOf("honey bees hive comb nectar", "bees hive swarm queen", "engine wheel car tyre brake", "car motor road wheel")
+	x := indexOf("honey bees hive comb nectar", "bees hive swarm queen", "engine wheel car tyre brake",
+		"car motor road wheel")
 	points, asked := x.Map(10, nil)
 	if len(points) != 4 || asked != nil {
 		t.Fatalf("%v", points)
 	}
 	far := func(a, b Point) float64 { return math.Hypot(a.X-b.X, a.Y-b.Y) }
-	if far(points[0], points[1]) >= far(points[0], points[2]) || far(points[2], points[3]) >= far(points[1], points[3]) {
+	if far(points[0], points[1]) >= far(points[0], points[2]) ||
+		far(points[2], points[3]) >= far(points[1], points[3]) {
 		t.Errorf("%+v", points)
 	}
 	if p, _ := New().Map(10, nil); p != nil {
@@ -255,7 +268,8 @@ func TestSearchWithinDocuments(t *testing.T) {
 		x.Add([]Entry{{Document: d, Title: "Notes", Text: text, Vector: v[:]}})
 	}
 	v, _ := words.Vector("queen")
-	r := x.Search(Query{Text: "queen", Vector: v[:], Limit: 50, Only: map[int64]bool{7: true, 31: true, 99: true}}, DefaultOptions)
+	r := x.Search(Query{Text: "queen", Vector: v[:], Limit: 50, Only: map[int64]bool{7: true, 31: true, 99: true}},
+		DefaultOptions)
 	if len(r.Hits) != 2 || r.Hits[0].Document+r.Hits[1].Document != 38 {
 		t.Errorf("%+v", r.Hits)
 	}
@@ -278,7 +292,8 @@ func TestAModelsVectors(t *testing.T) {
 	}
 	r := x.Search(Query{Text: "zebra", Meaning: []float32{0, 1}, Limit: 3}, o)
 	for i, want := range []int64{2, 1, 0} {
-		if len(r.Hits) != 3 || r.Hits[i].Document != want || r.Hits[i].VectorRank != i+1 || math.Abs(r.Hits[i].Alike-float64(meanings[want][1])) > 1e-6 {
+		if len(r.Hits) != 3 || r.Hits[i].Document != want || r.Hits[i].VectorRank != i+1 ||
+			math.Abs(r.Hits[i].Alike-float64(meanings[want][1])) > 1e-6 {
 			t.Fatalf("%+v", r.Hits)
 		}
 	}
@@ -292,8 +307,10 @@ func TestAModelsVectors(t *testing.T) {
 // any part of it.
 func TestLanguagesAreFoundInTheirOwnWay(t *testing.T) {
 	for _, c := range []struct{ language, text, other, question string }{
-		{"de", "Jedes Mitglied zahlt vierzig Kronen im Jahr.", "Der Stock steht im Garten.", "Was zahlen die Mitglieder?"},
-		{"nl", "De koningin legt haar eitjes in het voorjaar.", "Het huis staat in de tuin.", "Wanneer legt zij een eitje?"},
+		{"de", "Jedes Mitglied zahlt vierzig Kronen im Jahr.", "Der Stock steht im Garten.",
+			"Was zahlen die Mitglieder?"},
+		{"nl", "De koningin legt haar eitjes in het voorjaar.", "Het huis staat in de tuin.",
+			"Wanneer legt zij een eitje?"},
 		{"it", "Ogni membro paga quaranta corone.", "La casa sta nel giardino.", "Quanto pagano i membri?"},
 		{"pt", "As abelhas dormem no inverno.", "A casa fica no jardim.", "Quando dorme uma abelha?"},
 		{"zh", "会员每年付四十克朗。", "蜂箱在花园里。", "会员要付多少"},
@@ -302,7 +319,8 @@ func TestLanguagesAreFoundInTheirOwnWay(t *testing.T) {
 		{"zh", "蜜", "箱", "蜜"},
 	} {
 		x := New()
-		x.Add([]Entry{{Key: 1, Document: 1, Text: c.other, Language: c.language}, {Key: 2, Document: 2, Text: c.text, Language: c.language}})
+		x.Add([]Entry{{Key: 1, Document: 1, Text: c.other, Language: c.language},
+			{Key: 2, Document: 2, Text: c.text, Language: c.language}})
 		r := x.Search(Query{Text: c.question, Limit: 2}, DefaultOptions)
 		if len(r.Hits) == 0 || r.Hits[0].Key != 2 || r.Hits[0].Lexical == 0 {
 			t.Errorf("%s, %q: %+v", c.language, c.question, r.Hits)

@@ -95,7 +95,10 @@ func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) 
 			}
 		}
 	}
-	slices.SortFunc(all, func(a, b near) int { return cmp.Or(cmp.Compare(b.cosine, a.cosine), cmp.Compare(a.at, b.at)) })
+	slices.SortFunc(all, func(a, b near) int {
+		return cmp.Or(cmp.Compare(b.cosine, a.cosine),
+			cmp.Compare(a.at, b.at))
+	})
 	return all[:min(most, len(all))]
 }
 
@@ -119,7 +122,8 @@ type candidate struct {
 
 func order(all []*candidate) {
 	slices.SortFunc(all, func(a, b *candidate) int {
-		return cmp.Or(cmp.Compare(b.Score, a.Score), cmp.Compare(a.Document, b.Document), cmp.Compare(a.Number, b.Number))
+		return cmp.Or(cmp.Compare(b.Score, a.Score), cmp.Compare(a.Document, b.Document),
+			cmp.Compare(a.Number, b.Number))
 	})
 }
 

@@ -9,7 +9,9 @@ import (
 
 // DefaultWeights were set on other documents than those that docs/retrieval.md
 // reports on; see there.
-var DefaultWeights = Signs{Lexical: 0.15, Covered: 0.15, Evenly: 1.1, Exact: 0.85, Title: 0.05, Titled: 0.65, Headed: 1, Lead: 0.45, Close: 0.5, Near: 1.9, Cosine: 2.1, About: 2.4, Named: 1, Whole: 1.25, Meaning: 2, Page: 0.75, Document: 1.65}
+var DefaultWeights = Signs{Lexical: 0.15, Covered: 0.15, Evenly: 1.1, Exact: 0.85, Title: 0.05, Titled: 0.65, Headed: 1,
+	Lead: 0.45, Close: 0.5, Near: 1.9, Cosine: 2.1, About: 2.4, Named: 1, Whole: 1.25, Meaning: 2, Page: 0.75,
+	Document: 1.65}
 
 // weigh sets the candidates' scores anew.
 func (x *Index) weigh(m *matcher, text string, vector []float32, all []*candidate, o Options) {
@@ -350,7 +352,8 @@ func (x *Index) distinct(all []*candidate, most int) []*candidate {
 		for i, size := range sizes {
 			// Neighbours overlap on purpose, and are joined.
 			neighbours := kept[i].Document == c.Document && abs(kept[i].Number-c.Number) == 1
-			if !neighbours && len(sequence) > 10 && float64(shared[i]) > 0.95*float64(len(sequence)) && float64(size) < 1.5*float64(len(sequence)) {
+			if !neighbours && len(sequence) > 10 && float64(shared[i]) > 0.95*float64(len(sequence)) &&
+				float64(size) < 1.5*float64(len(sequence)) {
 				same = true
 			}
 		}

@@ -41,11 +41,13 @@ func (q question) stretches(all []token) []stretch {
 
 // amounts adds a number that begins at i, alone and with what it counts.
 func amounts(all []token, i int, add func(from, to int, kind Kind)) {
-	if !all[i].number || all[i].lower == "once" && i > 0 && all[i-1].lower == "at" || i > 0 && all[i-1].number && !all[i].gap {
+	if !all[i].number || all[i].lower == "once" && i > 0 && all[i-1].lower == "at" || i > 0 && all[i-1].number &&
+		!all[i].gap {
 		return
 	}
 	j := i + 1
-	for j < len(all) && !all[j].gap && (all[j].number || j+1 < len(all) && all[j+1].number && (all[j].lower == "to" || all[j].lower == "or" || all[j].lower == "and")) {
+	for j < len(all) && !all[j].gap && (all[j].number || j+1 < len(all) && all[j+1].number &&
+		(all[j].lower == "to" || all[j].lower == "or" || all[j].lower == "and")) {
 		j++
 	}
 	add(i, j, Amount)
@@ -68,14 +70,17 @@ func amounts(all []token, i int, add func(from, to int, kind Kind)) {
 }
 
 func strong(t token) bool {
-	return months[t.lower] && (t.lower != "may" && t.lower != "march" || t.capital && !t.opens) || weekdays[t.lower] || seasons[t.lower] || year(t)
+	return months[t.lower] && (t.lower != "may" && t.lower != "march" || t.capital && !t.opens) || weekdays[t.lower] ||
+		seasons[t.lower] || year(t)
 }
 
 func year(t token) bool {
 	return len(t.lower) == 4 && (t.lower[0] == '1' || t.lower[0] == '2') && strings.Trim(t.lower, "0123456789") == ""
 }
 
-var joinsTimes = language.Set("of the and to in on at between from until till by every each first second third fourth last next middle end beginning start early late since before after about around or past o'clock half only once day week")
+var joinsTimes = language.Set("of the and to in on at between from until till by every each first second third " +
+	"fourth last next middle end beginning start early late since before after about around or past o'clock half " +
+	"only once day week")
 
 // whens adds the time that begins at i.
 func whens(all []token, i int, add func(from, to int, kind Kind)) {
@@ -86,7 +91,9 @@ func whens(all []token, i int, add func(from, to int, kind Kind)) {
 	last, j := -1, i
 	for j < len(all) && (j == i || !all[j].gap) && (strong(all[j]) || weak(all[j])) {
 		// An hour is a time of the day where it follows past or at.
-		if strong(all[j]) || all[j].number && j > i && (all[j-1].lower == "past" || all[j-1].lower == "at" || all[j-1].lower == "to" && j > i+1 && all[j-2].number) {
+		if strong(all[j]) || all[j].number && j > i &&
+			(all[j-1].lower == "past" || all[j-1].lower == "at" || all[j-1].lower == "to" && j > i+1 &&
+				all[j-2].number) {
 			last = j
 		}
 		j++
@@ -150,9 +157,11 @@ func (q question) things(all []token, i int, add func(from, to int, kind Kind)) 
 		if j-1 > i && w.gap {
 			return
 		}
-		ends := j == len(all) || all[j].gap || little[all[j].lower] && all[j].lower != "of" || clauseEnds[all[j].lower] || placing[all[j].lower] ||
+		ends := j == len(all) || all[j].gap || little[all[j].lower] && all[j].lower != "of" ||
+			clauseEnds[all[j].lower] || placing[all[j].lower] ||
 			q.words[stem(all[j].lower)] // the YELLOW form
-		if little[w.lower] && w.lower != "of" && w.lower != "the" && w.lower != "a" && w.lower != "and" || clauseEnds[w.lower] && w.lower != "and" {
+		if little[w.lower] && w.lower != "of" && w.lower != "the" && w.lower != "a" && w.lower != "and" ||
+			clauseEnds[w.lower] && w.lower != "and" {
 			return
 		}
 		if ends && !little[w.lower] && !clauseEnds[w.lower] && (begins || j-i <= 2) {

@@ -53,7 +53,8 @@ var measures = map[string][]string{
 
 var (
 	shares     = language.Set("percentage share proportion percent fraction")
-	quantities = language.Set("number amount weight height length width age size temperature price fee cost distance speed depth")
+	quantities = language.Set("number amount weight height length width age size temperature price fee cost distance " +
+		"speed depth")
 )
 
 // costs are words that ask for money.

@@ -103,7 +103,8 @@ func (q question) read(p evidence.Passage, rank int, words *embedding.Words) []A
 		}
 		alike := q.alike(tokens[i], words)
 		for _, c := range q.stretches(tokens[i]) {
-			a := Answer{Passage: rank, From: s[0] + tokens[i][c.from].from, To: s[0] + tokens[i][c.to-1].to, Sentence: s, Kind: c.kind}
+			a := Answer{Passage: rank, From: s[0] + tokens[i][c.from].from, To: s[0] + tokens[i][c.to-1].to,
+				Sentence: s, Kind: c.kind}
 			a.Text = p.Text[a.From:a.To]
 			if a.Signs = q.weigh(c, tokens[i], alike, words); a.Signs.Apart == 0 {
 				continue // it only repeats the question
@@ -190,7 +191,8 @@ func (q question) weigh(c stretch, all []token, alike [][]float64, words *embedd
 		}
 		for _, u := range q.units {
 			s.Unit = max(s.Unit, u.like(all[i].lower, words))
-			if u.stem == "month" && months[all[i].lower] || u.stem == "day" && weekdays[all[i].lower] || u.stem == "year" && year(all[i]) {
+			if u.stem == "month" && months[all[i].lower] || u.stem == "day" && weekdays[all[i].lower] ||
+				u.stem == "year" && year(all[i]) {
 				s.Unit = 1
 			}
 		}
@@ -239,7 +241,8 @@ func (q question) counts(lower string) bool {
 func (q question) whole(c stretch, all []token) float64 {
 	switch c.kind {
 	case Amount:
-		if c.to < len(all) && !all[c.to].gap && !little[all[c.to].lower] && !clauseEnds[all[c.to].lower] && all[c.to-1].number {
+		if c.to < len(all) && !all[c.to].gap && !little[all[c.to].lower] && !clauseEnds[all[c.to].lower] &&
+			all[c.to-1].number {
 			return 0 // what it counts is left out
 		}
 		if c.to+1 < len(all) && !all[c.to].gap && rates[all[c.to].lower] && measured[stem(all[c.to+1].lower)] {

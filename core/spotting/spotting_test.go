@@ -11,8 +11,10 @@ import (
 var orchard = []evidence.Passage{{
 	Title: "The cider press",
 	Path:  []string{"The cider press", "Borrowing it"},
-	Text: "The press may be borrowed for two weeks against a deposit of 45 crowns. Book it with Mrs. Aldous before the end of September. " +
-		"It stands behind the old mill, and weighs 120 kg. The first pressing was held in 1987. Apples are washed in cold water.",
+	Text: "The press may be borrowed for two weeks against a deposit of 45 crowns. Book it with Mrs. Aldous before " +
+		"the end of September. " +
+		"It stands behind the old mill, and weighs 120 kg. The first pressing was held in 1987. Apples are washed in " +
+		"cold water.",
 }, {
 	Title: "Prizes",
 	Text:  "The judges meet twice a year. The best cider wins a silver ladle.",
@@ -76,7 +78,8 @@ func FuzzFind(f *testing.F) {
 		}
 		sure := rand.New(rand.NewPCG(uint64(len(text)), 1)).Float64()
 		for _, a := range Find(question, []evidence.Passage{{Title: "T", Text: text}}, sure, 5) {
-			if a.From >= a.To || text[a.From:a.To] != a.Text || a.Sentence[0] > a.From || a.Sentence[1] < a.To || !(a.Confidence >= 0 && a.Confidence <= 1) {
+			if a.From >= a.To || text[a.From:a.To] != a.Text || a.Sentence[0] > a.From || a.Sentence[1] < a.To ||
+				!(a.Confidence >= 0 && a.Confidence <= 1) {
 				t.Fatalf("%q of %q: %+v", question, text, a)
 			}
 		}

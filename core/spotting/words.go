@@ -38,7 +38,8 @@ func tokensOf(text string) []token {
 		if at := strings.IndexAny(lower, "'’"); at > 0 && len(lower)-at <= 4 {
 			lower = lower[:at]
 		}
-		t := token{from: w.From, to: w.To, lower: lower, number: w.Number || language.Counts(lower), opens: len(all) == 0}
+		t := token{from: w.From, to: w.To, lower: lower, number: w.Number || language.Counts(lower),
+			opens: len(all) == 0}
 		first, _ := utf8.DecodeRuneInString(w.Text)
 		t.capital = unicode.IsUpper(first)
 		t.gap = strings.ContainsFunc(text[end:w.From], endsPhrase)
@@ -59,17 +60,24 @@ func endsPhrase(r rune) bool {
 func stem(word string) string { return language.Stem("en", word) }
 
 var (
-	title       = language.Set("mr mrs ms dr prof st")
-	asks        = language.Set("who whom whose when where why how what which")
-	little      = language.Union(language.Without(language.StopWords("en"), asks, within), language.Set("any but him many much onto please some tell"))
-	within      = language.Set("also down doing having just nor only such too under very") // that answers may begin with
-	months      = language.Set("january february march april may june july august september october november december")
-	weekdays    = language.Set("monday tuesday wednesday thursday friday saturday sunday mondays tuesdays wednesdays thursdays fridays saturdays sundays")
-	seasons     = language.Set("spring summer autumn winter morning evening afternoon noon midnight night equinox solstice christmas easter weekend today tomorrow yesterday")
-	measured    = map[string]bool{"second": true, "minut": true, "hour": true, "day": true, "week": true, "month": true, "year": true}
-	times       = language.Set("time date day year month week hour season morn even weekday centuri decad")
-	placing     = language.Set("in at on beside near under above below behind between inside within outside beneath before over along across around from to onto into through next")
-	clauseEnds  = language.Set("and but or which that who when while if because so than as where until unless since for")
+	title  = language.Set("mr mrs ms dr prof st")
+	asks   = language.Set("who whom whose when where why how what which")
+	little = language.Union(language.Without(language.StopWords("en"), asks, within),
+		language.Set("any but him many much onto please some tell"))
+	// that answers may begin with
+	within   = language.Set("also down doing having just nor only such too under very")
+	months   = language.Set("january february march april may june july august september october november december")
+	weekdays = language.Set("monday tuesday wednesday thursday friday saturday sunday mondays tuesdays wednesdays " +
+		"thursdays fridays saturdays sundays")
+	seasons = language.Set("spring summer autumn winter morning evening afternoon noon midnight night equinox " +
+		"solstice christmas easter weekend today tomorrow yesterday")
+	measured = map[string]bool{"second": true, "minut": true, "hour": true, "day": true, "week": true, "month": true,
+		"year": true}
+	times   = language.Set("time date day year month week hour season morn even weekday centuri decad")
+	placing = language.Set("in at on beside near under above below behind between inside within outside beneath " +
+		"before over along across around from to onto into through next")
+	clauseEnds = language.Set("and but or which that who when while if because so than as where until unless since " +
+		"for")
 	leading     = language.Set("of the to by about and or only in on at")
 	verbsFollow = language.Set("you to not they it will may can must")
 	rates       = language.Set("a an per every each")

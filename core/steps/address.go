@@ -28,7 +28,8 @@ func address() step {
 	functions := template.FuncMap{"query": url.QueryEscape, "path": url.PathEscape}
 	return step{
 		Kind: recipe.Kind{
-			Name: "address", About: "Calls an HTTP address. The service only calls hosts that it was started with (-reach).",
+			Name: "address", About: "Calls an HTTP address. The service only calls hosts that it was started with " +
+				"(-reach).",
 			More: &recipe.Port{Type: recipe.Anything, About: "what stands in the address or is sent"},
 			Set:  func() any { return &addressSet{Method: "GET", Gives: "text"} },
 			Check: func(set any) (err error) {
@@ -47,10 +48,12 @@ func address() step {
 				}
 				for _, missing := range unwired(s.template, names) {
 					if !slices.Contains(names, missing) {
-						return nil, fmt.Errorf("the address uses {{.%s}}, which is not wired; write it under from", missing)
+						return nil, fmt.Errorf("the address uses {{.%s}}, which is not wired; write it under from",
+							missing)
 					}
 				}
-				return append(given(s.Gives), recipe.Port{Name: "status", Type: recipe.Number, About: "the HTTP status"}), nil
+				return append(given(s.Gives),
+					recipe.Port{Name: "status", Type: recipe.Number, About: "the HTTP status"}), nil
 			},
 		},
 		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {

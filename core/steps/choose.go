@@ -12,7 +12,8 @@ import (
 func choose() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "choose", About: "Gives the first of its inputs, in the order of the file, whose step was not skipped and did not fail.",
+			Name: "choose", About: "Gives the first of its inputs, in the order of the file, whose step was not " +
+				"skipped and did not fail.",
 			More: &recipe.Port{Type: recipe.Anything, Need: true, About: "the candidates, all of one type"},
 			Shape: func(_ any, in []recipe.Port) ([]recipe.Port, error) {
 				if len(in) == 0 {
@@ -20,7 +21,8 @@ func choose() step {
 				}
 				for _, p := range in[1:] {
 					if p.Type != in[0].Type {
-						return nil, fmt.Errorf("its inputs have to be of one type: %s is %s, and %s is %s", in[0].Name, in[0].Type, p.Name, p.Type)
+						return nil, fmt.Errorf("its inputs have to be of one type: %s is %s, and %s is %s", in[0].Name,
+							in[0].Type, p.Name, p.Type)
 					}
 				}
 				return []recipe.Port{{Name: "chosen", Type: in[0].Type, About: "the first that is there"}}, nil
@@ -33,7 +35,8 @@ func choose() step {
 					return recipe.Values{"chosen": v}, nil
 				}
 			}
-			return nil, fmt.Errorf("none of what it could choose from is there; let the last one run under no condition")
+			return nil, fmt.Errorf("none of what it could choose from is there; let the last one run under no " +
+				"condition")
 		},
 	}
 }

@@ -12,13 +12,18 @@ import (
 func cite() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "cite", About: "Holds a text against the passages that it refers to: references to nothing are taken out, wrong numbers mended, and each sentence is told what it rests on. No model is asked.",
+			Name: "cite", About: "Holds a text against the passages that it refers to: references to nothing are " +
+				"taken out, wrong numbers mended, and each sentence is told what it rests on. No model is asked.",
 			In: []recipe.Port{
-				{Name: "text", Type: recipe.Text, Need: true, About: "what the model said; where this step's text is the reply, it is shown as it grows and mended at the end"},
+				{Name: "text", Type: recipe.Text, Need: true,
+					About: "what the model said; where this step's text is the reply, it is shown as it grows and " +
+						"mended at the end"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
 				{Name: "answers", Type: recipe.Truth, About: "whether they are likely to answer"},
-				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through; where there was not, the text stays as it is"},
-				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1: what is near is offered only where there is some likelihood"},
+				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through; where " +
+					"there was not, the text stays as it is"},
+				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1: what is near is offered only where " +
+					"there is some likelihood"},
 			},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the text, mended"},

@@ -50,13 +50,15 @@ const longestPrompt = 16 << 20
 func compose() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "compose", About: "Composes a prompt from templates (Go text/template) and fits it into the model's context: the oldest turns give way first.",
+			Name: "compose", About: "Composes a prompt from templates (Go text/template) and fits it into the " +
+				"model's context: the oldest turns give way first.",
 			In: []recipe.Port{
 				{Name: "past", Type: recipe.Past, About: "turns to put before the question"},
 				{Name: "voice", Type: recipe.VoiceOf, About: "whose instruction is added"},
 			},
-			More:  &recipe.Port{Type: recipe.Anything, About: "whatever the templates use"},
-			Out:   []recipe.Port{{Name: "prompt", Type: recipe.Prompt, About: "the finished prompt"}, {Name: "remembered", Type: recipe.Number, About: "how many turns are in it"}},
+			More: &recipe.Port{Type: recipe.Anything, About: "whatever the templates use"},
+			Out: []recipe.Port{{Name: "prompt", Type: recipe.Prompt, About: "the finished prompt"},
+				{Name: "remembered", Type: recipe.Number, About: "how many turns are in it"}},
 			Set:   func() any { return &composeSet{System: "{{.brief}}"} },
 			Check: func(set any) error { return set.(*composeSet).parse() },
 			Shape: func(set any, in []recipe.Port) ([]recipe.Port, error) {
@@ -66,11 +68,13 @@ func compose() step {
 					names = append(names, p.Name)
 				}
 				for _, missing := range append(unwired(s.system, names), unwired(s.user, names)...) {
-					return nil, fmt.Errorf("the template uses {{.%s}}, which is not wired; write %s under from, or use one of: %s", missing, missing, strings.Join(names, ", "))
+					return nil, fmt.Errorf("the template uses {{.%s}}, which is not wired; write %s under from, or "+
+						"use one of: %s", missing, missing, strings.Join(names, ", "))
 				}
 				for _, spare := range s.Spare {
 					if !slices.Contains(names, spare) {
-						return nil, fmt.Errorf("spare: %q is not wired; there are: %s", spare, strings.Join(names, ", "))
+						return nil, fmt.Errorf("spare: %q is not wired; there are: %s", spare,
+							strings.Join(names, ", "))
 					}
 				}
 				return compose().Out, nil
@@ -208,7 +212,8 @@ func (s *composeSet) fit(t *Turn, model Model, c *recipe.Call, voice recipe.Voic
 		question := t.measure(counter, user)
 		room, err := prompt.Room(model.Context(), reply, standing, question)
 		if err == nil {
-			p := prompt.Compose(standing, memory.Recall(past, memory.Limits{Turns: len(past), Tokens: math.MaxInt}, room), question)
+			p := prompt.Compose(standing,
+				memory.Recall(past, memory.Limits{Turns: len(past), Tokens: math.MaxInt}, room), question)
 			if left := len(past) - p.Remembered; left > 0 {
 				c.Note(fmt.Sprintf("%d earlier turns did not fit", left))
 			}

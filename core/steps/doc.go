@@ -73,7 +73,8 @@ type Programs interface {
 
 // Web calls addresses.
 type Web interface {
-	Call(ctx context.Context, method, address string, headers map[string]string, body []byte) (status int, answer []byte, err error)
+	Call(ctx context.Context, method, address string, headers map[string]string, body []byte) (status int,
+		answer []byte, err error)
 }
 
 // step is a kind with what it does.
@@ -83,7 +84,8 @@ type step struct {
 }
 
 func all() []step {
-	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(), program(), address()}
+	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
+		program(), address()}
 }
 
 var byName = func() map[string]step {

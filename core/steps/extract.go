@@ -28,14 +28,16 @@ type extractSet struct {
 func extract() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "extract", About: "Finds JSON in a model's chatter, mends common damage, checks it by a JSON Schema, and asks again with the errors if need be.",
+			Name: "extract", About: "Finds JSON in a model's chatter, mends common damage, checks it by a JSON " +
+				"Schema, and asks again with the errors if need be.",
 			In: []recipe.Port{
 				{Name: "text", Type: recipe.Text, Need: true, About: "what the model said"},
 				{Name: "prompt", Type: recipe.Prompt, About: "what it had been asked, for asking again"},
 			},
 			Out: []recipe.Port{
 				{Name: "data", Type: recipe.Data, About: "the data"},
-				{Name: "items", Type: recipe.ListOf(recipe.Data), About: "its entries: of a list, or of the one list in an object"},
+				{Name: "items", Type: recipe.ListOf(recipe.Data),
+					About: "its entries: of a list, or of the one list in an object"},
 				{Name: "text", Type: recipe.Text, About: "the data as tidy JSON"},
 				{Name: "mended", Type: recipe.Truth, About: "whether something had to be mended"},
 			},
@@ -71,7 +73,8 @@ func rescue(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error)
 				c.Note("mended: " + m)
 			}
 			tidy, _ := json.MarshalIndent(found.Value, "", "  ")
-			return recipe.Values{"data": found.Value, "items": items(found.Value), "text": string(tidy), "mended": len(found.Mended) > 0}, nil
+			return recipe.Values{"data": found.Value, "items": items(found.Value), "text": string(tidy),
+				"mended": len(found.Mended) > 0}, nil
 		}
 		complaint := strings.Join(wrong, "; ")
 		if again >= *set.Again {
@@ -81,8 +84,11 @@ func rescue(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error)
 		if messages == nil {
 			messages = []prompt.Message{{Role: prompt.User, Text: "Answer in JSON."}}
 		}
-		messages = append(messages, prompt.Message{Role: prompt.Assistant, Text: said}, prompt.Message{Role: prompt.User, Text: complain(wrong, set.plain)})
-		said, err = t.whole(ctx, c, set.Model, Ask{Messages: messages, Schema: set.plain, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: t.Sampling.MaxTokens}})
+		messages = append(messages, prompt.Message{Role: prompt.Assistant, Text: said},
+			prompt.Message{Role: prompt.User, Text: complain(wrong, set.plain)})
+		said, err = t.whole(ctx, c, set.Model,
+			Ask{Messages: messages, Schema: set.plain,
+				Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: t.Sampling.MaxTokens}})
 		if err != nil {
 			return nil, err
 		}

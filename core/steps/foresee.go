@@ -19,7 +19,8 @@ type Foreseen struct {
 // not known yet: then it is counted once for every call that the recipe's limits
 // allow.
 func Foresee(r *recipe.Recipe, settings recipe.Values, prompt, reply int) (most []Foreseen, open bool) {
-	f := foresight{settings: settings, prompt: prompt, reply: reply, calls: r.File.Limits.Calls, tokens: r.File.Limits.Tokens}
+	f := foresight{settings: settings, prompt: prompt, reply: reply, calls: r.File.Limits.Calls,
+		tokens: r.File.Limits.Tokens}
 	f.steps(r.Steps, []recipe.Voice{{}})
 	return f.within(), f.open
 }

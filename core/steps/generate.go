@@ -27,7 +27,8 @@ type generateSet struct {
 func generate() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "generate", About: "Has a model write: one text, or several alternatives side by side. A text that is the reply is shown as it grows.",
+			Name: "generate", About: "Has a model write: one text, or several alternatives side by side. A text that " +
+				"is the reply is shown as it grows.",
 			In: []recipe.Port{
 				{Name: "prompt", Type: recipe.Prompt, Need: true, About: "what the model is sent"},
 				{Name: "voice", Type: recipe.VoiceOf, About: "which model, with which settings"},
@@ -66,7 +67,8 @@ func write(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) 
 		return nil, err
 	}
 	messages, _ := c.In["prompt"].([]prompt.Message)
-	w := &writer{model: model, call: c, set: set, sampling: set.over(t, voice), streams: c.Streams("text") || c.Streams("texts")}
+	w := &writer{model: model, call: c, set: set, sampling: set.over(t, voice), streams: c.Streams("text") ||
+		c.Streams("texts")}
 	if set.Alternatives == 1 {
 		text, finish, err := w.write(ctx, 0, messages)
 		if err != nil {
@@ -155,8 +157,10 @@ func (w *writer) write(ctx context.Context, which int, messages []prompt.Message
 		if err != nil || !short || goneOn == mostGoingOn || strings.TrimSpace(said) == "" {
 			break
 		}
-		w.call.Note(fmt.Sprintf("%d words of at least %d: the model is asked to go on", len(strings.Fields(text)), w.set.Least))
-		messages = append(slices.Clone(messages), prompt.Message{Role: prompt.Assistant, Text: said}, prompt.Message{Role: prompt.User, Text: goOn})
+		w.call.Note(fmt.Sprintf("%d words of at least %d: the model is asked to go on", len(strings.Fields(text)),
+			w.set.Least))
+		messages = append(slices.Clone(messages), prompt.Message{Role: prompt.Assistant, Text: said},
+			prompt.Message{Role: prompt.User, Text: goOn})
 		if text != "" && !strings.HasSuffix(text, "\n") {
 			text += " "
 			if w.streams {
@@ -175,7 +179,8 @@ type ErrEmpty struct{ Model string }
 
 func (e ErrEmpty) Error() string { return "the model " + e.Model + " said nothing" }
 
-func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling) (string, string, error) {
+func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling) (string,
+	string, error) {
 	if err := w.call.Begin(); err != nil {
 		return "", "", err
 	}

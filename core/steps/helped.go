@@ -19,9 +19,11 @@ import (
 // choose among what was found after.
 
 const (
-	rephrasings        = 2
-	rephraseQuestion   = "Write the user's question again in two other ways, with other words for the same thing, such as documents on it would use. One on each line, and nothing else."
-	choosePassages     = "Which of the numbered passages answer the user's question? Write their numbers, the best first, separated by commas, and nothing else. If none answers it, write 0."
+	rephrasings      = 2
+	rephraseQuestion = "Write the user's question again in two other ways, with other words for the same thing, " +
+		"such as documents on it would use. One on each line, and nothing else."
+	choosePassages = "Which of the numbered passages answer the user's question? Write their numbers, the best " +
+		"first, separated by commas, and nothing else. If none answers it, write 0."
 	shownToChoose      = 120 // tokens of each passage
 	wider              = 2   // times as many are found where the model chooses among them
 	longestRephrasings = 200
@@ -108,13 +110,15 @@ func together(all []Finding) Finding {
 var number = regexp.MustCompile(`\d+`)
 
 // chosen puts those passages first that the model says answer.
-func chosen(t *Turn, ctx context.Context, c *recipe.Call, question string, found []evidence.Passage) []evidence.Passage {
+func chosen(t *Turn, ctx context.Context, c *recipe.Call, question string,
+	found []evidence.Passage) []evidence.Passage {
 	var b strings.Builder
 	for i, f := range found {
 		fmt.Fprintf(&b, "[%d] %s\n%s\n\n", i+1, f.Title, prompt.Cut(prompt.Estimate{}, f.Text, shownToChoose))
 	}
 	said, err := t.whole(ctx, c, "", Ask{
-		Messages: []prompt.Message{{Role: prompt.System, Text: choosePassages}, {Role: prompt.User, Text: b.String() + "Question: " + question}},
+		Messages: []prompt.Message{{Role: prompt.System, Text: choosePassages},
+			{Role: prompt.User, Text: b.String() + "Question: " + question}},
 		Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: 60},
 	})
 	if err != nil {

@@ -28,7 +28,8 @@ func (f *fakeShelves) Find(_ context.Context, question, within string, most int)
 	f.asked = append(f.asked, strings.TrimSpace(question+" "+within))
 	var found Finding
 	for _, n := range f.finds[question][:min(most, len(f.finds[question]))] {
-		found.Found = append(found.Found, evidence.Passage{Document: int64(n), Title: fmt.Sprint("D", n), Text: fmt.Sprint("text ", n)})
+		found.Found = append(found.Found,
+			evidence.Passage{Document: int64(n), Title: fmt.Sprint("D", n), Text: fmt.Sprint("text ", n)})
 	}
 	if f.passages != nil {
 		found.Found, found.Answers = f.passages, f.answers
@@ -38,7 +39,8 @@ func (f *fakeShelves) Find(_ context.Context, question, within string, most int)
 }
 
 func TestTheModelMayHelpToFind(t *testing.T) {
-	const steps = "takes: [{name: question, type: text, need: true}]\nsteps:\n  - {name: found, do: retrieve, from: {question: question}, set: {most: 3}}\nreply: found.text\n"
+	const steps = "takes: [{name: question, type: text, need: true}]\nsteps:\n" +
+		"  - {name: found, do: retrieve, from: {question: question}, set: {most: 3}}\nreply: found.text\n"
 	finds := map[string][]int{"q": {1, 2, 3, 4, 5, 6, 7}, "other words": {4, 9, 1}, "more words": {9, 4}}
 	for name, c := range map[string]struct {
 		help  Help
@@ -48,15 +50,21 @@ func TestTheModelMayHelpToFind(t *testing.T) {
 		calls int
 	}{
 		"no help": {Help{}, nil, []int{1, 2, 3}, []string{"q"}, 0},
-		"rephrased": {Help{Rephrase: true}, func([]prompt.Message) (string, error) { return "1. other words\n- more words\n- too many\n", nil },
+		"rephrased": {Help{Rephrase: true},
+			func([]prompt.Message) (string, error) { return "1. other words\n- more words\n- too many\n", nil },
 			[]int{4, 9, 1}, []string{"q", "other words", "more words"}, 1},
-		"chosen":            {Help{Choose: true}, func([]prompt.Message) (string, error) { return "I think 5, then 2. Not 77, and 5 again.", nil }, []int{5, 2, 1}, []string{"q"}, 1},
-		"none chosen":       {Help{Choose: true}, func([]prompt.Message) (string, error) { return "0", nil }, []int{1, 2, 3}, []string{"q"}, 1},
-		"the model is away": {Help{true, true}, func([]prompt.Message) (string, error) { return "", errors.New("away") }, []int{1, 2, 3}, []string{"q"}, 2},
+		"chosen": {Help{Choose: true},
+			func([]prompt.Message) (string, error) { return "I think 5, then 2. Not 77, and 5 again.", nil },
+			[]int{5, 2, 1}, []string{"q"}, 1},
+		"none chosen": {Help{Choose: true}, func([]prompt.Message) (string, error) { return "0", nil },
+			[]int{1, 2, 3}, []string{"q"}, 1},
+		"the model is away": {Help{true, true},
+			func([]prompt.Message) (string, error) { return "", errors.New("away") }, []int{1, 2, 3}, []string{"q"}, 2},
 	} {
 		shelves := &fakeShelves{help: c.help, finds: finds}
 		models := &fakeModels{say: c.say}
-		result, _, spans, err := try(t, steps, &Turn{Shelves: shelves, Models: models, Model: "m"}, recipe.Values{"question": "q"}, nil)
+		result, _, spans, err := try(t, steps, &Turn{Shelves: shelves, Models: models, Model: "m"},
+			recipe.Values{"question": "q"}, nil)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue

@@ -25,7 +25,8 @@ func join() step {
 			Shape: func(_ any, in []recipe.Port) ([]recipe.Port, error) {
 				for _, p := range in {
 					if !recipe.Text.Takes(p.Type) && !recipe.ListOf(recipe.Text).Takes(p.Type) {
-						return nil, fmt.Errorf("%s is a %s, and only texts and lists of texts can be joined", p.Name, p.Type)
+						return nil, fmt.Errorf("%s is a %s, and only texts and lists of texts can be joined", p.Name,
+							p.Type)
 					}
 				}
 				return join().Out, nil

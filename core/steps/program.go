@@ -24,7 +24,8 @@ type programSet struct {
 func program() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "program", About: "Runs a local program. Its inputs come on standard input as one JSON object; a single text called input comes as it is.",
+			Name: "program", About: "Runs a local program. Its inputs come on standard input as one JSON object; a " +
+				"single text called input comes as it is.",
 			More:  &recipe.Port{Type: recipe.Anything, About: "what the program reads"},
 			Set:   func() any { return &programSet{Gives: "text"} },
 			Shape: func(set any, _ []recipe.Port) ([]recipe.Port, error) { return given(set.(*programSet).Gives), nil },
@@ -32,7 +33,8 @@ func program() step {
 		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*programSet)
 			if t.Programs == nil {
-				return nil, errors.New("no programs may be run here; start with -programs FOLDER to allow those in a folder")
+				return nil, errors.New("no programs may be run here; start with -programs FOLDER to allow those in a " +
+					"folder")
 			}
 			input, err := inputOf(c)
 			if err != nil {
@@ -49,7 +51,8 @@ func program() step {
 
 func given(gives string) []recipe.Port {
 	if gives == "data" {
-		return []recipe.Port{{Name: "data", Type: recipe.Data, About: "what it wrote, read as JSON"}, {Name: "items", Type: recipe.ListOf(recipe.Data), About: "its entries"}}
+		return []recipe.Port{{Name: "data", Type: recipe.Data, About: "what it wrote, read as JSON"},
+			{Name: "items", Type: recipe.ListOf(recipe.Data), About: "its entries"}}
 	}
 	return []recipe.Port{{Name: "text", Type: recipe.Text, About: "what it wrote"}}
 }

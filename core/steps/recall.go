@@ -12,7 +12,8 @@ import (
 func recall() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "recall", About: "Recalls the conversation: its newest turns word for word, and the summary of those before.",
+			Name: "recall", About: "Recalls the conversation: its newest turns word for word, and the summary of " +
+				"those before.",
 			Out: []recipe.Port{
 				{Name: "past", Type: recipe.Past, About: "the newest turns, oldest first"},
 				{Name: "summary", Type: recipe.Text, About: "what came before them, in short"},
@@ -20,7 +21,8 @@ func recall() step {
 			Fickle: true,
 		},
 		do: func(t *Turn, _ context.Context, _ *recipe.Call) (recipe.Values, error) {
-			return recipe.Values{"past": memory.Recall(t.Past, t.Memory, t.Memory.Tokens), "summary": t.Summary.Text}, nil
+			return recipe.Values{"past": memory.Recall(t.Past, t.Memory, t.Memory.Tokens), "summary": t.Summary.Text},
+				nil
 		},
 	}
 }

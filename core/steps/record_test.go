@@ -18,15 +18,18 @@ import (
 // handbook is what the shelves of these tests hold.
 var handbook = []evidence.Passage{
 	{
-		Shelf: "club", Document: 3, Title: "The Hive Handbook", Format: "pdf", Path: evidence.Headings{"Stores", "Lending"}, Place: "page 4", Position: 7, Score: 1.5,
+		Shelf: "club", Document: 3, Title: "The Hive Handbook", Format: "pdf",
+		Path: evidence.Headings{"Stores", "Lending"}, Place: "page 4", Position: 7, Score: 1.5,
 		Text: "Lending\nMembers may borrow the extractor for three days. It must come back clean and dry.",
 		Spans: []evidence.Span{
 			{Mark: evidence.Mark{Block: 9, From: 0, To: 7}, Place: evidence.Place{Page: 4}, Heading: true},
-			{Mark: evidence.Mark{Block: 10, From: 0, To: 81}, Place: evidence.Place{Page: 4}, Breaks: []evidence.Break{{At: 49, Page: 5}}},
+			{Mark: evidence.Mark{Block: 10, From: 0, To: 81}, Place: evidence.Place{Page: 4},
+				Breaks: []evidence.Break{{At: 49, Page: 5}}},
 		},
 	},
 	{
-		Shelf: "club", Document: 5, Title: "A Talk", Format: "webvtt", Place: "at 0:00", Position: 0, Score: 0.5, Text: "Wasps like jam.",
+		Shelf: "club", Document: 5, Title: "A Talk", Format: "webvtt", Place: "at 0:00", Position: 0, Score: 0.5,
+		Text:  "Wasps like jam.",
 		Spans: []evidence.Span{{Mark: evidence.Mark{Block: 0, From: 0, To: 15}, Place: evidence.Place{Timed: true}}},
 	},
 }
@@ -38,14 +41,16 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 	found := map[recipe.Type]int{}
 	for _, name := range BuiltIn() {
 		src, _ := Source(name)
-		settings := recipe.Values{"voices": []any{recipe.Voice{Model: "m"}}, "blind": false, "alternatives": 1.0, "most": 50.0, "instruction": "Go on."}
+		settings := recipe.Values{"voices": []any{recipe.Voice{Model: "m"}}, "blind": false, "alternatives": 1.0,
+			"most": 50.0, "instruction": "Go on."}
 		if name == "extract" {
 			settings = nil
 		}
 		models := &fakeModels{say: func([]prompt.Message) (string, error) {
 			return "Members may borrow the extractor for three days [1]. The mayor opens the honey market.", nil
 		}}
-		turn := &Turn{Models: models, Shelves: shelves, Memory: memory.Limits{Turns: 3, Tokens: 100}, Vocabulary: prompt.Estimated}
+		turn := &Turn{Models: models, Shelves: shelves, Memory: memory.Limits{Turns: 3, Tokens: 100},
+			Vocabulary: prompt.Estimated}
 		takes := recipe.Values{"question": "How long may members borrow the extractor?"}
 		result, _, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: "+name+"\n"), turn, takes, settings)
 		if err != nil {
@@ -81,7 +86,8 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 			reads(t, found, name+": a part", part.Type, part.Value)
 		}
 		var parts []recipe.MadePart
-		if err := json.Unmarshal(text, &parts); err != nil || len(parts) > 0 && !reflect.DeepEqual(parts[0], result.Parts[0]) {
+		if err := json.Unmarshal(text, &parts); err != nil || len(parts) > 0 &&
+			!reflect.DeepEqual(parts[0], result.Parts[0]) {
 			t.Errorf("%s: its part reads back as %+v (%v)", name, parts, err)
 		}
 	}
@@ -100,7 +106,8 @@ func reads(t *testing.T, found map[recipe.Type]int, where string, of recipe.Type
 		}
 		return
 	}
-	into := map[recipe.Type]any{recipe.Passage: &evidence.Passage{}, recipe.Answer: &evidence.Answer{}, recipe.Sources: &evidence.Sources{}}[of]
+	into := map[recipe.Type]any{recipe.Passage: &evidence.Passage{}, recipe.Answer: &evidence.Answer{},
+		recipe.Sources: &evidence.Sources{}}[of]
 	if into == nil || v == nil {
 		return
 	}
@@ -148,7 +155,8 @@ steps:
 reply: answer.text
 `
 	f := &fakeModels{say: func(m []prompt.Message) (string, error) { return m[0].Text, nil }}
-	result, _, _, err = try(t, templated, &Turn{Models: f, Shelves: &fakeShelves{passages: handbook[:1]}, Vocabulary: prompt.Estimated}, question, nil)
+	result, _, _, err = try(t, templated,
+		&Turn{Models: f, Shelves: &fakeShelves{passages: handbook[:1]}, Vocabulary: prompt.Estimated}, question, nil)
 	if err != nil || result.Reply != "1 Stores > Lending: 4;" {
 		t.Errorf("%q, %v", result.Reply, err)
 	}

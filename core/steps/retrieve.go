@@ -47,14 +47,18 @@ type retrieveSet struct {
 func retrieve() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "retrieve", About: "Finds the passages on the desk's shelves that answer a question, and judges whether any does.",
+			Name: "retrieve", About: "Finds the passages on the desk's shelves that answer a question, and judges " +
+				"whether any does.",
 			In: []recipe.Port{
 				{Name: "question", Type: recipe.Text, Need: true, About: "what is looked for; it should stand alone"},
-				{Name: "within", Type: recipe.Text, About: "only in documents whose title or file name has these words, if there are such"},
+				{Name: "within", Type: recipe.Text, About: "only in documents whose title or file name has these " +
+					"words, if there are such"},
 			},
 			Out: []recipe.Port{
-				{Name: "passages", Type: recipe.ListOf(recipe.Passage), About: "what was found, the best first: number, title, place, path, text"},
-				{Name: "text", Type: recipe.Text, About: "the passages for a prompt, each with its number in square brackets"},
+				{Name: "passages", Type: recipe.ListOf(recipe.Passage),
+					About: "what was found, the best first: number, title, place, path, text"},
+				{Name: "text", Type: recipe.Text, About: "the passages for a prompt, each with its number in square " +
+					"brackets"},
 				{Name: "answers", Type: recipe.Truth, About: "whether something found is likely to answer"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1"},
 				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through"},
@@ -64,7 +68,8 @@ func retrieve() step {
 		},
 		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			if t.Shelves == nil {
-				return nil, fmt.Errorf("the desk has no shelves; name some in the desk file under shelves, or let visitors attach documents")
+				return nil, fmt.Errorf("the desk has no shelves; name some in the desk file under shelves, or let " +
+					"visitors attach documents")
 			}
 			set := c.Set.(*retrieveSet)
 			finding, err := find(t, ctx, c, text(c.In, "question"), text(c.In, "within"), set.Most)
@@ -79,10 +84,12 @@ func retrieve() step {
 			}
 			passages, shown := fitting(finding.Found, set.Tokens)
 			if len(passages) < len(finding.Found) {
-				c.Note(fmt.Sprintf("%d of %d passages fit into %d tokens", len(passages), len(finding.Found), set.Tokens))
+				c.Note(fmt.Sprintf("%d of %d passages fit into %d tokens", len(passages), len(finding.Found),
+					set.Tokens))
 			}
 			return recipe.Values{
-				"passages": recipe.Listed(passages), "text": shown, "answers": finding.Answers >= set.Least && len(passages) > 0,
+				"passages": recipe.Listed(passages), "text": shown, "answers": finding.Answers >= set.Least &&
+					len(passages) > 0,
 				"sure": finding.Answers, "documents": finding.Passages > 0,
 			}, nil
 		},

@@ -16,8 +16,10 @@ type rewriteSet struct {
 	Longest     int    `yaml:"longest" json:"longest" least:"8" most:"4000" about:"The longest question in tokens; 200 if left out."`
 }
 
-const rewriteInstruction = "Rewrite the user's last question so that it stands alone: put in what words like it, they or there mean, " +
-	"from the conversation before. Keep the user's language and wording otherwise. If it stands alone already, repeat it unchanged. " +
+const rewriteInstruction = "Rewrite the user's last question so that it stands alone: put in what words like it, " +
+	"they or there mean, " +
+	"from the conversation before. Keep the user's language and wording otherwise. If it stands alone already, " +
+	"repeat it unchanged. " +
 	"Write the question and nothing else."
 
 // rewrite makes a follow-up question one that can be understood without the
@@ -25,7 +27,8 @@ const rewriteInstruction = "Rewrite the user's last question so that it stands a
 func rewrite() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "rewrite", About: "Rewrites a follow-up question into one that stands alone; without earlier turns it is left as it is.",
+			Name: "rewrite", About: "Rewrites a follow-up question into one that stands alone; without earlier turns " +
+				"it is left as it is.",
 			In: []recipe.Port{
 				{Name: "question", Type: recipe.Text, Need: true, About: "the question as it was asked"},
 				{Name: "past", Type: recipe.Past, Need: true, About: "the turns before it"},
@@ -49,11 +52,13 @@ func rewrite() step {
 			}
 			var b strings.Builder
 			for _, e := range past[max(0, len(past)-set.Turns):] {
-				b.WriteString("User: " + strings.TrimSpace(e.Question.Text) + "\n\nAssistant: " + strings.TrimSpace(e.Reply.Text) + "\n\n")
+				b.WriteString("User: " + strings.TrimSpace(e.Question.Text) + "\n\nAssistant: " +
+					strings.TrimSpace(e.Reply.Text) + "\n\n")
 			}
 			b.WriteString("User: " + asked)
 			said, err := t.whole(ctx, c, set.Model, Ask{
-				Messages: []prompt.Message{{Role: prompt.System, Text: instruction}, {Role: prompt.User, Text: b.String()}},
+				Messages: []prompt.Message{{Role: prompt.System, Text: instruction},
+					{Role: prompt.User, Text: b.String()}},
 				Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: set.Longest},
 			})
 			if err != nil {

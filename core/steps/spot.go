@@ -19,9 +19,11 @@ type spotSet struct {
 func spot() step {
 	return step{
 		Kind: recipe.Kind{
-			Name: "spot", About: "Answers a short factual question with the very words of a passage, with a confidence. No model is asked.",
+			Name: "spot", About: "Answers a short factual question with the very words of a passage, with a " +
+				"confidence. No model is asked.",
 			In: []recipe.Port{
-				{Name: "question", Type: recipe.Text, Need: true, About: "a short question: who, when, where, how many, what"},
+				{Name: "question", Type: recipe.Text, Need: true,
+					About: "a short question: who, when, where, how many, what"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
 				{Name: "sure", Type: recipe.Number, About: "how likely they are to answer at all, 0 to 1"},
 			},
@@ -29,7 +31,8 @@ func spot() step {
 				{Name: "text", Type: recipe.Text, About: "the answer as a reply, with the sentence it stands in"},
 				{Name: "answer", Type: recipe.Text, About: "the very words; nothing if there is no answer"},
 				{Name: "confidence", Type: recipe.Number, About: "how often answers like it are right, 0 to 1"},
-				{Name: "answers", Type: recipe.ListOf(recipe.Answer), About: "the answer and the others, the best first: answer, confidence, passage, sentence"},
+				{Name: "answers", Type: recipe.ListOf(recipe.Answer),
+					About: "the answer and the others, the best first: answer, confidence, passage, sentence"},
 				{Name: "margin", Type: recipe.Sources, About: "where the answer stands"},
 			},
 			Set: func() any { return &spotSet{Others: 3, Least: 0.15} },
@@ -48,7 +51,8 @@ func spot() step {
 			found := spotting.Find(question, passages, sure, 1+set.Others)
 			out := told(found, passages, set.Least, sure)
 			if !spotting.Factual(question) {
-				out["text"] = "Here a few words of the documents answer who, when, where, what and how many; this question asks for more."
+				out["text"] = "Here a few words of the documents answer who, when, where, what and how many; this " +
+					"question asks for more."
 			}
 			return out, nil
 		},
@@ -61,10 +65,12 @@ func told(found []spotting.Answer, passages []evidence.Passage, least, sure floa
 	for i, a := range found {
 		p := passages[a.Passage]
 		answers[i] = evidence.Answer{
-			Text: a.Text, Confidence: a.Confidence, Passage: p.Number, Title: p.Title, Sentence: p.Text[a.Sentence[0]:a.Sentence[1]],
+			Text: a.Text, Confidence: a.Confidence, Passage: p.Number, Title: p.Title,
+			Sentence: p.Text[a.Sentence[0]:a.Sentence[1]],
 		}
 	}
-	out := recipe.Values{"text": "I found no answer.", "answer": "", "confidence": 0.0, "answers": recipe.Listed(answers)}
+	out := recipe.Values{"text": "I found no answer.", "answer": "", "confidence": 0.0,
+		"answers": recipe.Listed(answers)}
 	if len(found) == 0 || found[0].Confidence < least {
 		out["margin"] = marginOf(nil, passages, sure >= leastNear)
 		return out
@@ -106,7 +112,8 @@ func replyOf(found []spotting.Answer, passages []evidence.Passage, least float64
 		}
 		// The quote is the sentence; what is lit in it is the answer.
 		note := p.NoteOf(a.Sentence, [2]int{a.From, a.To})
-		sentences = append(sentences, evidence.Sentence{From: from, To: to, Support: evidence.Supported, Notes: []evidence.Note{note}})
+		sentences = append(sentences, evidence.Sentence{From: from, To: to, Support: evidence.Supported,
+			Notes: []evidence.Note{note}})
 	}
 	return strings.TrimSpace(b.String()), sentences
 }

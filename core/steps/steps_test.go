@@ -37,7 +37,8 @@ func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (*recipe.Mod
 	for _, word := range strings.SplitAfter(answer, " ") {
 		text([]byte(word))
 	}
-	return &recipe.ModelCall{Model: m.Name(), Answer: answer, Messages: a.Messages, Finish: "stop", PromptTokens: 10, ReplyTokens: len(answer)}, err
+	return &recipe.ModelCall{Model: m.Name(), Answer: answer, Messages: a.Messages, Finish: "stop", PromptTokens: 10,
+		ReplyTokens: len(answer)}, err
 }
 
 type fakeModels struct {
@@ -54,7 +55,8 @@ func (f *fakeModels) Find(name string) (Model, error) {
 }
 
 // try runs a recipe of these steps and returns what was written beside it.
-func try(t *testing.T, text string, turn *Turn, takes, settings recipe.Values) (recipe.Result, map[int]string, []recipe.Span, error) {
+func try(t *testing.T, text string, turn *Turn, takes, settings recipe.Values) (recipe.Result, map[int]string,
+	[]recipe.Span, error) {
 	t.Helper()
 	r, err := Check("x.yaml", []byte("recipe: x\n"+text))
 	if err != nil {
@@ -67,8 +69,9 @@ func try(t *testing.T, text string, turn *Turn, takes, settings recipe.Values) (
 		turn.Model = "m"
 	}
 	turn.Sampling.MaxTokens = 100
-	result, err := recipe.Run(t.Context(), r, takes, settings, recipe.Options{Do: turn.Do, Now: time.Now, Record: record,
-		Reply: func(lane int, text []byte) { mu.Lock(); written[lane] += string(text); mu.Unlock() }})
+	result, err := recipe.Run(t.Context(), r, takes, settings,
+		recipe.Options{Do: turn.Do, Now: time.Now, Record: record,
+			Reply: func(lane int, text []byte) { mu.Lock(); written[lane] += string(text); mu.Unlock() }})
 	return result, written, record.Spans(), err
 }
 
@@ -88,18 +91,22 @@ func TestTheBuiltInRecipesAreGood(t *testing.T) {
 // brief and the question, the newest turns in their order and no holes.
 func TestConverseFitsItsPrompt(t *testing.T) {
 	src, _ := Source("converse")
-	for _, c := range []struct{ turns, words, summary, want int }{{0, 1, 0, 0}, {3, 20, 0, 3}, {3, 20, 30, 3}, {40, 60, 20, 9}, {3, 400, 0, 1}, {2, 10, 900, 2}} {
+	for _, c := range []struct{ turns, words, summary, want int }{{0, 1, 0, 0}, {3, 20, 0, 3}, {3, 20, 30, 3},
+		{40, 60, 20, 9}, {3, 400, 0, 1}, {2, 10, 900, 2}} {
 		f := &fakeModels{say: func([]prompt.Message) (string, error) { return "reply", nil }}
-		turn := &Turn{Brief: prompt.Measure(prompt.Estimate{}, "Be kind."), Models: f, Memory: memory.Limits{Turns: 30, Tokens: 4000}, Vocabulary: prompt.Estimated}
+		turn := &Turn{Brief: prompt.Measure(prompt.Estimate{}, "Be kind."), Models: f,
+			Memory: memory.Limits{Turns: 30, Tokens: 4000}, Vocabulary: prompt.Estimated}
 		if c.summary > 0 {
 			turn.Summary = prompt.Measure(prompt.Estimate{}, "SUM "+strings.Repeat("word ", c.summary))
 		}
 		for i := range c.turns {
 			turn.Past = append(turn.Past, prompt.Exchange{
-				Question: prompt.Measure(prompt.Estimate{}, fmt.Sprintf("q%d", i)), Reply: prompt.Measure(prompt.Estimate{}, strings.Repeat("word ", c.words)),
+				Question: prompt.Measure(prompt.Estimate{}, fmt.Sprintf("q%d", i)),
+				Reply:    prompt.Measure(prompt.Estimate{}, strings.Repeat("word ", c.words)),
 			})
 		}
-		_, written, _, err := try(t, strings.TrimPrefix(string(src), "recipe: converse\n"), turn, recipe.Values{"question": "And now?"}, nil)
+		_, written, _, err := try(t, strings.TrimPrefix(string(src), "recipe: converse\n"), turn,
+			recipe.Values{"question": "And now?"}, nil)
 		if err != nil || written[0] != "reply" {
 			t.Fatalf("%+v: %v, %v", c, err, written)
 		}
@@ -111,7 +118,8 @@ func TestConverseFitsItsPrompt(t *testing.T) {
 		if tokens+100 > 1000 {
 			t.Errorf("%+v: %d tokens and a reply of 100 do not fit in 1000", c, tokens)
 		}
-		if !strings.HasPrefix(m[0].Text, "Be kind.") || m[len(m)-1].Text != "And now?" || strings.Contains(m[0].Text, "SUM") != (c.summary > 0 && c.summary < 500) {
+		if !strings.HasPrefix(m[0].Text, "Be kind.") || m[len(m)-1].Text != "And now?" ||
+			strings.Contains(m[0].Text, "SUM") != (c.summary > 0 && c.summary < 500) {
 			t.Errorf("%+v: laid out %.200v", c, m)
 		}
 		if got := (len(m) - 2) / 2; got > c.want+3 || got < min(c.want, 1) {
@@ -128,7 +136,8 @@ func TestConverseFitsItsPrompt(t *testing.T) {
 func TestComposeSaysWhatIsTooLong(t *testing.T) {
 	f := &fakeModels{say: func([]prompt.Message) (string, error) { return "reply", nil }}
 	src, _ := Source("converse")
-	_, _, _, err := try(t, strings.TrimPrefix(string(src), "recipe: converse\n"), &Turn{Models: f}, recipe.Values{"question": strings.Repeat("word ", 1200)}, nil)
+	_, _, _, err := try(t, strings.TrimPrefix(string(src), "recipe: converse\n"), &Turn{Models: f},
+		recipe.Values{"question": strings.Repeat("word ", 1200)}, nil)
 	var long *prompt.TooLong
 	if !errors.As(err, &long) || long.Room < 500 || len(f.asked) != 0 {
 		t.Errorf("got %v", err)
@@ -143,7 +152,9 @@ func TestTemplates(t *testing.T) {
 		{`{{cutHead 4 .question}} {{tokens .question}}`, "…i 9"},
 	} {
 		f := &fakeModels{say: func(m []prompt.Message) (string, error) { return m[len(m)-1].Text, nil }}
-		result, _, _, err := try(t, "settings:\n  - {name: l, type: list of text}\nsteps:\n  - name: p\n    do: compose\n    from: {question: question, list: settings.l}\n    set:\n      user: '"+c.user+"'\n  - {name: a, do: generate, from: {prompt: p.prompt}}\nreply: a.text\n",
+		result, _, _, err := try(t, "settings:\n  - {name: l, type: list of text}\nsteps:\n  - name: p\n"+
+			"    do: compose\n    from: {question: question, list: settings.l}\n    set:\n      user: '"+c.user+
+			"'\n  - {name: a, do: generate, from: {prompt: p.prompt}}\nreply: a.text\n",
 			&Turn{Models: f}, recipe.Values{"question": "a b c d e f g h i"}, recipe.Values{"l": []any{"one", "two"}})
 		if err != nil || result.Reply != c.want {
 			t.Errorf("%s: %q, %v, want %q", c.user, result.Reply, err, c.want)
@@ -154,7 +165,8 @@ func TestTemplates(t *testing.T) {
 		"{{.question":    "unclosed action",
 		"{{frobnicate}}": `function "frobnicate" not defined`,
 	} {
-		_, err := Check("x.yaml", []byte("recipe: x\nsteps:\n  - {name: p, do: compose, from: {question: question}, set: {user: '"+text+"'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}}\nreply: a.text\n"))
+		_, err := Check("x.yaml", []byte("recipe: x\nsteps:\n  - {name: p, do: compose, from: {question: question}, "+
+			"set: {user: '"+text+"'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}}\nreply: a.text\n"))
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: got %v", text, err)
 		}
@@ -162,15 +174,20 @@ func TestTemplates(t *testing.T) {
 }
 
 func TestRewriteOnlyWhereThereIsSomethingBefore(t *testing.T) {
-	const text = "steps:\n  - {name: m, do: recall}\n  - {name: r, do: rewrite, from: {question: question, past: m.past}}\n  - {name: j, do: join, from: {a: r.question}}\nreply: j.text\n"
+	const text = "steps:\n  - {name: m, do: recall}\n  - {name: r, do: rewrite, from: {question: question, past: " +
+		"m.past}}\n  - {name: j, do: join, from: {a: r.question}}\nreply: j.text\n"
 	f := &fakeModels{say: func([]prompt.Message) (string, error) { return `"How warm is a hive?"`, nil }}
-	result, _, _, err := try(t, text, &Turn{Models: f, Memory: memory.Limits{Turns: 9, Tokens: 900}}, recipe.Values{"question": "How warm is it?"}, nil)
+	result, _, _, err := try(t, text, &Turn{Models: f, Memory: memory.Limits{Turns: 9, Tokens: 900}},
+		recipe.Values{"question": "How warm is it?"}, nil)
 	if err != nil || result.Reply != "How warm is it?" || len(f.asked) != 0 {
 		t.Errorf("%q, %v, asked %d times", result.Reply, err, len(f.asked))
 	}
 	past := []prompt.Exchange{{Question: prompt.Piece{Text: "What is a hive?"}, Reply: prompt.Piece{Text: "A box."}}}
-	result, _, _, err = try(t, text, &Turn{Models: f, Past: past, Memory: memory.Limits{Turns: 9, Tokens: 900}}, recipe.Values{"question": "How warm is it?"}, nil)
-	if err != nil || result.Reply != "How warm is a hive?" || !strings.Contains(f.asked[0].Messages[1].Text, "User: What is a hive?\n\nAssistant: A box.\n\nUser: How warm is it?") {
+	result, _, _, err = try(t, text, &Turn{Models: f, Past: past, Memory: memory.Limits{Turns: 9, Tokens: 900}},
+		recipe.Values{"question": "How warm is it?"}, nil)
+	if err != nil || result.Reply != "How warm is a hive?" ||
+		!strings.Contains(f.asked[0].Messages[1].Text, "User: What is a hive?\n\nAssistant: A box.\n\n"+
+			"User: How warm is it?") {
 		t.Errorf("%q, %v, %v", result.Reply, err, f.asked)
 	}
 }
@@ -205,11 +222,13 @@ func TestExtractAsksAgainWithTheErrors(t *testing.T) {
 		t.Fatalf("%q, %v, %v", result.Reply, written, err)
 	}
 	again := f.asked[1]
-	if last := again.Messages[len(again.Messages)-1].Text; !strings.Contains(last, "jobs: ") || !strings.Contains(last, "JSON Schema") || again.Schema == nil || len(again.Messages) != 3 {
+	if last := again.Messages[len(again.Messages)-1].Text; !strings.Contains(last, "jobs: ") ||
+		!strings.Contains(last, "JSON Schema") || again.Schema == nil || len(again.Messages) != 3 {
 		t.Errorf("asked again with %+v", again)
 	}
 	answers = []string{"no", "still no"}
-	if _, _, _, err = try(t, extracting, &Turn{Models: f}, recipe.Values{"question": "jobs as JSON"}, nil); err == nil || !strings.Contains(err.Error(), "after asking 2 times") {
+	if _, _, _, err = try(t, extracting, &Turn{Models: f}, recipe.Values{"question": "jobs as JSON"},
+		nil); err == nil || !strings.Contains(err.Error(), "after asking 2 times") {
 		t.Errorf("got %v", err)
 	}
 }
@@ -226,7 +245,9 @@ func TestGenerateSeveralAndAtLeast(t *testing.T) {
 		}
 		return "two words", nil
 	}}
-	result, written, spans, err := try(t, "steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: '{{.q}}'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}, set: {alternatives: 3, seed: 7}}\nreply: a.texts\nshow: cards\n",
+	result, written, spans, err := try(t, "steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: "+
+		"'{{.q}}'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}, set: {alternatives: 3, seed: 7}}\n"+
+		"reply: a.texts\nshow: cards\n",
 		&Turn{Models: f}, recipe.Values{"question": "q"}, nil)
 	failed := 0
 	for i, l := range result.Lanes {
@@ -247,9 +268,11 @@ func TestGenerateSeveralAndAtLeast(t *testing.T) {
 		t.Errorf("seeds %v", seeds)
 	}
 	f = &fakeModels{say: func(m []prompt.Message) (string, error) { return "two words", nil }}
-	result, written, _, err = try(t, "steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: '{{.q}}'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}, set: {least: 5}}\nreply: a.text\n",
+	result, written, _, err = try(t, "steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: "+
+		"'{{.q}}'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}, set: {least: 5}}\nreply: a.text\n",
 		&Turn{Models: f}, recipe.Values{"question": "q"}, nil)
-	if err != nil || result.Reply != "two words two words two words" || written[0] != result.Reply || len(f.asked) != 3 {
+	if err != nil || result.Reply != "two words two words two words" || written[0] != result.Reply ||
+		len(f.asked) != 3 {
 		t.Errorf("%q, written %q, %v, asked %d times", result.Reply, written[0], err, len(f.asked))
 	}
 }
@@ -257,10 +280,14 @@ func TestGenerateSeveralAndAtLeast(t *testing.T) {
 func TestContrastAsksEveryVoice(t *testing.T) {
 	src, _ := Source("contrast")
 	f := &fakeModels{say: func(m []prompt.Message) (string, error) { return m[0].Text, nil }}
-	voices := []any{recipe.Voice{Model: "a"}, recipe.Voice{Model: "nobody"}, recipe.Voice{Model: "c", Temperature: new(0.1), Instruction: "In rhyme."}}
-	result, written, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: contrast\n"), &Turn{Models: f, Brief: prompt.Piece{Text: "Brief.", Tokens: 2}, Memory: memory.Limits{Turns: 1, Tokens: 10}},
+	voices := []any{recipe.Voice{Model: "a"}, recipe.Voice{Model: "nobody"},
+		recipe.Voice{Model: "c", Temperature: new(0.1), Instruction: "In rhyme."}}
+	result, written, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: contrast\n"),
+		&Turn{Models: f, Brief: prompt.Piece{Text: "Brief.", Tokens: 2}, Memory: memory.Limits{Turns: 1, Tokens: 10}},
 		recipe.Values{"question": "q"}, recipe.Values{"voices": voices, "blind": true})
-	if err != nil || !result.Blind || len(result.Lanes) != 3 || !result.Lanes[1].Failed || result.Lanes[0].Text != "Brief." || result.Lanes[2].Text != "Brief.\n\nIn rhyme." || written[2] != result.Lanes[2].Text {
+	if err != nil || !result.Blind || len(result.Lanes) != 3 || !result.Lanes[1].Failed ||
+		result.Lanes[0].Text != "Brief." || result.Lanes[2].Text != "Brief.\n\nIn rhyme." ||
+		written[2] != result.Lanes[2].Text {
 		t.Fatalf("%+v, %v, %v", result, written, err)
 	}
 	lanes := map[int]string{}
@@ -283,7 +310,8 @@ func (p *fakePrograms) Run(_ context.Context, name string, arguments []string, i
 
 type fakeWeb struct{ call string }
 
-func (w *fakeWeb) Call(_ context.Context, method, address string, headers map[string]string, body []byte) (int, []byte, error) {
+func (w *fakeWeb) Call(_ context.Context, method, address string, headers map[string]string, body []byte) (int, []byte,
+	error) {
 	w.call = fmt.Sprintln(method, address, headers, string(body))
 	if strings.Contains(address, "teapot") {
 		return 418, []byte("short and stout"), nil
@@ -307,14 +335,18 @@ parts:
 reply: j.text
 `
 	result, _, _, err := try(t, text, &Turn{Programs: p, Web: w}, recipe.Values{"place": "a b"}, nil)
-	if err != nil || result.Reply != "fine" || p.name != "weigh -x" || p.input != `{"where":"a b"}` || !strings.Contains(w.call, "https://weather.example.org/a%20b?q=a+b map[X-Key:env:KEY]") || len(result.Parts) != 1 {
+	if err != nil || result.Reply != "fine" || p.name != "weigh -x" || p.input != `{"where":"a b"}` ||
+		!strings.Contains(w.call, "https://weather.example.org/a%20b?q=a+b map[X-Key:env:KEY]") ||
+		len(result.Parts) != 1 {
 		t.Errorf("%+v, %v; program %q %q, web %s", result, err, p.name, p.input, w.call)
 	}
-	if _, _, _, err = try(t, text, &Turn{Programs: p, Web: w}, recipe.Values{"place": "teapot"}, nil); err == nil || !strings.Contains(err.Error(), "weather.example.org answered with status 418: short and stout") {
+	if _, _, _, err = try(t, text, &Turn{Programs: p, Web: w}, recipe.Values{"place": "teapot"}, nil); err == nil ||
+		!strings.Contains(err.Error(), "weather.example.org answered with status 418: short and stout") {
 		t.Errorf("got %v", err)
 	}
 	for _, turn := range []*Turn{{Web: w}, {Programs: p}} {
-		if _, _, _, err := try(t, text, turn, recipe.Values{"place": "x"}, nil); err == nil || !strings.Contains(err.Error(), "start with -") {
+		if _, _, _, err := try(t, text, turn, recipe.Values{"place": "x"}, nil); err == nil ||
+			!strings.Contains(err.Error(), "start with -") {
 			t.Errorf("got %v", err)
 		}
 	}
@@ -322,11 +354,14 @@ reply: j.text
 
 func TestModelsOfARecipe(t *testing.T) {
 	r, err := Check("x.yaml", []byte("recipe: x\nsettings:\n  - {name: v, type: list of voice}\n"+
-		"steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: '{{.q}}', model: one}}\n  - {name: a, do: generate, each: settings.v, from: {prompt: p.prompt, voice: item}, set: {model: two}, fallback: [{model: three}]}\nreply: a.text\n"))
+		"steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: '{{.q}}', model: one}}\n"+
+		"  - {name: a, do: generate, each: settings.v, from: {prompt: p.prompt, voice: item}, set: {model: two}, "+
+		"fallback: [{model: three}]}\nreply: a.text\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := ModelsOf(r, recipe.Values{"v": []any{recipe.Voice{Model: "four"}}}); !slices.Equal(got, []string{"one", "two", "three", "four"}) {
+	if got := ModelsOf(r, recipe.Values{"v": []any{recipe.Voice{Model: "four"}}}); !slices.Equal(got,
+		[]string{"one", "two", "three", "four"}) {
 		t.Errorf("got %v", got)
 	}
 	if Remembers(r) {

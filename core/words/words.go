@@ -165,7 +165,8 @@ func Excerpt(text string, query []string) []Piece {
 	end := min(len(places), start+around)
 	var pieces []Piece
 	say := func(text string, hit bool) {
-		if text = strings.Join(strings.FieldsFunc(text, func(r rune) bool { return r == '\n' || r == '\r' || r == '\t' }), " "); text != "" {
+		if text = strings.Join(strings.FieldsFunc(text,
+			func(r rune) bool { return r == '\n' || r == '\r' || r == '\t' }), " "); text != "" {
 			pieces = append(pieces, Piece{text, hit})
 		}
 	}

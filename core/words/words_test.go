@@ -37,7 +37,8 @@ func TestExcerpt(t *testing.T) {
 	far := strings.Repeat("filler ", 100)
 	for _, c := range []struct{ text, query, hits string }{
 		{"How do I light a smoker?", "smok", "smoker"},
-		{far + "light" + strings.Repeat(" x", 60) + " wet wood, and light it" + far, "wood light", "wood light"}, // where both are
+		// where both are
+		{far + "light" + strings.Repeat(" x", 60) + " wet wood, and light it" + far, "wood light", "wood light"},
 		{"nothing", "wood", ""},
 		{"", "wood", ""},
 		{"Wood", "wood", "Wood"},

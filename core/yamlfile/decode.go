@@ -48,7 +48,8 @@ type decoder struct {
 }
 
 func (d *decoder) say(line, column int, format string, args ...any) {
-	d.problems = append(d.problems, Problem{File: d.file, Line: line, Column: column, Message: fmt.Sprintf(format, args...)})
+	d.problems = append(d.problems, Problem{File: d.file, Line: line, Column: column,
+		Message: fmt.Sprintf(format, args...)})
 }
 
 func (d *decoder) sayAt(n ast.Node, format string, args ...any) {

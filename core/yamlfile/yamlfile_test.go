@@ -24,7 +24,8 @@ type inner struct {
 
 func TestDecodeReadsEveryKindOfValue(t *testing.T) {
 	var s sample
-	err := Decode("f.yaml", []byte("name: hive\nkind: square\nsize: 3\nheat: 1\nwait: 1m30s\nfresh: true\nlist:\n  - a\n  - \"b: c\"\nnested:\n  - label: x\n  - {label: y}\n"), &s)
+	err := Decode("f.yaml", []byte("name: hive\nkind: square\nsize: 3\nheat: 1\nwait: 1m30s\nfresh: true\nlist:\n"+
+		"  - a\n  - \"b: c\"\nnested:\n  - label: x\n  - {label: y}\n"), &s)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -97,7 +98,8 @@ func TestSchemaSaysWhatTheTagsSay(t *testing.T) {
 
 func TestNearest(t *testing.T) {
 	known := []string{"title", "purpose", "model", "memory"}
-	for word, want := range map[string]string{"titel": "title", "Modle": "model", "memroy": "memory", "x": "", "porpose": "purpose", "banana": ""} {
+	for word, want := range map[string]string{"titel": "title", "Modle": "model", "memroy": "memory", "x": "",
+		"porpose": "purpose", "banana": ""} {
 		if got := Nearest(word, known); got != want {
 			t.Errorf("Nearest(%q) = %q, want %q", word, got, want)
 		}

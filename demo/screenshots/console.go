@@ -33,8 +33,10 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 		return err
 	}
 	for _, f := range [][3]string{
-		{"When do I treat against varroa?", "Something is missing", "With what, and how much of it?"}, {"I have been stung!", "Too long", ""},
-		{"How do I keep my smoker from going out?", "Something is missing", "It went out again. What do I put into it?"},
+		{"When do I treat against varroa?", "Something is missing", "With what, and how much of it?"},
+		{"I have been stung!", "Too long", ""},
+		{"How do I keep my smoker from going out?", "Something is missing",
+			"It went out again. What do I put into it?"},
 	} {
 		if err := chromedp.Do(tab, flagged(f[0], f[1], f[2])); err != nil {
 			return fmt.Errorf("a verdict: %w", err)
@@ -43,38 +45,7 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 	if err := chromedp.Do(tab, account(link)); err != nil {
 		return fmt.Errorf("make the account: %w", err)
 	}
-	for _, p := range []struct {
-		name  string
-		steps []browser.Action
-	}{
-		{"console-editor", []browser.Action{
-			open("desks/hive-helper"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), chromedp.Sleep(1500 * time.Millisecond),
-			script(`const line = [...document.querySelectorAll(".cm-line")].find(l => l.textContent.startsWith("model:"));
-				document.querySelector("[aria-label=Form]").scrollTop = 0;
-				getSelection().selectAllChildren(line); getSelection().collapseToEnd(); document.querySelector(".cm-content").focus()`),
-			chromedp.KeyEvent("x"), chromedp.Sleep(1500 * time.Millisecond),
-		}},
-		{"console-revisions", []browser.Action{open("desks/hive-helper/revisions"), chromedp.WaitVisible(chromedp.CSS(".cm-changedLine")), chromedp.Sleep(500 * time.Millisecond)}},
-		{"console-conversation", []browser.Action{
-			open("desks/short-answers/conversations"), chromedp.Click(browser.Button("My name is Ada")), chromedp.WaitVisible(chromedp.CSS("details")), chromedp.Sleep(500 * time.Millisecond),
-		}},
-		{"console-queue", []browser.Action{open("verdicts"), chromedp.WaitVisible(chromedp.CSS("article select")), chromedp.Sleep(1500 * time.Millisecond)}},
-		{"console-bench", []browser.Action{
-			open("verdicts"), chromedp.Click(browser.Button("Open in the bench")), chromedp.WaitVisible(chromedp.CSS("[aria-label=Steps]")), chromedp.Click(browser.Button("Run again from here")),
-			chromedp.WaitVisible(chromedp.CSS("form textarea")), script(`const t = document.querySelector("form textarea"); t.value = "You are Sprig. Answer in plain text, kindly and in detail. Only talk about bees."; t.dispatchEvent(new Event("input", {bubbles: true}));
-				const s = document.querySelector("form select"); s.value = "shed/heather-2"; s.dispatchEvent(new Event("change", {bubbles: true}));`),
-			chromedp.Click(browser.Button("Run this and what follows")), chromedp.WaitVisible(chromedp.CSS("#tried")), chromedp.Sleep(500 * time.Millisecond),
-			chromedp.Click(browser.Button("Leave it")), script(`document.querySelector("[aria-label=Inside]").scrollTop = 0`),
-		}},
-		{"console-recipe", []browser.Action{open("desks/work-plan/recipe"), chromedp.WaitVisible(chromedp.CSS("svg.graph")), chromedp.Sleep(500 * time.Millisecond)}},
-		{"console-shelf", []browser.Action{
-			open("shelves/handbook"), chromedp.WaitVisible(chromedp.CSS("main table")), script(`const i = document.querySelector("[aria-label='A question']");
-				i.value = "How much sugar for the winter?"; i.dispatchEvent(new Event("input", {bubbles: true})); i.form.requestSubmit(); document.querySelector("[aria-pressed]").click()`),
-			chromedp.WaitVisible(chromedp.CSS("main ol li")), chromedp.WaitVisible(chromedp.CSS("main svg circle")), chromedp.Sleep(500 * time.Millisecond),
-		}},
-		{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")), chromedp.Sleep(1500 * time.Millisecond)}},
-		{"console-connections", []browser.Action{open("connections"), chromedp.Click(browser.Button("Probe all")), chromedp.WaitVisible(chromedp.CSS("[role=status]")), chromedp.Sleep(2 * time.Second)}},
-	} {
+	for _, p := range consolePictures {
 		if !wanted(p.name) {
 			continue
 		}
@@ -91,6 +62,55 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 	return nil
 }
 
+// consolePictures are the pictures of the console, and how each page is
+// brought to show what it is for.
+var consolePictures = []struct {
+	name  string
+	steps []browser.Action
+}{
+	{"console-editor", []browser.Action{
+		open("desks/hive-helper"), chromedp.WaitVisible(chromedp.CSS(".cm-content")),
+		chromedp.Sleep(1500 * time.Millisecond),
+		script(`const line = [...document.querySelectorAll(".cm-line")].find(l => l.textContent.startsWith("model:"));
+				document.querySelector("[aria-label=Form]").scrollTop = 0;
+				getSelection().selectAllChildren(line); getSelection().collapseToEnd(); document.querySelector(".cm-content").focus()`),
+		chromedp.KeyEvent("x"), chromedp.Sleep(1500 * time.Millisecond),
+	}},
+	{"console-revisions", []browser.Action{open("desks/hive-helper/revisions"),
+		chromedp.WaitVisible(chromedp.CSS(".cm-changedLine")), chromedp.Sleep(500 * time.Millisecond)}},
+	{"console-conversation", []browser.Action{
+		open("desks/short-answers/conversations"), chromedp.Click(browser.Button("My name is Ada")),
+		chromedp.WaitVisible(chromedp.CSS("details")), chromedp.Sleep(500 * time.Millisecond),
+	}},
+	{"console-queue", []browser.Action{open("verdicts"), chromedp.WaitVisible(chromedp.CSS("article select")),
+		chromedp.Sleep(1500 * time.Millisecond)}},
+	{"console-bench", []browser.Action{
+		open("verdicts"), chromedp.Click(browser.Button("Open in the bench")),
+		chromedp.WaitVisible(chromedp.CSS("[aria-label=Steps]")),
+		chromedp.Click(browser.Button("Run again from here")),
+		chromedp.WaitVisible(chromedp.CSS("form textarea")),
+		script(`const t = document.querySelector("form textarea"); t.value = "You are Sprig. Answer in plain text, kindly and in detail. Only talk about bees."; t.dispatchEvent(new Event("input", {bubbles: true}));
+				const s = document.querySelector("form select"); s.value = "shed/heather-2"; s.dispatchEvent(new Event("change", {bubbles: true}));`),
+		chromedp.Click(browser.Button("Run this and what follows")), chromedp.WaitVisible(chromedp.CSS("#tried")),
+		chromedp.Sleep(500 * time.Millisecond),
+		chromedp.Click(browser.Button("Leave it")),
+		script(`document.querySelector("[aria-label=Inside]").scrollTop = 0`),
+	}},
+	{"console-recipe", []browser.Action{open("desks/work-plan/recipe"),
+		chromedp.WaitVisible(chromedp.CSS("svg.graph")), chromedp.Sleep(500 * time.Millisecond)}},
+	{"console-shelf", []browser.Action{
+		open("shelves/handbook"), chromedp.WaitVisible(chromedp.CSS("main table")),
+		script(`const i = document.querySelector("[aria-label='A question']");
+				i.value = "How much sugar for the winter?"; i.dispatchEvent(new Event("input", {bubbles: true})); i.form.requestSubmit(); document.querySelector("[aria-pressed]").click()`),
+		chromedp.WaitVisible(chromedp.CSS("main ol li")), chromedp.WaitVisible(chromedp.CSS("main svg circle")),
+		chromedp.Sleep(500 * time.Millisecond),
+	}},
+	{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")),
+		chromedp.Sleep(1500 * time.Millisecond)}},
+	{"console-connections", []browser.Action{open("connections"), chromedp.Click(browser.Button("Probe all")),
+		chromedp.WaitVisible(chromedp.CSS("[role=status]")), chromedp.Sleep(2 * time.Second)}},
+}
+
 // prepare gives the desks a past: a second revision, and a conversation that
 // is longer than its memory.
 func prepare(ctx context.Context, config string) error {
@@ -98,13 +118,15 @@ func prepare(ctx context.Context, config string) error {
 	if err != nil {
 		return err
 	}
-	changed := strings.NewReplacer("kindly and precisely", "kindly, briefly and precisely", "temperature: 0.7", "temperature: 0.4").Replace(string(file))
+	changed := strings.NewReplacer("kindly and precisely", "kindly, briefly and precisely", "temperature: 0.7",
+		"temperature: 0.4").Replace(string(file))
 	short, err := os.ReadFile("demo/desks/short-answers.yaml")
 	if err != nil {
 		return err
 	}
 	for _, publish := range []struct{ note, text string }{
-		{"shorter, and surer of itself", changed}, {"remembers four questions word for word", strings.Replace(string(short), "turns: 6", "turns: 4", 1)},
+		{"shorter, and surer of itself", changed},
+		{"remembers four questions word for word", strings.Replace(string(short), "turns: 6", "turns: 4", 1)},
 	} {
 		path := filepath.Join(filepath.Dir(config), "published.yaml")
 		if err := os.WriteFile(path, []byte(publish.text), 0o644); err != nil {
@@ -117,7 +139,8 @@ func prepare(ctx context.Context, config string) error {
 	time.Sleep(1100 * time.Millisecond) // a desk is looked up anew after a second
 	conversation := ""
 	for _, q := range []string{
-		"My name is Ada, and I keep twelve hives at Larch Hollow.", "Wasps at the door. What now?", "How much syrup for the winter?",
+		"My name is Ada, and I keep twelve hives at Larch Hollow.", "Wasps at the door. What now?",
+		"How much syrup for the winter?",
 		"Which colour marks this year's queen?", "What is my name?",
 	} {
 		args := []string{"ask", "-json", "-desk", "short-answers"}
@@ -131,7 +154,8 @@ func prepare(ctx context.Context, config string) error {
 		conversation = between(out, `"conversation": "`, `"`)
 	}
 	for _, desk := range []string{"work-plan", "next-lines", "hive-helper"} {
-		if _, err := juvalogos(ctx, config, "ask", "-json", "-desk", desk, "Getting a colony through the winter"); err != nil {
+		if _, err := juvalogos(ctx, config, "ask", "-json", "-desk", desk,
+			"Getting a colony through the winter"); err != nil {
 			return err
 		}
 	}
@@ -141,8 +165,10 @@ func prepare(ctx context.Context, config string) error {
 // flagged has a visitor say what was the matter with a reply.
 func flagged(question, reason, remark string) browser.Action {
 	return chromedp.Steps(
-		fresh("short-answers"), ask(question), chromedp.Click(browser.Button("This did not help")), chromedp.Click(browser.Button(reason)),
-		chromedp.WaitVisible(chromedp.CSS("article form input")), chromedp.SendKeys(chromedp.CSS("article form input"), remark+"\r"), chromedp.Sleep(600*time.Millisecond),
+		fresh("short-answers"), ask(question), chromedp.Click(browser.Button("This did not help")),
+		chromedp.Click(browser.Button(reason)),
+		chromedp.WaitVisible(chromedp.CSS("article form input")),
+		chromedp.SendKeys(chromedp.CSS("article form input"), remark+"\r"), chromedp.Sleep(600*time.Millisecond),
 	)
 }
 
@@ -163,7 +189,8 @@ func between(text, before, after string) string {
 func account(link string) browser.Action {
 	return chromedp.Steps(
 		chromedp.Navigate(link), chromedp.WaitVisible(chromedp.CSS("input[autocomplete=username]")),
-		chromedp.SendKeys(chromedp.CSS("input[autocomplete=username]"), "Ada Alder"), chromedp.SendKeys(chromedp.CSS("input[type=password]"), "smoke rises slowly"),
+		chromedp.SendKeys(chromedp.CSS("input[autocomplete=username]"), "Ada Alder"),
+		chromedp.SendKeys(chromedp.CSS("input[type=password]"), "smoke rises slowly"),
 		chromedp.Click(browser.Button("Make the account")), chromedp.WaitVisible(chromedp.CSS("header nav")),
 	)
 }

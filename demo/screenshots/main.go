@@ -126,25 +126,33 @@ var dark = browser.Window{Width: 1280, Height: 800, Dark: true}
 
 var pictures = []picture{
 	{"visitor-empty", browser.Desk, "hive-helper", []browser.Action{
-		earlier("When is honey ripe, and how do I take it off?"), earlier("What can I plant in a small garden?"), fresh("hive-helper"),
+		earlier("When is honey ripe, and how do I take it off?"), earlier("What can I plant in a small garden?"),
+		fresh("hive-helper"),
 	}},
 	{"visitor-conversation", browser.Desk, "hive-helper", []browser.Action{
-		ask("My name is Ada, and I have two hives."), ask("How much do I feed my bees for the winter?"), ask("When do I treat against varroa?"), toTurn(2),
+		ask("My name is Ada, and I have two hives."), ask("How much do I feed my bees for the winter?"),
+		ask("When do I treat against varroa?"), toTurn(2),
 	}},
 	{"visitor-phone", browser.Phone, "hive-helper", []browser.Action{ask("Which colour marks this year's queen?")}},
 	{"visitor-phone-empty", browser.Phone, "hive-helper", nil},
 	{"visitor-contrast", browser.Desk, "three-heads", []browser.Action{
-		ask("How do I keep my smoker from going out?"), script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I prefer this one")[1].click()`),
+		ask("How do I keep my smoker from going out?"),
+		script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I prefer this one")[1].click()`),
 		chromedp.Sleep(700 * time.Millisecond), script(`scrollTo(0, 0)`),
 	}},
 	{"visitor-margin", browser.Desk, "handbook", []browser.Action{
-		ask("How long may I borrow the extractor, and what does it cost?"), ask("How wide is the entrance of a weak colony when wasps come?"), chromedp.Sleep(time.Second), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
+		ask("How long may I borrow the extractor, and what does it cost?"),
+		ask("How wide is the entrance of a weak colony when wasps come?"), chromedp.Sleep(time.Second),
+		script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
 	}},
 	{"visitor-source", browser.Desk, "handbook", []browser.Action{
-		ask("Where do I hang traps for wasps?"), chromedp.WaitVisible(chromedp.CSS(".notes button")), script(`document.querySelector(".notes button").click()`),
+		ask("Where do I hang traps for wasps?"), chromedp.WaitVisible(chromedp.CSS(".notes button")),
+		script(`document.querySelector(".notes button").click()`),
 		chromedp.WaitVisible(chromedp.CSS("[role=dialog] .box")), chromedp.Sleep(time.Second),
 	}},
-	{"visitor-dark", dark, "hive-helper", []browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"), chromedp.Sleep(2 * time.Second)}},
+	{"visitor-dark", dark, "hive-helper",
+		[]browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"),
+			chromedp.Sleep(2 * time.Second)}},
 }
 
 func (p picture) take(chromium *browser.Chromium, folder string) error {
@@ -186,7 +194,8 @@ func begin(question string) browser.Action {
 
 // ask asks and waits for the whole reply.
 func ask(question string) browser.Action {
-	return chromedp.Steps(begin(question), chromedp.Sleep(300*time.Millisecond), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
+	return chromedp.Steps(begin(question), chromedp.Sleep(300*time.Millisecond),
+		chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
 }
 
 func earlier(question string) browser.Action {

@@ -32,7 +32,8 @@ func terminal(ctx context.Context, config, to string) error {
 		return fmt.Errorf("start Xvfb: %w", err)
 	}
 	defer func() { _ = screen.Process.Kill(); _ = screen.Wait() }()
-	environment := append(os.Environ(), "DISPLAY="+display, "JUVALOGOS_CONFIG="+config, "PATH="+bin+":"+os.Getenv("PATH"))
+	environment := append(os.Environ(), "DISPLAY="+display, "JUVALOGOS_CONFIG="+config, "PATH="+bin+":"+
+		os.Getenv("PATH"))
 	time.Sleep(time.Second)
 	window := exec.CommandContext(ctx, "xterm", "-geometry", "125x39+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12",
 		"-bg", "#fbf7ef", "-fg", "#26211b", "-b", "14", "-e", "bash", "-c", session)

@@ -66,7 +66,8 @@ const (
 func (s *Service) AddFirst(ctx context.Context, link, name, password string) (record.Account, error) {
 	name = strings.TrimSpace(name)
 	if n := utf8.RuneCountInString(name); n == 0 || n > longestName {
-		return record.Account{}, fault.Say(fault.Invalid, "Give your account a name of up to %d characters.", longestName)
+		return record.Account{}, fault.Say(fault.Invalid, "Give your account a name of up to %d characters.",
+			longestName)
 	}
 	if err := goodPassword(password); err != nil {
 		return record.Account{}, err
@@ -74,7 +75,8 @@ func (s *Service) AddFirst(ctx context.Context, link, name, password string) (re
 	a, err := s.Store.AddFirstAccount(ctx, link, name, hashPassword(password))
 	if errors.Is(err, record.ErrNotFound) {
 		return a, fault.Say(fault.Forbidden,
-			"This link has been used, or is an old one. Sign in, or look for the newest link where the service was started.")
+			"This link has been used, or is an old one. Sign in, or look for the newest link where the service was "+
+				"started.")
 	}
 	if err == nil {
 		s.Log.Info("the owner's account is made", "name", a.Name)
@@ -84,7 +86,8 @@ func (s *Service) AddFirst(ctx context.Context, link, name, password string) (re
 
 func goodPassword(password string) error {
 	if n := utf8.RuneCountInString(password); n < shortestPassword || n > longestPassword {
-		return fault.Say(fault.Invalid, "Choose a password of at least %d characters; three or four words do well.", shortestPassword)
+		return fault.Say(fault.Invalid, "Choose a password of at least %d characters; three or four words do well.",
+			shortestPassword)
 	}
 	return nil
 }
@@ -129,7 +132,8 @@ func (s *Service) SignIn(ctx context.Context, name, password, address string) (r
 // Begin signs a browser in and returns the secret that it shows from then on.
 func (s *Service) Begin(ctx context.Context, a record.Account, browser string) (secret string, err error) {
 	secret, now := rand.Text()+rand.Text(), s.Now()
-	_, err = s.Store.AddSession(ctx, secret, record.Session{Account: a.ID, Browser: browser, MadeAt: now, ExpiresAt: now.Add(SessionLife)})
+	_, err = s.Store.AddSession(ctx, secret,
+		record.Session{Account: a.ID, Browser: browser, MadeAt: now, ExpiresAt: now.Add(SessionLife)})
 	return secret, err
 }
 

@@ -34,7 +34,8 @@ func hashPassword(password string) string {
 	_, _ = rand.Read(salt) // never fails
 	sum := argon(password, salt, argonPasses, argonMemory, argonThreads, argonLength)
 	code := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonPasses, argonThreads, code.EncodeToString(salt), code.EncodeToString(sum))
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonPasses, argonThreads,
+		code.EncodeToString(salt), code.EncodeToString(sum))
 }
 
 // rightPassword holds a password against a hash, in the same time whatever is
@@ -47,7 +48,8 @@ func rightPassword(password, hash string) bool {
 	if len(parts) != 6 {
 		return false
 	}
-	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &passes, &threads); err != nil || parts[1] != "argon2id" || version != argon2.Version {
+	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &passes,
+		&threads); err != nil || parts[1] != "argon2id" || version != argon2.Version {
 		return false
 	}
 	salt, err := base64.RawStdEncoding.DecodeString(parts[4])

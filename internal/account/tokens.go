@@ -42,19 +42,23 @@ func NewTokenSecret() string { return "jvl_" + rand.Text() }
 // AddToken makes a token of which Name, Scopes (nil: all) and ExpiresAt are
 // given, and returns it with its secret, which is not kept.
 func (s *Service) AddToken(ctx context.Context, t record.Token) (made record.Token, secret string, err error) {
-	if t.Name = strings.TrimSpace(t.Name); t.Name == "" || len(t.Name) > longestTokenName || strings.ContainsAny(t.Name, "/?#") {
-		return t, "", fault.Say(fault.Invalid, "Give the token a name of up to %d letters, without / ? #, that tells what it is for.", longestTokenName)
+	if t.Name = strings.TrimSpace(t.Name); t.Name == "" || len(t.Name) > longestTokenName ||
+		strings.ContainsAny(t.Name, "/?#") {
+		return t, "", fault.Say(fault.Invalid, "Give the token a name of up to %d letters, without / ? #, that tells "+
+			"what it is for.", longestTokenName)
 	}
 	if t.Scopes == nil {
 		t.Scopes = allScopes
 	}
 	for _, scope := range t.Scopes {
 		if !slices.Contains(allScopes, scope) {
-			return t, "", fault.Say(fault.Invalid, "There is no scope %q; there are: %s.", scope, strings.Join(allScopes, ", "))
+			return t, "", fault.Say(fault.Invalid, "There is no scope %q; there are: %s.", scope,
+				strings.Join(allScopes, ", "))
 		}
 	}
 	if len(t.Scopes) == 0 {
-		return t, "", fault.Say(fault.Invalid, "Choose at least one thing that the token is good for: %s.", strings.Join(allScopes, ", "))
+		return t, "", fault.Say(fault.Invalid, "Choose at least one thing that the token is good for: %s.",
+			strings.Join(allScopes, ", "))
 	}
 	if t.ExpiresAt != nil && t.ExpiresAt.Before(s.Now()) {
 		return t, "", fault.Say(fault.Invalid, "The token's last day is over already; choose one that is to come.")
@@ -62,14 +66,16 @@ func (s *Service) AddToken(ctx context.Context, t record.Token) (made record.Tok
 	secret = NewTokenSecret()
 	made, err = s.Store.AddToken(ctx, t, secret)
 	if errors.Is(err, record.ErrDuplicate) {
-		err = fault.Say(fault.Taken, "There is a token named %q already. Choose another name, or remove that one.", t.Name)
+		err = fault.Say(fault.Taken, "There is a token named %q already. Choose another name, or remove that one.",
+			t.Name)
 	}
 	return made, secret, err
 }
 
 // Login makes a token that may do everything for a program of an account, in
 // place of an older one that the program had.
-func (s *Service) Login(ctx context.Context, a record.Account, program string) (made record.Token, secret string, err error) {
+func (s *Service) Login(ctx context.Context, a record.Account, program string) (made record.Token, secret string,
+	err error) {
 	expires := s.Now().Add(loginLife)
 	name := fmt.Sprintf("%s, %s", program, a.Name)
 	if err := s.Store.RemoveToken(ctx, name, s.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
@@ -112,7 +118,8 @@ func (s *Service) Token(ctx context.Context, secret string) (record.Token, error
 	}
 	t, err := s.Store.TokenBySecret(ctx, secret, s.Now())
 	if errors.Is(err, record.ErrNotFound) {
-		return record.Token{}, fault.Say(fault.TokenNeeded, "This token is not known here. It may have been removed, or have expired.")
+		return record.Token{}, fault.Say(fault.TokenNeeded, "This token is not known here. It may have been removed, "+
+			"or have expired.")
 	}
 	if err == nil {
 		s.tokens.put(secret, t, s.Now())

@@ -22,7 +22,8 @@ type Chromium struct {
 func Start(ctx context.Context) (*Chromium, error) {
 	path, err := exec.LookPath("chromium-headless-shell")
 	if err != nil {
-		return nil, fmt.Errorf("chromium-headless-shell is not installed; install the Debian package of that name: %w", err)
+		return nil, fmt.Errorf("chromium-headless-shell is not installed; install the Debian package of that name: %w",
+			err)
 	}
 	profile, err := os.MkdirTemp("", "juvalogos-chromium-")
 	if err != nil {
@@ -87,7 +88,8 @@ func (c *Chromium) Tab(w Window, private bool) (context.Context, context.CancelF
 		}); err != nil {
 			return err
 		}
-		if _, err := chromedp.Call(ctx, emulation.SetTouchEmulationEnabled, emulation.SetTouchEmulationEnabledParams{Enabled: w.Phone}); err != nil {
+		if _, err := chromedp.Call(ctx, emulation.SetTouchEmulationEnabled,
+			emulation.SetTouchEmulationEnabledParams{Enabled: w.Phone}); err != nil {
 			return err
 		}
 		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: features})

@@ -57,7 +57,8 @@ func (c *Client) Ask(ctx context.Context, q Question, f Follower) (api.Outcome, 
 		return api.Outcome{}, err
 	}
 	path := "/api/at/" + url.PathEscape(q.Desk) + "/questions"
-	response, err := c.send(ctx, http.MethodPost, path, "application/json", body, http.Header{"Accept": {"text/event-stream"}})
+	response, err := c.send(ctx, http.MethodPost, path, "application/json", body,
+		http.Header{"Accept": {"text/event-stream"}})
 	if err != nil {
 		return api.Outcome{}, err
 	}
@@ -75,7 +76,8 @@ func (c *Client) Watch(ctx context.Context, turn string, f Follower) (api.Outcom
 
 // Again has another attempt made at a turn and follows it.
 func (c *Client) Again(ctx context.Context, turn string, f Follower) (api.Outcome, error) {
-	response, err := c.send(ctx, http.MethodPost, "/api/turns/"+turn+"/attempts", "", nil, http.Header{"Accept": {"text/event-stream"}})
+	response, err := c.send(ctx, http.MethodPost, "/api/turns/"+turn+"/attempts", "", nil,
+		http.Header{"Accept": {"text/event-stream"}})
 	if err != nil {
 		return api.Outcome{}, err
 	}
@@ -127,7 +129,8 @@ func (c *Client) follow(ctx context.Context, response *http.Response, f Follower
 			return api.Outcome{}, context.Cause(ctx)
 		}
 		if at.turn == "" || try == reconnects {
-			return api.Outcome{}, fmt.Errorf("the connection to %s was lost; the reply goes on there: %w", c.Address, err)
+			return api.Outcome{}, fmt.Errorf("the connection to %s was lost; the reply goes on there: %w", c.Address,
+				err)
 		}
 		for ; try < reconnects; try++ {
 			select {

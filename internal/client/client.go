@@ -51,7 +51,8 @@ func (e *Unreachable) Error() string {
 	for inner := errors.Unwrap(e.Err); inner != nil; inner = errors.Unwrap(e.Err) {
 		e.Err = inner
 	}
-	return fmt.Sprintf("no Juvalogos answers at %s (%v); start it with \"juvalogos start\", or give its address with -address", e.Address, e.Err)
+	return fmt.Sprintf("no Juvalogos answers at %s (%v); start it with \"juvalogos start\", or give its address with "+
+		"-address", e.Address, e.Err)
 }
 
 func (e *Unreachable) Unwrap() error { return e.Err }
@@ -64,12 +65,14 @@ func (c *Client) http() *http.Client {
 }
 
 // send makes a request and returns its answer, or the problem it holds.
-func (c *Client) send(ctx context.Context, method, path, contentType string, body []byte, header http.Header) (*http.Response, error) {
+func (c *Client) send(ctx context.Context, method, path, contentType string, body []byte,
+	header http.Header) (*http.Response, error) {
 	return c.stream(ctx, method, path, contentType, bytes.NewReader(body), header)
 }
 
 // stream sends a body while it is read.
-func (c *Client) stream(ctx context.Context, method, path, contentType string, body io.Reader, header http.Header) (*http.Response, error) {
+func (c *Client) stream(ctx context.Context, method, path, contentType string, body io.Reader,
+	header http.Header) (*http.Response, error) {
 	request, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.Address, "/")+path, body)
 	if err != nil {
 		return nil, fmt.Errorf("the address %q cannot be used: %w", c.Address, err)
@@ -97,7 +100,8 @@ func (c *Client) stream(ctx context.Context, method, path, contentType string, b
 	text, _ := io.ReadAll(io.LimitReader(response.Body, 1<<20))
 	p := &Problem{}
 	if json.Unmarshal(text, p) != nil || p.Detail == "" {
-		p.Detail = fmt.Sprintf("%s answers %s, which is not what a Juvalogos says; check the address", c.Address, response.Status)
+		p.Detail = fmt.Sprintf("%s answers %s, which is not what a Juvalogos says; check the address", c.Address,
+			response.Status)
 	}
 	p.Status = response.StatusCode
 	return nil, p

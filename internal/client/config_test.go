@@ -25,10 +25,14 @@ func TestLoad(t *testing.T) {
 	}{
 		{"nothing", "", "", nil, "", nil, DefaultAddress, ""},
 		{"a file", "", "", nil, file, nil, "http://file:1", "file-token"},
-		{"a file from the environment", "", "", map[string]string{"JUVALOGOS_CONFIG": file}, "", nil, "http://file:1", "file-token"},
+		{"a file from the environment", "", "", map[string]string{"JUVALOGOS_CONFIG": file}, "", nil, "http://file:1",
+			"file-token"},
 		{"the second fallback", "", "", nil, "", []string{"/nowhere.yaml", file}, "http://file:1", "file-token"},
-		{"the environment's token", "", "", map[string]string{"JUVALOGOS_TOKEN": "env"}, file, nil, "http://file:1", "env"},
-		{"flags first", "http://flag:1", "flag", map[string]string{"JUVALOGOS_ADDRESS": "http://env:1", "JUVALOGOS_TOKEN": "env"}, file, nil, "http://flag:1", "flag"},
+		{"the environment's token", "", "", map[string]string{"JUVALOGOS_TOKEN": "env"}, file, nil, "http://file:1",
+			"env"},
+		{"flags first", "http://flag:1", "flag",
+			map[string]string{"JUVALOGOS_ADDRESS": "http://env:1", "JUVALOGOS_TOKEN": "env"}, file, nil,
+			"http://flag:1", "flag"},
 		{"no token for a stranger", "http://elsewhere:1", "", nil, file, nil, "http://elsewhere:1", ""},
 		{"the same address", "http://file:1", "", nil, file, nil, "http://file:1", "file-token"},
 	} {
@@ -37,13 +41,15 @@ func TestLoad(t *testing.T) {
 			t.Errorf("%s: %+v, %v", c.name, got, err)
 		}
 	}
-	if _, err := Load("", "", "/nowhere.yaml", func(string) string { return "" }); err == nil || !strings.Contains(err.Error(), "cannot be read") {
+	if _, err := Load("", "", "/nowhere.yaml", func(string) string { return "" }); err == nil ||
+		!strings.Contains(err.Error(), "cannot be read") {
 		t.Errorf("a file that is named must be there: %v", err)
 	}
 	if err := os.WriteFile(file, []byte("adress: x"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Load("", "", file, func(string) string { return "" }); err == nil || !strings.Contains(err.Error(), `did you mean "address"?`) {
+	if _, err := Load("", "", file, func(string) string { return "" }); err == nil ||
+		!strings.Contains(err.Error(), `did you mean "address"?`) {
 		t.Errorf("a mistake: %v", err)
 	}
 }

@@ -43,7 +43,8 @@ func (c *Client) Publish(ctx context.Context, name string, file []byte, note str
 
 // Check checks a desk file against the service's models.
 func (c *Client) Check(ctx context.Context, name string, file []byte) error {
-	return c.receive(ctx, http.MethodPost, "/api/desks/check?name="+url.QueryEscape(name), "application/yaml", file, nil)
+	return c.receive(ctx, http.MethodPost, "/api/desks/check?name="+url.QueryEscape(name), "application/yaml", file,
+		nil)
 }
 
 // Revision returns one revision of a desk with its file.
@@ -77,9 +78,11 @@ func (c *Client) Export(ctx context.Context, slug string) ([]byte, error) {
 
 // Import brings back what Export gave, at another slug if as is not empty.
 // What is wrong with its published file comes back too.
-func (c *Client) Import(ctx context.Context, packed []byte, as string) (slug string, problems yamlfile.Problems, err error) {
+func (c *Client) Import(ctx context.Context, packed []byte, as string) (slug string, problems yamlfile.Problems,
+	err error) {
 	var answer api.Imported
-	err = c.receive(ctx, http.MethodPost, "/api/desks/import?as="+url.QueryEscape(as), "application/json", packed, &answer)
+	err = c.receive(ctx, http.MethodPost, "/api/desks/import?as="+url.QueryEscape(as), "application/json", packed,
+		&answer)
 	return answer.Slug, answer.Problems, err
 }
 

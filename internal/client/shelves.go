@@ -84,7 +84,8 @@ func (c *Client) AddDocument(ctx context.Context, slug, name string, body io.Rea
 
 // Attach sends a file to a conversation of one's own at a desk; "" is one that
 // is to begin: ask its first question with the id that is returned.
-func (c *Client) Attach(ctx context.Context, desk, conversation, name string, body io.Reader) (id string, added []api.Added, err error) {
+func (c *Client) Attach(ctx context.Context, desk, conversation, name string, body io.Reader) (id string,
+	added []api.Added, err error) {
 	var all struct {
 		Conversation string
 		Added        []api.Added
@@ -103,13 +104,15 @@ func attachedTo(conversation string) string {
 // Attached lists what one attached to a conversation.
 func (c *Client) Attached(ctx context.Context, desk, conversation string) ([]api.Document, error) {
 	var all api.DocumentList
-	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/attachments"+attachedTo(conversation), nil, &all)
+	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/attachments"+attachedTo(conversation), nil,
+		&all)
 	return all.Documents, err
 }
 
 // Detach takes back what one attached.
 func (c *Client) Detach(ctx context.Context, desk, conversation string, document int64) error {
-	return c.call(ctx, http.MethodDelete, fmt.Sprintf("/api/at/%s/attachments/%d%s", url.PathEscape(desk), document, attachedTo(conversation)), nil, nil)
+	return c.call(ctx, http.MethodDelete,
+		fmt.Sprintf("/api/at/%s/attachments/%d%s", url.PathEscape(desk), document, attachedTo(conversation)), nil, nil)
 }
 
 // upload sends a file while it is read.
@@ -118,8 +121,9 @@ func (c *Client) upload(ctx context.Context, path, name string, body io.Reader, 
 	form := multipart.NewWriter(w)
 	go func() {
 		part, err := form.CreatePart(textproto.MIMEHeader{
-			"Content-Disposition": {mime.FormatMediaType("form-data", map[string]string{"name": "file", "filename": name})},
-			"Content-Type":        {"application/octet-stream"},
+			"Content-Disposition": {mime.FormatMediaType("form-data",
+				map[string]string{"name": "file", "filename": name})},
+			"Content-Type": {"application/octet-stream"},
 		})
 		if err == nil {
 			_, err = io.Copy(part, body)
@@ -130,7 +134,8 @@ func (c *Client) upload(ctx context.Context, path, name string, body io.Reader, 
 		w.CloseWithError(err)
 	}()
 	defer r.Close()
-	response, err := c.stream(ctx, http.MethodPost, path, form.FormDataContentType(), r, http.Header{"Accept": {"application/json"}})
+	response, err := c.stream(ctx, http.MethodPost, path, form.FormDataContentType(), r,
+		http.Header{"Accept": {"application/json"}})
 	if err != nil {
 		return err
 	}

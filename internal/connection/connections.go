@@ -55,7 +55,8 @@ func New(o Options) *Service {
 func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, by string) error {
 	file, _ := s.Models.Connections()
 	if slices.ContainsFunc(file, func(o models.Connection) bool { return o.Name == c.Name }) {
-		return fault.Say(fault.Taken, "The connection file has a connection named %q; change it there, or choose another name.", c.Name)
+		return fault.Say(fault.Taken, "The connection file has a connection named %q; change it there, or choose "+
+			"another name.", c.Name)
 	}
 	c, err := checkConnection(c)
 	if err != nil {
@@ -64,7 +65,8 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 	kept := record.StoredConnection{Name: c.Name, ChangedBy: by, ChangedAt: s.Now()}
 	if key != "" {
 		if s.Vault == nil {
-			return fault.Say(fault.Invalid, "This service keeps no keys: it has no master key. Name the key with env:NAME or file:PATH instead.")
+			return fault.Say(fault.Invalid, "This service keeps no keys: it has no master key. Name the key with "+
+				"env:NAME or file:PATH instead.")
 		}
 		kept.Key = s.Vault.Seal(c.Name, key)
 	}
@@ -143,7 +145,8 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 	}
 	names, err := s.Models.Look(ctx, c)
 	if err != nil {
-		return nil, fault.Say(fault.Invalid, "The server does not list its models: %v. You can also write their names yourself.", err)
+		return nil, fault.Say(fault.Invalid, "The server does not list its models: %v. You can also write their "+
+			"names yourself.", err)
 	}
 	return names, nil
 }
@@ -193,11 +196,13 @@ func (s *Service) TakeUp(ctx context.Context) error {
 
 func (s *Service) unseal(k record.StoredConnection) (models.Secret, error) {
 	if s.Vault == nil {
-		return models.Secret{}, errors.New("the key is encrypted and this service has no master key; start it with the master key, or type the key in again")
+		return models.Secret{}, errors.New("the key is encrypted and this service has no master key; start it with " +
+			"the master key, or type the key in again")
 	}
 	text, err := s.Vault.Unseal(k.Name, k.Key)
 	if err != nil {
-		return models.Secret{}, fmt.Errorf("the stored key cannot be decrypted (%w); start the service with the master key that was used then, or type the key in again", err)
+		return models.Secret{}, fmt.Errorf("the stored key cannot be decrypted (%w); start the service with the "+
+			"master key that was used then, or type the key in again", err)
 	}
 	return models.NewSecret(text), nil
 }

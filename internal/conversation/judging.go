@@ -22,7 +22,8 @@ func Reasons() []string {
 const mostRemarked = 2000
 
 // Judge notes what a visitor says of an attempt at their turn.
-func (s *Service) Judge(ctx context.Context, visitor record.Visitor, turn uuid.UUID, attempt int, v record.Verdict) error {
+func (s *Service) Judge(ctx context.Context, visitor record.Visitor, turn uuid.UUID, attempt int,
+	v record.Verdict) error {
 	if v.Reason != "" && !slices.Contains(Reasons(), v.Reason) {
 		return fault.Say(fault.Invalid, "The reason is one of: %s.", strings.Join(Reasons(), ", "))
 	}

@@ -66,7 +66,8 @@ func (s *Service) Choose(ctx context.Context, visitor record.Visitor, turn uuid.
 // TakeBack takes back the last turn of a visitor's conversation and returns its
 // question, with the number of turns that remain; with the last one the
 // conversation goes too. Show brings it back for 30 days.
-func (s *Service) TakeBack(ctx context.Context, visitor record.Visitor, turn uuid.UUID) (question string, left int, err error) {
+func (s *Service) TakeBack(ctx context.Context, visitor record.Visitor, turn uuid.UUID) (question string, left int,
+	err error) {
 	if s.Replies.LiveFor(visitor, turn) != nil {
 		return "", 0, fault.Plain(fault.StillWriting)
 	}
@@ -145,7 +146,8 @@ func Markdown(deskTitle string, c record.Conversation, turns []record.Turn) stri
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s\n\n*%s, %s*\n", c.Title, deskTitle, c.StartedAt.UTC().Format("2 January 2006, 15:04 UTC"))
 	for _, t := range turns {
-		fmt.Fprintf(&b, "\n## %d. %s\n\n%s\n", t.Number, strings.Join(strings.Fields(t.Question), " "), strings.TrimSpace(t.Attempt.Reply))
+		fmt.Fprintf(&b, "\n## %d. %s\n\n%s\n", t.Number, strings.Join(strings.Fields(t.Question), " "),
+			strings.TrimSpace(t.Attempt.Reply))
 		if p := reply.EndOf(t.Attempt).Problem; p != "" {
 			fmt.Fprintf(&b, "\n> %s\n", fault.Sentence(p))
 		} else if t.Attempt.State == record.Stopped {

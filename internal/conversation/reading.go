@@ -20,7 +20,8 @@ func (s *Service) Turn(ctx context.Context, visitor record.Visitor, id uuid.UUID
 
 // Conversation returns a visitor's conversation; replies on their way come
 // with the text they have now, not the text on record.
-func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Conversation, []record.Turn, error) {
+func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Conversation,
+	[]record.Turn, error) {
 	c, turns, err := s.Store.Conversation(ctx, id, visitor)
 	if err != nil {
 		return c, nil, fault.NotFound(s.Log, fault.NoConversation, err)
@@ -46,7 +47,8 @@ func (s *Service) Conversation(ctx context.Context, visitor record.Visitor, id u
 }
 
 // Conversations lists a visitor's conversations at a desk.
-func (s *Service) Conversations(ctx context.Context, visitor record.Visitor, slug string, page record.Page) ([]record.Conversation, error) {
+func (s *Service) Conversations(ctx context.Context, visitor record.Visitor, slug string,
+	page record.Page) ([]record.Conversation, error) {
 	page.Limit = record.PageLimit(page.Limit)
 	list, err := s.Store.Conversations(ctx, slug, visitor, page)
 	if err != nil {

@@ -23,7 +23,8 @@ func (s *Service) DeskConversations(ctx context.Context, slug string, page recor
 
 // DeskConversation returns a conversation with the summaries of its beginning,
 // the oldest first.
-func (s *Service) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
+func (s *Service) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn,
+	[]record.Summary, error) {
 	c, turns, summaries, err := s.Store.DeskConversation(ctx, id)
 	return c, turns, summaries, noConversation(err)
 }

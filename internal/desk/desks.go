@@ -92,7 +92,8 @@ func (s *Service) Draft(ctx context.Context, slug string) (record.Draft, error) 
 	if err != nil {
 		return draft, noDesk(slug, err)
 	}
-	return record.Draft{DeskID: d.DeskID, Slug: slug, File: d.File, Good: d.File, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt}, nil
+	return record.Draft{DeskID: d.DeskID, Slug: slug, File: d.File, Good: d.File, ChangedBy: d.ChangedBy,
+		ChangedAt: d.ChangedAt}, nil
 }
 
 // SaveDraft keeps a desk file that is being worked on and returns what is
@@ -103,7 +104,8 @@ func (s *Service) SaveDraft(ctx context.Context, slug string, text []byte, by st
 		return nil, err
 	}
 	if !deskfile.ValidSlug(slug) {
-		return nil, fault.Say(fault.Invalid, "%q cannot be a desk's address: use small letters, digits and single hyphens, like hive-helper.", slug)
+		return nil, fault.Say(fault.Invalid, "%q cannot be a desk's address: use small letters, digits and single "+
+			"hyphens, like hive-helper.", slug)
 	}
 	if len(text) > yamlfile.LargestFile {
 		return problems, nil // not kept; the problem says why

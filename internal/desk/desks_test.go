@@ -39,7 +39,8 @@ func TestADraftIsShownToMakersOnly(t *testing.T) {
 		}
 		return len(problems)
 	}
-	if n := save("helper", "The Helper", "The Better Helper"); n != 0 || title("helper") != "The Helper" || title("~helper") != "The Better Helper" {
+	if n := save("helper", "The Helper", "The Better Helper"); n != 0 || title("helper") != "The Helper" ||
+		title("~helper") != "The Better Helper" {
 		t.Errorf("%d problems; visitors see %q, makers %q", n, title("helper"), title("~helper"))
 	}
 	if n := save("helper", "model: thyme-mini", "model: nothing"); n != 1 || title("~helper") != "The Better Helper" {
@@ -51,12 +52,14 @@ func TestADraftIsShownToMakersOnly(t *testing.T) {
 	if d, err := b.Desks.Draft(ctx, "helper"); err != nil || !strings.Contains(d.File, "slug: other") {
 		t.Errorf("a draft with mistakes is not kept: %+v, %v", d, err)
 	}
-	if n := save("fresh", "slug: helper", "slug: fresh"); n != 0 || title("fresh") != "no-such-desk" || title("~fresh") != "The Helper" {
+	if n := save("fresh", "slug: helper", "slug: fresh"); n != 0 || title("fresh") != "no-such-desk" ||
+		title("~fresh") != "The Helper" {
 		t.Errorf("a new desk: %d problems, %q, %q", n, title("fresh"), title("~fresh"))
 	}
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
 	testbed.Settled(t, r)
-	tried, err := b.Replies.Ask(ctx, reply.Question{Slug: "~fresh", Visitor: testbed.Alice, Channel: "preview", Text: "How do I light a smoker?"})
+	tried, err := b.Replies.Ask(ctx, reply.Question{Slug: "~fresh", Visitor: testbed.Alice, Channel: "preview",
+		Text: "How do I light a smoker?"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -147,16 +150,19 @@ func TestADeskTravelsAsOneFile(t *testing.T) {
 	if err != nil || len(again.Revisions) != 2 || again.Published != 2 || !strings.Contains(again.Draft, "not yet") {
 		t.Errorf("%+v, %v", again, err)
 	}
-	if want := strings.Replace(packed.Revisions[1].File, "slug: helper", "slug: copy", 1); again.Revisions[1].File != want {
+	if want := strings.Replace(packed.Revisions[1].File, "slug: helper", "slug: copy",
+		1); again.Revisions[1].File != want {
 		t.Errorf("the file became\n%s", again.Revisions[1].File)
 	}
 	foreign := strings.ReplaceAll(string(text), "thyme-mini", "not-here")
-	if slug, problems, err := b.Desks.Import(ctx, []byte(foreign), "elsewhere", "me"); err != nil || len(problems) != 1 {
+	if slug, problems, err := b.Desks.Import(ctx, []byte(foreign), "elsewhere", "me"); err != nil ||
+		len(problems) != 1 {
 		t.Errorf("with a model that is not here: %s, %v, %v", slug, problems, err)
 	} else if d, err := b.Desks.Desk(ctx, slug); err != nil || d.Published != 0 || d.Newest != 2 {
 		t.Errorf("%+v, %v", d, err)
 	}
-	for _, bad := range []string{"", "{}", "slug: x", `{"format": "juvalogos-desk/1", "slug": "x"}`, `{"format": "juvalogos-desk/1", "slug": "x y"}`,
+	for _, bad := range []string{"", "{}", "slug: x", `{"format": "juvalogos-desk/1", "slug": "x"}`,
+		`{"format": "juvalogos-desk/1", "slug": "x y"}`,
 		`{"format": "juvalogos-desk/1", "slug": "x", "revisions": [{"number": 7, "file": "a"}]}`} {
 		if _, _, err := b.Desks.Import(ctx, []byte(bad), "", "me"); testbed.Code(err) != fault.Invalid {
 			t.Errorf("%s: %v", bad, err)
@@ -224,7 +230,8 @@ func TestAFolderIsWatched(t *testing.T) {
 	if err := <-stopped; err != nil {
 		t.Error(err)
 	}
-	if err := b.Desks.WatchFolder(ctx, "/nowhere/at/all", nil); err == nil || !strings.Contains(err.Error(), "no folder") {
+	if err := b.Desks.WatchFolder(ctx, "/nowhere/at/all", nil); err == nil ||
+		!strings.Contains(err.Error(), "no folder") {
 		t.Errorf("a folder that is not there: %v", err)
 	}
 }

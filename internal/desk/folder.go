@@ -81,7 +81,8 @@ func (s *Service) lookIntoFolder(ctx context.Context, told func(FolderFile)) {
 	for _, e := range entries {
 		name := e.Name()
 		info, err := e.Info()
-		if err != nil || info.IsDir() || strings.HasPrefix(name, ".") || filepath.Ext(name) != ".yaml" && filepath.Ext(name) != ".yml" || strings.HasSuffix(name, OwnRecipe) {
+		if err != nil || info.IsDir() || strings.HasPrefix(name, ".") || filepath.Ext(name) != ".yaml" &&
+			filepath.Ext(name) != ".yml" || strings.HasSuffix(name, OwnRecipe) {
 			continue
 		}
 		there[name] = true

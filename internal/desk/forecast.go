@@ -29,7 +29,8 @@ const LongestForeseen = 500
 
 // Foresee adds up what a recipe takes at most. find finds the models it names;
 // "" is the desk's own.
-func Foresee(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens int, find func(name string) (models.Entry, error)) (Forecast, error) {
+func Foresee(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens int,
+	find func(name string) (models.Entry, error)) (Forecast, error) {
 	foreseen, open := steps.Foresee(r, settings, promptTokens, replyTokens)
 	f := Forecast{Open: open}
 	for _, m := range foreseen {
@@ -53,17 +54,20 @@ func (s *Service) Forecast(ctx context.Context, slug string) (Forecast, error) {
 		return Forecast{}, err
 	}
 	most := d.Brief.Tokens + *d.Settings.Memory.Tokens + LongestForeseen
-	f, err := Foresee(d.Recipe, d.RecipeSettings, most, d.Settings.Sampling.MaxTokens, func(name string) (models.Entry, error) {
-		if name == "" {
-			return d.Entry, nil
-		}
-		return s.Models.Find(name)
-	})
+	f, err := Foresee(d.Recipe, d.RecipeSettings, most, d.Settings.Sampling.MaxTokens,
+		func(name string) (models.Entry, error) {
+			if name == "" {
+				return d.Entry, nil
+			}
+			return s.Models.Find(name)
+		})
 	if err != nil {
 		return f, err
 	}
 	now := s.Now()
-	rows, err := s.Store.Traces.Usage(ctx, record.UsageFilter{By: []string{"kind"}, Desk: d.Slug, From: now.AddDate(0, 0, -30), To: now.AddDate(0, 0, 1), Limit: 10})
+	rows, err := s.Store.Traces.Usage(ctx,
+		record.UsageFilter{By: []string{"kind"}, Desk: d.Slug, From: now.AddDate(0, 0, -30), To: now.AddDate(0, 0, 1),
+			Limit: 10})
 	for _, row := range rows {
 		if row.Keys[0] == "reply" && row.Turns > 0 {
 			f.Turns, f.Usual = row.Turns, row.Cost/float64(row.Turns)

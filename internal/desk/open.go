@@ -82,10 +82,12 @@ func (s *Service) Chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
 	settings, err := d.Settings.With(c)
 	var not *deskfile.NotOffered
 	if errors.As(err, &not) {
-		return nil, fault.Say(fault.NotOffered, "This desk does not offer the %s “%s” any more. Your settings were put back; please ask again.", not.What, not.Value)
+		return nil, fault.Say(fault.NotOffered, "This desk does not offer the %s “%s” any more. Your settings were "+
+			"put back; please ask again.", not.What, not.Value)
 	}
 	if err == nil {
-		d, err = s.Equip(&Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe, RecipeSettings: d.RecipeSettings})
+		d, err = s.Equip(&Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe,
+			RecipeSettings: d.RecipeSettings})
 	}
 	if err != nil {
 		return nil, fault.New(fault.NotSetUp, err)
@@ -100,7 +102,8 @@ func (s *Service) Current(ctx context.Context, slug string) (record.Revision, er
 	if wantsDraft {
 		draft, err := s.Store.Desks.Draft(ctx, slug)
 		if err == nil && draft.Good != "" {
-			return record.Revision{DeskID: draft.DeskID, Slug: slug, File: draft.Good, MadeBy: draft.ChangedBy, MadeAt: draft.ChangedAt}, nil
+			return record.Revision{DeskID: draft.DeskID, Slug: slug, File: draft.Good, MadeBy: draft.ChangedBy,
+				MadeAt: draft.ChangedAt}, nil
 		}
 		if err != nil && !errors.Is(err, record.ErrNotFound) {
 			return record.Revision{}, fault.New(fault.NoRecords, err)

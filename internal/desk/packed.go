@@ -56,16 +56,19 @@ func (s *Service) Export(ctx context.Context, slug string) (Packed, error) {
 // Import unpacks a desk, at another slug if as is not empty. Revisions keep
 // their numbers. A desk whose published file does not fit the models here is
 // left unpublished: problems say why.
-func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slug string, problems yamlfile.Problems, err error) {
+func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slug string, problems yamlfile.Problems,
+	err error) {
 	var p Packed
 	if err := json.Unmarshal(packed, &p); err != nil || p.Format != PackedFormat {
-		return "", nil, fault.Say(fault.Invalid, "This is not a packed desk. Take the file that “Export” or “juvalogos desk export” wrote.")
+		return "", nil, fault.Say(fault.Invalid, "This is not a packed desk. Take the file that “Export” or "+
+			"“juvalogos desk export” wrote.")
 	}
 	if as == "" {
 		as = p.Slug
 	}
 	if !deskfile.ValidSlug(as) {
-		return "", nil, fault.Say(fault.Invalid, "%q cannot be a desk's address: use small letters, digits and single hyphens, like hive-helper.", as)
+		return "", nil, fault.Say(fault.Invalid, "%q cannot be a desk's address: use small letters, digits and "+
+			"single hyphens, like hive-helper.", as)
 	}
 	if err := s.free(ctx, as); err != nil {
 		return as, nil, err
@@ -79,7 +82,8 @@ func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slu
 		}
 		if as != p.Slug {
 			if file, err = yamlfile.Set(file, "slug", as); err != nil {
-				return as, nil, fault.Say(fault.Invalid, "This packed desk is damaged: revision %d cannot be read.", r.Number)
+				return as, nil, fault.Say(fault.Invalid, "This packed desk is damaged: revision %d cannot be read.",
+					r.Number)
 			}
 		}
 		if r.Number == p.Published {
@@ -91,7 +95,8 @@ func (s *Service) Import(ctx context.Context, packed []byte, as, by string) (slu
 			}
 		}
 		revisions = append(revisions, record.Revision{
-			Number: r.Number, File: string(record.Clean(file)), Note: record.OneLine(r.Note, longestNote), MadeBy: record.OneLine(r.MadeBy, longestNote), MadeAt: r.MadeAt,
+			Number: r.Number, File: string(record.Clean(file)), Note: record.OneLine(r.Note, longestNote),
+			MadeBy: record.OneLine(r.MadeBy, longestNote), MadeAt: r.MadeAt,
 		})
 	}
 	if len(revisions) == 0 && p.Draft == "" {

@@ -34,7 +34,9 @@ func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
 	for i, slug := range f.Shelves {
 		if !slices.Contains(known, slug) {
 			at := yamlfile.Locate(text, fmt.Sprintf("shelves.%d", i))
-			problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column, Message: "shelves: " + yamlfile.Unknown("shelf", slug, known) + " Or make it: juvalogos shelf create " + slug})
+			problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column,
+				Message: "shelves: " + yamlfile.Unknown("shelf", slug, known) + " Or make it: juvalogos shelf create " +
+					slug})
 		}
 	}
 	if problems != nil {
@@ -57,7 +59,8 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 	var problems yamlfile.Problems
 	say := func(model, format string, args ...any) {
 		at := yamlfile.Locate(text, model)
-		problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column, Message: fmt.Sprintf(format, args...)})
+		problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column,
+			Message: fmt.Sprintf(format, args...)})
 	}
 	check := func(model, place string) {
 		entry, err := registry.Find(model)
@@ -66,7 +69,8 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 			say(place, "model: %v", err)
 			return
 		case !entry.Able("chat"):
-			say(place, "model: %q does not chat; the connection file gives it only: %s", model, strings.Join(entry.Can, ", "))
+			say(place, "model: %q does not chat; the connection file gives it only: %s", model,
+				strings.Join(entry.Can, ", "))
 			return
 		}
 		counter, err := entry.Counter()
@@ -76,7 +80,8 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		}
 		standing := prompt.Standing{Brief: prompt.Measure(counter, f.Brief)}
 		if _, err := prompt.Room(entry.Context, f.Sampling.MaxTokens, standing, prompt.Piece{Tokens: 64}); err != nil {
-			say(place, "model: brief and longest reply leave no room for a question in the %d tokens of %q; shorten the brief or lower sampling: max_tokens", entry.Context, model)
+			say(place, "model: brief and longest reply leave no room for a question in the %d tokens of %q; shorten "+
+				"the brief or lower sampling: max_tokens", entry.Context, model)
 		}
 	}
 	check(f.Model, "model")
@@ -98,7 +103,8 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 
 // Publish checks a desk file and makes it the published revision of its desk.
 // fresh is false if it was that already.
-func (s *Service) Publish(ctx context.Context, name string, text []byte, note, by string) (r record.Revision, fresh bool, err error) {
+func (s *Service) Publish(ctx context.Context, name string, text []byte, note, by string) (r record.Revision,
+	fresh bool, err error) {
 	f, err := s.Check(name, text)
 	if err != nil {
 		return record.Revision{}, false, err

@@ -23,13 +23,16 @@ func recipeOf(name string, text []byte, f deskfile.File) (*recipe.Recipe, recipe
 	own := strings.HasSuffix(f.Recipe, OwnRecipe)
 	switch {
 	case own && f.OwnRecipe == "":
-		return nil, nil, at("recipe", "recipe: "+f.Recipe+" is not here; publish with the command line where that file lies beside this one, or write its text under own_recipe")
+		return nil, nil, at("recipe", "recipe: "+f.Recipe+" is not here; publish with the command line where that "+
+			"file lies beside this one, or write its text under own_recipe")
 	case own:
 		src = []byte(f.OwnRecipe)
 	case !builtIn:
-		return nil, nil, at("recipe", "recipe: "+yamlfile.Unknown("recipe", f.Recipe, steps.BuiltIn())+"; a file of your own ends with "+OwnRecipe)
+		return nil, nil, at("recipe", "recipe: "+yamlfile.Unknown("recipe", f.Recipe, steps.BuiltIn())+
+			"; a file of your own ends with "+OwnRecipe)
 	case f.OwnRecipe != "":
-		return nil, nil, at("own_recipe", "own_recipe: is not used, because recipe names "+f.Recipe+"; name it there, like mine"+OwnRecipe)
+		return nil, nil, at("own_recipe", "own_recipe: is not used, because recipe names "+f.Recipe+
+			"; name it there, like mine"+OwnRecipe)
 	}
 	r, err := steps.Check(f.Recipe, src)
 	if err != nil {
@@ -58,7 +61,8 @@ func withinDesk(err error, name string, text []byte, own bool) error {
 	at := yamlfile.Locate(text, "own_recipe")
 	moved := make(yamlfile.Problems, len(problems))
 	for i, p := range problems {
-		moved[i] = yamlfile.Problem{File: name, Line: at.Line + p.Line, Column: p.Column + 2, Message: "own_recipe: " + p.Message}
+		moved[i] = yamlfile.Problem{File: name, Line: at.Line + p.Line, Column: p.Column + 2, Message: "own_recipe: " +
+			p.Message}
 	}
 	return moved
 }

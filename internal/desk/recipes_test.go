@@ -39,7 +39,8 @@ func TestTheSampleDesksAreWhole(t *testing.T) {
 func TestInlineKeepsTheRest(t *testing.T) {
 	const file = "slug: x # mine\nrecipe: a.recipe.yaml\nown_recipe: |\n  old: text\n\n  more\ntitle: T\n"
 	got := string(desk.Inline([]byte(file), []byte("recipe: a\nsteps:\n\n  - x\n")))
-	if want := "slug: x # mine\nrecipe: a.recipe.yaml\ntitle: T\nown_recipe: |\n  recipe: a\n  steps:\n\n    - x\n"; got != want {
+	if want := "slug: x # mine\nrecipe: a.recipe.yaml\ntitle: T\nown_recipe: |\n  recipe: a\n  steps:\n\n" +
+		"    - x\n"; got != want {
 		t.Errorf("got %q", got)
 	}
 }

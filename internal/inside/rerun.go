@@ -45,7 +45,8 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	case original.Thinned:
 		return original, fault.Say(fault.Invalid, "Only figures are left of this trace; it cannot be run again.")
 	case reply.IsWithheld(original.Spans):
-		return original, fault.Say(fault.Invalid, "This reply drew on documents that only the visitor may see; it cannot be run again.")
+		return original, fault.Say(fault.Invalid, "This reply drew on documents that only the visitor may see; it "+
+			"cannot be run again.")
 	}
 	d, q, err := s.asItWas(ctx, original.Trace)
 	if err == nil {
@@ -61,9 +62,12 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	began, takes := s.Now(), q.All()
 	run, failed := s.Replies.RunAgain(ctx, d, q, original.Conversation, original.Visitor, options)
 	t := &record.Trace{
-		ID: uuid.Must(uuid.NewV7()), Kind: "rerun", Turn: original.Turn, Attempt: original.Attempt, DeskID: original.DeskID, Revision: original.Revision,
-		Visitor: original.Visitor, Recipe: d.Recipe.Name, State: string(record.Done), StartedAt: began, Seconds: s.Now().Sub(began).Seconds(),
-		Usage: run.Usage, Edits: marshalled(e), Slug: original.Slug, Conversation: original.Conversation, Question: original.Question,
+		ID: uuid.Must(uuid.NewV7()), Kind: "rerun", Turn: original.Turn, Attempt: original.Attempt,
+		DeskID: original.DeskID, Revision: original.Revision,
+		Visitor: original.Visitor, Recipe: d.Recipe.Name, State: string(record.Done), StartedAt: began,
+		Seconds: s.Now().Sub(began).Seconds(),
+		Usage:   run.Usage, Edits: marshalled(e), Slug: original.Slug, Conversation: original.Conversation,
+		Question: original.Question,
 	}
 	if failed != nil {
 		t.State, t.Problem = string(record.Failed), failed.Error()
@@ -139,7 +143,8 @@ func (s *Service) edited(d *desk.Desk, q *reply.Asked, e Edits) (*desk.Desk, err
 			settings.Sampling.Stop = n.Stop
 		}
 	}
-	d, err := s.Desks.Equip(&desk.Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe, RecipeSettings: d.RecipeSettings})
+	d, err := s.Desks.Equip(&desk.Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe,
+		RecipeSettings: d.RecipeSettings})
 	if err != nil {
 		return nil, fault.Say(fault.Invalid, "This cannot be tried: %v.", err)
 	}

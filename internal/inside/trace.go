@@ -79,9 +79,11 @@ func (s *Service) Inside(ctx context.Context, id uuid.UUID, attempt int) (Inside
 func (s *Service) insideTurn(ctx context.Context, turn uuid.UUID, attempt int) (Inside, error) {
 	if r := s.Replies.Live(turn); r != nil && (attempt == 0 || attempt == r.Attempt) {
 		return Inside{Live: true, Spans: r.Spans(), Trace: record.Trace{
-			Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, Slug: strings.TrimPrefix(r.Slug, desk.DraftMark), Conversation: r.Conversation, Question: r.Question,
-			Recipe: r.Recipe, Models: []string{r.Model}, State: string(record.Running), StartedAt: r.StartedAt, Revision: r.Revision,
-			Seconds: s.Now().Sub(r.StartedAt).Seconds(), Usage: r.Usage(),
+			Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, Slug: strings.TrimPrefix(r.Slug, desk.DraftMark),
+			Conversation: r.Conversation, Question: r.Question,
+			Recipe: r.Recipe, Models: []string{r.Model}, State: string(record.Running), StartedAt: r.StartedAt,
+			Revision: r.Revision,
+			Seconds:  s.Now().Sub(r.StartedAt).Seconds(), Usage: r.Usage(),
 		}}, nil
 	}
 	t, err := s.Store.Traces.TraceOf(ctx, turn, attempt)

@@ -47,19 +47,25 @@ func TestEveryReplyLeavesItsTrace(t *testing.T) {
 	}
 	call := in.Spans[2].Calls[0]
 	last := call.Messages[len(call.Messages)-1]
-	if last.Text != "How do I light a smoker?" || call.Messages[0].Text != "You are Sprig." || call.Answer != string(end.Text) || call.Model != "shed/thyme-mini" || call.PromptTokens != end.End.PromptTokens || call.First <= 0 || call.Took < call.First {
+	if last.Text != "How do I light a smoker?" || call.Messages[0].Text != "You are Sprig." ||
+		call.Answer != string(end.Text) || call.Model != "shed/thyme-mini" ||
+		call.PromptTokens != end.End.PromptTokens || call.First <= 0 || call.Took < call.First {
 		t.Errorf("call %+v", call)
 	}
-	if in.Usage.PromptTokens != end.End.PromptTokens || in.State != "done" || in.Seconds <= 0 || in.Models[0] != "shed/thyme-mini" {
+	if in.Usage.PromptTokens != end.End.PromptTokens || in.State != "done" || in.Seconds <= 0 ||
+		in.Models[0] != "shed/thyme-mini" {
 		t.Errorf("trace %+v", in.Trace)
 	}
 	for _, c := range []struct {
 		f    record.TraceFilter
 		want int
 	}{
-		{record.TraceFilter{Desk: "helper"}, 2}, {record.TraceFilter{Desk: "other"}, 0}, {record.TraceFilter{Model: "thyme-mini"}, 2}, {record.TraceFilter{Model: "heather-2"}, 0},
-		{record.TraceFilter{Step: "answer"}, 2}, {record.TraceFilter{Step: "nothing"}, 0}, {record.TraceFilter{State: "failed"}, 0}, {record.TraceFilter{Slow: 1000}, 0},
-		{record.TraceFilter{Turn: r.Turn}, 1}, {record.TraceFilter{Flagged: true}, 0}, {record.TraceFilter{Since: new(time.Now().Add(time.Hour))}, 0},
+		{record.TraceFilter{Desk: "helper"}, 2}, {record.TraceFilter{Desk: "other"}, 0},
+		{record.TraceFilter{Model: "thyme-mini"}, 2}, {record.TraceFilter{Model: "heather-2"}, 0},
+		{record.TraceFilter{Step: "answer"}, 2}, {record.TraceFilter{Step: "nothing"}, 0},
+		{record.TraceFilter{State: "failed"}, 0}, {record.TraceFilter{Slow: 1000}, 0},
+		{record.TraceFilter{Turn: r.Turn}, 1}, {record.TraceFilter{Flagged: true}, 0},
+		{record.TraceFilter{Since: new(time.Now().Add(time.Hour))}, 0},
 	} {
 		found, err := b.Inside.Traces(ctx, c.f)
 		if err != nil || len(found) != c.want {
@@ -74,10 +80,12 @@ func TestEveryReplyLeavesItsTrace(t *testing.T) {
 	if _, err := b.Store.Traces.Thin(ctx, time.Now().Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
-	if in, err = b.Inside.Inside(ctx, in.ID, 0); err != nil || !in.Thinned || in.Spans != nil || in.Usage.PromptTokens == 0 {
+	if in, err = b.Inside.Inside(ctx, in.ID, 0); err != nil || !in.Thinned || in.Spans != nil ||
+		in.Usage.PromptTokens == 0 {
 		t.Errorf("%+v, %v", in, err)
 	}
-	if _, err := b.Inside.Rerun(ctx, in.ID, inside.Edits{}, "ada"); err == nil || !strings.Contains(err.Error(), "Only figures are left") {
+	if _, err := b.Inside.Rerun(ctx, in.ID, inside.Edits{}, "ada"); err == nil ||
+		!strings.Contains(err.Error(), "Only figures are left") {
 		t.Errorf("got %v", err)
 	}
 	if err := b.Inside.SetTraceKeeping(ctx, inside.Keeping{Days: 0}, "ada"); err == nil {
@@ -99,7 +107,8 @@ func TestAFailureIsInTheTrace(t *testing.T) {
 	testbed.Settled(t, r)
 	in, err = b.Inside.Inside(ctx, r.Turn, 0)
 	text, _ := json.Marshal(in)
-	if err != nil || in.State != "failed" || in.Problem != "key-refused" || in.Spans[2].State != "failed" || in.Spans[2].Error == "" || strings.Contains(string(text), testbed.ModelKey) {
+	if err != nil || in.State != "failed" || in.Problem != "key-refused" || in.Spans[2].State != "failed" ||
+		in.Spans[2].Error == "" || strings.Contains(string(text), testbed.ModelKey) {
 		t.Errorf("%s, %v", text, err)
 	}
 	found, err := b.Inside.Traces(ctx, record.TraceFilter{State: "failed"})
@@ -126,23 +135,31 @@ func TestRunAgainFromAStep(t *testing.T) {
 	}
 	in := rerun(inside.Edits{Brief: new("You are Bramble."), Model: "heather-2"})
 	call := in.Spans[len(in.Spans)-1].Calls[0]
-	if in.Kind != "rerun" || call.Model != "shed/heather-2" || call.Messages[0].Text != "You are Bramble." || call.Answer == string(before.Text) {
+	if in.Kind != "rerun" || call.Model != "shed/heather-2" || call.Messages[0].Text != "You are Bramble." ||
+		call.Answer == string(before.Text) {
 		t.Errorf("%+v", call)
 	}
 	// From the answer on: the prompt is the one that was sent.
-	in = rerun(inside.Edits{Step: "answer", Set: map[string]json.RawMessage{"answer": json.RawMessage(`{"max_tokens": 3}`)}})
-	if in.Spans[0].State != "reused" || in.Spans[1].State != "reused" || in.Spans[2].Calls[0].Finish != "length" || in.Spans[2].Calls[0].Messages[0].Text != "You are Sprig." {
+	in = rerun(inside.Edits{Step: "answer",
+		Set: map[string]json.RawMessage{"answer": json.RawMessage(`{"max_tokens": 3}`)}})
+	if in.Spans[0].State != "reused" || in.Spans[1].State != "reused" || in.Spans[2].Calls[0].Finish != "length" ||
+		in.Spans[2].Calls[0].Messages[0].Text != "You are Sprig." {
 		t.Errorf("%+v", in.Spans)
 	}
-	in = rerun(inside.Edits{Step: "answer", Alone: true, Inputs: map[string]map[string]any{"answer": {"prompt": []any{map[string]any{"role": "user", "content": "Which colour marks this year's queen?"}}}}})
+	in = rerun(inside.Edits{Step: "answer", Alone: true,
+		Inputs: map[string]map[string]any{"answer": {"prompt": []any{map[string]any{"role": "user",
+			"content": "Which colour marks this year's queen?"}}}}})
 	if got := in.Spans[2].Calls[0].Messages; len(got) != 1 || !strings.HasPrefix(got[0].Text, "Which colour") {
 		t.Errorf("sent %+v", got)
 	}
-	in = rerun(inside.Edits{Step: "prompt", Set: map[string]json.RawMessage{"prompt": json.RawMessage(`{"user": "In short: {{.question}}"}`)}})
+	in = rerun(inside.Edits{Step: "prompt",
+		Set: map[string]json.RawMessage{"prompt": json.RawMessage(`{"user": "In short: {{.question}}"}`)}})
 	if got := in.Spans[2].Calls[0].Messages[1].Text; got != "In short: How do I light a smoker?" {
 		t.Errorf("sent %q", got)
 	}
-	for _, e := range []inside.Edits{{Step: "nothing"}, {Model: "elephant"}, {Set: map[string]json.RawMessage{"answer": json.RawMessage(`{"max_tokns": 3}`)}}, {Set: map[string]json.RawMessage{"prompt": json.RawMessage(`{"user": "{{"}`)}}} {
+	for _, e := range []inside.Edits{{Step: "nothing"}, {Model: "elephant"},
+		{Set: map[string]json.RawMessage{"answer": json.RawMessage(`{"max_tokns": 3}`)}},
+		{Set: map[string]json.RawMessage{"prompt": json.RawMessage(`{"user": "{{"}`)}}} {
 		if _, err := b.Inside.Rerun(ctx, original.ID, e, "ada"); err == nil {
 			t.Errorf("%+v was taken", e)
 		}
@@ -155,7 +172,9 @@ func TestRunAgainFromAStep(t *testing.T) {
 	if original, err = b.Inside.Inside(ctx, original.ID, 0); err != nil || len(original.Reruns) != 4 {
 		t.Errorf("%d reruns, %v", len(original.Reruns), err)
 	}
-	rows, err := b.Store.Traces.Usage(ctx, record.UsageFilter{By: []string{"kind"}, From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 10})
+	rows, err := b.Store.Traces.Usage(ctx,
+		record.UsageFilter{By: []string{"kind"}, From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour),
+			Limit: 10})
 	calls := map[string]int{}
 	for _, row := range rows {
 		calls[row.Keys[0]] = row.Calls
@@ -187,7 +206,8 @@ func TestATraceGoesWithItsConversation(t *testing.T) {
 	if _, err := b.Store.Traces.Trace(ctx, in.ID); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("the trace is still there: %v", err)
 	}
-	rows, err := b.Store.Traces.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	rows, err := b.Store.Traces.Usage(ctx,
+		record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Calls != 1 {
 		t.Errorf("%+v, %v", rows, err)
 	}
@@ -204,7 +224,8 @@ func TestSeveralTextsAndWhatIsPreferred(t *testing.T) {
 	publish(t, b, contrasting)
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
 	v := testbed.Settled(t, r)
-	if len(v.End.Lanes) != 2 || v.End.Lanes[0].Title != "Small" || v.End.Lanes[1].Model != "shed/heather-2" || v.End.Lanes[0].Text == v.End.Lanes[1].Text || string(v.Text) != v.End.Lanes[0].Text {
+	if len(v.End.Lanes) != 2 || v.End.Lanes[0].Title != "Small" || v.End.Lanes[1].Model != "shed/heather-2" ||
+		v.End.Lanes[0].Text == v.End.Lanes[1].Text || string(v.Text) != v.End.Lanes[0].Text {
 		t.Fatalf("%+v, text %q", v.End.Lanes, v.Text)
 	}
 	if err := b.Conversations.Prefer(ctx, record.Visitor{9}, r.Turn, 1, 1); err == nil {
@@ -230,7 +251,8 @@ func TestSeveralTextsAndWhatIsPreferred(t *testing.T) {
 		t.Errorf("%s, %v", text, err)
 	}
 	counts, err := b.Store.Verdicts.Preferences(ctx, "helper")
-	if err != nil || len(counts) != 2 || counts[0].Title != "heather-2" || counts[0].Preferred != 1 || counts[0].Shown != 1 || counts[1].Preferred != 0 {
+	if err != nil || len(counts) != 2 || counts[0].Title != "heather-2" || counts[0].Preferred != 1 ||
+		counts[0].Shown != 1 || counts[1].Preferred != 0 {
 		t.Errorf("%+v, %v", counts, err)
 	}
 }
@@ -256,13 +278,16 @@ func TestARunawayRecipeIsToldPlainly(t *testing.T) {
 		t.Errorf("%+v", v.End)
 	}
 	for bad, want := range map[string]string{
-		strings.Replace(guarded, "do: join", "do: jion", 1):                     `d.yaml:18:21: own_recipe: step "j": do: unknown kind "jion"; did you mean "join"?`,
+		strings.Replace(guarded, "do: join", "do: jion",
+			1): `d.yaml:18:21: own_recipe: step "j": do: unknown kind "jion"; did you mean "join"?`,
 		strings.Replace(guarded, "recipe: mine.recipe.yaml", "recipe: conv", 1): `unknown recipe "conv"`,
-		"recipe: mine.recipe.yaml\n":                                            "mine.recipe.yaml is not here; publish with the command line",
-		"recipe: contrast\n":                                                    `"voices" is missing`,
-		"recipe: contrast\nrecipe_settings: {voices: [{model: elephant}]}\n":    `recipe contrast: model: unknown model "elephant"`,
+		"recipe: mine.recipe.yaml\n": "mine.recipe.yaml is not here; " +
+			"publish with the command line",
+		"recipe: contrast\n": `"voices" is missing`,
+		"recipe: contrast\nrecipe_settings: {voices: [{model: elephant}]}\n": `recipe contrast: model: unknown model "elephant"`,
 	} {
-		if _, err := b.Desks.Check("d.yaml", []byte(testbed.Desk+bad)); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := b.Desks.Check("d.yaml", []byte(testbed.Desk+bad)); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("got %v\nwant %s", err, want)
 		}
 	}
@@ -273,10 +298,12 @@ func TestVerdictsAndFindings(t *testing.T) {
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
 	testbed.Settled(t, r)
 	no := false
-	if err := b.Conversations.Judge(ctx, testbed.Alice, r.Turn, 1, record.Verdict{Helped: &no, Reason: "because"}); err == nil {
+	if err := b.Conversations.Judge(ctx, testbed.Alice, r.Turn, 1,
+		record.Verdict{Helped: &no, Reason: "because"}); err == nil {
 		t.Error("any reason is taken")
 	}
-	if err := b.Conversations.Judge(ctx, testbed.Alice, r.Turn, 1, record.Verdict{Helped: &no, Reason: "wrong", Remark: " It went out\n again. "}); err != nil {
+	if err := b.Conversations.Judge(ctx, testbed.Alice, r.Turn, 1,
+		record.Verdict{Helped: &no, Reason: "wrong", Remark: " It went out\n again. "}); err != nil {
 		t.Fatal(err)
 	}
 	queue := func(done bool) []record.Judged {
@@ -291,7 +318,8 @@ func TestVerdictsAndFindings(t *testing.T) {
 	if len(open) != 1 || open[0].Reason != "wrong" || open[0].Remark != "It went out again." || open[0].Trace == nil {
 		t.Fatalf("%+v", open)
 	}
-	if err := b.Inside.Find(ctx, r.Turn, 1, record.Finding{Cause: "model-wrong", Note: "damp shavings", Done: true, ChangedBy: "ada"}); err != nil {
+	if err := b.Inside.Find(ctx, r.Turn, 1,
+		record.Finding{Cause: "model-wrong", Note: "damp shavings", Done: true, ChangedBy: "ada"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := b.Inside.Find(ctx, r.Turn, 1, record.Finding{Cause: "whatever"}); err == nil {
@@ -308,14 +336,16 @@ func TestVerdictsAndFindings(t *testing.T) {
 	if err != nil || len(found) != 1 {
 		t.Errorf("%d, %v", len(found), err)
 	}
-	if err := b.Conversations.Judge(ctx, testbed.Alice, r.Turn, 1, record.Verdict{}); err != nil || len(queue(true)) != 0 {
+	if err := b.Conversations.Judge(ctx, testbed.Alice, r.Turn, 1, record.Verdict{}); err != nil ||
+		len(queue(true)) != 0 {
 		t.Errorf("taken back: %v, %d", err, len(queue(true)))
 	}
 }
 
 func TestTheCostIsThatOfTheDay(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	file := strings.NewReplacer("URL", b.ModelURL).Replace("connections:\n  - {name: shed, address: URL/v1, key: env:TESTBED_MODEL_KEY, models: [{name: thyme-mini, context: 4096, price: {in: 10, out: 100}}]}\n")
+	file := strings.NewReplacer("URL", b.ModelURL).Replace("connections:\n  - {name: shed, address: URL/v1, key: " +
+		"env:TESTBED_MODEL_KEY, models: [{name: thyme-mini, context: 4096, price: {in: 10, out: 100}}]}\n")
 	b.Desks.Models.Replace(mustRead(t, file))
 	b.Later(2 * time.Second) // open desks are kept for a second
 	r := testbed.Ask(t, b, reply.Question{Text: "hello"})
@@ -326,7 +356,8 @@ func TestTheCostIsThatOfTheDay(t *testing.T) {
 	if err != nil || turn.Attempt.Cost != want || want == 0 {
 		t.Errorf("cost %v, want %v, %v", turn.Attempt.Cost, want, err)
 	}
-	rows, err := b.Store.Traces.Usage(ctx, record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
+	rows, err := b.Store.Traces.Usage(ctx,
+		record.UsageFilter{From: time.Now().Add(-time.Hour), To: time.Now().Add(time.Hour), Limit: 1})
 	if err != nil || len(rows) != 1 || rows[0].Cost != want {
 		t.Errorf("%+v, %v", rows, err)
 	}
@@ -337,7 +368,8 @@ func TestTheCostIsThatOfTheDay(t *testing.T) {
 	if err != nil || f.Calls != 1 || f.Cost < want || f.Turns != 1 || f.Usual != want || f.Open {
 		t.Errorf("%+v, %v", f, err)
 	}
-	if least := float64(f.PromptTokens)*99/1e6 + float64(f.ReplyTokens)*100/1e6; f.ReplyTokens == 0 || f.Cost-least > 1e-9 || least-f.Cost > 1e-9 {
+	if least := float64(f.PromptTokens)*99/1e6 + float64(f.ReplyTokens)*100/1e6; f.ReplyTokens == 0 ||
+		f.Cost-least > 1e-9 || least-f.Cost > 1e-9 {
 		t.Errorf("%+v is not at the price of today", f)
 	}
 }

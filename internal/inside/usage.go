@@ -20,10 +20,12 @@ type Period struct{ From, To *time.Time }
 
 // Usage adds up what models were asked for and what it cost. It returns the
 // filter with its times filled in.
-func (s *Service) Usage(ctx context.Context, f record.UsageFilter, p Period) (record.UsageFilter, []record.UsageRow, error) {
+func (s *Service) Usage(ctx context.Context, f record.UsageFilter, p Period) (record.UsageFilter, []record.UsageRow,
+	error) {
 	for _, key := range f.By {
 		if !slices.Contains(store.UsageKeys(), key) {
-			return f, nil, fault.Say(fault.Invalid, "by is one or more of %s, with commas between.", strings.Join(store.UsageKeys(), ", "))
+			return f, nil, fault.Say(fault.Invalid, "by is one or more of %s, with commas between.",
+				strings.Join(store.UsageKeys(), ", "))
 		}
 	}
 	today := s.Now().UTC().Truncate(24 * time.Hour)

@@ -105,11 +105,14 @@ func Read(name string, src []byte) (File, error) {
 			c.Patience = DefaultPatience
 		}
 		c.Address = strings.TrimRight(c.Address, "/")
-		if u, err := url.Parse(c.Address); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
-			say("connection %q: the address must look like http://host:port/v1, without a name or password in it", c.Name)
+		if u, err := url.Parse(c.Address); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" ||
+			u.User != nil {
+			say("connection %q: the address must look like http://host:port/v1, without a name or password in it",
+				c.Name)
 		}
 		if c.Key != "" && !strings.HasPrefix(c.Key, "env:") && !strings.HasPrefix(c.Key, "file:") {
-			say("connection %q: key must be env:NAME or file:PATH, so that the key itself stays out of this file", c.Name)
+			say("connection %q: key must be env:NAME or file:PATH, so that the key itself stays out of this file",
+				c.Name)
 		}
 		for j := range c.Models {
 			if len(c.Models[j].Can) == 0 {

@@ -77,7 +77,8 @@ func (e *Error) Advice() string {
 	case CutOff:
 		return "the stream ended in the middle; look for a proxy with a short time limit"
 	case Garbled:
-		return "the answer is not in the chat-completions protocol (" + e.Detail + "); check that the address ends where /chat/completions begins"
+		return "the answer is not in the chat-completions protocol (" + e.Detail +
+			"); check that the address ends where /chat/completions begins"
 	case Silent:
 		return "nothing came (" + e.Detail + "); is the model still loading? raise patience in the connection file"
 	}

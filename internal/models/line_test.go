@@ -45,7 +45,8 @@ func TestALineHoldsItsBound(t *testing.T) {
 	}
 	all.Wait()
 	if worst.Load() > most || served.Load() < 160 || l.within != 0 || len(l.waiting) != 0 {
-		t.Errorf("at most %d within, %d served, %d still within, %d still waiting", worst.Load(), served.Load(), l.within, len(l.waiting))
+		t.Errorf("at most %d within, %d served, %d still within, %d still waiting", worst.Load(), served.Load(),
+			l.within, len(l.waiting))
 	}
 }
 

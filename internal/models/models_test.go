@@ -53,7 +53,11 @@ func openFake(t *testing.T, text string, f fakeClient) *Registry {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return Open(read, map[string]Protocol{"chat-completions": func(_ Connection, key Secret) Client { f.key = key; return f }})
+	return Open(read, map[string]Protocol{"chat-completions": func(_ Connection,
+		key Secret) Client {
+		f.key = key
+		return f
+	}})
 }
 
 func TestRead(t *testing.T) {
@@ -62,7 +66,8 @@ func TestRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := f.Connections[0]
-	if c.Address != "http://127.0.0.1:1/v1" || c.Patience != time.Minute || c.Protocol != "chat-completions" || c.Models[0].Can[0] != "chat" || !c.Models[1].Able("pictures") {
+	if c.Address != "http://127.0.0.1:1/v1" || c.Patience != time.Minute || c.Protocol != "chat-completions" ||
+		c.Models[0].Can[0] != "chat" || !c.Models[1].Able("pictures") {
 		t.Errorf("read %+v", c)
 	}
 	for _, bad := range []struct{ from, to, want string }{
@@ -90,13 +95,15 @@ func TestFind(t *testing.T) {
 		t.Errorf("found %v, %v", e.Path(), err)
 	}
 	for name, want := range map[string]string{
-		"small": "several connections have a model", "bgi": `did you mean "big"?`, "elephant": "there are: big, small, small",
+		"small": "several connections have a model", "bgi": `did you mean "big"?`,
+		"elephant": "there are: big, small, small",
 	} {
 		if _, err := r.Find(name); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: got %v", name, err)
 		}
 	}
-	if _, err := Open(File{}, nil).Find("big"); err == nil || !strings.Contains(err.Error(), "there are no connections yet") {
+	if _, err := Open(File{}, nil).Find("big"); err == nil ||
+		!strings.Contains(err.Error(), "there are no connections yet") {
 		t.Errorf("without a file: got %v", err)
 	}
 }
@@ -112,7 +119,8 @@ func TestKeysComeFromWhereTheFileSays(t *testing.T) {
 		return reply, err
 	}
 	var failure *Error
-	if _, err := ask(file); !errors.As(err, &failure) || failure.Kind != KeyMissing || !strings.Contains(failure.Advice(), "TEST_MODEL_KEY is not set") {
+	if _, err := ask(file); !errors.As(err, &failure) || failure.Kind != KeyMissing ||
+		!strings.Contains(failure.Advice(), "TEST_MODEL_KEY is not set") {
 		t.Errorf("no key: got %v", err)
 	}
 	t.Setenv("TEST_MODEL_KEY", "open-sesame")
@@ -123,10 +131,12 @@ func TestKeysComeFromWhereTheFileSays(t *testing.T) {
 	if err := os.WriteFile(path, []byte("from-file\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if reply, err := ask(strings.Replace(file, "env:TEST_MODEL_KEY", "file:"+path, 1)); err != nil || reply != "key from-file for big" {
+	if reply, err := ask(strings.Replace(file, "env:TEST_MODEL_KEY", "file:"+path, 1)); err != nil ||
+		reply != "key from-file for big" {
 		t.Errorf("from a file: got %q, %v", reply, err)
 	}
-	if _, err := ask(strings.Replace(file, "env:TEST_MODEL_KEY", "file:/nowhere", 1)); err == nil || !strings.Contains(err.Error(), "cannot be read") {
+	if _, err := ask(strings.Replace(file, "env:TEST_MODEL_KEY", "file:/nowhere", 1)); err == nil ||
+		!strings.Contains(err.Error(), "cannot be read") {
 		t.Errorf("no such file: got %v", err)
 	}
 }
@@ -139,7 +149,8 @@ func TestSecretsDoNotPrint(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, text := range []string{fmt.Sprint(s), fmt.Sprintf("%v %+v %#v %s %q", s, s, s, s, s), logged.String(), string(marshalled), s.Hide("your key open-sesame is wrong")} {
+	for _, text := range []string{fmt.Sprint(s), fmt.Sprintf("%v %+v %#v %s %q", s, s, s, s, s), logged.String(),
+		string(marshalled), s.Hide("your key open-sesame is wrong")} {
 		if strings.Contains(text, "sesame") {
 			t.Errorf("the secret shows in %q", text)
 		}
@@ -163,11 +174,12 @@ func TestRetry(t *testing.T) {
 		{"asked to wait too long", []error{&Error{Kind: Busy, RetryAfter: time.Hour}}, false, 1, true},
 	} {
 		tries, waits := 0, 0
-		_, err := Retry{Tries: 3, First: time.Millisecond, Most: time.Second}.Do(context.Background(), func(started *bool) (Result, error) {
-			tries++
-			*started = c.starts
-			return Result{}, c.errs[tries-1]
-		}, func(*Error, time.Duration) { waits++ })
+		_, err := Retry{Tries: 3, First: time.Millisecond, Most: time.Second}.Do(context.Background(),
+			func(started *bool) (Result, error) {
+				tries++
+				*started = c.starts
+				return Result{}, c.errs[tries-1]
+			}, func(*Error, time.Duration) { waits++ })
 		if tries != c.tries || waits != c.tries-1 || (err != nil) != c.fails {
 			t.Errorf("%s: %d tries, %d waits, %v", c.name, tries, waits, err)
 		}
@@ -177,7 +189,10 @@ func TestRetry(t *testing.T) {
 func TestRetryWaitsAsLongAsTheServerAsks(t *testing.T) {
 	var waited time.Duration
 	ctx, cancel := context.WithCancel(context.Background())
-	_, err := DefaultRetry.Do(ctx, func(*bool) (Result, error) { return Result{}, &Error{Kind: Busy, RetryAfter: 7 * time.Second} },
+	_, err := DefaultRetry.Do(ctx, func(*bool) (Result, error) {
+		return Result{},
+			&Error{Kind: Busy, RetryAfter: 7 * time.Second}
+	},
 		func(_ *Error, wait time.Duration) { waited = wait; cancel() })
 	if waited != 7*time.Second || !errors.Is(err, context.Canceled) {
 		t.Errorf("waited %v, ended with %v", waited, err)
@@ -196,11 +211,14 @@ func TestProbe(t *testing.T) {
 	if p := probe(fakeClient{}); !p.Works || p.Model != "shed/big" || p.FirstTokenMS <= 0 {
 		t.Errorf("got %+v", p)
 	}
-	if p := probe(fakeClient{err: &Error{Kind: UnknownModel}, names: []string{"bigg", "other"}}); p.Works || !strings.Contains(p.Advice, `did you mean "bigg"?`) {
+	if p := probe(fakeClient{err: &Error{Kind: UnknownModel}, names: []string{"bigg", "other"}}); p.Works ||
+		!strings.Contains(p.Advice, `did you mean "bigg"?`) {
 		t.Errorf("got %+v", p)
 	}
-	for kind, want := range map[Kind]string{Unreachable: "check the address", KeyRefused: "check the key", Silent: "raise patience", Garbled: "/chat/completions", TooLong: "lower context"} {
-		if p := probe(fakeClient{err: &Error{Kind: kind}}); p.Works || p.Problem != kind || !strings.Contains(p.Advice, want) {
+	for kind, want := range map[Kind]string{Unreachable: "check the address", KeyRefused: "check the key",
+		Silent: "raise patience", Garbled: "/chat/completions", TooLong: "lower context"} {
+		if p := probe(fakeClient{err: &Error{Kind: kind}}); p.Works || p.Problem != kind ||
+			!strings.Contains(p.Advice, want) {
 			t.Errorf("%s: got %+v", kind, p)
 		}
 	}

@@ -119,7 +119,8 @@ func (r *Registry) rebuild() {
 		key, err := c.key()
 		client := r.protocols[c.Protocol](c, key)
 		for _, m := range c.Models {
-			entries = append(entries, Entry{Model: m, Connection: c, counter: sync.OnceValues(m.Counter), client: client, keyErr: err, line: r.lines[c.Name]})
+			entries = append(entries, Entry{Model: m, Connection: c, counter: sync.OnceValues(m.Counter),
+				client: client, keyErr: err, line: r.lines[c.Name]})
 		}
 	}
 	r.entries = entries
@@ -164,7 +165,8 @@ func (r *Registry) Find(name string) (Entry, error) {
 	case len(found) > 1:
 		return Entry{}, fmt.Errorf("several connections have a model %q; write %s", name, found[0].Path())
 	case len(names) == 0:
-		return Entry{}, fmt.Errorf("unknown model %q: there are no connections yet; add one in the console, or start the service with -connections FILE", name)
+		return Entry{}, fmt.Errorf("unknown model %q: there are no connections yet; add one in the console, or start "+
+			"the service with -connections FILE", name)
 	}
 	if n := yamlfile.Nearest(name, names); n != "" {
 		return Entry{}, fmt.Errorf("unknown model %q; did you mean %q?", name, n)

@@ -17,12 +17,14 @@ type Retry struct {
 }
 
 // DefaultRetry tries for some ten seconds.
-var DefaultRetry = Retry{Tries: 5, First: 500 * time.Millisecond, Most: 30 * time.Second, Waking: 3 * time.Minute, Nap: 2 * time.Second}
+var DefaultRetry = Retry{Tries: 5, First: 500 * time.Millisecond, Most: 30 * time.Second, Waking: 3 * time.Minute,
+	Nap: 2 * time.Second}
 
 // Do calls ask until it succeeds, fails for good, or has handed over the first
 // text: what a visitor has read cannot be taken back. Before each wait it
 // calls waiting with the failure and the wait's length.
-func (r Retry) Do(ctx context.Context, ask func(started *bool) (Result, error), waiting func(*Error, time.Duration)) (Result, error) {
+func (r Retry) Do(ctx context.Context, ask func(started *bool) (Result, error),
+	waiting func(*Error, time.Duration)) (Result, error) {
 	var slept time.Duration
 	for try := 1; ; try++ {
 		started := false

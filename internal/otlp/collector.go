@@ -42,7 +42,8 @@ func NewCollector(address string, log *slog.Logger) (*Collector, error) {
 	if !strings.HasSuffix(u.Path, "/v1/traces") {
 		u = u.JoinPath("v1", "traces")
 	}
-	return &Collector{address: u.String(), log: log, traces: make(chan Trace, mostWaiting), client: &http.Client{Timeout: 10 * time.Second}}, nil
+	return &Collector{address: u.String(), log: log, traces: make(chan Trace, mostWaiting),
+		client: &http.Client{Timeout: 10 * time.Second}}, nil
 }
 
 // Collect takes a trace to be sent; it never blocks.

@@ -103,12 +103,16 @@ func spansOf(t Trace) []span {
 	fresh := func() string { next++; return spanID(next) }
 	root := span{
 		TraceID: id, SpanID: fresh(), Name: "invoke_agent " + t.Slug, Kind: 2,
-		StartTimeUnixNano: nano(t.StartedAt), EndTimeUnixNano: nano(t.StartedAt.Add(time.Duration(t.Seconds * float64(time.Second)))),
+		StartTimeUnixNano: nano(t.StartedAt),
+		EndTimeUnixNano:   nano(t.StartedAt.Add(time.Duration(t.Seconds * float64(time.Second)))),
 		Attributes: []attribute{
-			text("gen_ai.operation.name", "invoke_agent"), text("gen_ai.agent.name", t.Slug), text("gen_ai.conversation.id", t.Conversation.String()),
-			text("juvalogos.turn", t.Turn.String()), number("juvalogos.attempt", t.Attempt), number("juvalogos.revision", t.Revision),
+			text("gen_ai.operation.name", "invoke_agent"), text("gen_ai.agent.name", t.Slug),
+			text("gen_ai.conversation.id", t.Conversation.String()),
+			text("juvalogos.turn", t.Turn.String()), number("juvalogos.attempt", t.Attempt),
+			number("juvalogos.revision", t.Revision),
 			text("juvalogos.recipe", t.Recipe), text("juvalogos.kind", t.Kind), amount("juvalogos.cost", t.Usage.Cost),
-			number("gen_ai.usage.input_tokens", t.Usage.PromptTokens), number("gen_ai.usage.output_tokens", t.Usage.ReplyTokens),
+			number("gen_ai.usage.input_tokens", t.Usage.PromptTokens),
+			number("gen_ai.usage.output_tokens", t.Usage.ReplyTokens),
 		},
 		Status: statusOf(t.State == "failed", t.Problem),
 	}
@@ -127,8 +131,9 @@ func spansOf(t Trace) []span {
 		step := span{
 			TraceID: id, SpanID: ids[i], ParentSpanID: parent, Name: s.Step, Kind: 1,
 			StartTimeUnixNano: nano(began), EndTimeUnixNano: nano(began.Add(s.Took)),
-			Attributes: []attribute{text("juvalogos.step", s.Step), text("juvalogos.do", s.Do), text("juvalogos.state", string(s.State))},
-			Status:     statusOf(s.State == recipe.Failed, s.Error),
+			Attributes: []attribute{text("juvalogos.step", s.Step), text("juvalogos.do", s.Do),
+				text("juvalogos.state", string(s.State))},
+			Status: statusOf(s.State == recipe.Failed, s.Error),
 		}
 		if s.Number > 0 {
 			step.Attributes = append(step.Attributes, number("juvalogos.number", s.Number))
@@ -144,15 +149,18 @@ func spansOf(t Trace) []span {
 func callOf(c recipe.ModelCall, trace, id, parent string) span {
 	s := span{
 		TraceID: trace, SpanID: id, ParentSpanID: parent, Name: "chat " + c.Model, Kind: 3,
-		StartTimeUnixNano: nano(c.At), EndTimeUnixNano: nano(c.At.Add(c.Took)), Status: statusOf(c.Error != "", c.Error),
+		StartTimeUnixNano: nano(c.At), EndTimeUnixNano: nano(c.At.Add(c.Took)),
+		Status: statusOf(c.Error != "", c.Error),
 		Attributes: []attribute{
 			text("gen_ai.operation.name", "chat"), text("gen_ai.request.model", c.Model),
-			number("gen_ai.usage.input_tokens", c.PromptTokens), number("gen_ai.usage.output_tokens", c.ReplyTokens), amount("juvalogos.cost", c.Cost),
+			number("gen_ai.usage.input_tokens", c.PromptTokens), number("gen_ai.usage.output_tokens", c.ReplyTokens),
+			amount("juvalogos.cost", c.Cost),
 		},
 	}
 	settings := map[string]any{}
 	if plain, err := json.Marshal(c.Settings); err == nil && json.Unmarshal(plain, &settings) == nil {
-		for from, to := range map[string]string{"temperature": "gen_ai.request.temperature", "top_p": "gen_ai.request.top_p"} {
+		for from, to := range map[string]string{"temperature": "gen_ai.request.temperature",
+			"top_p": "gen_ai.request.top_p"} {
 			if x, ok := settings[from].(float64); ok {
 				s.Attributes = append(s.Attributes, amount(to, x))
 			}
@@ -162,7 +170,8 @@ func callOf(c recipe.ModelCall, trace, id, parent string) span {
 		}
 	}
 	if c.Finish != "" {
-		s.Attributes = append(s.Attributes, attribute{"gen_ai.response.finish_reasons", value{Array: &arrayValue{[]value{{String: &c.Finish}}}}})
+		s.Attributes = append(s.Attributes,
+			attribute{"gen_ai.response.finish_reasons", value{Array: &arrayValue{[]value{{String: &c.Finish}}}}})
 	}
 	type part struct {
 		Type    string `json:"type"`

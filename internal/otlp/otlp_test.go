@@ -21,13 +21,16 @@ import (
 func sample() Trace {
 	began := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	return Trace{
-		Trace: record.Trace{ID: uuid.New(), Kind: "reply", Slug: "helper", State: "failed", Problem: "cut-off", StartedAt: began, Seconds: 2, Usage: record.Usage{PromptTokens: 5, ReplyTokens: 7}},
+		Trace: record.Trace{ID: uuid.New(), Kind: "reply", Slug: "helper", State: "failed", Problem: "cut-off",
+			StartedAt: began, Seconds: 2, Usage: record.Usage{PromptTokens: 5, ReplyTokens: 7}},
 		Spans: []recipe.Span{
 			{Step: "g", Do: "group", Parent: -1, State: recipe.Done, Took: time.Second},
-			{Step: "g/a", Do: "generate", Parent: 0, State: recipe.Failed, Error: "cut off", Start: time.Second / 2, Took: time.Second, Calls: []recipe.ModelCall{{
-				Model: "shed/m", At: began, Took: time.Second, PromptTokens: 5, ReplyTokens: 7, Finish: "stop", Answer: "yes", Settings: map[string]any{"temperature": 0.5, "max_tokens": 9},
-				Messages: []prompt.Message{{Role: prompt.User, Text: "why?"}},
-			}}},
+			{Step: "g/a", Do: "generate", Parent: 0, State: recipe.Failed, Error: "cut off", Start: time.Second / 2,
+				Took: time.Second, Calls: []recipe.ModelCall{{
+					Model: "shed/m", At: began, Took: time.Second, PromptTokens: 5, ReplyTokens: 7, Finish: "stop",
+					Answer: "yes", Settings: map[string]any{"temperature": 0.5, "max_tokens": 9},
+					Messages: []prompt.Message{{Role: prompt.User, Text: "why?"}},
+				}}},
 		},
 	}
 }
@@ -48,7 +51,8 @@ func TestExport(t *testing.T) {
 			t.Errorf("span %d hangs on %s", i, s.ParentSpanID)
 		}
 	}
-	if call := spans[3]; call.Name != "chat shed/m" || call.Kind != 3 || call.StartTimeUnixNano != "1780315200000000000" || call.EndTimeUnixNano != "1780315201000000000" {
+	if call := spans[3]; call.Name != "chat shed/m" || call.Kind != 3 ||
+		call.StartTimeUnixNano != "1780315200000000000" || call.EndTimeUnixNano != "1780315201000000000" {
 		t.Errorf("%+v", call)
 	}
 	text, err := json.Marshal(spans[3].Attributes)
@@ -76,7 +80,8 @@ func TestTheCollectorGetsEverything(t *testing.T) {
 			return
 		}
 		var request Request
-		if err := json.NewDecoder(r.Body).Decode(&request); err != nil || r.URL.Path != "/v1/traces" || r.Header.Get("Content-Type") != "application/json" {
+		if err := json.NewDecoder(r.Body).Decode(&request); err != nil || r.URL.Path != "/v1/traces" ||
+			r.Header.Get("Content-Type") != "application/json" {
 			t.Errorf("%s %v", r.URL.Path, err)
 		}
 		got += len(request.ResourceSpans[0].ScopeSpans[0].Spans)

@@ -31,7 +31,8 @@ func folderOf(t *testing.T, programs map[string]string) *Programs {
 func TestPrograms(t *testing.T) {
 	t.Setenv("MODEL_KEY", "very-secret")
 	p := folderOf(t, map[string]string{
-		"upper": "tr a-z A-Z", "show": `echo "$1 $MODEL_KEY"`, "fail": "echo went wrong >&2; exit 3", "flood": "yes", "data": "exit 0",
+		"upper": "tr a-z A-Z", "show": `echo "$1 $MODEL_KEY"`, "fail": "echo went wrong >&2; exit 3", "flood": "yes",
+		"data": "exit 0",
 	})
 	if err := os.Chmod(filepath.Join(p.folder, "data"), 0o644); err != nil {
 		t.Fatal(err)
@@ -52,7 +53,8 @@ func TestPrograms(t *testing.T) {
 		}
 		out, err := p.Run(ctx, c.name, []string{"$(id); x"}, []byte(c.in))
 		cancel()
-		if string(out) != c.out && c.err == "" || c.err == "" && err != nil || c.err != "" && (err == nil || !strings.Contains(err.Error(), c.err)) {
+		if string(out) != c.out && c.err == "" || c.err == "" && err != nil || c.err != "" &&
+			(err == nil || !strings.Contains(err.Error(), c.err)) {
 			t.Errorf("%s: %q, %v", c.name, out, err)
 		}
 	}
@@ -95,7 +97,10 @@ func TestAProgramIsKilledWithItsChildren(t *testing.T) {
 
 func TestWebCallsOnlyWhomItMay(t *testing.T) {
 	t.Setenv("HIVE_KEY", "very-secret")
-	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "inside") }))
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
+		_ *http.Request) {
+		fmt.Fprint(w, "inside")
+	}))
 	defer other.Close()
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/away" {
@@ -117,11 +122,13 @@ func TestWebCallsOnlyWhomItMay(t *testing.T) {
 		"file:///etc/passwd":      "http:// or https://",
 		"http://169.254.169.254/": "may not be called",
 	} {
-		if _, _, err := w.Call(t.Context(), "GET", address, nil, nil); err == nil || !strings.Contains(err.Error(), want) {
+		if _, _, err := w.Call(t.Context(), "GET", address, nil, nil); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
-	if _, _, err := w.Call(t.Context(), "GET", server.URL, map[string]string{"X": "env:NOT_SET"}, nil); err == nil || !strings.Contains(err.Error(), "NOT_SET is not set") {
+	if _, _, err := w.Call(t.Context(), "GET", server.URL, map[string]string{"X": "env:NOT_SET"}, nil); err == nil ||
+		!strings.Contains(err.Error(), "NOT_SET is not set") {
 		t.Errorf("got %v", err)
 	}
 }

@@ -28,7 +28,8 @@ func NewWeb(hosts []string) *Web { return &Web{reach.New(reach.Named(hosts), lon
 
 // Call calls an address. Headers whose value is env:NAME carry what the
 // environment variable holds; it shows in no error and in no answer.
-func (w *Web) Call(ctx context.Context, method, address string, headers map[string]string, body []byte) (int, []byte, error) {
+func (w *Web) Call(ctx context.Context, method, address string, headers map[string]string, body []byte) (int, []byte,
+	error) {
 	header := http.Header{}
 	if body != nil {
 		header.Set("Content-Type", "application/json")

@@ -56,11 +56,13 @@ func (e *Engine) instance() (pdfium.Pdfium, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if e.pool == nil {
-		config := wazero.NewRuntimeConfig().WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling)
+		config := wazero.NewRuntimeConfig().
+			WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling)
 		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
 			config = config.WithCompilationCache(cache)
 		}
-		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: 2, RuntimeConfig: config, FSConfig: wazero.NewFSConfig()})
+		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: 2, RuntimeConfig: config,
+			FSConfig: wazero.NewFSConfig()})
 		if err != nil {
 			return nil, fmt.Errorf("start PDFium: %w", err)
 		}
@@ -83,9 +85,11 @@ func (e *Engine) Open(ctx context.Context, name string, body []byte, format stri
 	if err != nil {
 		i.Close()
 		if errors.Is(err, pdferrors.ErrPassword) {
-			return nil, &reading.Problem{File: name, Sentence: "it is locked with a password; save it without one and add it again"}
+			return nil, &reading.Problem{File: name, Sentence: "it is locked with a password; save it without one " +
+				"and add it again"}
 		}
-		return nil, &reading.Problem{File: name, Sentence: "it is no whole PDF; perhaps it was not downloaded to its end"}
+		return nil, &reading.Problem{File: name, Sentence: "it is no whole PDF; perhaps it was not downloaded to its " +
+			"end"}
 	}
 	f.document = opened.Document
 	pages, err := i.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: f.document})
@@ -132,7 +136,8 @@ func (f *file) Page(_ context.Context, n int) (reading.Page, error) {
 	if err != nil || size.Width <= 0 || size.Height <= 0 {
 		return reading.Page{}, f.broken(n)
 	}
-	text, err := f.instance.GetPageTextStructured(&requests.GetPageTextStructured{Page: f.page(n), Mode: requests.GetPageTextStructuredModeChars, CollectFontInformation: true})
+	text, err := f.instance.GetPageTextStructured(&requests.GetPageTextStructured{Page: f.page(n),
+		Mode: requests.GetPageTextStructuredModeChars, CollectFontInformation: true})
 	if err != nil {
 		return reading.Page{}, f.broken(n)
 	}
@@ -175,13 +180,15 @@ func runsOf(chars []*responses.GetPageTextStructuredChar, height float64) (runs 
 			}
 			isBold = i.Weight >= 600 || strings.Contains(strings.ToLower(i.Name), "bold")
 		}
-		if drawn > 0 && (left > r.Right+1.5*size || left < r.Left-size || top > r.Bottom+0.3*size || bottom < r.Top-0.3*size) {
+		if drawn > 0 && (left > r.Right+1.5*size || left < r.Left-size || top > r.Bottom+0.3*size ||
+			bottom < r.Top-0.3*size) {
 			end()
 		}
 		if drawn == 0 {
 			r = reading.Run{Left: left, Top: top, Right: right, Bottom: bottom, Size: size}
 		}
-		r.Left, r.Right, r.Top, r.Bottom = min(r.Left, left), max(r.Right, right), min(r.Top, top), max(r.Bottom, bottom)
+		r.Left, r.Right, r.Top, r.Bottom = min(r.Left, left), max(r.Right, right), min(r.Top, top),
+			max(r.Bottom, bottom)
 		r.Size = max(r.Size, size)
 		if isBold {
 			bold++
@@ -244,7 +251,8 @@ const longestRecognition = 2 * time.Minute
 func recognise(ctx context.Context, name string, body []byte, scale float64) (reading.Page, error) {
 	program, err := exec.LookPath("tesseract")
 	if err != nil {
-		return reading.Page{}, &reading.Problem{File: name, Sentence: "it holds pictures of text, and the program that reads these, tesseract, is not installed here"}
+		return reading.Page{}, &reading.Problem{File: name, Sentence: "it holds pictures of text, and the program " +
+			"that reads these, tesseract, is not installed here"}
 	}
 	ctx, cancel := context.WithTimeout(ctx, longestRecognition)
 	defer cancel()
@@ -255,9 +263,11 @@ func recognise(ctx context.Context, name string, body []byte, scale float64) (re
 	cmd.Stdout, cmd.Stderr = &out, &complaint
 	if err := cmd.Run(); err != nil {
 		if ctx.Err() != nil {
-			return reading.Page{}, &reading.Problem{File: name, Sentence: "reading the text in its picture took too long"}
+			return reading.Page{}, &reading.Problem{File: name,
+				Sentence: "reading the text in its picture took too long"}
 		}
-		return reading.Page{}, &reading.Problem{File: name, Sentence: "it is no picture that can be read, or it is broken"}
+		return reading.Page{}, &reading.Problem{File: name, Sentence: "it is no picture that can be read, or it is " +
+			"broken"}
 	}
 	return fromTSV(out.String(), scale), nil
 }
@@ -296,7 +306,8 @@ func fromTSV(text string, scale float64) reading.Page {
 		left, width, l := number(row[6]), number(row[8]), lines[strings.Join(row[1:5], " ")]
 		// How tall a line is depends on its letters: only large steps tell.
 		size := math.Round((l.bottom-l.top)/5) * 5
-		p.Runs = append(p.Runs, reading.Run{Text: row[11], Left: left, Top: l.top, Right: left + width, Bottom: l.bottom, Size: max(5, size)})
+		p.Runs = append(p.Runs, reading.Run{Text: row[11], Left: left, Top: l.top, Right: left + width,
+			Bottom: l.bottom, Size: max(5, size)})
 	}
 	return p
 }

@@ -34,7 +34,9 @@ func (*notPublic) Error() string {
 // outsideOfPublic are ranges that no page of the world is in, beside those that
 // net/netip knows.
 var outsideOfPublic = func() (all []netip.Prefix) {
-	for _, p := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "198.18.0.0/15", "198.51.100.0/24", "203.0.113.0/24", "240.0.0.0/4", "64:ff9b::/96", "64:ff9b:1::/48", "100::/64", "2001::/32", "2001:db8::/32", "2002::/16"} {
+	for _, p := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "198.18.0.0/15",
+		"198.51.100.0/24", "203.0.113.0/24", "240.0.0.0/4", "64:ff9b::/96", "64:ff9b:1::/48", "100::/64", "2001::/32",
+		"2001:db8::/32", "2002::/16"} {
 		all = append(all, netip.MustParsePrefix(p))
 	}
 	return all

@@ -15,8 +15,10 @@ import (
 func TestWhatIsPublic(t *testing.T) {
 	for address, want := range map[string]bool{
 		"93.184.216.34": true, "2606:2800:220:1::1": true,
-		"127.0.0.1": false, "10.1.2.3": false, "192.168.0.1": false, "172.20.0.1": false, "169.254.169.254": false, "100.64.1.1": false,
-		"0.0.0.0": false, "224.0.0.1": false, "255.255.255.255": false, "::1": false, "fe80::1": false, "fc00::1": false, "::ffff:127.0.0.1": false, "64:ff9b::7f00:1": false, "::": false,
+		"127.0.0.1": false, "10.1.2.3": false, "192.168.0.1": false, "172.20.0.1": false, "169.254.169.254": false,
+		"100.64.1.1": false,
+		"0.0.0.0":    false, "224.0.0.1": false, "255.255.255.255": false, "::1": false, "fe80::1": false,
+		"fc00::1": false, "::ffff:127.0.0.1": false, "64:ff9b::7f00:1": false, "::": false,
 	} {
 		if got := public(netip.MustParseAddr(address)); got != want {
 			t.Errorf("%s: %v", address, got)
@@ -44,21 +46,26 @@ func TestFetching(t *testing.T) {
 	}))
 	defer site.Close()
 	f := New(Public{Private: true}, 1<<20, time.Minute)
-	for path, want := range map[string]string{"/page": "", "/moved": "", "/round": "without end", "/file": "http:// or https://", "/large": "more than 1 MB"} {
+	for path, want := range map[string]string{"/page": "", "/moved": "", "/round": "without end",
+		"/file": "http:// or https://", "/large": "more than 1 MB"} {
 		got, err := f.Do(t.Context(), Request{Address: site.URL + path})
 		var r *Refused
-		if want == "" && (err != nil || string(got.Body) != "<p>hello" || got.Type != "text/html" || got.Address.Path != "/page") || want != "" && (!errors.As(err, &r) || !strings.Contains(r.Sentence, want)) {
+		if want == "" && (err != nil || string(got.Body) != "<p>hello" || got.Type != "text/html" ||
+			got.Address.Path != "/page") || want != "" && (!errors.As(err, &r) || !strings.Contains(r.Sentence, want)) {
 			t.Errorf("%s: %v %v", path, got, err)
 		}
 	}
-	for address, want := range map[string]string{"ftp://x/y": "http://", "not an address": "http://", "http://a:b@example.org": "password", "http://": "http://"} {
+	for address, want := range map[string]string{"ftp://x/y": "http://", "not an address": "http://",
+		"http://a:b@example.org": "password", "http://": "http://"} {
 		if _, err := f.Do(t.Context(), Request{Address: address}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
 	// Nobody gets at this machine, whatever the name that leads there.
-	for _, address := range []string{site.URL + "/page", strings.Replace(site.URL, "127.0.0.1", "localhost", 1) + "/page"} {
-		if _, err := New(Public{}, 1<<20, time.Minute).Do(t.Context(), Request{Address: address}); err == nil || !strings.Contains(err.Error(), "private network") {
+	for _, address := range []string{site.URL + "/page", strings.Replace(site.URL, "127.0.0.1", "localhost", 1) +
+		"/page"} {
+		if _, err := New(Public{}, 1<<20, time.Minute).Do(t.Context(), Request{Address: address}); err == nil ||
+			!strings.Contains(err.Error(), "private network") {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
@@ -69,7 +76,8 @@ func TestNamedHosts(t *testing.T) {
 	n := Named{"hive.example", "127.0.0.1:7117"}
 	for address, want := range map[string]bool{
 		"http://hive.example/x": true, "https://HIVE.example:443/": true, "http://127.0.0.1:7117/": true,
-		"http://hive.example:8080/": false, "http://127.0.0.1/": false, "http://other.example/": false, "ftp://hive.example/": false, "http://a:b@hive.example/": false,
+		"http://hive.example:8080/": false, "http://127.0.0.1/": false, "http://other.example/": false,
+		"ftp://hive.example/": false, "http://a:b@hive.example/": false,
 	} {
 		u, err := url.Parse(address)
 		if err != nil {

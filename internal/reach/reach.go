@@ -88,7 +88,8 @@ func New(p Policy, most int64, limit time.Duration) *Client {
 	return &Client{policy: p, most: most, limit: limit, http: &http.Client{
 		Timeout: limit,
 		Transport: &http.Transport{
-			DialContext: dialer.DialContext, TLSHandshakeTimeout: connectLimit, MaxResponseHeaderBytes: mostHeader, DisableKeepAlives: true,
+			DialContext: dialer.DialContext, TLSHandshakeTimeout: connectLimit, MaxResponseHeaderBytes: mostHeader,
+			DisableKeepAlives: true,
 		},
 		CheckRedirect: func(r *http.Request, via []*http.Request) error {
 			if len(via) > mostRedirects {

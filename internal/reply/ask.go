@@ -88,7 +88,8 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	r := &Reply{
 		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, TurnNumber: place.Number, Attempt: 1,
-		Question: q.Text, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(), key: q.Key, visitor: q.Visitor,
+		Question: q.Text, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(),
+		key: q.Key, visitor: q.Visitor,
 	}
 	if place.New {
 		r.Title = titleOf(q.Text)
@@ -111,7 +112,8 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.Counter.Vocabulary(), Given: given,
-		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Takes: encode(q.Takes, len(q.Takes) == 0), Instance: s.instance, AskedAt: r.StartedAt,
+		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Takes: encode(q.Takes, len(q.Takes) == 0),
+		Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {
 		s.abandon(r)
@@ -134,7 +136,8 @@ func (s *Service) past(ctx context.Context, q Question, d *desk.Desk) (record.Pa
 	past, place, err := s.Store.Replies.Past(ctx, q.Conversation, d.DeskID, q.Visitor, instead, Recalled(d))
 	if errors.Is(err, record.ErrNotFound) && instead == nil {
 		// Something was attached to it before the first question.
-		if announced, failed := s.Store.Shelves.Announced(ctx, q.Conversation, q.Visitor, d.DeskID); announced || failed != nil {
+		if announced, failed := s.Store.Shelves.Announced(ctx, q.Conversation, q.Visitor, d.DeskID); announced ||
+			failed != nil {
 			err = failed
 			place = record.Place{Number: 1, New: true}
 		}
@@ -147,7 +150,8 @@ func (s *Service) past(ctx context.Context, q Question, d *desk.Desk) (record.Pa
 
 // Again makes another attempt at a turn whose last one is over. preview has it
 // made by the desk's draft.
-func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.UUID, choice deskfile.Choice, preview bool) (*Reply, error) {
+func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.UUID, choice deskfile.Choice,
+	preview bool) (*Reply, error) {
 	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return nil, fault.NotFound(s.Log, fault.NoTurn, err)
@@ -165,13 +169,15 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 	}
 	r := &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number,
-		Question: t.Question, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(), visitor: visitor,
+		Question: t.Question, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(),
+		visitor: visitor,
 	}
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
 	number, given, taken, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
-		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance, At: r.StartedAt, Remember: Recalled(d),
+		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance,
+		At: r.StartedAt, Remember: Recalled(d),
 	})
 	if err != nil {
 		s.abandon(r)
@@ -279,13 +285,15 @@ func fits(d *desk.Desk, question prompt.Piece, g *Given) error {
 
 func tooLong(e *prompt.TooLong) *fault.Problem {
 	if e.Room == 0 {
-		return &fault.Problem{Code: fault.QuestionLong, Sentence: fault.Sentence(fault.QuestionLong), ID: fault.NewID(), Cause: e}
+		return &fault.Problem{Code: fault.QuestionLong, Sentence: fault.Sentence(fault.QuestionLong), ID: fault.NewID(),
+			Cause: e}
 	}
 	return &fault.Problem{
-		Code:     fault.QuestionLong,
-		Sentence: fmt.Sprintf("This is longer than this desk can read at once: please shorten it to about %d words.", max(1, e.Room*2/3)),
-		ID:       fault.NewID(),
-		Cause:    e,
+		Code: fault.QuestionLong,
+		Sentence: fmt.Sprintf("This is longer than this desk can read at once: please shorten it to about %d words.",
+			max(1, e.Room*2/3)),
+		ID:    fault.NewID(),
+		Cause: e,
 	}
 }
 

@@ -34,10 +34,12 @@ func TestAReplyIsMadeAndKept(t *testing.T) {
 		t.Errorf("ended %+v", v.End)
 	}
 	turn, err := b.Store.Conversations.Turn(ctx, r.Turn, testbed.Alice)
-	if err != nil || turn.Attempt.Reply != string(v.Text) || turn.Attempt.Reply == "" || turn.Attempt.State != record.Done || turn.Attempt.FirstAt == nil {
+	if err != nil || turn.Attempt.Reply != string(v.Text) || turn.Attempt.Reply == "" ||
+		turn.Attempt.State != record.Done || turn.Attempt.FirstAt == nil {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
-	if turn.Question != "How do I light a smoker?\uFFFD" || turn.Attempt.Model != "shed/thyme-mini" || turn.Attempt.Revision != 1 {
+	if turn.Question != "How do I light a smoker?\uFFFD" || turn.Attempt.Model != "shed/thyme-mini" ||
+		turn.Attempt.Revision != 1 {
 		t.Errorf("on record: %+v", turn)
 	}
 }
@@ -68,12 +70,15 @@ func TestMemoryIsCountedInTheModelsVocabulary(t *testing.T) {
 		b := testbed.New(t, testbed.Options{})
 		first := testbed.Ask(t, b, reply.Question{Text: fact}) // at a model whose vocabulary is not known
 		said := testbed.Settled(t, first).Text
-		room := prompt.Exchange{Question: prompt.Measure(counter, fact), Reply: prompt.Measure(counter, string(said))}.Cost() - missing
-		file := strings.NewReplacer("model: thyme-mini", "model: heather-2", "tokens: 2000", fmt.Sprint("tokens: ", room)).Replace(testbed.Desk)
+		room := prompt.Exchange{Question: prompt.Measure(counter, fact),
+			Reply: prompt.Measure(counter, string(said))}.Cost() - missing
+		file := strings.NewReplacer("model: thyme-mini", "model: heather-2", "tokens: 2000",
+			fmt.Sprint("tokens: ", room)).Replace(testbed.Desk)
 		if _, _, err := b.Desks.Publish(ctx, "d.yaml", []byte(file), "", "me"); err != nil {
 			t.Fatal(err)
 		}
-		second := testbed.Ask(t, b, reply.Question{Text: "What did I ask you to remember?", Conversation: first.Conversation})
+		second := testbed.Ask(t, b, reply.Question{Text: "What did I ask you to remember?",
+			Conversation: first.Conversation})
 		if got := string(testbed.Settled(t, second).Text); strings.Contains(got, "4711") != (missing == 0) {
 			t.Errorf("with %d tokens too few: %q", missing, got)
 		}
@@ -102,7 +107,8 @@ func TestQuestionsThatAreRefused(t *testing.T) {
 	if !errors.As(err, &p) || !strings.Contains(p.Sentence, "please shorten it to about") {
 		t.Errorf("got %v", err)
 	}
-	if list, err := b.Store.Conversations.Conversations(ctx, "helper", record.Visitor{}, record.Page{Limit: 10}); err != nil || len(list) != 0 {
+	if list, err := b.Store.Conversations.Conversations(ctx, "helper", record.Visitor{},
+		record.Page{Limit: 10}); err != nil || len(list) != 0 {
 		t.Errorf("refused questions left %v, %v", list, err)
 	}
 }
@@ -123,7 +129,8 @@ func TestAskingTwiceWithOneKeyIsOneTurn(t *testing.T) {
 			t.Fatalf("turns %v", turns)
 		}
 	}
-	if list, err := b.Store.Conversations.Conversations(ctx, "helper", testbed.Alice, record.Page{Limit: 10}); err != nil || len(list) != 1 {
+	if list, err := b.Store.Conversations.Conversations(ctx, "helper", testbed.Alice,
+		record.Page{Limit: 10}); err != nil || len(list) != 1 {
 		t.Errorf("%d conversations, %v", len(list), err)
 	}
 	if n := b.Model.Requests(); n > 1 {
@@ -135,7 +142,8 @@ func TestOneReplyAtATimeInAConversation(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.Slow)
 	r := testbed.Ask(t, b, reply.Question{Text: "one", Key: "a"})
-	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Visitor: testbed.Alice, Text: "two", Conversation: r.Conversation}); testbed.Code(err) != fault.StillWriting {
+	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Visitor: testbed.Alice, Text: "two",
+		Conversation: r.Conversation}); testbed.Code(err) != fault.StillWriting {
 		t.Errorf("got %v", err)
 	}
 	if err := b.Replies.Stop(ctx, testbed.Alice, r.Turn); err != nil {
@@ -159,7 +167,8 @@ func TestStop(t *testing.T) {
 	}
 	v := testbed.Settled(t, r)
 	turn, err := b.Store.Conversations.Turn(ctx, r.Turn, testbed.Alice)
-	if err != nil || turn.Attempt.State != record.Stopped || turn.Attempt.Reply != string(v.Text) || len(v.Text) < 20 || v.End.ReplyTokens >= 200 {
+	if err != nil || turn.Attempt.State != record.Stopped || turn.Attempt.Reply != string(v.Text) || len(v.Text) < 20 ||
+		v.End.ReplyTokens >= 200 {
 		t.Errorf("on record: %+v, %v", turn, err)
 	}
 	if err := b.Replies.Stop(ctx, testbed.Alice, r.Turn); err != nil {
@@ -189,13 +198,16 @@ func TestFaultsOfTheModel(t *testing.T) {
 	} {
 		t.Run(c.fault, func(t *testing.T) {
 			b := testbed.New(t, testbed.Options{Patience: 400 * time.Millisecond})
-			b.Model.Set(testbed.With(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 40}, c.fault, c.times, c.after))
+			b.Model.Set(testbed.With(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 40}, c.fault,
+				c.times, c.after))
 			r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
 			v := testbed.Settled(t, r)
-			if v.End.State != c.state || v.End.Problem != c.problem || (len(v.Text) > 0) != c.text || (v.NoticeSeq > 0) != c.notices {
+			if v.End.State != c.state || v.End.Problem != c.problem || (len(v.Text) > 0) != c.text ||
+				(v.NoticeSeq > 0) != c.notices {
 				t.Fatalf("ended %+v with %q after %d notices", v.End, v.Text, v.NoticeSeq)
 			}
-			if c.state == record.Failed && (v.End.ProblemID == "" || !strings.Contains(b.Log.String(), v.End.ProblemID)) {
+			if c.state == record.Failed &&
+				(v.End.ProblemID == "" || !strings.Contains(b.Log.String(), v.End.ProblemID)) {
 				t.Errorf("the log does not know problem %q", v.End.ProblemID)
 			}
 			if strings.Contains(b.Log.String(), testbed.ModelKey) {
@@ -207,7 +219,8 @@ func TestFaultsOfTheModel(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if v := testbed.Settled(t, again); v.End.State != record.Done || again.Attempt != 2 || again.Turn != r.Turn {
+			if v := testbed.Settled(t, again); v.End.State != record.Done || again.Attempt != 2 ||
+				again.Turn != r.Turn {
 				t.Errorf("again: attempt %d, %+v", again.Attempt, v.End)
 			}
 		})
@@ -240,7 +253,8 @@ func TestRepliesMayFinishWhenTheServiceStops(t *testing.T) {
 	if v := r.Since(0, nil); !v.Settled || v.End.State != record.Done {
 		t.Errorf("ended %+v", v.End)
 	}
-	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Text: "x"}); testbed.Code(err) != fault.Closing {
+	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page",
+		Text: "x"}); testbed.Code(err) != fault.Closing {
 		t.Errorf("a question to a closed service: %v", err)
 	}
 }
@@ -263,11 +277,13 @@ func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
 func TestCheckHoldsADeskAgainstItsModel(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	for _, c := range []struct{ from, to, want string }{
-		{"model: thyme-mini", "model: tyme-mini", `d.yaml:4:8: model: unknown model "tyme-mini"; did you mean "thyme-mini"?`},
+		{"model: thyme-mini", "model: tyme-mini",
+			`d.yaml:4:8: model: unknown model "tyme-mini"; did you mean "thyme-mini"?`},
 		{"model: thyme-mini", "model: clover-embed", "does not chat"},
 		{"max_tokens: 900", "max_tokens: 4090", "leave no room for a question in the 4096 tokens"},
 	} {
-		if _, err := b.Desks.Check("d.yaml", []byte(strings.Replace(testbed.Desk, c.from, c.to, 1))); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, err := b.Desks.Check("d.yaml", []byte(strings.Replace(testbed.Desk, c.from, c.to, 1))); err == nil ||
+			!strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: got %v", c.to, err)
 		}
 	}
@@ -294,8 +310,10 @@ func TestTheDatabaseAway(t *testing.T) {
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
 	sql(`alter database ` + name + ` allow_connections false`)
 	sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = '` + name + `'`)
-	testbed.Within(t, 30*time.Second, "a notice that it is not saved", func() bool { return r.Since(0, nil).Notice.Kind == "unsaved" })
-	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Visitor: testbed.Alice, Text: "and now?"}); testbed.Code(err) != fault.NoRecords {
+	testbed.Within(t, 30*time.Second, "a notice that it is not saved",
+		func() bool { return r.Since(0, nil).Notice.Kind == "unsaved" })
+	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Visitor: testbed.Alice,
+		Text: "and now?"}); testbed.Code(err) != fault.NoRecords {
 		t.Errorf("asking without a database: %v", err)
 	}
 	sql(`alter database ` + name + ` allow_connections true`)

@@ -135,7 +135,8 @@ func pause(ctx context.Context, span time.Duration) error {
 // ended works out what has become of a reply.
 func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Asked, result recipe.Result, err error) End {
 	used := r.record.Usage()
-	end := End{State: record.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost, usage: record.Usage(used)}
+	end := End{State: record.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost,
+		usage: record.Usage(used)}
 	spans := r.record.Spans()
 	for _, span := range spans {
 		for _, c := range span.Calls {
@@ -159,10 +160,12 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Asked, r
 		if errors.As(err, &failure) {
 			end.RetryAfter = failure.RetryAfter
 		}
-		s.Log.Error("reply failed", "desk", d.Slug, "revision", d.Number, "turn", r.Turn, "code", problem.Code, "id", problem.ID, "error", err)
+		s.Log.Error("reply failed", "desk", d.Slug, "revision", d.Number, "turn", r.Turn, "code", problem.Code, "id",
+			problem.ID, "error", err)
 	}
 	if end.State == record.Done {
-		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens", end.ReplyTokens)
+		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens",
+			end.ReplyTokens)
 	}
 	end.At = s.Now()
 	if r.private.Load() {

@@ -60,7 +60,8 @@ func uncovered(d *desk.Desk, past record.Past) []record.PastTurn {
 
 func exchangeOf(d *desk.Desk, p record.PastTurn) prompt.Exchange {
 	if p.Vocabulary != d.Counter.Vocabulary() {
-		return prompt.Exchange{Question: prompt.Measure(d.Counter, p.Question), Reply: prompt.Measure(d.Counter, p.Reply)}
+		return prompt.Exchange{Question: prompt.Measure(d.Counter, p.Question),
+			Reply: prompt.Measure(d.Counter, p.Reply)}
 	}
 	return prompt.Exchange{
 		Question: prompt.Piece{Text: p.Question, Tokens: p.QuestionTokens},
@@ -111,7 +112,8 @@ func (s *Service) foldIfDue(d *desk.Desk, r *Reply, question prompt.Piece, past 
 			delete(s.folding, r.Conversation)
 			s.mu.Unlock()
 		}()
-		if err := s.fold(s.makeCtx, d, r, past.Summary, turns[:n], exchanges[:n]); err != nil && s.makeCtx.Err() == nil {
+		if err := s.fold(s.makeCtx, d, r, past.Summary, turns[:n], exchanges[:n]); err != nil &&
+			s.makeCtx.Err() == nil {
 			// The turns stay as they are, and the next reply tries again.
 			s.Log.Warn("the conversation could not be summed up", "conversation", r.Conversation, "error", err)
 		}
@@ -123,7 +125,8 @@ const longestFold = 5 * time.Minute
 
 // fold has the model fold turns into the summary before them and keeps the
 // result, in as many bites as the model's context needs.
-func (s *Service) fold(ctx context.Context, d *desk.Desk, r *Reply, before *record.Summary, turns []record.PastTurn, exchanges []prompt.Exchange) error {
+func (s *Service) fold(ctx context.Context, d *desk.Desk, r *Reply, before *record.Summary, turns []record.PastTurn,
+	exchanges []prompt.Exchange) error {
 	ctx, cancel := context.WithTimeout(ctx, longestFold)
 	defer cancel()
 	most := *d.Settings.Memory.Summary
@@ -161,20 +164,24 @@ func (s *Service) fold(ctx context.Context, d *desk.Desk, r *Reply, before *reco
 }
 
 // summarise asks the desk's model, and keeps a trace of it.
-func (s *Service) summarise(ctx context.Context, d *desk.Desk, r *Reply, messages []prompt.Message, most int) (string, error) {
+func (s *Service) summarise(ctx context.Context, d *desk.Desk, r *Reply, messages []prompt.Message, most int) (string,
+	error) {
 	began := s.Now()
-	call, err := asker{s, &d.Entry, d.Counter, nil}.Ask(ctx, steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
+	call, err := asker{s, &d.Entry, d.Counter, nil}.Ask(ctx,
+		steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
 		func([]byte) {})
 	said := strings.TrimSpace(steps.Sound(call.Answer))
 	if err == nil && said == "" {
 		err = &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
 	}
-	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done, Took: s.Now().Sub(began), Calls: []recipe.ModelCall{*call}, Out: recipe.Values{"text": said}}
+	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done, Took: s.Now().Sub(began),
+		Calls: []recipe.ModelCall{*call}, Out: recipe.Values{"text": said}}
 	if err != nil {
 		span.State, span.Error = recipe.Failed, err.Error()
 	}
 	t := &record.Trace{
-		ID: uuid.Must(uuid.NewV7()), Kind: "summary", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID, Revision: d.Number, Visitor: r.visitor,
+		ID: uuid.Must(uuid.NewV7()), Kind: "summary", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID,
+		Revision: d.Number, Visitor: r.visitor,
 		Recipe: d.Recipe.Name, State: string(span.State), StartedAt: began, Seconds: span.Took.Seconds(),
 		Usage: record.Usage(recipe.Sum([]recipe.Span{span})), Slug: d.Slug, Conversation: r.Conversation,
 	}

@@ -97,7 +97,8 @@ func TestTheSummaryIsRemadeOnAnotherPath(t *testing.T) {
 		b.Replies.AwaitFolds()
 	}
 	list := summaries(t, b, c)
-	if len(list) == 0 || !strings.Contains(list[len(list)-1].Text, "Barnaby") || strings.Contains(list[len(list)-1].Text, "Perpetua") {
+	if len(list) == 0 || !strings.Contains(list[len(list)-1].Text, "Barnaby") ||
+		strings.Contains(list[len(list)-1].Text, "Perpetua") {
 		t.Errorf("remade: %+v", list)
 	}
 	if reply := said(t, b, &c, "What is my name?"); !strings.Contains(reply, "Barnaby") {
@@ -119,7 +120,8 @@ func TestAFailedSummaryIsTriedAgain(t *testing.T) {
 	said(t, b, &c, "My name is Perpetua.")
 	said(t, b, &c, "How much syrup for the winter?")
 	r := testbed.Ask(t, b, reply.Question{Conversation: c, Text: "How much syrup for the winter?"})
-	b.Model.Set(testbed.With(testbed.Fast, "too-long", 0, 0)) // the reply has been asked for, its summary not yet, or it has failed too
+	// the reply has been asked for, its summary not yet, or it has failed too
+	b.Model.Set(testbed.With(testbed.Fast, "too-long", 0, 0))
 	testbed.Settled(t, r)
 	testbed.Within(t, 30*time.Second, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
 	b.Replies.AwaitFolds()

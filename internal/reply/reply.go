@@ -270,7 +270,8 @@ func recorded(t record.Turn) *Reply {
 	}
 	for _, l := range r.end.Lanes {
 		r.lanes = append(r.lanes, &l)
-		r.Choosing = Choosing{Show: l.Show, Blind: l.Blind && r.end.Preferred == nil, Titles: append(r.Choosing.Titles, l.Title)}
+		r.Choosing = Choosing{Show: l.Show, Blind: l.Blind && r.end.Preferred == nil,
+			Titles: append(r.Choosing.Titles, l.Title)}
 	}
 	return r
 }

@@ -48,7 +48,9 @@ func (s shelves) Find(ctx context.Context, question, within string, most int) (s
 		finding.Found = append(finding.Found, f.Passage)
 	}
 	for _, a := range r.Asked {
-		finding.Asked = append(finding.Asked, &recipe.ModelCall{Model: a.Model, At: a.At, Took: a.Took, PromptTokens: a.Tokens, Cost: a.Cost, Error: a.Error})
+		finding.Asked = append(finding.Asked,
+			&recipe.ModelCall{Model: a.Model, At: a.At, Took: a.Took, PromptTokens: a.Tokens, Cost: a.Cost,
+				Error: a.Error})
 	}
 	return finding, nil
 }

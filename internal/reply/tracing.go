@@ -18,9 +18,11 @@ type Collector interface {
 
 // traceOf is the trace of a reply that has ended. text is what goes on record
 // as the reply.
-func (s *Service) traceOf(r *Reply, d *desk.Desk, spans []recipe.Span, takes recipe.Values, end End, text string) *record.Trace {
+func (s *Service) traceOf(r *Reply, d *desk.Desk, spans []recipe.Span, takes recipe.Values, end End,
+	text string) *record.Trace {
 	t := &record.Trace{
-		ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID, Revision: d.Number, Visitor: r.visitor,
+		ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID,
+		Revision: d.Number, Visitor: r.visitor,
 		Recipe: d.Recipe.Name, State: string(end.State), Problem: string(end.Problem),
 		StartedAt: r.StartedAt, Seconds: end.At.Sub(r.StartedAt).Seconds(), Usage: end.usage,
 		Slug: strings.TrimPrefix(d.Slug, desk.DraftMark), Conversation: r.Conversation, Question: r.Question,

@@ -50,11 +50,13 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 		t.Sampling.MaxTokens = deskfile.DefaultMaxTokens
 	}
 	turn := &steps.Turn{
-		Brief: prompt.Measure(d.Counter, t.Brief), Vocabulary: d.Counter.Vocabulary(), Model: t.Model, Sampling: t.Sampling,
-		Memory: memory.Limits{Turns: deskfile.DefaultMemoryTurns, Tokens: deskfile.DefaultMemoryTokens}, Past: t.Past,
+		Brief: prompt.Measure(d.Counter, t.Brief), Vocabulary: d.Counter.Vocabulary(), Model: t.Model,
+		Sampling: t.Sampling,
+		Memory:   memory.Limits{Turns: deskfile.DefaultMemoryTurns, Tokens: deskfile.DefaultMemoryTokens}, Past: t.Past,
 		Models: finder{s, d, nil}, Programs: o.Programs, Web: o.Web,
 	}
-	return recipe.Run(ctx, t.Recipe, t.Takes, t.Settings, recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record, Reply: t.Reply})
+	return recipe.Run(ctx, t.Recipe, t.Takes, t.Settings,
+		recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record, Reply: t.Reply})
 }
 
 // Forecast tells what a trial takes at most.
@@ -70,13 +72,14 @@ func (t Trial) Forecast(registry *models.Registry) (desk.Forecast, error) {
 		longest = deskfile.DefaultMaxTokens
 	}
 	// A byte is never more than a token.
-	return desk.Foresee(t.Recipe, t.Settings, desk.LongestForeseen+texts, longest, func(name string) (models.Entry, error) {
-		if name == "" {
-			name = t.Model
-		}
-		if name == "" {
-			return models.Entry{}, nil // what it is asked for fails, and says so
-		}
-		return registry.Find(name)
-	})
+	return desk.Foresee(t.Recipe, t.Settings, desk.LongestForeseen+texts, longest,
+		func(name string) (models.Entry, error) {
+			if name == "" {
+				name = t.Model
+			}
+			if name == "" {
+				return models.Entry{}, nil // what it is asked for fails, and says so
+			}
+			return registry.Find(name)
+		})
 }

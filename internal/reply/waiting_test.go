@@ -47,20 +47,24 @@ func TestWhoWaitsInLineIsToldThePlace(t *testing.T) {
 	first := testbed.Ask(t, b, reply.Question{Text: "first"})
 	testbed.Within(t, 30*time.Second, "the first is written", func() bool { return len(first.Since(0, nil).Text) > 0 })
 	second := testbed.Ask(t, b, reply.Question{Text: "second"})
-	testbed.Within(t, 30*time.Second, "the second is next", func() bool { n := second.Since(0, nil).Notice; return n.Kind == "in-line" && n.Place == 1 })
+	testbed.Within(t, 30*time.Second, "the second is next",
+		func() bool { n := second.Since(0, nil).Notice; return n.Kind == "in-line" && n.Place == 1 })
 	third := testbed.Ask(t, b, reply.Question{Text: "third"})
-	testbed.Within(t, 30*time.Second, "the third is after it", func() bool { return third.Since(0, nil).Notice.Place == 2 })
+	testbed.Within(t, 30*time.Second, "the third is after it",
+		func() bool { return third.Since(0, nil).Notice.Place == 2 })
 	if err := b.Replies.Stop(ctx, testbed.Alice, second.Turn); err != nil { // whoever leaves the line makes room
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "the third moves up", func() bool { return third.Since(0, nil).Notice.Place == 1 })
+	testbed.Within(t, 30*time.Second, "the third moves up",
+		func() bool { return third.Since(0, nil).Notice.Place == 1 })
 	if v := testbed.Settled(t, second); v.End.State != record.Stopped || len(v.Text) > 0 {
 		t.Errorf("who left the line: %+v", v.End)
 	}
 	if err := b.Replies.Stop(ctx, testbed.Alice, first.Turn); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "the third is written", func() bool { v := third.Since(0, nil); return len(v.Text) > 0 && v.Notice.Kind == "writing" })
+	testbed.Within(t, 30*time.Second, "the third is written",
+		func() bool { v := third.Since(0, nil); return len(v.Text) > 0 && v.Notice.Kind == "writing" })
 	b.Model.Set(testbed.Fast)
 	file[0].AtOnce = 0
 	b.Desks.Models.Replace(models.File{Connections: file}) // no line any more
@@ -97,16 +101,20 @@ func TestVisitorsChooseWhatTheDeskOffers(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	choices := "choices: {models: [{model: heather-2, title: Thorough}], length: true}\nmodel:"
 	testbed.Republish(t, b, "model:", choices)
-	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?", Choice: deskfile.Choice{Model: "heather-2"}})
+	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?",
+		Choice: deskfile.Choice{Model: "heather-2"}})
 	long := testbed.Settled(t, r)
 	if r.Model != "shed/heather-2" {
 		t.Errorf("asked %s", r.Model)
 	}
-	short := testbed.Settled(t, testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?", Choice: deskfile.Choice{Model: "heather-2", Length: deskfile.Short}}))
+	short := testbed.Settled(t, testbed.Ask(t, b,
+		reply.Question{Text: "How do I light a smoker?",
+			Choice: deskfile.Choice{Model: "heather-2", Length: deskfile.Short}}))
 	if len(short.Text) >= len(long.Text) {
 		t.Errorf("short:\n%s\nlong:\n%s", short.Text, long.Text)
 	}
-	_, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Visitor: testbed.Alice, Channel: "page", Text: "x", Choice: deskfile.Choice{Language: "Deutsch"}})
+	_, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Visitor: testbed.Alice, Channel: "page", Text: "x",
+		Choice: deskfile.Choice{Language: "Deutsch"}})
 	if testbed.Code(err) != fault.NotOffered {
 		t.Errorf("what is not offered: %v", err)
 	}
@@ -131,7 +139,8 @@ func TestAnEditedQuestionIsAskedInThePlaceOfTheOld(t *testing.T) {
 	if err != nil || len(turns) != 1 || len(turns[0].Siblings) != 2 {
 		t.Errorf("the path: %+v, %v", turns, err)
 	}
-	stranger := reply.Question{Slug: "helper", Visitor: record.Visitor{9}, Channel: "page", Conversation: c, Instead: first.Turn, Text: "x"}
+	stranger := reply.Question{Slug: "helper", Visitor: record.Visitor{9}, Channel: "page", Conversation: c,
+		Instead: first.Turn, Text: "x"}
 	if _, err := b.Replies.Ask(ctx, stranger); testbed.Code(err) != fault.NoConversation {
 		t.Errorf("a stranger edits: %v", err)
 	}
@@ -143,12 +152,14 @@ func TestTwoQuestionsAtOnceInTwoInstances(t *testing.T) {
 	r := testbed.Ask(t, b, reply.Question{Text: "first"})
 	testbed.Settled(t, r)
 	if err := b.Store.Replies.Ask(ctx, record.NewTurn{ // as another instance would
-		ID: r.Conversation, Conversation: r.Conversation, Place: record.Place{Number: 2, Parent: &r.Turn}, DeskID: 1, Visitor: testbed.Alice,
-		Key: "k", Question: "q", Vocabulary: "estimate", AskedAt: time.Now(),
+		ID: r.Conversation, Conversation: r.Conversation, Place: record.Place{Number: 2, Parent: &r.Turn}, DeskID: 1,
+		Visitor: testbed.Alice,
+		Key:     "k", Question: "q", Vocabulary: "estimate", AskedAt: time.Now(),
 	}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("a question that does not know the end of the path: %v", err)
 	}
-	_, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Visitor: testbed.Alice, Channel: "page", Conversation: r.Conversation, Instead: r.Conversation, Text: "x"})
+	_, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Visitor: testbed.Alice, Channel: "page",
+		Conversation: r.Conversation, Instead: r.Conversation, Text: "x"})
 	if !errors.As(err, &p) || p.Code != fault.NoConversation {
 		t.Errorf("in the place of a turn that is not there: %v", err)
 	}

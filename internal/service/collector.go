@@ -38,7 +38,8 @@ func paceCollector(ctx context.Context) {
 // held is how many bytes the last collection found in use, stacks included:
 // what the collector's percentage is of.
 func held() uint64 {
-	sample := []metrics.Sample{{Name: "/gc/heap/live:bytes"}, {Name: "/gc/scan/stack:bytes"}, {Name: "/gc/scan/globals:bytes"}}
+	sample := []metrics.Sample{{Name: "/gc/heap/live:bytes"}, {Name: "/gc/scan/stack:bytes"},
+		{Name: "/gc/scan/globals:bytes"}}
 	metrics.Read(sample)
 	sum := uint64(0)
 	for _, s := range sample {

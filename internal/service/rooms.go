@@ -54,7 +54,8 @@ type Rooms struct {
 // OpenRooms joins the use cases with the store and the models, takes up the
 // connections and marks what a dead instance left unfinished.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
-	connections := connection.New(connection.Options{Store: o.Store.Connections, Models: o.Models, Log: o.Log, Vault: o.Vault, Now: o.Now})
+	connections := connection.New(connection.Options{Store: o.Store.Connections, Models: o.Models, Log: o.Log,
+		Vault: o.Vault, Now: o.Now})
 	if err := connections.TakeUp(ctx); err != nil {
 		return nil, err
 	}
@@ -65,9 +66,11 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	desks := desk.New(desk.Options{Store: known, Models: o.Models, Log: o.Log, Now: o.Now})
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{
-			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces, Shelves: o.Store.Shelves,
+			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces,
+			Shelves: o.Store.Shelves,
 		},
-		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs, Web: o.Reach.Web,
+		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
+		Web:     o.Reach.Web,
 		Shelves: o.Shelf, Instance: o.Instance, Collector: o.Traces,
 	})
 	if err != nil {
@@ -75,10 +78,11 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	}
 	background, stop := context.WithCancel(context.Background())
 	r := &Rooms{stop: stop, Rooms: web.Rooms{
-		Accounts:      account.New(account.Options{Store: o.Store.Accounts, Log: o.Log, Now: o.Now}),
-		Connections:   connections,
-		Conversations: conversation.New(conversation.Options{Store: o.Store.Conversations, Desks: desks, Replies: replies, Log: o.Log, Now: o.Now}),
-		Desks:         desks,
+		Accounts:    account.New(account.Options{Store: o.Store.Accounts, Log: o.Log, Now: o.Now}),
+		Connections: connections,
+		Conversations: conversation.New(conversation.Options{Store: o.Store.Conversations, Desks: desks,
+			Replies: replies, Log: o.Log, Now: o.Now}),
+		Desks: desks,
 		Inside: inside.New(inside.Options{
 			Store: inside.Record{
 				Traces: o.Store.Traces, Verdicts: o.Store.Verdicts, Replies: o.Store.Replies, Desks: o.Store.Desks,

@@ -82,20 +82,11 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 
 	starting, cancel := context.WithTimeout(ctx, startLimit)
 	defer cancel()
-	database := o.Database
-	if database == "" {
-		server, err := private.Start(starting, filepath.Join(o.Data, "postgres"), log)
-		if err != nil {
-			return err
-		}
-		defer server.Stop()
-		database = server.URL()
-	}
-	st, err := store.Open(starting, database)
+	st, stopDatabase, err := openStore(starting, o, log)
 	if err != nil {
 		return err
 	}
-	defer st.Close()
+	defer stopDatabase()
 	keys, err := vault.Open(os.Getenv("JUVALOGOS_MASTER"), masterKeyFile(o))
 	if err != nil {
 		return err
@@ -103,7 +94,10 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	engine := pdfium.New(o.Data)
 	defer engine.Close()
 	instance := reply.RandomInstance()
-	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, int64(reading.DefaultLimits.Bytes), fetchLimit))})
+	library, err := shelf.Open(starting,
+		shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry,
+			Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, int64(reading.DefaultLimits.Bytes),
+				fetchLimit))})
 	if err != nil {
 		return err
 	}
@@ -122,7 +116,8 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console, BasePath: o.BasePath, Version: version})
+	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console,
+		BasePath: o.BasePath, Version: version})
 	if err == nil {
 		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}
 		news.Config, err = introduce(starting, st, o.Data, news.Address)
@@ -142,6 +137,27 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		_ = server.Shutdown(ending)
 	}
 	return err
+}
+
+// openStore opens the database that is set, or else starts a private one.
+func openStore(ctx context.Context, o Settings, log *slog.Logger) (st *store.Store, stop func(), err error) {
+	database, stopServer := o.Database, func() {}
+	if database == "" {
+		server, err := private.Start(ctx, filepath.Join(o.Data, "postgres"), log)
+		if err != nil {
+			return nil, nil, err
+		}
+		database, stopServer = server.URL(), server.Stop
+	}
+	st, err = store.Open(ctx, database)
+	if err != nil {
+		stopServer()
+		return nil, nil, err
+	}
+	return st, func() {
+		st.Close()
+		stopServer()
+	}, nil
 }
 
 // reachOut gives desks what the owner allows of the world outside. stop sends
@@ -172,7 +188,8 @@ func reachOut(options *RoomOptions, o Settings, log *slog.Logger) (stop func(), 
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, o Settings, rooms *Rooms, server *web.Server, l net.Listener, registry *models.Registry, log *slog.Logger, told Told, news Started) error {
+func serve(ctx context.Context, o Settings, rooms *Rooms, server *web.Server, l net.Listener, registry *models.Registry,
+	log *slog.Logger, told Told, news Started) error {
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	watching, stop := context.WithCancel(ctx)
@@ -289,7 +306,8 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 		if err := st.Accounts.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return "", err
 		}
-		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: "owner", Scopes: account.AllScopes()}, c.Token); err != nil {
+		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: "owner", Scopes: account.AllScopes()},
+			c.Token); err != nil {
 			return "", err
 		}
 	} else if err != nil {

@@ -73,7 +73,8 @@ func Read(flags *flag.FlagSet, args []string, getenv func(string) string) (Setti
 		}
 		flags.Func(d.Key, about, func(value string) error { given[d.Key] = value; return nil })
 	}
-	file := flags.String("config", "", "config file in YAML, with these flags as keys (environment: JUVALOGOS_START_CONFIG)")
+	file := flags.String("config", "", "config file in YAML, with these flags as keys (environment: "+
+		"JUVALOGOS_START_CONFIG)")
 	if err := flags.Parse(args); err != nil {
 		return s, err
 	}

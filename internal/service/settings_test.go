@@ -23,8 +23,10 @@ func TestFlagsWinOverTheEnvironmentWinsOverTheFile(t *testing.T) {
 	if err := os.WriteFile(path, []byte("listen: 1.1.1.1:1\nbase-path: /file\ngrace: 1m\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	s, err := read(t, map[string]string{"JUVALOGOS_START_CONFIG": path, "JUVALOGOS_LISTEN": "2.2.2.2:2", "JUVALOGOS_BASE_PATH": "/env"}, "-listen", "3.3.3.3:3", "-fetch-private", "true")
-	if err != nil || s.Listen != "3.3.3.3:3" || !s.FetchPrivate || s.BasePath != "/env" || s.Grace != time.Minute || s.LogFormat != "text" || s.Data != DefaultData() {
+	s, err := read(t, map[string]string{"JUVALOGOS_START_CONFIG": path, "JUVALOGOS_LISTEN": "2.2.2.2:2",
+		"JUVALOGOS_BASE_PATH": "/env"}, "-listen", "3.3.3.3:3", "-fetch-private", "true")
+	if err != nil || s.Listen != "3.3.3.3:3" || !s.FetchPrivate || s.BasePath != "/env" || s.Grace != time.Minute ||
+		s.LogFormat != "text" || s.Data != DefaultData() {
 		t.Errorf("%+v, %v", s, err)
 	}
 }

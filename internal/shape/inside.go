@@ -16,8 +16,10 @@ import (
 
 func Trace(t record.Trace) api.Trace {
 	return api.Trace{
-		ID: t.ID.String(), Kind: api.TraceKind(t.Kind), Turn: t.Turn.String(), Attempt: t.Attempt, Conversation: t.Conversation.String(),
-		Desk: t.Slug, Revision: t.Revision, Recipe: t.Recipe, Models: Some(t.Models), Steps: Some(t.Steps), Question: t.Question, Reply: t.Reply,
+		ID: t.ID.String(), Kind: api.TraceKind(t.Kind), Turn: t.Turn.String(), Attempt: t.Attempt,
+		Conversation: t.Conversation.String(),
+		Desk:         t.Slug, Revision: t.Revision, Recipe: t.Recipe, Models: Some(t.Models), Steps: Some(t.Steps),
+		Question: t.Question, Reply: t.Reply,
 		State: t.State, Problem: t.Problem, Helped: t.Helped, StartedAt: t.StartedAt, Seconds: t.Seconds,
 		PromptTokens: t.Usage.PromptTokens, ReplyTokens: t.Usage.ReplyTokens, Cost: t.Usage.Cost,
 		Calls: t.Usage.Calls, Retries: t.Usage.Retries, Reused: t.Usage.Reused, Edits: edits(t.Edits),
@@ -37,7 +39,8 @@ func edits(kept json.RawMessage) *api.Edits {
 }
 
 func EditsFrom(b api.Edits) inside.Edits {
-	return inside.Edits{Step: b.Step, Alone: b.Alone, Brief: b.Brief, Model: b.Model, Sampling: b.Sampling, Set: b.Set, Inputs: b.Inputs}
+	return inside.Edits{Step: b.Step, Alone: b.Alone, Brief: b.Brief, Model: b.Model, Sampling: b.Sampling, Set: b.Set,
+		Inputs: b.Inputs}
 }
 
 // Inside is a trace with its spans; whole leaves long values as they are.
@@ -61,9 +64,11 @@ func span(s recipe.Span, whole bool) api.Span {
 
 func (c *shortener) call(m recipe.ModelCall) api.ModelCall {
 	return api.ModelCall{
-		Model: m.Model, Settings: m.Settings, Messages: Each(m.Messages, c.message), Answer: c.text(m.Answer), Finish: m.Finish,
+		Model: m.Model, Settings: m.Settings, Messages: Each(m.Messages, c.message), Answer: c.text(m.Answer),
+		Finish:       m.Finish,
 		PromptTokens: m.PromptTokens, ReplyTokens: m.ReplyTokens, Counted: m.Counted, Cost: m.Cost,
-		First: m.First.Seconds(), Seconds: m.Took.Seconds(), Waited: m.Waited.Seconds(), Retries: m.Retries, Error: m.Error,
+		First: m.First.Seconds(), Seconds: m.Took.Seconds(), Waited: m.Waited.Seconds(), Retries: m.Retries,
+		Error: m.Error,
 	}
 }
 
@@ -73,14 +78,17 @@ func (c *shortener) message(m prompt.Message) api.Message {
 
 func UsageRow(r record.UsageRow) api.UsageRow {
 	return api.UsageRow{
-		Keys: r.Keys, Turns: r.Turns, Calls: r.Calls, Counted: r.Counted, PromptTokens: r.PromptTokens, ReplyTokens: r.ReplyTokens, Cost: r.Cost,
+		Keys: r.Keys, Turns: r.Turns, Calls: r.Calls, Counted: r.Counted, PromptTokens: r.PromptTokens,
+		ReplyTokens: r.ReplyTokens, Cost: r.Cost,
 	}
 }
 
 func Verdict(j record.Judged) api.Verdict {
 	b := api.Verdict{
-		Turn: j.Turn.String(), Attempt: j.Attempt, Conversation: j.Conversation.String(), Desk: j.Slug, Question: j.Question, Reply: j.Reply,
-		Model: j.Model, Revision: j.Revision, Helped: j.Helped, Reason: j.Reason, Remark: j.Remark, JudgedAt: j.JudgedAt, Finding: finding(j.Finding),
+		Turn: j.Turn.String(), Attempt: j.Attempt, Conversation: j.Conversation.String(), Desk: j.Slug,
+		Question: j.Question, Reply: j.Reply,
+		Model: j.Model, Revision: j.Revision, Helped: j.Helped, Reason: j.Reason, Remark: j.Remark,
+		JudgedAt: j.JudgedAt, Finding: finding(j.Finding),
 	}
 	if j.Trace != nil {
 		id := j.Trace.String()

@@ -29,7 +29,8 @@ func Revision(r record.Revision) api.Revision {
 }
 
 func ShelfChange(f record.ShelfChange) api.ShelfChange {
-	return api.ShelfChange{Shelf: f.Slug, Title: f.Title, Then: f.Then, Now: f.Now, Gone: f.Removed, Added: Some(f.Added), Removed: Some(f.Dropped)}
+	return api.ShelfChange{Shelf: f.Slug, Title: f.Title, Then: f.Then, Now: f.Now, Gone: f.Removed,
+		Added: Some(f.Added), Removed: Some(f.Dropped)}
 }
 
 func FolderFile(f desk.FolderFile) api.FolderFile {
@@ -60,7 +61,8 @@ func modelSettings(m models.Model) api.ModelSettings {
 }
 
 func Model(e models.Entry) api.Model {
-	return api.Model{ModelSettings: modelSettings(e.Model), Connection: e.Connection.Name, Address: e.Connection.Address}
+	return api.Model{ModelSettings: modelSettings(e.Model), Connection: e.Connection.Name,
+		Address: e.Connection.Address}
 }
 
 // ConnectionFrom and modelFrom go the other way: what a maker has typed in.
@@ -80,7 +82,8 @@ func modelFrom(m api.ModelSettings) models.Model {
 
 func Probe(p models.Probe) api.Probe {
 	return api.Probe{
-		Model: p.Model, Works: p.Works, FirstTokenMs: p.FirstTokenMS, TokensPerSecond: p.TokensPerSecond, Reply: p.Reply,
+		Model: p.Model, Works: p.Works, FirstTokenMs: p.FirstTokenMS, TokensPerSecond: p.TokensPerSecond,
+		Reply:   p.Reply,
 		Problem: string(p.Problem), Advice: p.Advice,
 	}
 }
@@ -99,6 +102,7 @@ func port(p recipe.Port) api.Port {
 
 func Forecast(f desk.Forecast) *api.Forecast {
 	return &api.Forecast{
-		Calls: f.Calls, PromptTokens: f.PromptTokens, ReplyTokens: f.ReplyTokens, Cost: f.Cost, Open: f.Open, Turns: f.Turns, Usual: f.Usual,
+		Calls: f.Calls, PromptTokens: f.PromptTokens, ReplyTokens: f.ReplyTokens, Cost: f.Cost, Open: f.Open,
+		Turns: f.Turns, Usual: f.Usual,
 	}
 }

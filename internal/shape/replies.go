@@ -15,8 +15,9 @@ import (
 
 func Face(f deskfile.File) api.Face {
 	b := api.Face{
-		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: Some(f.Openers), GoodFor: Some(f.GoodFor), NotFor: Some(f.NotFor),
-		Known: []string{}, Takes: []api.Take{}, Attachments: f.Attachments, Choices: choices(f),
+		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: Some(f.Openers), GoodFor: Some(f.GoodFor),
+		NotFor: Some(f.NotFor),
+		Known:  []string{}, Takes: []api.Take{}, Attachments: f.Attachments, Choices: choices(f),
 		Turns: *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
 	}
 	if f.Knowledge.Until != "" {
@@ -30,7 +31,8 @@ func Face(f deskfile.File) api.Face {
 
 // choices is what a visitor may change; the desk's own model comes first.
 func choices(f deskfile.File) api.Choices {
-	b := api.Choices{Models: []api.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length, Languages: Some(f.Choices.Languages)}
+	b := api.Choices{Models: []api.ModelChoice{}, Manner: f.Choices.Manner, Length: f.Choices.Length,
+		Languages: Some(f.Choices.Languages)}
 	for _, m := range f.Choices.Models {
 		if m.Model == f.Model {
 			b.Models = append([]api.ModelChoice{m}, b.Models...)
@@ -50,12 +52,14 @@ func Take(in recipe.Input) api.Take {
 	if title == "" {
 		title = strings.ReplaceAll(in.Name, "_", " ")
 	}
-	return api.Take{Name: in.Name, Type: string(in.Type), Title: title, Choices: in.Choices, Need: in.Need, Default: in.DefaultText()}
+	return api.Take{Name: in.Name, Type: string(in.Type), Title: title, Choices: in.Choices, Need: in.Need,
+		Default: in.DefaultText()}
 }
 
 func Conversation(c record.Conversation) api.Conversation {
 	return api.Conversation{
-		ID: c.ID.String(), Desk: c.Slug, Title: c.Title, Channel: api.ConversationChannel(c.Channel), StartedAt: c.StartedAt, AskedAt: c.AskedAt,
+		ID: c.ID.String(), Desk: c.Slug, Title: c.Title, Channel: api.ConversationChannel(c.Channel),
+		StartedAt: c.StartedAt, AskedAt: c.AskedAt,
 		Questions: c.Turns, Found: Each(c.Found, excerpt),
 	}
 }
@@ -68,14 +72,18 @@ func Turn(t record.Turn, maker bool) api.Turn {
 		siblings[i] = id.String()
 	}
 	return api.Turn{
-		ID: t.ID.String(), Conversation: t.Conversation.String(), Number: t.Number, Siblings: siblings, Question: t.Question, AskedAt: t.AskedAt,
-		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply, Helped: t.Attempt.Helped,
-		Reason: t.Attempt.Reason, Remark: t.Attempt.Remark, Outcome: Outcome(reply.EndOf(t.Attempt), t.Attempt.StartedAt, maker),
+		ID: t.ID.String(), Conversation: t.Conversation.String(), Number: t.Number, Siblings: siblings,
+		Question: t.Question, AskedAt: t.AskedAt,
+		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply,
+		Helped: t.Attempt.Helped,
+		Reason: t.Attempt.Reason, Remark: t.Attempt.Remark,
+		Outcome: Outcome(reply.EndOf(t.Attempt), t.Attempt.StartedAt, maker),
 	}
 }
 
 func Attempt(a record.Attempt, maker bool) api.Attempt {
-	return api.Attempt{Number: a.Number, Model: a.Model, Reply: a.Reply, Outcome: Outcome(reply.EndOf(a), a.StartedAt, maker)}
+	return api.Attempt{Number: a.Number, Model: a.Model, Reply: a.Reply,
+		Outcome: Outcome(reply.EndOf(a), a.StartedAt, maker)}
 }
 
 // Outcome is how an attempt ended, without what only makers may know unless
@@ -94,7 +102,8 @@ func Outcome(e reply.End, started time.Time, maker bool) api.Outcome {
 	}
 	if e.Problem != "" {
 		o.Problem = &api.Trouble{
-			Code: string(e.Problem), Detail: fault.Sentence(e.Problem), ID: e.ProblemID, RetryAfter: e.RetryAfter.Seconds(),
+			Code: string(e.Problem), Detail: fault.Sentence(e.Problem), ID: e.ProblemID,
+			RetryAfter: e.RetryAfter.Seconds(),
 		}
 	}
 	if !maker {
@@ -105,7 +114,8 @@ func Outcome(e reply.End, started time.Time, maker bool) api.Outcome {
 
 func lane(l reply.Lane) api.Lane {
 	return api.Lane{
-		Title: l.Title, Model: l.Model, Text: l.Text, Failed: l.Failed, Seconds: l.Seconds, ReplyTokens: l.ReplyTokens, Cost: l.Cost,
+		Title: l.Title, Model: l.Model, Text: l.Text, Failed: l.Failed, Seconds: l.Seconds, ReplyTokens: l.ReplyTokens,
+		Cost: l.Cost,
 	}
 }
 

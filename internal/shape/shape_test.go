@@ -134,7 +134,8 @@ func TestShapesLoseNothing(t *testing.T) {
 	trace := filled[record.Trace]()
 	trace.Edits, _ = json.Marshal(filled[api.Edits]())
 	inside := filled[inside.Inside]()
-	inside.Trace, inside.Reruns, inside.Spans[0].In, inside.Spans[0].Out = trace, []record.Trace{trace}, recipe.Values{"a": "x"}, recipe.Values{"b": "y"}
+	inside.Trace, inside.Reruns, inside.Spans[0].In, inside.Spans[0].Out = trace, []record.Trace{trace},
+		recipe.Values{"a": "x"}, recipe.Values{"b": "y"}
 	inside.Spans[0].Calls[0].Messages[0].Role = "user"
 	long := strings.Repeat("x", longestShown+1)
 	inside.Spans[0].Calls[0].Answer = long
@@ -152,20 +153,23 @@ func TestShapesLoseNothing(t *testing.T) {
 		// but stays zero, because: it is filled in by whoever answers with it.
 		but []string
 	}{
-		"Face":         {Face(file), []string{".takes", ".show"}},
-		"Take":         {Take(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"}, Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
+		"Face": {Face(file), []string{".takes", ".show"}},
+		"Take": {Take(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
+			Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
 		"Conversation": {Conversation(filled[record.Conversation]()), []string{".shared", ".turns", ".summaries"}},
 		"excerpt":      {excerpt(filled[words.Piece]()), nil},
-		"Turn":         {Turn(turn, true), []string{".outcome.reply", ".outcome.preferred", ".outcome.problem.retry_after"}},
-		"Attempt":      {Attempt(attempt, true), []string{".outcome.reply", ".outcome.preferred", ".outcome.problem.retry_after"}},
-		"Outcome":      {outcome, []string{".reply"}},
-		"Summary":      {Summary(filled[record.Summary]()), nil},
-		"Desk":         {Desk(filled[record.DeskSummary](), file, "x"), []string{".revisions", ".file"}},
-		"Revision":     {Revision(filled[record.Revision]()), []string{".file", ".shelves"}},
-		"ShelfChange":  {ShelfChange(filled[record.ShelfChange]()), nil},
-		"FolderFile":   {FolderFile(filled[desk.FolderFile]()), nil},
-		"Token":        {Token(filled[record.Token]()), []string{".secret"}},
-		"Browser":      {Browser(filled[record.Session](), filled[record.Session]().ID), nil},
+		"Turn": {Turn(turn, true),
+			[]string{".outcome.reply", ".outcome.preferred", ".outcome.problem.retry_after"}},
+		"Attempt": {Attempt(attempt, true),
+			[]string{".outcome.reply", ".outcome.preferred", ".outcome.problem.retry_after"}},
+		"Outcome":     {outcome, []string{".reply"}},
+		"Summary":     {Summary(filled[record.Summary]()), nil},
+		"Desk":        {Desk(filled[record.DeskSummary](), file, "x"), []string{".revisions", ".file"}},
+		"Revision":    {Revision(filled[record.Revision]()), []string{".file", ".shelves"}},
+		"ShelfChange": {ShelfChange(filled[record.ShelfChange]()), nil},
+		"FolderFile":  {FolderFile(filled[desk.FolderFile]()), nil},
+		"Token":       {Token(filled[record.Token]()), []string{".secret"}},
+		"Browser":     {Browser(filled[record.Session](), filled[record.Session]().ID), nil},
 		// A typed key never comes back; whether there is one is told.
 		"Connection":   {Connection(filled[models.Connection](), true), []string{".key", ".keyed"}},
 		"Model":        {Model(filled[models.Entry]()), nil},
@@ -191,7 +195,8 @@ func TestShapesLoseNothing(t *testing.T) {
 		// The protocol's client and the key are the registry's to fill.
 		"ConnectionFrom": {ConnectionFrom(filled[api.Connection]()), nil},
 	} {
-		missing := slices.DeleteFunc(zeros(reflect.ValueOf(c.shape), ""), func(path string) bool { return slices.Contains(c.but, path) })
+		missing := slices.DeleteFunc(zeros(reflect.ValueOf(c.shape), ""),
+			func(path string) bool { return slices.Contains(c.but, path) })
 		if len(missing) > 0 {
 			t.Errorf("%s: these stay zero: %s", name, strings.Join(missing, ", "))
 		}
@@ -205,7 +210,9 @@ func TestShapesLoseNothing(t *testing.T) {
 
 // What would tell whose a text is, and what it cost, is for makers.
 func TestVisitorsAreToldLess(t *testing.T) {
-	end := reply.End{State: record.Done, Cost: 2, Lanes: []reply.Lane{{Title: "Heather", Model: "shed/heather", Text: "x", Cost: 1, Show: "columns", Blind: true}}}
+	end := reply.End{State: record.Done, Cost: 2,
+		Lanes: []reply.Lane{{Title: "Heather", Model: "shed/heather", Text: "x", Cost: 1, Show: "columns",
+			Blind: true}}}
 	got := Outcome(end, time.Time{}, false)
 	if want := (api.Lane{Title: "A", Text: "x"}); got.Usage.Cost != 0 || got.Lanes[0] != want || !got.Blind {
 		t.Errorf("%+v", got)

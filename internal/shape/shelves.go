@@ -11,22 +11,26 @@ import (
 
 func Shelf(f record.Shelf) api.Shelf {
 	return api.Shelf{
-		Shelf: f.Slug, Title: f.Title, State: f.State, MadeBy: f.MadeBy, MadeAt: f.MadeAt, Documents: f.Documents, Waiting: f.Unread,
-		Failed: f.Failed, Passages: f.Passages, Words: f.Words, Tokens: f.Tokens,
+		Shelf: f.Slug, Title: f.Title, State: f.State, MadeBy: f.MadeBy, MadeAt: f.MadeAt, Documents: f.Documents,
+		Waiting: f.Unread,
+		Failed:  f.Failed, Passages: f.Passages, Words: f.Words, Tokens: f.Tokens,
 	}
 }
 
 func Document(d record.Document) api.Document {
 	return api.Document{
-		ID: d.ID, Name: d.Name, Source: d.Source, Size: d.Size, State: api.DocumentState(d.State), Problem: d.Problem, Title: d.Title,
-		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Passages: d.Passages, Tokens: d.Tokens, Seconds: d.Seconds,
+		ID: d.ID, Name: d.Name, Source: d.Source, Size: d.Size, State: api.DocumentState(d.State), Problem: d.Problem,
+		Title:  d.Title,
+		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Passages: d.Passages, Tokens: d.Tokens,
+		Seconds: d.Seconds,
 		AddedBy: d.AddedBy, AddedAt: d.AddedAt, ReadAt: d.ReadAt,
 	}
 }
 
 func Attachment(d record.Document) api.Attachment {
 	return api.Attachment{
-		ID: d.ID, Name: d.Name, State: api.AttachmentState(d.State), Problem: d.Problem, Words: d.Words, Pages: d.Pages, Size: d.Size,
+		ID: d.ID, Name: d.Name, State: api.AttachmentState(d.State), Problem: d.Problem, Words: d.Words, Pages: d.Pages,
+		Size: d.Size,
 	}
 }
 
@@ -35,13 +39,16 @@ func Added(a shelf.Added) api.Added {
 }
 
 func Passage(p record.Passage) api.ShelfPassage {
-	return api.ShelfPassage{Number: p.Number, ID: p.ID, Path: Some(p.Path), Text: p.Text, Spans: p.Spans, Tokens: p.Size}
+	return api.ShelfPassage{Number: p.Number, ID: p.ID, Path: Some(p.Path), Text: p.Text, Spans: p.Spans,
+		Tokens: p.Size}
 }
 
 func Hit(f shelf.Found) api.ShelfHit {
 	return api.ShelfHit{
-		Document: f.Document.ID, Title: f.Document.Title, Name: f.Document.Name, Passage: f.Position, Path: Some(f.Path), Text: f.Text,
-		Place: f.Place, Spans: f.Spans, Score: f.Score, Lexical: f.Hit.Lexical, LexicalRank: f.Hit.LexicalRank, Cosine: f.Hit.Cosine,
+		Document: f.Document.ID, Title: f.Document.Title, Name: f.Document.Name, Passage: f.Position,
+		Path: Some(f.Path), Text: f.Text,
+		Place: f.Place, Spans: f.Spans, Score: f.Score, Lexical: f.Hit.Lexical, LexicalRank: f.Hit.LexicalRank,
+		Cosine:     f.Hit.Cosine,
 		VectorRank: f.Hit.VectorRank, FusedRank: f.Hit.FusedRank, Matched: Some(f.Hit.Matched),
 	}
 }
@@ -52,8 +59,9 @@ func Point(p retrieval.Point) api.MapPoint {
 
 func Settings(title string, s shelf.Settings) api.ShelfSettings {
 	return api.ShelfSettings{
-		Title: title, Words: s.Words, Overlap: s.Overlap, TitleWeight: s.TitleWeight, Expand: s.Expand, VectorWeight: s.VectorWeight,
-		Embedding: s.Embedding, MeaningWeight: s.MeaningWeight, Candidates: s.Candidates, Distinct: s.Distinct,
+		Title: title, Words: s.Words, Overlap: s.Overlap, TitleWeight: s.TitleWeight, Expand: s.Expand,
+		VectorWeight: s.VectorWeight,
+		Embedding:    s.Embedding, MeaningWeight: s.MeaningWeight, Candidates: s.Candidates, Distinct: s.Distinct,
 		Rephrase: s.Rephrase, Choose: s.Choose, K1: s.K1, B: s.B,
 	}
 }

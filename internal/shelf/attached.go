@@ -26,7 +26,8 @@ const MostAttached = 10
 
 // Attach puts a visitor's file on the shelf of a conversation that is theirs or
 // is to begin.
-func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64, name string, body io.Reader) ([]Added, error) {
+func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64, name string,
+	body io.Reader) ([]Added, error) {
 	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if errors.Is(err, record.ErrNotFound) {
 		a, err = l.makeAttached(ctx, conversation, visitor, desk)
@@ -42,7 +43,8 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 		return nil, err
 	}
 	if len(there) >= MostAttached {
-		return []Added{{Name: cleanName(name), Problem: "a conversation takes ten documents at most; remove one first"}}, nil
+		return []Added{{Name: cleanName(name), Problem: "a conversation takes ten documents at most; remove one " +
+			"first"}}, nil
 	}
 	if strings.HasSuffix(strings.ToLower(name), ".zip") {
 		return []Added{{Name: cleanName(name), Problem: "it is a ZIP; attach the files themselves"}}, nil
@@ -51,18 +53,21 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 	return l.Add(ctx, a.Slug, name, "", "visitor", body)
 }
 
-func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (a record.Attached, err error) {
+func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor,
+	desk int64) (a record.Attached, err error) {
 	settings, err := json.Marshal(DefaultSettings())
 	if err != nil {
 		return a, err
 	}
-	a = record.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation, Visitor: visitor, DeskID: desk}
+	a = record.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation,
+		Visitor: visitor, DeskID: desk}
 	a.ID, err = l.Store.Shelves.MakeAttached(ctx, a, l.Now())
 	return a, err
 }
 
 // Attached lists what a visitor attached to a conversation.
-func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document, error) {
+func (l *Library) Attached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document,
+	error) {
 	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if errors.Is(err, record.ErrNotFound) {
 		return nil, nil

@@ -19,7 +19,8 @@ import (
 	"juvalogos/internal/testbed"
 )
 
-const minutes = "# Minutes of the autumn meeting\n\nAgneta Lindqvist was elected treasurer with 41 votes.\n\nThe next meeting is on 3 March in the reading room.\n"
+const minutes = "# Minutes of the autumn meeting\n\nAgneta Lindqvist was elected treasurer with 41 votes.\n\n" +
+	"The next meeting is on 3 March in the reading room.\n"
 
 const reader = `slug: reader
 title: The Reader
@@ -41,9 +42,10 @@ func question(t *testing.T, b *testbed.Bed, desk, conversation, text string) (ap
 	t.Helper()
 	var begin api.Begin
 	var reply strings.Builder
-	outcome, err := b.Client.Ask(t.Context(), client.Question{Desk: desk, Conversation: conversation, Text: text}, client.Follower{
-		Begin: func(b api.Begin) { begin = b }, Text: func(s string) { reply.WriteString(s) },
-	})
+	outcome, err := b.Client.Ask(t.Context(), client.Question{Desk: desk, Conversation: conversation, Text: text},
+		client.Follower{
+			Begin: func(b api.Begin) { begin = b }, Text: func(s string) { reply.WriteString(s) },
+		})
 	if err != nil || outcome.State != "done" {
 		t.Fatalf("%s: %+v, %v", text, outcome, err)
 	}
@@ -59,7 +61,8 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 
 	// Before anything is attached the desk converses, and speaks of no documents.
 	_, outcome, reply := question(t, b, "reader", "", "How do I light a smoker?")
-	if s := client.Sources(outcome); s != nil && (len(s.Sentences) > 0 || len(s.Passages) > 0) || strings.Contains(reply, "documents") {
+	if s := client.Sources(outcome); s != nil && (len(s.Sentences) > 0 || len(s.Passages) > 0) ||
+		strings.Contains(reply, "documents") {
 		t.Errorf("with nothing attached: %q, %+v", reply, client.Sources(outcome))
 	}
 
@@ -77,7 +80,8 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if sources == nil || !sources.Supported || sources.Passages[0].Title != "Minutes of the autumn meeting" {
 		t.Fatalf("sources: %+v", sources)
 	}
-	if _, _, reply := question(t, b, "reader", conversation, "When is the next meeting?"); !strings.Contains(reply, "3 March") {
+	if _, _, reply := question(t, b, "reader", conversation, "When is the next meeting?"); !strings.Contains(reply,
+		"3 March") {
 		t.Errorf("later in the conversation: %q", reply)
 	}
 
@@ -86,10 +90,12 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if err != nil || len(trace.Spans) == 0 {
 		t.Fatalf("%+v, %v", trace, err)
 	}
-	if text := fmt.Sprintf("%+v", trace.Spans); strings.Contains(text, "Agneta") || !strings.Contains(text, "held back") {
+	if text := fmt.Sprintf("%+v", trace.Spans); strings.Contains(text, "Agneta") ||
+		!strings.Contains(text, "held back") {
 		t.Errorf("the trace: %s", text)
 	}
-	if _, err := b.Inside.Rerun(t.Context(), uuid.MustParse(begin.Turn), inside.Edits{Step: "answer"}, "me"); err == nil || !strings.Contains(err.Error(), "only the visitor may see") {
+	if _, err := b.Inside.Rerun(t.Context(), uuid.MustParse(begin.Turn), inside.Edits{Step: "answer"},
+		"me"); err == nil || !strings.Contains(err.Error(), "only the visitor may see") {
 		t.Errorf("run again: %v", err)
 	}
 
@@ -138,7 +144,8 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if _, _, err := stranger.Attach(t.Context(), "reader", conversation, "x.md", strings.NewReader("x")); err == nil {
 		t.Error("a stranger adds to it")
 	}
-	if _, err := stranger.Ask(t.Context(), client.Question{Desk: "reader", Conversation: conversation, Text: "Who?"}, client.Follower{}); err == nil {
+	if _, err := stranger.Ask(t.Context(), client.Question{Desk: "reader", Conversation: conversation, Text: "Who?"},
+		client.Follower{}); err == nil {
 		t.Error("a stranger asks in it")
 	}
 	if _, err := b.Shelves.Make(t.Context(), slug, "", "x"); err == nil {
@@ -146,18 +153,21 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	}
 
 	// A bad file says so beside good ones; what is taken back is not answered from.
-	_, bad, err := b.Client.Attach(t.Context(), "reader", conversation, "broken.pdf", strings.NewReader("%PDF-1.7 nothing"))
+	_, bad, err := b.Client.Attach(t.Context(), "reader", conversation, "broken.pdf",
+		strings.NewReader("%PDF-1.7 nothing"))
 	if err != nil || len(bad) != 1 {
 		t.Fatalf("%+v, %v", bad, err)
 	}
 	testbed.Within(t, time.Minute, "the broken file is given up", func() bool {
 		all, err := b.Client.Attached(t.Context(), "reader", conversation)
-		return err == nil && len(all) == 2 && all[0].Name == "broken.pdf" && all[0].State == "failed" && all[0].Problem != ""
+		return err == nil && len(all) == 2 && all[0].Name == "broken.pdf" && all[0].State == "failed" &&
+			all[0].Problem != ""
 	})
 	if err := b.Client.Detach(t.Context(), "reader", conversation, added[0].Document); err != nil {
 		t.Fatal(err)
 	}
-	if _, _, reply := question(t, b, "reader", conversation, "How many votes did the treasurer get?"); strings.Contains(reply, "41") && !strings.Contains(reply, "said") {
+	if _, _, reply := question(t, b, "reader", conversation,
+		"How many votes did the treasurer get?"); strings.Contains(reply, "41") && !strings.Contains(reply, "said") {
 		t.Errorf("after it was taken back: %q", reply)
 	}
 
@@ -179,7 +189,8 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	}
 
 	// A desk that does not allow it takes nothing.
-	if _, _, err := b.Client.Attach(t.Context(), "helper", "", "minutes.md", strings.NewReader(minutes)); err == nil || !strings.Contains(err.Error(), "No documents can be attached") {
+	if _, _, err := b.Client.Attach(t.Context(), "helper", "", "minutes.md", strings.NewReader(minutes)); err == nil ||
+		!strings.Contains(err.Error(), "No documents can be attached") {
 		t.Errorf("at another desk: %v", err)
 	}
 }
@@ -191,8 +202,10 @@ func TestSearchWithinDocumentsByName(t *testing.T) {
 	add(t, b, "extractor.md", extractor)
 	add(t, b, "press.md", "# The press\n\nMembers may borrow the press for a week.\n")
 	read(t, b)
-	for within, want := range map[string][]string{"press": {"press.md"}, "THE ext": {"extractor.md"}, "": {"extractor.md", "press.md"}, "zeppelin": {"extractor.md", "press.md"}} {
-		r, err := b.Shelves.Search(t.Context(), []string{"handbook"}, shelf.Query{Text: "How long may members borrow it?", Within: within, Limit: 5})
+	for within, want := range map[string][]string{"press": {"press.md"}, "THE ext": {"extractor.md"},
+		"": {"extractor.md", "press.md"}, "zeppelin": {"extractor.md", "press.md"}} {
+		r, err := b.Shelves.Search(t.Context(), []string{"handbook"},
+			shelf.Query{Text: "How long may members borrow it?", Within: within, Limit: 5})
 		var names []string
 		for _, f := range r.Found {
 			names = append(names, f.Document.Name)
@@ -209,7 +222,8 @@ func TestAConversationTakesTenDocuments(t *testing.T) {
 	publish(t, b, reader)
 	conversation := ""
 	for i := range 11 {
-		id, added, err := b.Client.Attach(t.Context(), "reader", conversation, fmt.Sprintf("%d.txt", i), strings.NewReader(fmt.Sprintf("Number %d.", i)))
+		id, added, err := b.Client.Attach(t.Context(), "reader", conversation, fmt.Sprintf("%d.txt", i),
+			strings.NewReader(fmt.Sprintf("Number %d.", i)))
 		if err != nil || len(added) != 1 || (added[0].Problem != "") != (i == 10) {
 			t.Errorf("%d: %+v, %v", i, added, err)
 		}

@@ -15,7 +15,10 @@ import (
 // AddAddress puts what an address leads to on a shelf: a page or a file, the
 // pages of a sitemap, the captions of a recorded talk.
 func (l *Library) AddAddress(ctx context.Context, slug, address, by string) ([]Added, error) {
-	return l.bring(ctx, slug, by, func(_ record.Shelf, take source.Take) error { return l.Sources.Address(ctx, address, take) })
+	return l.bring(ctx, slug, by, func(_ record.Shelf,
+		take source.Take) error {
+		return l.Sources.Address(ctx, address, take)
+	})
 }
 
 // AddTopic puts an encyclopedia's article on a topic on a shelf. One that is
@@ -27,7 +30,8 @@ func (l *Library) AddTopic(ctx context.Context, slug, address, topic, by string)
 			return err
 		}
 		have := func(i source.Item) bool {
-			return slices.ContainsFunc(there, func(d record.Document) bool { return d.Name == cleanName(i.Name) && d.Source == i.Address })
+			return slices.ContainsFunc(there,
+				func(d record.Document) bool { return d.Name == cleanName(i.Name) && d.Source == i.Address })
 		}
 		return l.Sources.Topic(ctx, address, topic, have, take)
 	})
@@ -43,7 +47,8 @@ func (l *Library) AddPapers(ctx context.Context, slug, address, search string, m
 
 // bring puts what a source brings on a shelf, one item after the other. What was
 // added before an error stays.
-func (l *Library) bring(ctx context.Context, slug, by string, from func(record.Shelf, source.Take) error) (all []Added, err error) {
+func (l *Library) bring(ctx context.Context, slug, by string, from func(record.Shelf, source.Take) error) (all []Added,
+	err error) {
 	if l.Sources == nil {
 		return nil, wrong("this service fetches nothing")
 	}

@@ -52,7 +52,8 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 	if size == 0 {
 		return Added{Name: name, Problem: "it is empty"}, nil
 	}
-	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx, record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
+	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx,
+		record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
 	if err != nil {
 		return Added{}, fmt.Errorf("add %s: %w", name, err)
 	}
@@ -67,7 +68,8 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 	return Added{Document: id, Name: name, Fresh: fresh, Replaced: replaced != 0}, nil
 }
 
-func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (all []Added, err error) {
+func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (all []Added,
+	err error) {
 	packed, err := io.ReadAll(io.LimitReader(body, int64(l.Limits.Bytes)+1))
 	if err != nil {
 		return nil, err

@@ -64,14 +64,16 @@ func (l *meanings) embedder(name string) (*models.Entry, error) {
 		return nil, wrong("%v", err)
 	}
 	if !entry.Able("embeddings") {
-		return nil, wrong("the model %s makes no embeddings; choose one whose can: in the connection file names embeddings", name)
+		return nil, wrong("the model %s makes no embeddings; choose one whose can: in the connection file names "+
+			"embeddings", name)
 	}
 	return &entry, nil
 }
 
 // lacking hands over the passages of a shelf whose texts its model has not
 // embedded, some at a time, and counts all passages.
-func (l *meanings) lacking(ctx context.Context, shelf int64, model string, do func([]record.ShelfPassage) error) (passages int, err error) {
+func (l *meanings) lacking(ctx context.Context, shelf int64, model string,
+	do func([]record.ShelfPassage) error) (passages int, err error) {
 	const atOnce = 500
 	var some []record.ShelfPassage
 	flush := func() error {
@@ -302,7 +304,8 @@ func (l *meanings) embedSome(ctx context.Context, shelf int64, entry *models.Ent
 			tokens += counter.Count(t)
 		}
 	}
-	if err := l.Store.Shelves.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens, entry.Price.Of(tokens, 0)); err != nil {
+	if err := l.Store.Shelves.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens,
+		entry.Price.Of(tokens, 0)); err != nil {
 		return fmt.Errorf("keep vectors: %w", err)
 	}
 	return nil
@@ -333,7 +336,8 @@ func (l *meanings) meaning(ctx context.Context, model, question string) ([]float
 	asked.Took = l.Now().Sub(asked.At)
 	if err != nil {
 		asked.Error = err.Error()
-		l.Log.Warn("a question could not be embedded; it is looked for by the built-in vectors", "model", model, "error", err)
+		l.Log.Warn("a question could not be embedded; it is looked for by the built-in vectors", "model", model,
+			"error", err)
 		return nil, asked
 	}
 	if asked.Tokens == 0 {

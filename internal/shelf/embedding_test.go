@@ -42,7 +42,8 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 	asked := b.Model.Embedded()
 	set(t, b, map[string]any{"embedding": "clover-embed"})
 	e, err := b.Client.ShelfEmbedding(t.Context(), "handbook")
-	if err != nil || e.Model != "shed/clover-embed" || !e.Priced || e.Embedded != 0 || e.Passages != 2 || e.Tokens < 10 || e.Cost != float64(e.Tokens)*0.02/1e6 {
+	if err != nil || e.Model != "shed/clover-embed" || !e.Priced || e.Embedded != 0 || e.Passages != 2 ||
+		e.Tokens < 10 || e.Cost != float64(e.Tokens)*0.02/1e6 {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	// A document more changes nothing: nothing is embedded that nobody agreed to.
@@ -82,7 +83,8 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 		s, err := b.Client.Shelf(t.Context(), "second")
 		return err == nil && s.Passages == 1
 	})
-	if _, err := b.Client.SetShelf(t.Context(), "second", map[string]any{"embedding": "shed/clover-embed"}); err != nil {
+	if _, err := b.Client.SetShelf(t.Context(), "second",
+		map[string]any{"embedding": "shed/clover-embed"}); err != nil {
 		t.Fatal(err)
 	}
 	if e, err := b.Client.ShelfEmbedding(t.Context(), "second"); err != nil || e.Embedded != 1 || e.Cost != 0 {
@@ -114,13 +116,15 @@ func TestSettingsOfAShelf(t *testing.T) {
 	add(t, b, "long.md", long)
 	before := read(t, b)["long.md"].Passages
 	set(t, b, map[string]any{"words": 60, "overlap": 10, "title": "The handbook"})
-	testbed.Within(t, 10*time.Second, "it is split anew", func() bool { return read(t, b)["long.md"].Passages > before })
+	testbed.Within(t, 10*time.Second, "it is split anew",
+		func() bool { return read(t, b)["long.md"].Passages > before })
 	s, err := b.Client.ShelfSettings(t.Context(), "handbook")
 	if err != nil || s.Words != 60 || s.Title != "The handbook" || s.K1 != 1.2 {
 		t.Errorf("%+v, %v", s, err)
 	}
 	for _, wrong := range []map[string]any{
-		{"words": 5}, {"overlap": 59}, {"b": 2}, {"embedding": "thyme-mini"}, {"embedding": "nonsense"}, {"title": strings.Repeat("x", 81)}, {"k1": -1},
+		{"words": 5}, {"overlap": 59}, {"b": 2}, {"embedding": "thyme-mini"}, {"embedding": "nonsense"},
+		{"title": strings.Repeat("x", 81)}, {"k1": -1},
 	} {
 		if _, err := b.Client.SetShelf(t.Context(), "handbook", wrong); err == nil {
 			t.Errorf("%+v is taken", wrong)

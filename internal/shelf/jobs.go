@@ -42,7 +42,8 @@ func (w *readWorker) Timeout(*river.Job[ReadArgs]) time.Duration { return longes
 func (w *readWorker) Work(ctx context.Context, job *river.Job[ReadArgs]) error {
 	err := w.library.read(ctx, job.Args.Document)
 	if err != nil && ctx.Err() == nil {
-		w.library.Log.Warn("a document could not be read; it will be tried again", "document", job.Args.Document, "error", err)
+		w.library.Log.Warn("a document could not be read; it will be tried again", "document", job.Args.Document,
+			"error", err)
 	}
 	return err
 }
@@ -62,8 +63,9 @@ func (l *Library) startJobs(ctx context.Context) error {
 	river.AddWorker(workers, &readWorker{library: l})
 	jobs, err := l.Store.Jobs(ctx, &river.Config{
 		Workers: workers, Logger: slog.New(quiet{l.Log.Handler()}),
-		FetchCooldown:        5 * time.Millisecond, // a small file is read in less than the usual tenth of a second
-		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: max(1, runtime.NumCPU()-1)}},
+		FetchCooldown: 5 * time.Millisecond, // a small file is read in less than the usual tenth of a second
+		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: max(1,
+			runtime.NumCPU()-1)}},
 		RescueStuckJobsAfter: longestReading + time.Minute,
 	})
 	if err != nil {
@@ -125,12 +127,14 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language, document.Pages, document.Words
+	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language,
+		document.Pages, document.Words
 	var kept []record.Passage
 	for n, p := range l.split(document, settings) {
 		tokens := prompt.Estimate{}.Count(p.Text)
 		d.Tokens += tokens
-		kept = append(kept, record.Passage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: tokens})
+		kept = append(kept, record.Passage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text,
+			Spans: placed(document.Blocks, p.Spans), Size: tokens})
 	}
 	at := l.Now()
 	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()
@@ -163,10 +167,12 @@ func (l *Library) open(ctx context.Context, d record.Document) (reading.Document
 	}
 	switch format {
 	case "zip":
-		return reading.Document{}, &reading.Problem{File: d.Name, Sentence: "it is a ZIP; give it a name that ends with .zip, and its files are added each on its own"}
+		return reading.Document{}, &reading.Problem{File: d.Name,
+			Sentence: "it is a ZIP; give it a name that ends with .zip, and its files are added each on its own"}
 	case "pdf", "picture":
 		if l.Pages == nil {
-			return reading.Document{}, &reading.Problem{File: d.Name, Sentence: "PDFs and pictures cannot be read by this service"}
+			return reading.Document{}, &reading.Problem{File: d.Name,
+				Sentence: "PDFs and pictures cannot be read by this service"}
 		}
 		return reading.ReadPages(ctx, d.Name, body, format, l.Pages, l.Limits)
 	}

@@ -31,8 +31,10 @@ func TestAShelfOfAHundredThousandPassages(t *testing.T) {
 	for _, statement := range []string{
 		`insert into content values ('\x00', 1)`,
 		`insert into shelf (slug, title, settings, made_by, made_at) values ('large', 'Large', '{}', 'me', now())`,
-		fmt.Sprintf(`insert into document (shelf, name, source, hash, size, state, title, format, language, passages, added_by, added_at)
-			select 1, 'd' || n, '', '\x00', 1, 'ready', 'Apiary ' || n, 'text', 'en', %d, 'me', now() from generate_series(1, %d) n`, passages, documents),
+		fmt.Sprintf(`insert into document (shelf, name, source, hash, size, state, title, format, language, passages,
+			added_by, added_at)
+			select 1, 'd' || n, '', '\x00', 1, 'ready', 'Apiary ' || n, 'text', 'en', %d, 'me', now()
+				from generate_series(1, %d) n`, passages, documents),
 		fmt.Sprintf(`insert into passage (document, number, id, path, body, spans, size)
 			select d, n, 'x', '{}', 'Hive h' || d || 'x' || n || ' stands near the ' || (array['brook','quarry','chapel','orchard','mill'])[1 + (d + n) %% 5] || '. ' ||
 				repeat('The colony was inspected, fed and found quiet; its queen was marked w' || (d * 7 + n * 13) %% 5000 || '. ', 12), '[]', 200
@@ -55,8 +57,10 @@ func TestAShelfOfAHundredThousandPassages(t *testing.T) {
 	}
 	defer l.Close(t.Context())
 	for _, want := range []struct{ document, number int }{{1, 0}, {1999, 24}, {4000, 7}} {
-		r, err := l.Search(t.Context(), []string{"large"}, shelf.Query{Text: fmt.Sprintf("Where does hive h%dx%d stand?", want.document, want.number), Limit: 3})
-		if err != nil || r.Passages != documents*passages || len(r.Found) == 0 || r.Found[0].Document.ID != int64(want.document) || r.Found[0].Position != want.number {
+		r, err := l.Search(t.Context(), []string{"large"},
+			shelf.Query{Text: fmt.Sprintf("Where does hive h%dx%d stand?", want.document, want.number), Limit: 3})
+		if err != nil || r.Passages != documents*passages || len(r.Found) == 0 ||
+			r.Found[0].Document.ID != int64(want.document) || r.Found[0].Position != want.number {
 			t.Errorf("%+v: %d passages, %+v, %v", want, r.Passages, r.Found, err)
 		}
 	}

@@ -69,12 +69,15 @@ type Settings struct {
 // DefaultSettings are those of docs/retrieval.md.
 func DefaultSettings() Settings {
 	o := retrieval.DefaultOptions
-	return Settings{Words: 200, Overlap: 100, TitleWeight: o.TitleWeight, Expand: o.Expand, VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, Candidates: o.Candidates, Distinct: o.Distinct, K1: o.K1, B: o.B}
+	return Settings{Words: 200, Overlap: 100, TitleWeight: o.TitleWeight, Expand: o.Expand,
+		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, Candidates: o.Candidates, Distinct: o.Distinct,
+		K1: o.K1, B: o.B}
 }
 
 func (s Settings) options() retrieval.Options {
 	o := retrieval.DefaultOptions
-	o.TitleWeight, o.Expand, o.VectorWeight, o.Candidates, o.Distinct, o.K1, o.B = s.TitleWeight, s.Expand, s.VectorWeight, s.Candidates, s.Distinct, s.K1, s.B
+	o.TitleWeight, o.Expand, o.VectorWeight, o.Candidates, o.Distinct, o.K1, o.B = s.TitleWeight, s.Expand,
+		s.VectorWeight, s.Candidates, s.Distinct, s.K1, s.B
 	o.MeaningWeight = s.MeaningWeight
 	return o
 }
@@ -147,10 +150,12 @@ func (l *Library) Close(ctx context.Context) {
 // Make makes a shelf.
 func (l *Library) Make(ctx context.Context, slug, title, by string) (record.Shelf, error) {
 	if !deskfile.ValidSlug(slug) {
-		return record.Shelf{}, wrong("%q cannot be a shelf's name; use small letters, digits and single hyphens, like handbook", slug)
+		return record.Shelf{}, wrong("%q cannot be a shelf's name; use small letters, digits and single hyphens, "+
+			"like handbook", slug)
 	}
 	if Private(slug) {
-		return record.Shelf{}, wrong("shelves whose names begin with %s hold what visitors attach; choose another name", privatePrefix)
+		return record.Shelf{}, wrong("shelves whose names begin with %s hold what visitors attach; choose another name",
+			privatePrefix)
 	}
 	if title = strings.TrimSpace(title); title == "" {
 		title = strings.ToUpper(slug[:1]) + strings.ReplaceAll(slug[1:], "-", " ")
@@ -162,7 +167,8 @@ func (l *Library) Make(ctx context.Context, slug, title, by string) (record.Shel
 	if err != nil {
 		return record.Shelf{}, err
 	}
-	_, err = l.Store.Shelves.MakeShelf(ctx, record.Shelf{Slug: slug, Title: title, Settings: settings, MadeBy: by, MadeAt: l.Now()})
+	_, err = l.Store.Shelves.MakeShelf(ctx,
+		record.Shelf{Slug: slug, Title: title, Settings: settings, MadeBy: by, MadeAt: l.Now()})
 	if errors.Is(err, record.ErrDuplicate) {
 		return record.Shelf{}, wrong("there is a shelf %q already", slug)
 	}

@@ -237,7 +237,8 @@ func (l *indexes) addMeanings(ctx context.Context, model string, all []retrieval
 		some := all[from:min(from+together, len(all))]
 		hashes := make([][32]byte, len(some))
 		for i, e := range some {
-			hashes[i] = meaningHash(record.ShelfPassage{Passage: record.Passage{Path: e.Path, Text: e.Text}, Title: e.Title})
+			hashes[i] = meaningHash(record.ShelfPassage{Passage: record.Passage{Path: e.Path, Text: e.Text},
+				Title: e.Title})
 		}
 		vectors, err := l.Store.Shelves.Vectors(ctx, model, hashes)
 		if err != nil {
@@ -263,7 +264,8 @@ func (l *indexes) path(name string) string {
 // entryOf is a passage as the index takes it.
 func entryOf(p record.ShelfPassage) retrieval.Entry {
 	return retrieval.Entry{
-		Key: int64(p.Number), Document: p.Document, Number: p.Number, Title: strings.Clone(p.Title), Path: p.Path, Text: strings.Clone(p.Text), Language: p.Language,
+		Key: int64(p.Number), Document: p.Document, Number: p.Number, Title: strings.Clone(p.Title), Path: p.Path,
+		Text: strings.Clone(p.Text), Language: p.Language,
 	}
 }
 

@@ -21,22 +21,28 @@ func TestArticlesAndPapersFromAReferenceSite(t *testing.T) {
 	// An article is kept under its canonical title, by whatever name and from
 	// whatever address it was asked for.
 	for i, asked := range []struct{ address, topic string }{
-		{site, "Ling honey"}, {site, "Heather honey"}, {site + "w/api.php", "bell honey"}, {site + "wiki/Wax_moth", "thixotropic jelly"},
+		{site, "Ling honey"}, {site, "Heather honey"}, {site + "w/api.php", "bell honey"},
+		{site + "wiki/Wax_moth", "thixotropic jelly"},
 	} {
 		added, err := b.Client.AddTopic(t.Context(), "reference", asked.address, asked.topic)
-		if err != nil || len(added) != 1 || added[0].Name != "Heather honey.html" || added[0].Problem != "" || added[0].Fresh != (i == 0) {
+		if err != nil || len(added) != 1 || added[0].Name != "Heather honey.html" || added[0].Problem != "" ||
+			added[0].Fresh != (i == 0) {
 			t.Errorf("%+v: %+v, %v", asked, added, err)
 		}
 	}
-	if added, err := b.Client.AddTopic(t.Context(), "reference", site, "Zeppelins"); err != nil || len(added) != 1 || added[0].Problem == "" {
+	if added, err := b.Client.AddTopic(t.Context(), "reference", site, "Zeppelins"); err != nil || len(added) != 1 ||
+		added[0].Problem == "" {
 		t.Errorf("an unknown topic: %+v, %v", added, err)
 	}
 	// Papers come with their PDFs and with what is known of them.
 	added, err := b.Client.AddPapers(t.Context(), "reference", site, "heather colonies", 2)
-	if err != nil || len(added) != 4 || !strings.HasSuffix(added[0].Name, ".pdf") || !strings.HasSuffix(added[1].Name, ".about.md") {
+	if err != nil || len(added) != 4 || !strings.HasSuffix(added[0].Name, ".pdf") ||
+		!strings.HasSuffix(added[1].Name, ".about.md") {
 		t.Fatalf("%+v, %v", added, err)
 	}
-	if again, err := b.Client.AddPapers(t.Context(), "reference", server.URL+"/reference/search?q={searchTerms}&n={count}&p={startPage?}", "heather colonies", 2); err != nil || len(again) != 4 || again[0].Fresh {
+	if again, err := b.Client.AddPapers(t.Context(), "reference", server.URL+
+		"/reference/search?q={searchTerms}&n={count}&p={startPage?}", "heather colonies", 2); err != nil ||
+		len(again) != 4 || again[0].Fresh {
 		t.Errorf("the same papers again: %+v, %v", again, err)
 	}
 	testbed.Within(t, 2*time.Minute, "all is read", func() bool {
@@ -77,7 +83,8 @@ func TestArticlesAndPapersFromAReferenceSite(t *testing.T) {
 	if _, err := shut.Client.MakeShelf(t.Context(), "reference", "Reference"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := shut.Client.AddTopic(t.Context(), "reference", site, "Ling honey"); err == nil || !strings.Contains(err.Error(), "private network") {
+	if _, err := shut.Client.AddTopic(t.Context(), "reference", site, "Ling honey"); err == nil ||
+		!strings.Contains(err.Error(), "private network") {
 		t.Errorf("a private address: %v", err)
 	}
 }

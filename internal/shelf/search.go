@@ -143,7 +143,10 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 	known := map[int64]record.Document{}
 	var all []Found
 	for _, h := range hits {
-		i := slices.IndexFunc(passages, func(p record.Passage) bool { return p.Document == h.Document && p.Number == h.Number })
+		i := slices.IndexFunc(passages, func(p record.Passage) bool {
+			return p.Document == h.Document &&
+				p.Number == h.Number
+		})
 		if i < 0 {
 			continue // removed a moment ago
 		}
@@ -157,8 +160,9 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 		}
 		all = append(all, Found{
 			Passage: evidence.Passage{
-				Shelf: slug, Document: d.ID, Title: d.Title, Format: d.Format, Path: p.Path, Place: evidence.Begins(p.Spans),
-				Text: p.Text, Position: p.Number, Score: h.Score, Spans: p.Spans,
+				Shelf: slug, Document: d.ID, Title: d.Title, Format: d.Format, Path: p.Path,
+				Place: evidence.Begins(p.Spans),
+				Text:  p.Text, Position: p.Number, Score: h.Score, Spans: p.Spans,
 			},
 			Document: d, Hit: h,
 		})
@@ -211,7 +215,8 @@ const mostOnMap = 2000
 
 // Map lays a shelf's passages out in two dimensions, with a question if it is
 // not empty.
-func (l *Library) Map(ctx context.Context, slug, question string) (points []retrieval.Point, asked *retrieval.Point, err error) {
+func (l *Library) Map(ctx context.Context, slug, question string) (points []retrieval.Point, asked *retrieval.Point,
+	err error) {
 	f, err := l.Shelf(ctx, slug)
 	if err != nil {
 		return nil, nil, err

@@ -23,7 +23,8 @@ func (l *Library) check(s Settings) error {
 		whatItMeasures string
 	}{
 		{"words", float64(s.Words), 30, 2000, "words of a passage"},
-		{"overlap", float64(s.Overlap), 0, float64(s.Words) * 0.8, "words that the next passage has too; four fifths of a passage at most"},
+		{"overlap", float64(s.Overlap), 0, float64(s.Words) * 0.8,
+			"words that the next passage has too; four fifths of a passage at most"},
 		{"title_weight", s.TitleWeight, 0, 20, "what a word counts in the title"},
 		{"expand", float64(s.Expand), 0, 20, "words that mean the same, for each word of a question"},
 		{"vector_weight", s.VectorWeight, 0, 5, "what the built-in vectors count"},

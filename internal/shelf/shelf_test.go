@@ -25,7 +25,8 @@ import (
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
-const extractor = "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 crowns.\n\nIt must come back clean.\n"
+const extractor = "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 " +
+	"crowns.\n\nIt must come back clean.\n"
 
 func add(t *testing.T, b *testbed.Bed, name, body string) api.Added {
 	t.Helper()
@@ -80,11 +81,13 @@ func TestADocumentIsAddedFoundReplacedRemovedAndRestored(t *testing.T) {
 		t.Errorf("the same content is added twice: %+v", again)
 	}
 	documents := read(t, b)
-	if d := documents["extractor.md"]; d.State != "ready" || d.Title != "The extractor" || d.Passages != 1 || d.Words < 15 || d.Language != "en" || d.AddedBy == "" || len(documents) != 1 {
+	if d := documents["extractor.md"]; d.State != "ready" || d.Title != "The extractor" || d.Passages != 1 ||
+		d.Words < 15 || d.Language != "en" || d.AddedBy == "" || len(documents) != 1 {
 		t.Errorf("%+v", documents)
 	}
 	hits := finds(t, b, "How long may I borrow the extractor?")
-	if len(hits) != 1 || !strings.Contains(hits[0].Text, "three days") || hits[0].Place != "line 3" || hits[0].LexicalRank != 1 || len(hits[0].Matched) == 0 {
+	if len(hits) != 1 || !strings.Contains(hits[0].Text, "three days") || hits[0].Place != "line 3" ||
+		hits[0].LexicalRank != 1 || len(hits[0].Matched) == 0 {
 		t.Fatalf("%+v", hits)
 	}
 	two := add(t, b, "extractor.md", strings.Replace(extractor, "three days", "two weeks", 1))
@@ -101,7 +104,8 @@ func TestADocumentIsAddedFoundReplacedRemovedAndRestored(t *testing.T) {
 	if hits = finds(t, b, "borrow the extractor"); len(hits) != 0 {
 		t.Errorf("it is found right after it was removed: %+v", hits)
 	}
-	if err := b.Shelves.RestoreDocument(t.Context(), "handbook", two.Document); err != nil || len(finds(t, b, "borrow the extractor")) != 1 {
+	if err := b.Shelves.RestoreDocument(t.Context(), "handbook", two.Document); err != nil ||
+		len(finds(t, b, "borrow the extractor")) != 1 {
 		t.Errorf("it does not come back: %v", err)
 	}
 }
@@ -116,7 +120,8 @@ func TestBadFilesAmongGoodOnes(t *testing.T) {
 	}
 	var packed bytes.Buffer
 	z := zip.NewWriter(&packed)
-	for name, body := range map[string]string{"folder/swarm.txt": "A swarm is hived in the evening, when the foragers are home.", "folder/broken.pptx": "x"} {
+	for name, body := range map[string]string{"folder/swarm.txt": "A swarm is hived in the evening, when the " +
+		"foragers are home.", "folder/broken.pptx": "x"} {
 		w, _ := z.Create(name)
 		_, _ = io.WriteString(w, body)
 	}
@@ -125,13 +130,16 @@ func TestBadFilesAmongGoodOnes(t *testing.T) {
 		t.Fatalf("%+v, %v", all, err)
 	}
 	documents := read(t, b)
-	for name, want := range map[string]string{"good.md": "", "folder/swarm.txt": "", "fake.pdf": "no whole PDF", "fake.docx": "not a DOCX", "folder/broken.pptx": "not a PPTX"} {
+	for name, want := range map[string]string{"good.md": "", "folder/swarm.txt": "", "fake.pdf": "no whole PDF",
+		"fake.docx": "not a DOCX", "folder/broken.pptx": "not a PPTX"} {
 		d := documents[name]
-		if want == "" && d.State != "ready" || want != "" && (d.State != "failed" || !strings.Contains(d.Problem, want)) {
+		if want == "" && d.State != "ready" || want != "" &&
+			(d.State != "failed" || !strings.Contains(d.Problem, want)) {
 			t.Errorf("%s: %+v", name, d)
 		}
 	}
-	if f, err := b.Client.Shelf(t.Context(), "handbook"); err != nil || f.Documents != 5 || f.Failed != 3 || f.Waiting != 0 {
+	if f, err := b.Client.Shelf(t.Context(), "handbook"); err != nil || f.Documents != 5 || f.Failed != 3 ||
+		f.Waiting != 0 {
 		t.Errorf("%+v, %v", f, err)
 	}
 }
@@ -145,7 +153,8 @@ func TestPDFsAndScansAreReadWithTheirPlaces(t *testing.T) {
 	d := add(t, b, "wasps.pdf", string(leaflet))
 	read(t, b)
 	hits := finds(t, b, "How far away do I hang traps for wasps?")
-	if len(hits) == 0 || hits[0].Place != "page 1" || !strings.Contains(hits[0].Text, "at least twenty metres away from the hives") {
+	if len(hits) == 0 || hits[0].Place != "page 1" ||
+		!strings.Contains(hits[0].Text, "at least twenty metres away from the hives") {
 		t.Fatalf("%+v", hits)
 	}
 	picture, err := b.Shelves.PagePicture(t.Context(), "handbook", d.Document, 1)
@@ -174,11 +183,14 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	// instance claims which is no more.
 	const many = 30
 	for i := range many {
-		hash, size, err := b.Store.Shelves.KeepContent(t.Context(), strings.NewReader(fmt.Sprintf("Document number %d tells of hive %d and its honey.", i, i)), 1000)
+		hash, size, err := b.Store.Shelves.KeepContent(t.Context(),
+			strings.NewReader(fmt.Sprintf("Document number %d tells of hive %d and its honey.", i, i)), 1000)
 		if err != nil {
 			t.Fatal(err)
 		}
-		id, _, _, err := b.Store.Shelves.AddDocument(t.Context(), record.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x", AddedAt: time.Now()})
+		id, _, _, err := b.Store.Shelves.AddDocument(t.Context(),
+			record.Document{Shelf: on.ID, Name: fmt.Sprintf("%03d.txt", i), Hash: hash, Size: size, AddedBy: "x",
+				AddedAt: time.Now()})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -233,7 +245,8 @@ const deskFile = "slug: lib\ntitle: Library\npurpose: Tests.\nmodel: thyme-mini\
 func ask(t *testing.T, b *testbed.Bed, text string) (string, api.Outcome) {
 	t.Helper()
 	var reply strings.Builder
-	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text}, client.Follower{Begin: func(g api.Begin) { begun = g }, Text: func(s string) { reply.WriteString(s) }})
+	o, err := b.Client.Ask(context.Background(), client.Question{Desk: "lib", Text: text},
+		client.Follower{Begin: func(g api.Begin) { begun = g }, Text: func(s string) { reply.WriteString(s) }})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -252,11 +265,14 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 		t.Fatalf("%q", reply)
 	}
 	sources := client.Sources(o)
-	if o.Reply == nil || !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1].") && !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1]") || sources == nil || !sources.Supported || len(sources.Sentences) == 0 {
+	if o.Reply == nil || !strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1].") &&
+		!strings.HasSuffix(strings.TrimSpace(*o.Reply), "[1]") || sources == nil || !sources.Supported ||
+		len(sources.Sentences) == 0 {
 		t.Fatalf("%v, %+v", o.Reply, sources)
 	}
 	n := sources.Sentences[0].Notes[0]
-	if !strings.Contains(n.Quote, "three days") || n.Place != "line 3" || n.Section != "The extractor" || len(n.Marks) != 1 || n.Marks[0].Block != 1 || sources.Passages[0].Title != "The extractor" {
+	if !strings.Contains(n.Quote, "three days") || n.Place != "line 3" || n.Section != "The extractor" ||
+		len(n.Marks) != 1 || n.Marks[0].Block != 1 || sources.Passages[0].Title != "The extractor" {
 		t.Errorf("%+v", sources)
 	}
 	// What is on record is the mended reply.
@@ -268,10 +284,12 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 		t.Errorf("%+v", s)
 	}
 	// A talk is quoted at its time, not at that of its paragraph.
-	add(t, b, "talk.vtt", "WEBVTT Listening\n\n00:00:03.000 --> 00:00:06.000\nA hive tells you what goes on in it.\n\n00:00:06.500 --> 00:00:09.000\nA colony without a queen moans.\n")
+	add(t, b, "talk.vtt", "WEBVTT Listening\n\n00:00:03.000 --> 00:00:06.000\nA hive tells you what goes on in it.\n"+
+		"\n00:00:06.500 --> 00:00:09.000\nA colony without a queen moans.\n")
 	read(t, b)
 	_, o = ask(t, b, "What does a colony without a queen do, does it moan?")
-	if s := client.Sources(o); s == nil || len(s.Sentences) == 0 || len(s.Sentences[0].Notes) == 0 || s.Sentences[0].Notes[0].Place != "at 0:06" {
+	if s := client.Sources(o); s == nil || len(s.Sentences) == 0 || len(s.Sentences[0].Notes) == 0 ||
+		s.Sentences[0].Notes[0].Place != "at 0:06" {
 		t.Errorf("%+v", s)
 	}
 	// A revision knows the state of its shelf, and what changed since.
@@ -282,10 +300,13 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 		t.Fatal(err)
 	}
 	changes, err := b.Store.Desks.ShelfChanges(t.Context(), published.DeskID, published.Number)
-	if err != nil || len(changes) != 1 || changes[0].Now <= changes[0].Then || !slices.Equal(changes[0].Added, []string{"swarms.md", "talk.vtt"}) || len(changes[0].Dropped) != 0 {
+	if err != nil || len(changes) != 1 || changes[0].Now <= changes[0].Then ||
+		!slices.Equal(changes[0].Added, []string{"swarms.md", "talk.vtt"}) || len(changes[0].Dropped) != 0 {
 		t.Errorf("%+v, %v", changes, err)
 	}
-	if _, err := b.Client.Publish(t.Context(), "lib.yaml", []byte(strings.Replace(deskFile, "[handbook]", "[handbok]", 1)), ""); err == nil || !strings.Contains(fmt.Sprint(err), `unknown shelf "handbok"`) {
+	if _, err := b.Client.Publish(t.Context(), "lib.yaml",
+		[]byte(strings.Replace(deskFile, "[handbook]", "[handbok]", 1)), ""); err == nil ||
+		!strings.Contains(fmt.Sprint(err), `unknown shelf "handbok"`) {
 		t.Errorf("an unknown shelf: %v", err)
 	}
 	// What was removed is in no answer from now on.
@@ -293,7 +314,8 @@ func TestADeskAnswersFromItsShelf(t *testing.T) {
 	if err := b.Client.RemoveDocument(t.Context(), "handbook", documents["extractor.md"].ID); err != nil {
 		t.Fatal(err)
 	}
-	if reply, o = ask(t, b, "How long may I borrow the extractor?"); strings.Contains(reply, "three days") || client.Sources(o).Supported {
+	if reply, o = ask(t, b, "How long may I borrow the extractor?"); strings.Contains(reply, "three days") ||
+		client.Sources(o).Supported {
 		t.Errorf("%q", reply)
 	}
 }
@@ -310,9 +332,11 @@ func TestAddressesAreFetched(t *testing.T) {
 		kind, body := "text/html", ""
 		switch r.URL.Path {
 		case "/sitemap.xml":
-			kind, body = "application/xml", `<urlset><url><loc>`+site.URL+`/wasps</loc></url><url><loc>`+site.URL+`/gone</loc></url><url><loc>http://elsewhere.test/x</loc></url></urlset>`
+			kind, body = "application/xml", `<urlset><url><loc>`+site.URL+`/wasps</loc></url><url><loc>`+site.URL+
+				`/gone</loc></url><url><loc>http://elsewhere.test/x</loc></url></urlset>`
 		case "/wasps":
-			body = "<html><head><title>Wasps</title></head><body><main><p>Make the entrance narrow.</p></main></body></html>"
+			body = "<html><head><title>Wasps</title></head><body><main><p>Make the entrance " +
+				"narrow.</p></main></body></html>"
 		case "/talk":
 			body = `<html><head><title>Why colonies die</title></head><body><video><track kind="captions" src="captions.vtt"></video></body></html>`
 		case "/captions.vtt":
@@ -326,14 +350,17 @@ func TestAddressesAreFetched(t *testing.T) {
 	}))
 	defer site.Close()
 	added, err := b.Client.AddAddress(t.Context(), "handbook", site.URL+"/sitemap.xml")
-	if err != nil || len(added) != 3 || added[0].Problem != "" || !strings.Contains(added[1].Problem, "404") || !strings.Contains(added[2].Problem, "another host") {
+	if err != nil || len(added) != 3 || added[0].Problem != "" || !strings.Contains(added[1].Problem, "404") ||
+		!strings.Contains(added[2].Problem, "another host") {
 		t.Errorf("%+v, %v", added, err)
 	}
-	if added, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/talk"); err != nil || len(added) != 1 || !added[0].Fresh {
+	if added, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/talk"); err != nil || len(added) != 1 ||
+		!added[0].Fresh {
 		t.Errorf("%+v, %v", added, err)
 	}
 	read(t, b)
-	if hits := finds(t, b, "What did most colonies die of?"); len(hits) == 0 || hits[0].Title != "Why colonies die" || hits[0].Place != "at 1:05" {
+	if hits := finds(t, b, "What did most colonies die of?"); len(hits) == 0 || hits[0].Title != "Why colonies die" ||
+		hits[0].Place != "at 1:05" {
 		t.Errorf("%+v", hits)
 	}
 	if hits := finds(t, b, "entrance for wasps"); len(hits) == 0 || hits[0].Title != "Wasps" {
@@ -343,7 +370,8 @@ func TestAddressesAreFetched(t *testing.T) {
 	if added, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/wasps"); err != nil || added[0].Fresh {
 		t.Errorf("%+v, %v", added, err)
 	}
-	if _, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/nothing"); err == nil || !strings.Contains(err.Error(), "404") {
+	if _, err = b.Client.AddAddress(t.Context(), "handbook", site.URL+"/nothing"); err == nil ||
+		!strings.Contains(err.Error(), "404") {
 		t.Errorf("%v", err)
 	}
 }

@@ -42,7 +42,8 @@ func (s *Sources) Topic(ctx context.Context, address, topic string, have func(It
 		return take(Item{Name: item.Name, Problem: "the article is empty"})
 	}
 	title = html.EscapeString(page.Parse.Title)
-	item.Body = []byte("<!doctype html><meta charset=utf-8><title>" + title + "</title><main><h1>" + title + "</h1>\n" + page.Parse.Text + "\n</main>\n")
+	item.Body = []byte("<!doctype html><meta charset=utf-8><title>" + title + "</title><main><h1>" + title + "</h1>\n" +
+		page.Parse.Text + "\n</main>\n")
 	return take(item)
 }
 
@@ -58,7 +59,8 @@ func (s *Sources) canonical(ctx context.Context, api *url.URL, topic string) (ti
 				}
 			}
 		}
-		query := url.Values{"action": {"query"}, "redirects": {"1"}, "prop": {"info"}, "inprop": {"url"}, "titles": {topic}}
+		query := url.Values{"action": {"query"}, "redirects": {"1"}, "prop": {"info"}, "inprop": {"url"},
+			"titles": {topic}}
 		if err := s.ask(ctx, api, query, &named); err != nil {
 			return "", "", err
 		}
@@ -98,7 +100,8 @@ func (s *Sources) ask(ctx context.Context, api *url.URL, query url.Values, into 
 		return wrong("%s answers: %s", api.Host, failed.Error.Info)
 	}
 	if err := json.Unmarshal(got.Body, into); err != nil {
-		return wrong("%s does not answer as an encyclopedia with the MediaWiki action API; give the address of its api.php or of one of its pages", api.Host)
+		return wrong("%s does not answer as an encyclopedia with the MediaWiki action API; give the address of its "+
+			"api.php or of one of its pages", api.Host)
 	}
 	return nil
 }

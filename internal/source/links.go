@@ -17,7 +17,8 @@ func (s *Sources) linked(ctx context.Context, address, rel, kind string) (*url.U
 	if err != nil || u.Host == "" {
 		return nil, wrong("%q is no address", address)
 	}
-	if strings.HasSuffix(u.Path, ".php") || strings.HasSuffix(u.Path, ".xml") || strings.Contains(u.RawQuery, "{searchTerms}") {
+	if strings.HasSuffix(u.Path, ".php") || strings.HasSuffix(u.Path, ".xml") ||
+		strings.Contains(u.RawQuery, "{searchTerms}") {
 		return u, nil
 	}
 	got, err := s.get(ctx, address)

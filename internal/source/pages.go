@@ -42,7 +42,8 @@ func (s *Sources) fetched(ctx context.Context, got reach.Answer, take Take) erro
 		return err
 	}
 	item.Name, item.Body = strings.TrimSuffix(item.Name, ".html")+".vtt", captions.Body
-	if rest, plain := bytes.CutPrefix(item.Body, []byte("WEBVTT\n")); plain && title != "" { // the page knows what the talk is called
+	// the page knows what the talk is called
+	if rest, plain := bytes.CutPrefix(item.Body, []byte("WEBVTT\n")); plain && title != "" {
 		item.Body = append([]byte("WEBVTT "+strings.Join(strings.Fields(title), " ")+"\n"), rest...)
 	}
 	return take(item)
@@ -55,7 +56,9 @@ func nameOf(got reach.Answer) string {
 	if un, err := url.PathUnescape(name); err == nil {
 		name = un
 	}
-	if ending := endings[got.Type]; ending != "" && (path.Ext(name) == "" || ending == ".html" && !strings.HasPrefix(path.Ext(name), ".htm") || strings.Count(name, "/") == 0) {
+	if ending := endings[got.Type]; ending != "" &&
+		(path.Ext(name) == "" || ending == ".html" && !strings.HasPrefix(path.Ext(name), ".htm") ||
+			strings.Count(name, "/") == 0) {
 		name += ending
 	}
 	return name
@@ -63,7 +66,8 @@ func nameOf(got reach.Answer) string {
 
 // endings are what names of files end with, by media type.
 var endings = map[string]string{
-	"text/html": ".html", "application/xhtml+xml": ".html", "application/pdf": ".pdf", "text/markdown": ".md", "text/vtt": ".vtt",
+	"text/html": ".html", "application/xhtml+xml": ".html", "application/pdf": ".pdf", "text/markdown": ".md",
+	"text/vtt": ".vtt",
 	"text/csv": ".csv", "text/plain": ".txt", "application/json": ".json",
 }
 

@@ -36,7 +36,8 @@ func sitemap(body []byte) []string {
 func (s *Sources) pages(ctx context.Context, from *url.URL, pages []string, take Take) error {
 	for i, p := range pages {
 		if i >= mostPages {
-			return take(Item{Name: from.String(), Problem: fmt.Sprintf("only its first %d pages were fetched", mostPages)})
+			return take(Item{Name: from.String(),
+				Problem: fmt.Sprintf("only its first %d pages were fetched", mostPages)})
 		}
 		if err := s.onePage(ctx, from, p, take); err != nil {
 			return err

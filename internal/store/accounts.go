@@ -20,7 +20,8 @@ func (s *Accounts) AnyAccount(ctx context.Context) (any bool, err error) {
 // account; earlier ones are void.
 func (s *Accounts) SetFirstLink(ctx context.Context, secret string, at time.Time) error {
 	hash := sha256.Sum256([]byte(secret))
-	_, err := s.pool.Exec(ctx, `with old as (delete from first_link where hash <> $1) insert into first_link values ($1, $2) on conflict do nothing`, hash[:], at)
+	_, err := s.pool.Exec(ctx, `with old as (delete from first_link where hash <> $1) insert into first_link
+		values ($1, $2) on conflict do nothing`, hash[:], at)
 	return err
 }
 
@@ -29,13 +30,15 @@ func (s *Accounts) SetFirstLink(ctx context.Context, secret string, at time.Time
 func (s *Accounts) AddFirstAccount(ctx context.Context, secret, name, password string) (a record.Account, err error) {
 	hash := sha256.Sum256([]byte(secret))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if tag, err := tx.Exec(ctx, `delete from first_link where hash = $1`, hash[:]); err != nil || tag.RowsAffected() == 0 {
+		if tag, err := tx.Exec(ctx, `delete from first_link
+			where hash = $1`, hash[:]); err != nil || tag.RowsAffected() == 0 {
 			if err == nil {
 				err = record.ErrNotFound
 			}
 			return err
 		}
-		rows, err := tx.Query(ctx, `insert into account (name, password) values ($1, $2) returning id, name, password, made_at`, name, password)
+		rows, err := tx.Query(ctx, `insert into account (name, password) values ($1, $2)
+			returning id, name, password, made_at`, name, password)
 		if err != nil {
 			return err
 		}
@@ -66,7 +69,8 @@ func (s *Accounts) SetPassword(ctx context.Context, account int64, password stri
 func (s *Accounts) AddSession(ctx context.Context, secret string, n record.Session) (record.Session, error) {
 	hash := sha256.Sum256([]byte(secret))
 	err := s.pool.QueryRow(ctx, `
-		insert into session (hash, account, browser, made_at, seen_at, expires_at) values ($1, $2, $3, $4, $4, $5) returning id`,
+		insert into session (hash, account, browser, made_at, seen_at, expires_at) values ($1, $2, $3, $4, $4, $5)
+			returning id`,
 		hash[:], n.Account, n.Browser, n.MadeAt, n.ExpiresAt).Scan(&n.ID)
 	return n, err
 }
@@ -78,8 +82,10 @@ const sessionColumns = `s.id, s.account, a.name, s.browser, s.made_at, s.seen_at
 func (s *Accounts) SessionBySecret(ctx context.Context, secret string, at time.Time) (record.Session, error) {
 	hash := sha256.Sum256([]byte(secret))
 	rows, err := s.pool.Query(ctx, `
-		with seen as (update session set seen_at = $2 where hash = $1 and seen_at < $2::timestamptz - interval '1 minute')
-		select `+sessionColumns+` from session s join account a on a.id = s.account where s.hash = $1 and s.expires_at > $2`, hash[:], at)
+		with seen as (update session set seen_at = $2
+			where hash = $1 and seen_at < $2::timestamptz - interval '1 minute')
+		select `+sessionColumns+` from session s join account a on a.id = s.account
+			where s.hash = $1 and s.expires_at > $2`, hash[:], at)
 	if err != nil {
 		return record.Session{}, err
 	}

@@ -13,13 +13,16 @@ func TestTokens(t *testing.T) {
 	s := storetest.Open(t)
 	now := time.Now()
 	soon := now.Add(time.Hour)
-	if _, err := s.Accounts.AddToken(ctx, record.Token{Name: "script", Scopes: []string{"ask"}, ExpiresAt: &soon}, "secret"); err != nil {
+	if _, err := s.Accounts.AddToken(ctx, record.Token{Name: "script", Scopes: []string{"ask"}, ExpiresAt: &soon},
+		"secret"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Accounts.AddToken(ctx, record.Token{Name: "script", Scopes: []string{"ask"}}, "other"); !errors.Is(err, record.ErrDuplicate) {
+	if _, err := s.Accounts.AddToken(ctx, record.Token{Name: "script", Scopes: []string{"ask"}},
+		"other"); !errors.Is(err, record.ErrDuplicate) {
 		t.Errorf("the same name: %v", err)
 	}
-	if token, err := s.Accounts.TokenBySecret(ctx, "secret", now); err != nil || token.Name != "script" || len(token.Scopes) != 1 || token.UsedAt != nil {
+	if token, err := s.Accounts.TokenBySecret(ctx, "secret", now); err != nil || token.Name != "script" ||
+		len(token.Scopes) != 1 || token.UsedAt != nil {
 		t.Errorf("found %+v, %v", token, err)
 	}
 	if list, err := s.Accounts.Tokens(ctx); err != nil || len(list) != 1 || list[0].UsedAt == nil {
@@ -91,7 +94,8 @@ func TestSessionsEnd(t *testing.T) {
 	}
 	session := func(secret string) record.Session {
 		t.Helper()
-		n, err := s.Accounts.AddSession(ctx, secret, record.Session{Account: a.ID, Browser: "b", MadeAt: now, ExpiresAt: now.Add(time.Hour)})
+		n, err := s.Accounts.AddSession(ctx, secret,
+			record.Session{Account: a.ID, Browser: "b", MadeAt: now, ExpiresAt: now.Add(time.Hour)})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -112,7 +116,8 @@ func TestSessionsEnd(t *testing.T) {
 	if err := s.Accounts.EndSession(ctx, a.ID, one.ID); err != nil || open("one", now) {
 		t.Errorf("ended: %v", err)
 	}
-	if err := s.Accounts.SetPassword(ctx, a.ID, "other", three.ID); err != nil || open("two", now) || !open("three", now) {
+	if err := s.Accounts.SetPassword(ctx, a.ID, "other", three.ID); err != nil || open("two", now) ||
+		!open("three", now) {
 		t.Errorf("another password does not end the other sessions: %v", err)
 	}
 }

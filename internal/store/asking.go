@@ -16,7 +16,8 @@ import (
 func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 	conversation := `
 		update conversation set asked_at = $10, leaf = $1
-		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $19 returning id`
+		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $19
+			returning id`
 	arguments := []any{n.DeskID, n.Place.Leaf}
 	if n.Place.New {
 		conversation = `
@@ -27,13 +28,16 @@ func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 	tag, err := s.pool.Exec(ctx, `
 		with c as (`+conversation+`),
 		t as (
-			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given, asked_at, parent)
-			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb, $10::timestamptz, $15::uuid from c
+			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given,
+				asked_at, parent)
+			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb,
+				$10::timestamptz, $15::uuid from c
 			returning id)
 		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
 		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10, $14::jsonb, $16::text, $17::jsonb from t`,
 		append([]any{
-			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Place.Number, n.Question, n.QuestionTokens, n.Vocabulary, n.Given, n.AskedAt,
+			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Place.Number, n.Question, n.QuestionTokens, n.Vocabulary,
+			n.Given, n.AskedAt,
 			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent, n.Recipe, n.Takes,
 		}, arguments...)...)
 	if err == nil && tag.RowsAffected() == 0 {
@@ -44,15 +48,19 @@ func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 
 // AskAgain opens another running attempt at a turn and returns its number with
 // what came before. given and takes are what Ask was given.
-func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, given, takes json.RawMessage, past record.Past, err error) {
+func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, given,
+	takes json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`update turn set chosen = null where id = $1`, t.ID) // first: it locks the turn
 	batch.Queue(`
 		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
-		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select takes from attempt where turn = $1 and number = 1) from attempt where turn = $1
-		returning number, (select given from turn where id = $1), takes`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
+		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select takes from attempt
+			where turn = $1 and number = 1) from attempt where turn = $1
+		returning number, (select given from turn
+			where id = $1), takes`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
-	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, n.Remember, t.ID)
+	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn
+		where id = $1)`, n.Remember, t.ID)
 	results := s.pool.SendBatch(ctx, batch)
 	defer func() {
 		if closing := results.Close(); err == nil {

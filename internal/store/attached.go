@@ -17,16 +17,19 @@ func (s *Shelves) MakeAttached(ctx context.Context, a record.Attached, at time.T
 	err = s.pool.QueryRow(ctx, `
 		insert into shelf (slug, title, settings, made_by, made_at, conversation, visitor, desk)
 		select $1, '', $2, '', $3, $4, $5, $6
-		where not exists (select from conversation where id = $4 and (visitor <> $5 or desk <> $6 or removed_at is not null))
+		where not exists (select from conversation
+			where id = $4 and (visitor <> $5 or desk <> $6 or removed_at is not null))
 		returning id`, a.Slug, a.Settings, at, a.Conversation, a.Visitor[:], a.DeskID).Scan(&id)
 	return id, known(err)
 }
 
 // AttachedTo returns the shelf of a conversation of a visitor that was not
 // removed; ErrNotFound if there is none.
-func (s *Shelves) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (a record.Attached, err error) {
+func (s *Shelves) AttachedTo(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) (a record.Attached,
+	err error) {
 	rows, err := s.pool.Query(ctx, `
-		select f.id, f.slug, f.settings, f.conversation, f.visitor, f.desk from shelf f left join conversation c on c.id = f.conversation
+		select f.id, f.slug, f.settings, f.conversation, f.visitor, f.desk from shelf f left
+			join conversation c on c.id = f.conversation
 		where f.conversation = $1 and f.visitor = $2 and c.removed_at is null`, conversation, visitor[:])
 	if err != nil {
 		return a, err
@@ -41,7 +44,8 @@ func (s *Shelves) AttachedTo(ctx context.Context, conversation uuid.UUID, visito
 
 // Announced reports whether something was attached to a conversation of a
 // visitor at a desk that is still to begin.
-func (s *Shelves) Announced(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (yes bool, err error) {
+func (s *Shelves) Announced(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (yes bool,
+	err error) {
 	err = s.pool.QueryRow(ctx, `select exists (select from shelf where conversation = $1 and visitor = $2 and desk = $3)
 		and not exists (select from conversation where id = $1)`, conversation, visitor[:], desk).Scan(&yes)
 	return yes, err

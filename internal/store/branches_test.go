@@ -75,7 +75,8 @@ func TestEditingBranchesAndLosesNothing(t *testing.T) {
 	c.path("a1 b1 c1")
 	x := c.ask("x", &b.ID)
 	c.path("a1 x2")
-	if past, place, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, 9); err != nil || len(past.Turns) != 2 || past.Turns[1].Question != "x" || place.Number != 3 {
+	if past, place, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, nil, 9); err != nil ||
+		len(past.Turns) != 2 || past.Turns[1].Question != "x" || place.Number != 3 {
 		t.Errorf("what is remembered on the branch: %+v, %+v, %v", past, place, err)
 	}
 	c.ask("y", nil)
@@ -92,7 +93,8 @@ func TestEditingBranchesAndLosesNothing(t *testing.T) {
 	if err := c.s.Conversations.Show(ctx, a.ID, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("a stranger may lead the way: %v", err)
 	}
-	if _, _, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, new(uuid.New()), 9); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := c.s.Replies.Past(ctx, c.id, c.desk.DeskID, record.Visitor{1}, new(uuid.New()), 9); !errors.Is(err,
+		record.ErrNotFound) {
 		t.Errorf("in the place of a turn that is not there: %v", err)
 	}
 }
@@ -100,10 +102,12 @@ func TestEditingBranchesAndLosesNothing(t *testing.T) {
 func TestTakingBackCanBeTakenBack(t *testing.T) {
 	c := newTree(t)
 	a, b := c.ask("a", nil), c.ask("b", nil)
-	if _, _, err := c.s.Conversations.TakeBack(ctx, a.ID, record.Visitor{1}, time.Now()); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := c.s.Conversations.TakeBack(ctx, a.ID, record.Visitor{1}, time.Now()); !errors.Is(err,
+		record.ErrNotFound) {
 		t.Errorf("took back a turn in the middle: %v", err)
 	}
-	if q, left, err := c.s.Conversations.TakeBack(ctx, b.ID, record.Visitor{1}, time.Now()); err != nil || q != "b" || left != 1 {
+	if q, left, err := c.s.Conversations.TakeBack(ctx, b.ID, record.Visitor{1}, time.Now()); err != nil || q != "b" ||
+		left != 1 {
 		t.Errorf("took back %q, %d left, %v", q, left, err)
 	}
 	c.path("a1")
@@ -126,7 +130,8 @@ func TestTakingBackCanBeTakenBack(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if list, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9}); err != nil || len(list) != 0 {
+	if list, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9}); err != nil ||
+		len(list) != 0 {
 		t.Errorf("an empty conversation is listed: %+v, %v", list, err)
 	}
 	if err := c.s.Conversations.Show(ctx, a.ID, record.Visitor{1}); err != nil {
@@ -148,7 +153,8 @@ func TestASummaryHoldsForItsPathOnly(t *testing.T) {
 	last := c.ask("c", nil)
 	keep := func(n record.NewTurn, text string) {
 		t.Helper()
-		m := record.Summary{Upto: n.ID, Conversation: c.id, Turns: n.Place.Number, Text: text, Tokens: 3, Vocabulary: "estimate", Model: "c/m", MadeAt: time.Now()}
+		m := record.Summary{Upto: n.ID, Conversation: c.id, Turns: n.Place.Number, Text: text, Tokens: 3,
+			Vocabulary: "estimate", Model: "c/m", MadeAt: time.Now()}
 		if err := c.s.Replies.KeepSummary(ctx, m); err != nil {
 			t.Fatal(err)
 		}
@@ -180,7 +186,8 @@ func TestASummaryHoldsForItsPathOnly(t *testing.T) {
 		t.Fatal(err)
 	}
 	summary("of a")
-	if _, _, summaries, err := c.s.Conversations.DeskConversation(ctx, c.id); err != nil || len(summaries) != 1 || summaries[0].Text != "of a" {
+	if _, _, summaries, err := c.s.Conversations.DeskConversation(ctx, c.id); err != nil || len(summaries) != 1 ||
+		summaries[0].Text != "of a" {
 		t.Errorf("for makers: %+v, %v", summaries, err)
 	}
 }
@@ -238,14 +245,16 @@ func TestConversationsAreFound(t *testing.T) {
 			t.Errorf("%q: the excerpt is %+v", query, list[0].Found)
 		}
 	}
-	if list, err := c.s.Conversations.DeskConversations(ctx, "d", record.Page{Search: "smoker", Limit: 9}); err != nil || len(list) != 1 {
+	if list, err := c.s.Conversations.DeskConversations(ctx, "d",
+		record.Page{Search: "smoker", Limit: 9}); err != nil || len(list) != 1 {
 		t.Errorf("for makers, the stranger's not before its reply: %+v, %v", list, err)
 	}
 	first, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 1})
 	if err != nil || len(first) != 1 {
 		t.Fatal(first, err)
 	}
-	if rest, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 9, Before: &first[0].AskedAt}); err != nil || len(rest) != 1 || rest[0].ID == first[0].ID {
+	if rest, err := c.s.Conversations.Conversations(ctx, "d", record.Visitor{1},
+		record.Page{Limit: 9, Before: &first[0].AskedAt}); err != nil || len(rest) != 1 || rest[0].ID == first[0].ID {
 		t.Errorf("the next page: %+v, %v", rest, err)
 	}
 }

@@ -11,7 +11,8 @@ import (
 
 // StoredConnections lists them by name.
 func (s *Connections) StoredConnections(ctx context.Context) ([]record.StoredConnection, error) {
-	rows, err := s.pool.Query(ctx, `select name, settings, key, changed_by, changed_at from connection where removed_at is null order by name`)
+	rows, err := s.pool.Query(ctx, `select name, settings, key, changed_by, changed_at from connection
+		where removed_at is null order by name`)
 	if err != nil {
 		return nil, err
 	}
@@ -23,7 +24,9 @@ func (s *Connections) StoredConnections(ctx context.Context) ([]record.StoredCon
 func (s *Connections) KeepConnection(ctx context.Context, c record.StoredConnection) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into connection (name, settings, key, changed_by, changed_at) values ($1, $2, $3, $4, $5)
-		on conflict (name) do update set settings = excluded.settings, key = case when connection.removed_at is null then coalesce(excluded.key, connection.key) else excluded.key end,
+		on conflict (name) do update set settings = excluded.settings,
+			key = case when connection.removed_at is null then coalesce(excluded.key,
+				connection.key) else excluded.key end,
 			changed_by = excluded.changed_by, changed_at = excluded.changed_at, removed_at = null`,
 		c.Name, c.Settings, c.Key, c.ChangedBy, c.ChangedAt)
 	return err

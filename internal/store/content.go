@@ -18,7 +18,8 @@ const pieceSize = 1 << 20
 func (s *Shelves) KeepContent(ctx context.Context, r io.Reader, most int64) (hash []byte, size int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		// The hash is known at the end: pieces wait under none until then.
-		if _, err := tx.Exec(ctx, `create temporary table arriving (number integer, body bytea) on commit drop`); err != nil {
+		if _, err := tx.Exec(ctx, `create temporary table arriving (number integer,
+			body bytea) on commit drop`); err != nil {
 			return err
 		}
 		sum := sha256.New()
@@ -72,7 +73,8 @@ func (c *contentReader) Read(p []byte) (int, error) {
 		if c.over {
 			return 0, io.EOF
 		}
-		err := c.store.pool.QueryRow(c.ctx, `select body from content_piece where hash = $1 and number = $2`, c.hash, c.next).Scan(&c.left)
+		err := c.store.pool.QueryRow(c.ctx, `select body from content_piece
+			where hash = $1 and number = $2`, c.hash, c.next).Scan(&c.left)
 		if known(err) == record.ErrNotFound && c.next > 0 {
 			c.over = true
 			return 0, io.EOF

@@ -11,8 +11,10 @@ import (
 )
 
 // Conversations returns a visitor's conversations at a desk.
-func (s *Conversations) Conversations(ctx context.Context, slug string, visitor record.Visitor, page record.Page) ([]record.Conversation, error) {
-	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
+func (s *Conversations) Conversations(ctx context.Context, slug string, visitor record.Visitor,
+	page record.Page) ([]record.Conversation, error) {
+	return s.conversations(ctx, page, `c.desk = (select id from desk
+		where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
 }
 
 const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.asked_at, coalesce(c.share, '') as share,
@@ -27,26 +29,31 @@ type found struct {
 func foundColumns(f *found) columns {
 	c := &f.Conversation
 	return columns{
-		"id": &c.ID, "slug": &c.Slug, "title": &c.Title, "channel": &c.Channel, "started_at": &c.StartedAt, "asked_at": &c.AskedAt,
-		"share": &c.Share, "turns": &c.Turns, "text": &f.text,
+		"id": &c.ID, "slug": &c.Slug, "title": &c.Title, "channel": &c.Channel, "started_at": &c.StartedAt,
+		"asked_at": &c.AskedAt,
+		"share":    &c.Share, "turns": &c.Turns, "text": &f.text,
 	}
 }
 
 // DeskConversations returns the conversations that visitors had at a desk, for
 // its makers.
-func (s *Conversations) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation, error) {
+func (s *Conversations) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation,
+	error) {
 	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.channel <> 'preview'`, slug)
 }
 
 // DeskConversation returns a conversation for the makers of its desk, with the
 // summaries there are of it, the oldest first.
-func (s *Conversations) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn, []record.Summary, error) {
+func (s *Conversations) DeskConversation(ctx context.Context, id uuid.UUID) (record.Conversation, []record.Turn,
+	[]record.Summary, error) {
 	c, turns, err := s.conversation(ctx, `c.id = $1`, id)
 	if err != nil {
 		return c, nil, nil, err
 	}
 	rows, err := s.pool.Query(ctx, `
-		select s.upto, s.conversation, s.turns, s.text, s.tokens, s.vocabulary, s.model, s.made_at from conversation c, path_to(c.leaf, 100000) p join summary s on s.upto = p.id where c.id = $1 order by s.turns`, id)
+		select s.upto, s.conversation, s.turns, s.text, s.tokens, s.vocabulary, s.model, s.made_at
+			from conversation c, path_to(c.leaf, 100000) p join summary s on s.upto = p.id where c.id = $1
+				order by s.turns`, id)
 	if err != nil {
 		return c, nil, nil, err
 	}
@@ -65,7 +72,8 @@ func (s *Conversations) RestoreAny(ctx context.Context, id uuid.UUID) error {
 }
 
 // Conversation returns a visitor's conversation with its turns in order.
-func (s *Conversations) Conversation(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Conversation, []record.Turn, error) {
+func (s *Conversations) Conversation(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Conversation,
+	[]record.Turn, error) {
 	return s.conversation(ctx, `c.id = $1 and c.visitor = $2`, id, visitor[:])
 }
 
@@ -74,9 +82,11 @@ func (s *Conversations) Shared(ctx context.Context, share string) (record.Conver
 	return s.conversation(ctx, `c.share = $1`, share)
 }
 
-func (s *Conversations) conversation(ctx context.Context, where string, arguments ...any) (record.Conversation, []record.Turn, error) {
+func (s *Conversations) conversation(ctx context.Context, where string, arguments ...any) (record.Conversation,
+	[]record.Turn, error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`select `+conversationColumns+`, '' as text from conversation c join desk d on d.id = c.desk where `+where+` and c.removed_at is null`, arguments...)
+	batch.Queue(`select `+conversationColumns+`, '' as text from conversation c join desk d on d.id = c.desk
+		where `+where+` and c.removed_at is null`, arguments...)
 	batch.Queue(`
 		select `+turnColumns+` from `+turnTables+` where t.id in (
 			select p.id from conversation c, path_to(c.leaf, 100000) p where `+where+` and c.removed_at is null)
@@ -139,16 +149,20 @@ func turnInto(t *record.Turn) columns {
 	return columns{
 		"id": &t.ID, "conversation": &t.Conversation, "slug": &t.Slug, "number": &t.Number, "siblings": &t.Siblings,
 		"question": &t.Question, "asked_at": &t.AskedAt, "attempts": &t.Attempts,
-		"attempt": &a.Number, "revision": &a.Revision, "model": &a.Model, "state": &a.State, "reply": &a.Reply, "finish": &a.Finish,
-		"problem": &a.Problem, "problem_id": &a.ProblemID, "prompt_tokens": &a.PromptTokens, "reply_tokens": &a.ReplyTokens,
-		"memory_tokens": &a.MemoryTokens, "started_at": &a.StartedAt, "first_at": &a.FirstAt, "ended_at": &a.EndedAt, "helped": &a.Helped,
-		"cost": &a.Cost, "recipe": &a.Recipe, "lanes": &a.Lanes, "preferred": &a.Preferred, "parts": &a.Parts,
+		"attempt": &a.Number, "revision": &a.Revision, "model": &a.Model, "state": &a.State, "reply": &a.Reply,
+		"finish":  &a.Finish,
+		"problem": &a.Problem, "problem_id": &a.ProblemID, "prompt_tokens": &a.PromptTokens,
+		"reply_tokens":  &a.ReplyTokens,
+		"memory_tokens": &a.MemoryTokens, "started_at": &a.StartedAt, "first_at": &a.FirstAt, "ended_at": &a.EndedAt,
+		"helped": &a.Helped,
+		"cost":   &a.Cost, "recipe": &a.Recipe, "lanes": &a.Lanes, "preferred": &a.Preferred, "parts": &a.Parts,
 		"reason": &a.Reason, "remark": &a.Remark,
 	}
 }
 
 // Attempts returns all attempts at a visitor's turn, the first one first.
-func (s *Conversations) Attempts(ctx context.Context, turn uuid.UUID, visitor record.Visitor) ([]record.Attempt, error) {
+func (s *Conversations) Attempts(ctx context.Context, turn uuid.UUID, visitor record.Visitor) ([]record.Attempt,
+	error) {
 	rows, err := s.pool.Query(ctx, `
 		select a.number, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
 			a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
@@ -190,7 +204,8 @@ func (s *Conversations) Choose(ctx context.Context, turn uuid.UUID, visitor reco
 // path ends before it. A conversation of which nothing is left is removed. left
 // is how many turns remain. It fails with ErrNotFound if the turn is not the
 // visitor's or not the last. Show brings the turn back until Purge has it.
-func (s *Conversations) TakeBack(ctx context.Context, turn uuid.UUID, visitor record.Visitor, at time.Time) (question string, left int, err error) {
+func (s *Conversations) TakeBack(ctx context.Context, turn uuid.UUID, visitor record.Visitor,
+	at time.Time) (question string, left int, err error) {
 	err = s.pool.QueryRow(ctx, `
 		with t as (
 			update turn t set taken_back_at = $3 where id = $1 and visitor = $2
@@ -199,7 +214,8 @@ func (s *Conversations) TakeBack(ctx context.Context, turn uuid.UUID, visitor re
 		c as (
 			update conversation c set leaf = t.parent,
 				removed_at = case when t.number = 1 and not exists (
-					select from turn o where o.conversation = c.id and o.parent is null and o.id <> t.id and o.taken_back_at is null) then $3::timestamptz end
+					select from turn o where o.conversation = c.id and o.parent is null and o.id <> t.id
+						and o.taken_back_at is null) then $3::timestamptz end
 			from t where c.id = t.conversation)
 		select question, number - 1 from t`, turn, visitor[:], at).Scan(&question, &left)
 	return question, left, known(err)
@@ -212,7 +228,8 @@ func (s *Conversations) Show(ctx context.Context, turn uuid.UUID, visitor record
 		with recursive down (id, conversation, number) as (
 			select id, conversation, number from turn where id = $1 and visitor = $2
 			union all select t.id, t.conversation, t.number from down d join turn t
-				on t.conversation = d.conversation and t.number = d.number + 1 and t.parent = d.id where t.taken_back_at is null),
+				on t.conversation = d.conversation and t.number = d.number + 1 and t.parent = d.id
+					where t.taken_back_at is null),
 		back as (update turn set taken_back_at = null where id = $1 and visitor = $2)
 		update conversation c set leaf = (select id from down order by id desc limit 1), removed_at = null
 		from turn t where t.id = $1 and t.visitor = $2 and c.id = t.conversation`, turn, visitor[:])
@@ -220,7 +237,8 @@ func (s *Conversations) Show(ctx context.Context, turn uuid.UUID, visitor record
 
 // Rename gives a visitor's conversation a title.
 func (s *Conversations) Rename(ctx context.Context, id uuid.UUID, visitor record.Visitor, title string) error {
-	err := s.one(ctx, `update conversation set title = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
+	err := s.one(ctx, `update conversation set title = $3
+		where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], title)
 	if err != nil {
 		return err
 	}
@@ -252,23 +270,28 @@ func (s *Conversations) Unshare(ctx context.Context, id uuid.UUID, visitor recor
 // Remove takes a visitor's conversation away; Restore brings it back until
 // Purge has it.
 func (s *Conversations) Remove(ctx context.Context, id uuid.UUID, visitor record.Visitor, at time.Time) error {
-	return s.one(ctx, `update conversation set removed_at = $3 where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], at)
+	return s.one(ctx, `update conversation set removed_at = $3
+		where id = $1 and visitor = $2 and removed_at is null`, id, visitor[:], at)
 }
 
 // Restore brings a removed conversation back.
 func (s *Conversations) Restore(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
-	return s.one(ctx, `update conversation set removed_at = null where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
+	return s.one(ctx, `update conversation set removed_at = null
+		where id = $1 and visitor = $2 and removed_at is not null`, id, visitor[:])
 }
 
 // Purge deletes for good what was removed or taken back before a time, and what
 // was asked in previews before it. It returns how many conversations went.
 func (s *Conversations) Purge(ctx context.Context, before time.Time) (int, error) {
-	tag, err := s.pool.Exec(ctx, `delete from conversation where removed_at < $1 or channel = 'preview' and asked_at < $1`, before)
+	tag, err := s.pool.Exec(ctx, `delete from conversation
+		where removed_at < $1 or channel = 'preview' and asked_at < $1`, before)
 	if err == nil {
 		_, err = s.pool.Exec(ctx, `delete from turn where taken_back_at < $1`, before)
 	}
 	if err == nil { // what was attached to a conversation that never began
-		_, err = s.pool.Exec(ctx, `delete from shelf f where made_at < $1 and conversation is not null and not exists (select from conversation where id = f.conversation)`, before)
+		_, err = s.pool.Exec(ctx, `delete from shelf f
+			where made_at < $1 and conversation is not null and not exists (select from conversation
+				where id = f.conversation)`, before)
 	}
 	return int(tag.RowsAffected()), err
 }

@@ -47,23 +47,29 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 			t.Fatal(err)
 		}
 		p := end(n, "Tea.")
-		p.Trace = &record.Trace{ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: n.ID, Attempt: 1, DeskID: d.DeskID, State: "done", StartedAt: time.Now()}
+		p.Trace = &record.Trace{ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: n.ID, Attempt: 1, DeskID: d.DeskID,
+			State: "done", StartedAt: time.Now()}
 		if err := s.Replies.Keep(ctx, []record.Progress{p}); err != nil {
 			t.Fatal(err)
 		}
-		if _, _, _, _, err := s.Replies.AskAgain(ctx, record.Turn{ID: n.ID, Conversation: n.Conversation, Number: 1}, again); err != nil {
+		if _, _, _, _, err := s.Replies.AskAgain(ctx, record.Turn{ID: n.ID, Conversation: n.Conversation, Number: 1},
+			again); err != nil {
 			t.Fatal(err)
 		}
-		if err := s.Replies.Keep(ctx, []record.Progress{{Turn: n.ID, Number: 2, Text: "Tea?", State: record.Done, EndedAt: new(time.Now())}}); err != nil {
+		if err := s.Replies.Keep(ctx, []record.Progress{{Turn: n.ID, Number: 2, Text: "Tea?", State: record.Done,
+			EndedAt: new(time.Now())}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := s.Conversations.IndexWords(ctx, []uuid.UUID{n.ID}); err != nil {
 			t.Fatal(err)
 		}
-		if err := s.Replies.KeepSummary(ctx, record.Summary{Upto: n.ID, Conversation: n.Conversation, Turns: 1, Text: "tea", MadeAt: time.Now()}); err != nil {
+		if err := s.Replies.KeepSummary(ctx,
+			record.Summary{Upto: n.ID, Conversation: n.Conversation, Turns: 1, Text: "tea",
+				MadeAt: time.Now()}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := db.Exec(ctx, `insert into finding (turn, attempt, changed_by, changed_at) values ($1, 1, 'me', now())`, n.ID); err != nil {
+		if _, err := db.Exec(ctx, `insert into finding (turn, attempt, changed_by, changed_at)
+			values ($1, 1, 'me', now())`, n.ID); err != nil {
 			t.Fatal(err)
 		}
 		asked = append(asked, n)
@@ -74,7 +80,8 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 		}
 	}
 
-	if err := s.Conversations.Remove(ctx, asked[0].Conversation, record.Visitor{1}, time.Now().Add(-time.Hour)); err != nil {
+	if err := s.Conversations.Remove(ctx, asked[0].Conversation, record.Visitor{1},
+		time.Now().Add(-time.Hour)); err != nil {
 		t.Fatal(err)
 	}
 	if n, err := s.Conversations.Purge(ctx, time.Now().Add(-time.Minute)); n != 1 || err != nil {
@@ -87,7 +94,8 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 	}
 
 	// Another attempt at what is deleted, and its words, leave nothing behind.
-	if _, _, _, _, err := s.Replies.AskAgain(ctx, record.Turn{ID: asked[0].ID, Conversation: asked[0].Conversation, Number: 1}, again); err == nil {
+	if _, _, _, _, err := s.Replies.AskAgain(ctx,
+		record.Turn{ID: asked[0].ID, Conversation: asked[0].Conversation, Number: 1}, again); err == nil {
 		t.Error("a deleted turn was made again")
 	}
 	if err := s.Conversations.IndexWords(ctx, []uuid.UUID{asked[0].ID}); err != nil {

@@ -21,7 +21,8 @@ func (s *Desks) Publish(ctx context.Context, slug, file, note, by string) (r rec
 	digest := sha256.Sum256([]byte(file))
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var published *int
-		if _, err := tx.Exec(ctx, `delete from draft where desk = (select id from desk where slug = $1) and file = $2`, slug, file); err != nil {
+		if _, err := tx.Exec(ctx, `delete from draft where desk = (select id from desk
+			where slug = $1) and file = $2`, slug, file); err != nil {
 			return err
 		}
 		row := tx.QueryRow(ctx, `
@@ -32,7 +33,8 @@ func (s *Desks) Publish(ctx context.Context, slug, file, note, by string) (r rec
 			return err
 		}
 		if published != nil {
-			row := tx.QueryRow(ctx, `select number from revision where desk = $1 and number = $2 and digest = $3`, r.DeskID, *published, digest[:])
+			row := tx.QueryRow(ctx, `select number from revision
+				where desk = $1 and number = $2 and digest = $3`, r.DeskID, *published, digest[:])
 			switch err := row.Scan(&r.Number); err {
 			case nil:
 				return nil
@@ -96,7 +98,8 @@ func (s *Desks) Revisions(ctx context.Context, slug string) ([]record.Revision, 
 // if there is no such revision.
 func (s *Desks) Return(ctx context.Context, slug string, number int) error {
 	return s.one(ctx, `
-		update desk set published = $2 where slug = $1 and exists (select from revision where desk = id and number = $2)`, slug, number)
+		update desk set published = $2 where slug = $1 and exists (select from revision
+			where desk = id and number = $2)`, slug, number)
 }
 
 // Withdraw leaves a desk without a published revision.
@@ -108,7 +111,8 @@ func (s *Desks) Withdraw(ctx context.Context, slug string) error {
 // good says that it has no mistakes.
 func (s *Desks) SaveDraft(ctx context.Context, slug, file string, good bool, by string, at time.Time) error {
 	_, err := s.pool.Exec(ctx, `
-		with d as (insert into desk (slug) values ($1) on conflict (slug) do update set slug = excluded.slug returning id)
+		with d as (insert into desk (slug) values ($1) on conflict (slug) do update set slug = excluded.slug
+			returning id)
 		insert into draft (desk, file, good, changed_by, changed_at)
 		select id, $2, case when $3 then $2 end, $4, $5 from d
 		on conflict (desk) do update set file = excluded.file, good = coalesce(excluded.good, draft.good),
@@ -152,7 +156,8 @@ func (s *Desks) Import(ctx context.Context, slug string, revisions []record.Revi
 		for _, r := range revisions {
 			digest := sha256.Sum256([]byte(r.File))
 			if _, err := tx.Exec(ctx, `
-				insert into revision (desk, number, file, digest, note, made_by, made_at) values ($1, $2, $3, $4, $5, $6, $7)`,
+				insert into revision (desk, number, file, digest, note, made_by, made_at)
+					values ($1, $2, $3, $4, $5, $6, $7)`,
 				id, r.Number, r.File, digest[:], r.Note, r.MadeBy, r.MadeAt); err != nil {
 				return known(err)
 			}
@@ -180,15 +185,18 @@ func (s *Desks) Desk(ctx context.Context, slug string, since time.Time) (record.
 	return list[0], nil
 }
 
-func (s *Desks) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]record.DeskSummary, error) {
+func (s *Desks) desks(ctx context.Context, since time.Time, where string, arguments ...any) ([]record.DeskSummary,
+	error) {
 	rows, err := s.pool.Query(ctx, `
 		select d.id as desk_id, d.slug, coalesce(d.published, 0) as published, coalesce(r.file, f.file, '') as file,
 			(select count(*) from revision where desk = d.id) as revisions,
 			coalesce((select max(number) from revision where desk = d.id), 0) as newest,
-			coalesce(r.made_by, f.changed_by, '') as changed_by, coalesce(r.made_at, f.changed_at, d.created_at) as changed_at,
+			coalesce(r.made_by, f.changed_by, '') as changed_by, coalesce(r.made_at, f.changed_at,
+				d.created_at) as changed_at,
 			f.changed_at as draft,
 			(select count(*) from turn t join conversation c on c.id = t.conversation
-				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1 and c.channel <> 'preview') as questions_today,
+				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1
+					and c.channel <> 'preview') as questions_today,
 			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel <> 'preview') as last_asked,
 			v.judged, v.helped
 		from desk d left join revision r on r.desk = d.id
@@ -197,7 +205,8 @@ func (s *Desks) desks(ctx context.Context, since time.Time, where string, argume
 		lateral (
 			select count(*) as judged, count(*) filter (where a.helped) as helped
 			from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation
-			where a.helped is not null and c.desk = d.id and c.channel <> 'preview' and a.started_at > $1::timestamptz - interval '29 days') v
+			where a.helped is not null and c.desk = d.id and c.channel <> 'preview'
+				and a.started_at > $1::timestamptz - interval '29 days') v
 		where `+where+` order by d.slug`, append([]any{since}, arguments...)...)
 	if err != nil {
 		return nil, err

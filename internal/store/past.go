@@ -22,14 +22,16 @@ const farthestBack = 1000
 // instead not nil it is what came before that turn, whose place another
 // question is to take. It fails with ErrNotFound if there is no such
 // conversation or turn.
-func (s *Replies) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor record.Visitor, instead *uuid.UUID, limit int) (past record.Past, at record.Place, err error) {
+func (s *Replies) Past(ctx context.Context, conversation uuid.UUID, desk int64, visitor record.Visitor,
+	instead *uuid.UUID, limit int) (past record.Past, at record.Place, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`
 		select c.leaf, b.parent, coalesce((select number from turn where id = b.parent), 0) + 1
 		from conversation c, lateral (
 			select c.leaf as parent where $4::uuid is null
 			union all select t.parent from turn t where t.id = $4 and t.conversation = c.id) b
-		where c.id = $1 and c.desk = $2 and c.visitor = $3 and c.removed_at is null`, conversation, desk, visitor[:], instead)
+		where c.id = $1 and c.desk = $2 and c.visitor = $3
+			and c.removed_at is null`, conversation, desk, visitor[:], instead)
 	queueStraight(batch, conversation, instead, limit)
 	results := s.pool.SendBatch(ctx, batch)
 	if err := results.QueryRow().Scan(&at.Leaf, &at.Parent, &at.Number); err != nil {
@@ -57,13 +59,16 @@ func queueStraight(batch *pgx.Batch, conversation uuid.UUID, instead *uuid.UUID,
 		with last as (
 			select number from turn where id = case when $2::uuid is null
 				then (select leaf from conversation where id = $1) else (select parent from turn where id = $2) end)
-		select t.id, t.parent, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary, `+summaryColumns+`
+		select t.id, t.parent, t.number, t.question, b.reply, t.question_tokens, b.memory_tokens, t.vocabulary,
+			`+summaryColumns+`
 		from turn t left join lateral (
 			select reply, memory_tokens from attempt
 			where turn = t.id and state in ('done', 'stopped') and reply <> ''
 			order by `+whichCounts+` limit 1) b on true
-		left join (select * from summary where conversation = $1 and turns <= (select number from last) order by turns desc limit 1) s on true
-		where t.conversation = $1 and t.number <= (select number from last) order by t.number desc limit $3`, conversation, instead, limit)
+		left join (select * from summary where conversation = $1 and turns <= (select number from last)
+			order by turns desc limit 1) s on true
+		where t.conversation = $1 and t.number <= (select number from last) order by t.number desc limit $3`,
+			conversation, instead, limit)
 }
 
 // readStraight reads what comes before the place after end. It reports false if
@@ -150,7 +155,8 @@ func readPast(results pgx.BatchResults) (past record.Past, err error) {
 	return past, err
 }
 
-const summaryColumns = `s.upto, s.conversation, s.turns, s.text, s.tokens, s.vocabulary as summary_vocabulary, s.model, s.made_at`
+const summaryColumns = `s.upto, s.conversation, s.turns, s.text, s.tokens, s.vocabulary as summary_vocabulary,
+		s.model, s.made_at`
 
 // summaryRow reads a row of summary that may not be there.
 type summaryRow struct {
@@ -185,10 +191,13 @@ func (c *summaryRow) summary() *record.Summary {
 }
 
 // PastOf returns what came before a turn, and what it was asked with.
-func (s *Replies) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage, past record.Past, err error) {
+func (s *Replies) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage,
+	past record.Past, err error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id where t.id = $1 and a.number = $2`, turn, attempt)
-	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn where id = $1)`, remember, turn)
+	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id
+		where t.id = $1 and a.number = $2`, turn, attempt)
+	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn
+		where id = $1)`, remember, turn)
 	results := s.pool.SendBatch(ctx, batch)
 	defer results.Close()
 	if err := results.QueryRow().Scan(&given, &takes); err != nil {

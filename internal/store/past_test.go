@@ -39,7 +39,8 @@ func TestALongConversationIsRecalled(t *testing.T) {
 	}
 	// Up to a turn among those recalled, right before them, and long before.
 	for _, upto := range []int{10, 8, 3} {
-		m := record.Summary{Upto: turns[upto-1].ID, Conversation: c.id, Turns: upto, Text: "in short", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}
+		m := record.Summary{Upto: turns[upto-1].ID, Conversation: c.id, Turns: upto, Text: "in short", Tokens: 2,
+			Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}
 		if err := c.s.Replies.KeepSummary(ctx, m); err != nil {
 			t.Fatal(err)
 		}
@@ -55,7 +56,9 @@ func TestALongConversationIsRecalled(t *testing.T) {
 			first = n
 		}
 	}
-	if err := c.s.Replies.KeepSummary(ctx, record.Summary{Upto: first.ID, Conversation: far.id, Turns: 2, Text: "long ago", Tokens: 2, Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}); err != nil {
+	if err := c.s.Replies.KeepSummary(ctx,
+		record.Summary{Upto: first.ID, Conversation: far.id, Turns: 2, Text: "long ago", Tokens: 2,
+			Vocabulary: "estimate", Model: "m", MadeAt: time.Now()}); err != nil {
 		t.Fatal(err)
 	}
 	p, _, err := c.s.Replies.Past(ctx, far.id, c.desk.DeskID, record.Visitor{1}, nil, 3)

@@ -40,10 +40,13 @@ func (s *Replies) Keep(ctx context.Context, news []record.Progress) error {
 			first_at = p.first, ended_at = p.ended, cost = p.cost,
 			lanes = coalesce(p.lanes::jsonb, a.lanes), parts = coalesce(p.parts::jsonb, a.parts)
 		from unnest($1::uuid[], $2::int[], $3::text[], $4::bool[], $5::text[], $6::text[], $7::text[], $8::text[],
-			$9::int[], $10::int[], $11::int[], $12::timestamptz[], $13::timestamptz[], $14::float8[], $15::text[], $16::text[])
-			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended, cost, lanes, parts)
+			$9::int[], $10::int[], $11::int[], $12::timestamptz[], $13::timestamptz[], $14::float8[], $15::text[],
+				$16::text[])
+			as p (turn, number, text, whole, state, finish, problem, problem_id, prompt, reply, memory, first, ended,
+				cost, lanes, parts)
 		where a.turn = p.turn and a.number = p.number`
-	arguments := []any{turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories, firsts, ends, costs, lanes, parts}
+	arguments := []any{turns, numbers, texts, wholes, states, finishes, problems, ids, prompts, replies, memories,
+		firsts, ends, costs, lanes, parts}
 	// Traces first: an attempt whose end is on record has one.
 	if len(traces) > 0 {
 		batch := &pgx.Batch{}

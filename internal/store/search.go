@@ -17,7 +17,8 @@ const mostQueried = 12
 
 // conversations reads a page of those conversations that a condition on c with
 // arguments from $3 on lets through.
-func (s *Conversations) conversations(ctx context.Context, page record.Page, where string, arguments ...any) ([]record.Conversation, error) {
+func (s *Conversations) conversations(ctx context.Context, page record.Page, where string,
+	arguments ...any) ([]record.Conversation, error) {
 	where += ` and c.removed_at is null and c.asked_at < coalesce($2, 'infinity'::timestamptz)`
 	arguments = append([]any{page.Limit, page.Before}, arguments...)
 	if strings.TrimSpace(page.Search) == "" {
@@ -45,7 +46,8 @@ const fewFound = 1000
 // found chooses the quicker way to what has the words of q.
 func (s *Conversations) found(ctx context.Context, q, where string, arguments []any) (statement string, err error) {
 	var many bool
-	count := fmt.Sprintf(`select count(*) = %d from (select from turn_words where words @@ $1::tsquery limit %[1]d) few`, fewFound)
+	count := fmt.Sprintf(`select count(*) = %d from (select from turn_words where words @@ $1::tsquery
+		limit %[1]d) few`, fewFound)
 	if err := s.pool.QueryRow(ctx, count, arguments[len(arguments)-1]).Scan(&many); err != nil {
 		return "", err
 	}
@@ -68,7 +70,8 @@ func (s *Conversations) found(ctx context.Context, q, where string, arguments []
 	return `
 		select ` + conversationColumns + `, coalesce((
 			select t.question || E'\n' || a.reply
-			from turn t join lateral (select reply from attempt where turn = t.id order by ` + whichCounts + ` limit 1) a on true
+			from turn t join lateral (select reply from attempt where turn = t.id order by ` + whichCounts + `
+				limit 1) a on true
 			where t.id = f.turn), '') as text
 		from (` + hits + `) f join conversation c on c.id = f.id join desk d on d.id = c.desk
 		order by c.asked_at desc`, nil
@@ -76,7 +79,8 @@ func (s *Conversations) found(ctx context.Context, q, where string, arguments []
 
 // list reads conversations; the last column of a search is the text that has
 // the words of query.
-func (s *Conversations) list(ctx context.Context, query []string, statement string, arguments ...any) ([]record.Conversation, error) {
+func (s *Conversations) list(ctx context.Context, query []string, statement string,
+	arguments ...any) ([]record.Conversation, error) {
 	rows, err := s.pool.Query(ctx, statement, arguments...)
 	if err != nil {
 		return nil, err
@@ -126,7 +130,8 @@ func (s *Conversations) IndexWords(ctx context.Context, turns []uuid.UUID) error
 	}
 	_, err = s.pool.Exec(ctx, `
 		insert into turn_words (turn, words)
-		select n.id, array_to_tsvector(string_to_array(n.words, ' ')) from unnest($1::uuid[], $2::text[]) as n (id, words)
+		select n.id, array_to_tsvector(string_to_array(n.words, ' '))
+			from unnest($1::uuid[], $2::text[]) as n (id, words)
 		where exists (select from turn where id = n.id)
 		on conflict (turn) do update set words = excluded.words`, ids, found)
 	return err

@@ -14,20 +14,23 @@ const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.m
 	coalesce(d.documents, 0) documents, coalesce(d.unread, 0) unread, coalesce(d.failed, 0) failed,
 	coalesce(d.passages, 0) passages, coalesce(d.words, 0) words, coalesce(d.tokens, 0) tokens
 	from shelf s left join lateral (
-		select count(*)::int documents, (count(*) filter (where state in ('waiting', 'reading')))::int unread, (count(*) filter (where state = 'failed'))::int failed,
+		select count(*)::int documents, (count(*) filter (where state in ('waiting', 'reading')))::int unread,
+			(count(*) filter (where state = 'failed'))::int failed,
 			sum(passages)::int passages, sum(words)::int words, sum(tokens)::int tokens
 		from document where shelf = s.id and removed_at is null) d on true`
 
 // MakeShelf makes a shelf; ErrDuplicate if there is one of this slug.
 func (s *Shelves) MakeShelf(ctx context.Context, f record.Shelf) (id int64, err error) {
-	err = s.pool.QueryRow(ctx, `insert into shelf (slug, title, settings, made_by, made_at) values ($1, $2, $3, $4, $5) returning id`,
+	err = s.pool.QueryRow(ctx, `insert into shelf (slug, title, settings, made_by, made_at)
+		values ($1, $2, $3, $4, $5) returning id`,
 		f.Slug, f.Title, f.Settings, f.MadeBy, f.MadeAt).Scan(&id)
 	return id, known(err)
 }
 
 // Shelves lists them by slug.
 func (s *Shelves) Shelves(ctx context.Context) ([]record.Shelf, error) {
-	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null order by s.slug`)
+	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null
+		order by s.slug`)
 	if err != nil {
 		return nil, err
 	}
@@ -46,30 +49,37 @@ func (s *Shelves) Shelf(ctx context.Context, slug string) (record.Shelf, error) 
 
 // RemoveShelf takes a shelf out of use, with its documents.
 func (s *Shelves) RemoveShelf(ctx context.Context, id int64, at time.Time) error {
-	_, err := s.pool.Exec(ctx, `with d as (update document set removed_at = $2 where shelf = $1 and removed_at is null) update shelf set removed_at = $2 where id = $1`, id, at)
+	_, err := s.pool.Exec(ctx, `with d as (update document set removed_at = $2
+		where shelf = $1 and removed_at is null) update shelf set removed_at = $2 where id = $1`, id, at)
 	return err
 }
 
-const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words, passages, tokens, seconds, added_by, added_at, read_at`
+const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words,
+		passages, tokens, seconds, added_by, added_at, read_at`
 
 // AddDocument puts a file that is in content already on a shelf, to be read.
 // The same content on the same shelf is not added again: fresh is false then. A
 // document of the same name is replaced; its id is returned.
 func (s *Shelves) AddDocument(ctx context.Context, d record.Document) (id, replaced int64, fresh bool, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `select id from document where shelf = $1 and hash = $2 and removed_at is null and (name = $3 or state <> 'failed') limit 1`, d.Shelf, d.Hash, d.Name).Scan(&id)
+		err := tx.QueryRow(ctx, `select id from document
+			where shelf = $1 and hash = $2 and removed_at is null and (name = $3 or state <> 'failed')
+				limit 1`, d.Shelf, d.Hash, d.Name).Scan(&id)
 		if err == nil {
 			return nil
 		}
 		if known(err) != record.ErrNotFound {
 			return err
 		}
-		err = tx.QueryRow(ctx, `update document set removed_at = $3 where shelf = $1 and name = $2 and removed_at is null returning id`, d.Shelf, d.Name, d.AddedAt).Scan(&replaced)
+		err = tx.QueryRow(ctx, `update document set removed_at = $3
+			where shelf = $1 and name = $2 and removed_at is null
+				returning id`, d.Shelf, d.Name, d.AddedAt).Scan(&replaced)
 		if err != nil && known(err) != record.ErrNotFound {
 			return err
 		}
 		fresh = true
-		return tx.QueryRow(ctx, `insert into document (shelf, name, source, hash, size, state, added_by, added_at) values ($1, $2, $3, $4, $5, 'waiting', $6, $7) returning id`,
+		return tx.QueryRow(ctx, `insert into document (shelf, name, source, hash, size, state, added_by, added_at)
+			values ($1, $2, $3, $4, $5, 'waiting', $6, $7) returning id`,
 			d.Shelf, d.Name, d.Source, d.Hash, d.Size, d.AddedBy, d.AddedAt).Scan(&id)
 	})
 	return id, replaced, fresh, known(err)
@@ -95,10 +105,12 @@ func (s *Shelves) Document(ctx context.Context, id int64) (record.Document, erro
 // Unfinished lists documents that wait, or that an instance read that is no
 // more.
 func (s *Shelves) Unfinished(ctx context.Context) ([]record.Document, error) {
-	return s.documents(ctx, `where removed_at is null and (state = 'waiting' or state = 'reading' and not `+readerLives+`) order by id`, lockSpace)
+	return s.documents(ctx, `where removed_at is null and (state = 'waiting' or state = 'reading'
+		and not `+readerLives+`) order by id`, lockSpace)
 }
 
-const readerLives = `exists (select from pg_locks l where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = document.reader::oid
+const readerLives = `exists (select from pg_locks l
+		where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = document.reader::oid
 	and l.database = (select oid from pg_database where datname = current_database()))`
 
 func (s *Shelves) documents(ctx context.Context, where string, a ...any) ([]record.Document, error) {
@@ -112,7 +124,8 @@ func (s *Shelves) documents(ctx context.Context, where string, a ...any) ([]reco
 // BeginReading claims a document for an instance; false if another one reads
 // it, or it needs none.
 func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (bool, error) {
-	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = '' where id = $2 and removed_at is null
+	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = ''
+		where id = $2 and removed_at is null
 		and (state = 'waiting' or state = 'reading' and (reader = $3 or not `+readerLives+`))`, lockSpace, id, instance)
 	return tag.RowsAffected() == 1, err
 }
@@ -122,9 +135,12 @@ func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (b
 func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte, passages []record.Passage) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
-		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6, pages = $7, words = $8, passages = $9, tokens = $10,
-			seconds = $11, read_at = $12, blocks = $13, reader = null where id = $1 and removed_at is null returning shelf`,
-			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, len(passages), d.Tokens, d.Seconds, d.ReadAt, blocks).Scan(&shelf)
+		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6,
+			pages = $7, words = $8, passages = $9, tokens = $10,
+			seconds = $11, read_at = $12, blocks = $13, reader = null where id = $1 and removed_at is null
+				returning shelf`,
+			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, len(passages), d.Tokens,
+			d.Seconds, d.ReadAt, blocks).Scan(&shelf)
 		if known(err) == record.ErrNotFound {
 			return nil
 		}
@@ -134,7 +150,8 @@ func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte
 		if _, err := tx.Exec(ctx, `delete from passage where document = $1`, d.ID); err != nil {
 			return err
 		}
-		_, err = tx.CopyFrom(ctx, pgx.Identifier{"passage"}, []string{"document", "number", "id", "path", "body", "spans", "size"},
+		_, err = tx.CopyFrom(ctx, pgx.Identifier{"passage"},
+			[]string{"document", "number", "id", "path", "body", "spans", "size"},
 			pgx.CopyFromSlice(len(passages), func(i int) ([]any, error) {
 				p := passages[i]
 				return []any{d.ID, p.Number, p.ID, p.Path, p.Text, p.Spans, p.Size}, nil
@@ -150,7 +167,8 @@ func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte
 const shelfChannel = "juvalogos_shelf"
 
 func (s *Shelves) changed(ctx context.Context, tx pgx.Tx, shelf, document int64) error {
-	_, err := tx.Exec(ctx, `with u as (update shelf set state = state + 1 where id = $1) select pg_notify('`+shelfChannel+`', format('%s %s', $1::bigint, $2::bigint))`, shelf, document)
+	_, err := tx.Exec(ctx, `with u as (update shelf set state = state + 1 where id = $1)
+		select pg_notify('`+shelfChannel+`', format('%s %s', $1::bigint, $2::bigint))`, shelf, document)
 	return err
 }
 
@@ -161,7 +179,8 @@ func (s *Shelves) ReadAgain(ctx context.Context, id int64) error {
 
 // CancelReading gives up documents of a shelf that wait.
 func (s *Shelves) CancelReading(ctx context.Context, shelf int64, sentence string) (int, error) {
-	tag, err := s.pool.Exec(ctx, `update document set state = 'failed', problem = $2 where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, sentence)
+	tag, err := s.pool.Exec(ctx, `update document set state = 'failed', problem = $2
+		where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, sentence)
 	return int(tag.RowsAffected()), err
 }
 
@@ -169,7 +188,8 @@ func (s *Shelves) CancelReading(ctx context.Context, shelf int64, sentence strin
 func (s *Shelves) RemoveDocument(ctx context.Context, id int64, at time.Time) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
-		if err := tx.QueryRow(ctx, `update document set removed_at = $2 where id = $1 and removed_at is null returning shelf`, id, at).Scan(&shelf); err != nil {
+		if err := tx.QueryRow(ctx, `update document set removed_at = $2 where id = $1 and removed_at is null
+			returning shelf`, id, at).Scan(&shelf); err != nil {
 			return known(err)
 		}
 		return s.changed(ctx, tx, shelf, id)
@@ -180,7 +200,8 @@ func (s *Shelves) RemoveDocument(ctx context.Context, id int64, at time.Time) er
 func (s *Shelves) RestoreDocument(ctx context.Context, id int64) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
-		if err := tx.QueryRow(ctx, `update document set removed_at = null where id = $1 and removed_at is not null returning shelf`, id).Scan(&shelf); err != nil {
+		if err := tx.QueryRow(ctx, `update document set removed_at = null where id = $1 and removed_at is not null
+			returning shelf`, id).Scan(&shelf); err != nil {
 			return known(err)
 		}
 		return s.changed(ctx, tx, shelf, id)
@@ -198,12 +219,14 @@ func (s *Shelves) Blocks(ctx context.Context, id int64) (blocks []byte, err erro
 func (s *Shelves) EachPassage(ctx context.Context, shelf, document int64, do func(record.ShelfPassage) error) error {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.path, p.body, d.title, d.language
 		from document d join passage p on p.document = d.id
-		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state = 'ready' and d.removed_at is null order by d.id, p.number`, shelf, document)
+		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state = 'ready' and d.removed_at is null
+			order by d.id, p.number`, shelf, document)
 	if err != nil {
 		return err
 	}
 	var p record.ShelfPassage
-	into := columns{"document": &p.Document, "number": &p.Number, "path": &p.Path, "body": &p.Text, "title": &p.Title, "language": &p.Language}
+	into := columns{"document": &p.Document, "number": &p.Number, "path": &p.Path, "body": &p.Text, "title": &p.Title,
+		"language": &p.Language}
 	return each(rows, into, func() error {
 		err := do(p)
 		p.Path = nil
@@ -225,7 +248,8 @@ func (s *Shelves) Passages(ctx context.Context, documents []int64, numbers []int
 
 // PassagesOf returns all passages of a document in their order.
 func (s *Shelves) PassagesOf(ctx context.Context, document int64) ([]record.Passage, error) {
-	rows, err := s.pool.Query(ctx, `select document, number, id, path, body as text, spans, size from passage where document = $1 order by number`, document)
+	rows, err := s.pool.Query(ctx, `select document, number, id, path, body as text, spans, size from passage
+		where document = $1 order by number`, document)
 	if err != nil {
 		return nil, err
 	}
@@ -260,7 +284,8 @@ func (s *Shelves) ShelfNews(ctx context.Context, listening func(), do func(shelf
 // published.
 func (s *Desks) NoteShelves(ctx context.Context, desk int64, revision int, slugs []string) error {
 	_, err := s.pool.Exec(ctx, `insert into revision_shelf (desk, revision, shelf, state)
-		select $1, $2, id, state from shelf where slug = any($3) and removed_at is null on conflict do nothing`, desk, revision, slugs)
+		select $1, $2, id, state from shelf where slug = any($3) and removed_at is null
+			on conflict do nothing`, desk, revision, slugs)
 	return err
 }
 
@@ -269,9 +294,12 @@ func (s *Desks) NoteShelves(ctx context.Context, desk int64, revision int, slugs
 func (s *Desks) ShelfChanges(ctx context.Context, desk int64, revision int) ([]record.ShelfChange, error) {
 	rows, err := s.pool.Query(ctx, `
 		select f.slug, f.title, w.state as "then", f.state as now, f.removed_at is not null as removed,
-			array(select d.name from document d where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1) as added,
-			array(select d.name from document d where d.shelf = f.id and d.added_at <= r.made_at and d.removed_at > r.made_at order by 1) as dropped
-		from revision_shelf w join shelf f on f.id = w.shelf join revision r on r.desk = w.desk and r.number = w.revision
+			array(select d.name from document d
+				where d.shelf = f.id and d.added_at > r.made_at and d.removed_at is null order by 1) as added,
+			array(select d.name from document d
+				where d.shelf = f.id and d.added_at <= r.made_at and d.removed_at > r.made_at order by 1) as dropped
+		from revision_shelf w join shelf f on f.id = w.shelf
+			join revision r on r.desk = w.desk and r.number = w.revision
 		where w.desk = $1 and w.revision = $2 order by f.slug`, desk, revision)
 	if err != nil {
 		return nil, err

@@ -31,7 +31,8 @@ var migrations embed.FS
 // decide on these, else what the driver says.
 type Store struct {
 	*db
-	Replies       *Replies       // questions on their way onto record, what came before them, and the instances that answer
+	// questions on their way onto record, what came before them, and the instances that answer
+	Replies       *Replies
 	Conversations *Conversations // of visitors, and finding words in them
 	Desks         *Desks         // with their revisions and drafts
 	Traces        *Traces        // how replies were made and what it cost
@@ -90,7 +91,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	if err := pool.Ping(ctx); err != nil {
 		pool.Close()
-		return nil, fmt.Errorf("the database does not let us in (%s); check the address given with -database, and that PostgreSQL runs there", innermost(err))
+		return nil, fmt.Errorf("the database does not let us in (%s); check the address given with -database, and "+
+			"that PostgreSQL runs there", innermost(err))
 	}
 	if err := migrate(ctx, pool); err != nil {
 		pool.Close()
@@ -98,7 +100,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	d := &db{pool}
 	return &Store{
-		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d}, &Shelves{d},
+		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
+		&Shelves{d},
 	}, nil
 }
 

@@ -22,9 +22,11 @@ var ctx = context.Background()
 // question returns a new question at desk d of visitor v.
 func question(d record.Revision, v byte, text string) record.NewTurn {
 	return record.NewTurn{
-		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Place: record.Place{Number: 1, New: true}, DeskID: d.DeskID, Revision: d.Number,
-		Visitor: record.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text, QuestionTokens: 3,
-		Vocabulary: "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(),
+		ID: uuid.Must(uuid.NewV7()), Conversation: uuid.Must(uuid.NewV7()), Place: record.Place{Number: 1, New: true},
+		DeskID: d.DeskID, Revision: d.Number,
+		Visitor: record.Visitor{v}, Channel: "page", Title: text, Key: uuid.NewString(), Question: text,
+		QuestionTokens: 3,
+		Vocabulary:     "estimate", Model: "c/m", Instance: 7, AskedAt: time.Now(),
 	}
 }
 
@@ -43,7 +45,8 @@ func publish(t testing.TB, s *store.Store, file string) record.Revision {
 }
 
 func end(n record.NewTurn, reply string) record.Progress {
-	return record.Progress{Turn: n.ID, Number: 1, Text: reply, State: record.Done, Finish: "stop", MemoryTokens: 5, EndedAt: new(time.Now())}
+	return record.Progress{Turn: n.ID, Number: 1, Text: reply, State: record.Done, Finish: "stop", MemoryTokens: 5,
+		EndedAt: new(time.Now())}
 }
 
 func TestRevisionsAreNumberedAndStay(t *testing.T) {
@@ -74,7 +77,8 @@ func TestRevisionsAreNumberedAndStay(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer conn.Close(ctx)
-	if _, err := conn.Exec(ctx, `update revision set file = 'changed' where number = 1`); err == nil || !strings.Contains(err.Error(), "cannot be changed") {
+	if _, err := conn.Exec(ctx, `update revision set file = 'changed'
+		where number = 1`); err == nil || !strings.Contains(err.Error(), "cannot be changed") {
 		t.Errorf("a revision was changed: %v", err)
 	}
 }
@@ -116,16 +120,19 @@ func TestAConversationIsRemembered(t *testing.T) {
 		if err := s.Replies.Ask(ctx, n); err != nil {
 			t.Fatal(err)
 		}
-		if last := past.Turns[len(past.Turns)-1]; last.Reply != fmt.Sprint("reply ", i-1) || last.ReplyTokens != 5 || last.QuestionTokens != 3 || last.Vocabulary != "estimate" {
+		if last := past.Turns[len(past.Turns)-1]; last.Reply != fmt.Sprint("reply ", i-1) || last.ReplyTokens != 5 ||
+			last.QuestionTokens != 3 || last.Vocabulary != "estimate" {
 			t.Errorf("turn %d remembers %+v", i, last)
 		}
 		first = n
 	}
-	if list, err := s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil || len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
+	if list, err := s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil ||
+		len(list) != 1 || list[0].Turns != 5 || list[0].Title != "first" {
 		t.Errorf("list: %+v, %v", list, err)
 	}
 	c, turns, err := s.Conversations.Conversation(ctx, conversation, record.Visitor{1})
-	if err != nil || c.Slug != "d" || len(turns) != 5 || turns[0].Attempt.Reply != "reply 1" || turns[4].Attempt.State != record.Running {
+	if err != nil || c.Slug != "d" || len(turns) != 5 || turns[0].Attempt.Reply != "reply 1" ||
+		turns[4].Attempt.State != record.Running {
 		t.Errorf("conversation: %+v, %+v, %v", c, turns, err)
 	}
 }
@@ -169,7 +176,8 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, _, past, err := s.Replies.AskAgain(ctx, turn, again); err != nil || len(past.Turns) != 1 || past.Turns[0].Reply != "a whole reply" {
+	if _, _, _, past, err := s.Replies.AskAgain(ctx, turn, again); err != nil || len(past.Turns) != 1 ||
+		past.Turns[0].Reply != "a whole reply" {
 		t.Errorf("remembered %v, %v", past, err)
 	}
 }
@@ -189,7 +197,8 @@ func TestTheSameKeyIsTheSameTurn(t *testing.T) {
 	if turn, err := s.Conversations.TurnByKey(ctx, n.Key, record.Visitor{1}); err != nil || turn.ID != n.ID {
 		t.Errorf("by key: %+v, %v", turn, err)
 	}
-	if list, err := s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil || len(list) != 1 {
+	if list, err := s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil ||
+		len(list) != 1 {
 		t.Errorf("a refused question left a conversation: %+v, %v", list, err)
 	}
 	for i, want := range []error{nil, record.ErrNotFound} { // another question of the conversation came first
@@ -213,7 +222,8 @@ func TestNobodySeesAnothersConversation(t *testing.T) {
 	if err := s.Replies.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := s.Conversations.Conversation(ctx, n.Conversation, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := s.Conversations.Conversation(ctx, n.Conversation, record.Visitor{2}); !errors.Is(err,
+		record.ErrNotFound) {
 		t.Errorf("conversation: %v", err)
 	}
 	if _, err := s.Conversations.Turn(ctx, n.ID, record.Visitor{2}); !errors.Is(err, record.ErrNotFound) {
@@ -224,7 +234,8 @@ func TestNobodySeesAnothersConversation(t *testing.T) {
 	if err := s.Replies.Ask(ctx, intruder); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("asking in it: %v", err)
 	}
-	if _, _, err := s.Replies.Past(ctx, n.Conversation, d.DeskID, record.Visitor{2}, nil, 10); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := s.Replies.Past(ctx, n.Conversation, d.DeskID, record.Visitor{2}, nil, 10); !errors.Is(err,
+		record.ErrNotFound) {
 		t.Errorf("its past: %v", err)
 	}
 }
@@ -240,8 +251,10 @@ func TestKeepAddsAndReplaces(t *testing.T) {
 		text  string
 		whole bool
 		want  string
-	}{{"Once ", false, "Once "}, {"upon", false, "Once upon"}, {"Once upon a", true, "Once upon a"}, {"Once upon a", true, "Once upon a"}, {" time 🐝", false, "Once upon a time 🐝"}} {
-		if err := s.Replies.Keep(ctx, []record.Progress{{Turn: n.ID, Number: 1, Text: c.text, Whole: c.whole, State: record.Running}}); err != nil {
+	}{{"Once ", false, "Once "}, {"upon", false, "Once upon"}, {"Once upon a", true, "Once upon a"},
+		{"Once upon a", true, "Once upon a"}, {" time 🐝", false, "Once upon a time 🐝"}} {
+		if err := s.Replies.Keep(ctx, []record.Progress{{Turn: n.ID, Number: 1, Text: c.text, Whole: c.whole,
+			State: record.Running}}); err != nil {
 			t.Fatal(err)
 		}
 		if turn, err := s.Conversations.Turn(ctx, n.ID, record.Visitor{1}); err != nil || turn.Attempt.Reply != c.want {
@@ -275,7 +288,8 @@ func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
 		n     record.NewTurn
 		state record.State
 	}{{dead, record.Interrupted}, {alive, record.Running}, {own, record.Running}} {
-		if turn, err := s.Conversations.Turn(ctx, c.n.ID, record.Visitor{1}); err != nil || turn.Attempt.State != c.state {
+		if turn, err := s.Conversations.Turn(ctx, c.n.ID, record.Visitor{1}); err != nil ||
+			turn.Attempt.State != c.state {
 			t.Errorf("%s is %s, %v", c.n.Question, turn.Attempt.State, err)
 		}
 	}
@@ -305,7 +319,8 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 	counts := func(attempt int, reply string) {
 		t.Helper()
 		past, _, err := s.Replies.Past(ctx, n.Conversation, d.DeskID, record.Visitor{1}, nil, 9)
-		if got := turn(); err != nil || got.Attempt.Number != attempt || len(past.Turns) != 1 || past.Turns[0].Reply != reply {
+		if got := turn(); err != nil || got.Attempt.Number != attempt || len(past.Turns) != 1 ||
+			past.Turns[0].Reply != reply {
 			t.Errorf("attempt %d counts, remembered is %+v, %v", got.Attempt.Number, past, err)
 		}
 	}
@@ -328,10 +343,12 @@ func TestTheChosenAttemptCounts(t *testing.T) {
 	counts(1, "first")
 	again(3, "third") // a new one counts at once
 	counts(3, "third")
-	if all, err := s.Conversations.Attempts(ctx, n.ID, record.Visitor{1}); err != nil || len(all) != 3 || all[1].Reply != "second" || turn().Attempts != 3 {
+	if all, err := s.Conversations.Attempts(ctx, n.ID, record.Visitor{1}); err != nil || len(all) != 3 ||
+		all[1].Reply != "second" || turn().Attempts != 3 {
 		t.Errorf("attempts %+v, %v", all, err)
 	}
-	for _, bad := range []error{s.Conversations.Choose(ctx, n.ID, record.Visitor{1}, 4), s.Conversations.Choose(ctx, n.ID, record.Visitor{2}, 1)} {
+	for _, bad := range []error{s.Conversations.Choose(ctx, n.ID, record.Visitor{1}, 4),
+		s.Conversations.Choose(ctx, n.ID, record.Visitor{2}, 1)} {
 		if !errors.Is(bad, record.ErrNotFound) {
 			t.Errorf("chosen: %v", bad)
 		}
@@ -369,7 +386,8 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 			t.Errorf("%q, %v, want %q", title(), err, c.want)
 		}
 	}
-	if _, _, err := s.Replies.Past(ctx, n.Conversation, d.DeskID, record.Visitor{1}, nil, 9); !errors.Is(err, record.ErrNotFound) {
+	if _, _, err := s.Replies.Past(ctx, n.Conversation, d.DeskID, record.Visitor{1}, nil, 9); !errors.Is(err,
+		record.ErrNotFound) {
 		t.Errorf("asking in a removed conversation: %v", err)
 	}
 	if n, err := s.Conversations.Purge(ctx, time.Now().Add(-time.Hour)); n != 0 || err != nil {

@@ -17,7 +17,8 @@ const tokenColumns = `id, name, scopes, made_at, used_at, expires_at`
 // makes room.
 func (s *Accounts) AddToken(ctx context.Context, t record.Token, secret string) (record.Token, error) {
 	hash := sha256.Sum256([]byte(secret))
-	if _, err := s.pool.Exec(ctx, `delete from api_token where name = $1 and removed_at is not null`, t.Name); err != nil {
+	if _, err := s.pool.Exec(ctx, `delete from api_token
+		where name = $1 and removed_at is not null`, t.Name); err != nil {
 		return t, err
 	}
 	err := s.pool.QueryRow(ctx, `
@@ -32,8 +33,10 @@ func (s *Accounts) TokenBySecret(ctx context.Context, secret string, at time.Tim
 	hash := sha256.Sum256([]byte(secret))
 	rows, err := s.pool.Query(ctx, `
 		with used as (
-			update api_token set used_at = $2 where hash = $1 and coalesce(used_at, '-infinity') < $2::timestamptz - interval '1 minute')
-		select `+tokenColumns+` from api_token where hash = $1 and removed_at is null and coalesce(expires_at, 'infinity') > $2`, hash[:], at)
+			update api_token set used_at = $2
+				where hash = $1 and coalesce(used_at, '-infinity') < $2::timestamptz - interval '1 minute')
+		select `+tokenColumns+` from api_token where hash = $1 and removed_at is null and coalesce(expires_at,
+			'infinity') > $2`, hash[:], at)
 	if err != nil {
 		return record.Token{}, err
 	}

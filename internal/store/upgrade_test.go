@@ -30,10 +30,13 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 	for _, statement := range []string{
 		`insert into desk (slug, published) values ('d', 1)`,
 		`insert into revision (desk, number, file, digest, made_by) values (1, 1, 'x', '\x00', 'me')`,
-		`insert into conversation (id, desk, visitor, channel, title, started_at, asked_at) values ('` + conversation.String() + `', 1, decode(repeat('01', 32), 'hex'), 'page', 't', now(), now())`,
+		`insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
+			values ('` + conversation.String() + `', 1, decode(repeat('01', 32), 'hex'), 'page', 't', now(), now())`,
 		`insert into turn (id, conversation, number, visitor, key, question, question_tokens, vocabulary, asked_at)
-			select gen_random_uuid(), '` + conversation.String() + `', n, decode(repeat('01', 32), 'hex'), 'k' || n, 'question ' || n, 1, 'estimate', now() from generate_series(1, 3) n`,
-		`insert into attempt (turn, number, revision, model, state, instance, reply, started_at) select id, 1, 1, 'c/m', 'done', 1, 'a reply', now() from turn`,
+			select gen_random_uuid(), '` + conversation.String() + `', n, decode(repeat('01', 32), 'hex'), 'k' || n,
+				'question ' || n, 1, 'estimate', now() from generate_series(1, 3) n`,
+		`insert into attempt (turn, number, revision, model, state, instance, reply, started_at)
+			select id, 1, 1, 'c/m', 'done', 1, 'a reply', now() from turn`,
 		`insert into api_token (name, hash) values ('old', '\x00')`,
 	} {
 		if _, err := db.ExecContext(ctx, statement); err != nil {
@@ -41,7 +44,8 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 		}
 	}
 	migrate(t, db, 5)
-	if _, err := db.ExecContext(ctx, `update attempt set helped = false where turn = (select id from turn where number = 2)`); err != nil {
+	if _, err := db.ExecContext(ctx, `update attempt set helped = false where turn = (select id from turn
+		where number = 2)`); err != nil {
 		t.Fatal(err)
 	}
 	s, err := store.Open(ctx, url)
@@ -49,7 +53,8 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	if queue, err := s.Verdicts.Judgements(ctx, record.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 || queue[0].Question != "question 2" {
+	if queue, err := s.Verdicts.Judgements(ctx, record.JudgedFilter{Limit: 9}); err != nil || len(queue) != 1 ||
+		queue[0].Question != "question 2" {
 		t.Errorf("verdicts of before: %+v, %v", queue, err)
 	}
 	var visitor record.Visitor
@@ -60,7 +65,8 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 	if err != nil || len(turns) != 3 || turns[2].Question != "question 3" {
 		t.Errorf("the path is %+v, %v", turns, err)
 	}
-	if past, at, err := s.Replies.Past(ctx, conversation, 1, visitor, nil, 9); err != nil || len(past.Turns) != 3 || at.Number != 4 {
+	if past, at, err := s.Replies.Past(ctx, conversation, 1, visitor, nil, 9); err != nil || len(past.Turns) != 3 ||
+		at.Number != 4 {
 		t.Errorf("remembered %+v, next is %+v, %v", past, at, err)
 	}
 	if turns, err := s.Conversations.Unindexed(ctx, 9); err != nil || len(turns) != 3 {

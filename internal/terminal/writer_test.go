@@ -35,7 +35,8 @@ func TestWriter(t *testing.T) {
 		{"a **b c** d", 0, "a " + bold + "b c" + notBold + " d\n"},
 		{"`a*b*c`", 0, dim + "a*b*c" + notBold + "\n"},
 		{"## A heading\ntext", 0, bold + " A heading" + notBold + "\ntext\n"},
-		{"```go\nx := a * b\n```\nend", 0, dim + "```go" + notBold + "\n" + dim + "x := a * b" + notBold + "\n" + dim + "```" + notBold + "\nend\n"},
+		{"```go\nx := a * b\n```\nend", 0, dim + "```go" + notBold + "\n" + dim + "x := a * b" + notBold + "\n" + dim +
+			"```" + notBold + "\nend\n"},
 		{"| a | b |\n|---|---|", 4, "| a | b |" + notBold + "\n|---|---|" + notBold + "\n"},
 		{"averyveryverylongword x", 6, "averyveryverylongword\nx\n"},
 		{"a\n\nb\n", 0, "a\n\nb\n"},
@@ -55,7 +56,8 @@ var styles = regexp.MustCompile("\x1b\\[[0-9]+m")
 func FuzzWriter(f *testing.F) {
 	f.Add("- a **b** `c`\n# d\n```\ne\n```\n| f |", 7, 2)
 	f.Fuzz(func(t *testing.T, text string, width, piece int) {
-		if !utf8.ValidString(text) || strings.ContainsAny(text, "\x1b\r") || width < 0 || width > 200 || piece < 1 || !strings.Contains(text, " ") {
+		if !utf8.ValidString(text) || strings.ContainsAny(text, "\x1b\r") || width < 0 || width > 200 || piece < 1 ||
+			!strings.Contains(text, " ") {
 			return
 		}
 		letters := func(s string) string {

@@ -76,7 +76,8 @@ func (b *Bed) Another(t testing.TB, registry *models.Registry) *service.Rooms {
 	if registry == nil {
 		registry = b.Connections.Models
 	}
-	rooms, err := service.OpenRooms(context.Background(), service.RoomOptions{Store: b.Store, Models: registry, Log: b.Desks.Log, Now: b.Now})
+	rooms, err := service.OpenRooms(context.Background(),
+		service.RoomOptions{Store: b.Store, Models: registry, Log: b.Desks.Log, Now: b.Now})
 	if err != nil {
 		t.Fatal(err)
 	}

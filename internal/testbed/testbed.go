@@ -122,15 +122,19 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	instance := reply.RandomInstance()
 	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
-	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine, Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20, 30*time.Second))})
+	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine,
+		Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
+			30*time.Second))})
 	must()
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
 		Now:   b.Now,
 		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
-		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second, Nap: 50 * time.Millisecond},
+		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,
+			Nap: 50 * time.Millisecond},
 	})
 	must()
-	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ping: b.Store.Ping, Log: log, Console: o.Console, BasePath: o.BasePath, Version: "test"})
+	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ping: b.Store.Ping, Log: log, Console: o.Console,
+		BasePath: o.BasePath, Version: "test"})
 	must()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must()
@@ -159,7 +163,8 @@ func New(t testing.TB, o Options) *Bed {
 
 func modelsAt(url string, patience time.Duration, embedding float64) models.File {
 	return models.File{Connections: []models.Connection{{
-		Name: "shed", Protocol: "chat-completions", Address: url + "/v1", Key: "env:TESTBED_MODEL_KEY", Patience: patience,
+		Name: "shed", Protocol: "chat-completions", Address: url + "/v1", Key: "env:TESTBED_MODEL_KEY",
+		Patience: patience,
 		Models: []models.Model{
 			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
 			{Name: "heather-2", Can: []string{"chat"}, Context: 8192, Vocabulary: "cl100k_base"},

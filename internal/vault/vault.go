@@ -29,7 +29,8 @@ var ErrForeign = errors.New("it was encrypted with another master key")
 func New(master string) (*Vault, error) {
 	master = strings.TrimSpace(master)
 	if len(master) < 16 {
-		return nil, errors.New("the master key is too short; use at least 16 characters, better 64 random hexadecimal digits")
+		return nil, errors.New("the master key is too short; use at least 16 characters, better 64 random " +
+			"hexadecimal digits")
 	}
 	key := sha256.Sum256([]byte("juvalogos vault 1:" + master))
 	block, err := aes.NewCipher(key[:])

@@ -78,8 +78,10 @@ func browserNamed(agent string) string {
 		}
 		return unknown
 	}
-	browser := find("A browser", [2]string{"Firefox/", "Firefox"}, [2]string{"Edg/", "Edge"}, [2]string{"Chrome/", "Chrome"}, [2]string{"Safari/", "Safari"})
-	system := find("", [2]string{"Android", " on Android"}, [2]string{"iPhone", " on an iPhone"}, [2]string{"iPad", " on an iPad"},
+	browser := find("A browser", [2]string{"Firefox/", "Firefox"}, [2]string{"Edg/", "Edge"},
+		[2]string{"Chrome/", "Chrome"}, [2]string{"Safari/", "Safari"})
+	system := find("", [2]string{"Android", " on Android"}, [2]string{"iPhone", " on an iPhone"},
+		[2]string{"iPad", " on an iPad"},
 		[2]string{"Windows", " on Windows"}, [2]string{"Mac OS", " on a Mac"}, [2]string{"Linux", " on Linux"})
 	return browser + system
 }
@@ -120,7 +122,8 @@ func (s *accounts) sessions(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(api.SessionList{Sessions: shape.All(list, func(b record.Session) api.Browser { return shape.Browser(b, m.session.ID) })})
+	return c.JSON(api.SessionList{Sessions: shape.All(list,
+		func(b record.Session) api.Browser { return shape.Browser(b, m.session.ID) })})
 }
 
 func (s *accounts) endSession(c fiber.Ctx) error {

@@ -23,12 +23,15 @@ func signedIn(t *testing.T, b *testbed.Bed) (browser *http.Client, csrf string) 
 		t.Fatal(err)
 	}
 	browser = visitor(t)
-	response, body := call(t, browser, "POST", b.Address+"/api/account", `{"name":"Ada","password":"`+password+`","link":"first-link"}`)
+	response, body := call(t, browser, "POST", b.Address+"/api/account", `{"name":"Ada","password":"`+password+
+		`","link":"first-link"}`)
 	var s struct{ Name, CSRF string }
-	if err := json.Unmarshal([]byte(body), &s); err != nil || response.StatusCode != 201 || s.Name != "Ada" || s.CSRF == "" {
+	if err := json.Unmarshal([]byte(body), &s); err != nil || response.StatusCode != 201 || s.Name != "Ada" ||
+		s.CSRF == "" {
 		t.Fatalf("%d %s", response.StatusCode, body)
 	}
-	if cookie := response.Header.Get("Set-Cookie"); !strings.Contains(cookie, "HttpOnly") || !strings.Contains(cookie, "SameSite=Lax") {
+	if cookie := response.Header.Get("Set-Cookie"); !strings.Contains(cookie, "HttpOnly") ||
+		!strings.Contains(cookie, "SameSite=Lax") {
 		t.Errorf("the session's cookie: %s", cookie)
 	}
 	return browser, s.CSRF
@@ -46,18 +49,21 @@ func TestTheOwnersAccount(t *testing.T) {
 		{`{"name":"Eve","password":"short","link":"first-link"}`, 422},
 		{`{"name":" ","password":"` + password + `","link":"first-link"}`, 422},
 	} {
-		if response, body := call(t, visitor(t), "POST", b.Address+"/api/account", c.body); response.StatusCode != c.status {
+		if response, body := call(t, visitor(t), "POST", b.Address+"/api/account",
+			c.body); response.StatusCode != c.status {
 			t.Errorf("%s: %d %s", c.body, response.StatusCode, body)
 		}
 	}
 	other := visitor(t)
-	if response, body := call(t, other, "POST", b.Address+"/api/session", `{"name":"Ada","password":"wrong"}`); response.StatusCode != 401 {
+	if response, body := call(t, other, "POST", b.Address+"/api/session",
+		`{"name":"Ada","password":"wrong"}`); response.StatusCode != 401 {
 		t.Errorf("a wrong password: %d %s", response.StatusCode, body)
 	}
 	if response, _ := call(t, other, "GET", b.Address+"/api/session", ""); response.StatusCode != 401 {
 		t.Errorf("without a session: %d", response.StatusCode)
 	}
-	if response, body := call(t, other, "POST", b.Address+"/api/session", `{"name":"Ada","password":"`+password+`"}`); response.StatusCode != 200 || strings.Contains(body, csrf) {
+	if response, body := call(t, other, "POST", b.Address+"/api/session", `{"name":"Ada","password":"`+password+
+		`"}`); response.StatusCode != 200 || strings.Contains(body, csrf) {
 		t.Errorf("another browser: %d %s", response.StatusCode, body)
 	}
 	// Ada sees both browsers, signs the other one out, and changes her password.
@@ -73,7 +79,8 @@ func TestTheOwnersAccount(t *testing.T) {
 	}
 	for _, s := range list.Sessions {
 		if !s.Here {
-			if response, body := call(t, ada, "DELETE", fmt.Sprint(b.Address, "/api/sessions/", s.ID), "", "X-CSRF-Token", csrf); response.StatusCode != 204 {
+			if response, body := call(t, ada, "DELETE", fmt.Sprint(b.Address, "/api/sessions/", s.ID), "",
+				"X-CSRF-Token", csrf); response.StatusCode != 204 {
 				t.Errorf("signing out: %d %s", response.StatusCode, body)
 			}
 		}
@@ -85,20 +92,24 @@ func TestTheOwnersAccount(t *testing.T) {
 		old    string
 		status int
 	}{{"wrong", 401}, {password, 204}} {
-		if response, body := call(t, ada, "POST", b.Address+"/api/account/password", `{"old":"`+c.old+`","new":"another smoke"}`, "X-CSRF-Token", csrf); response.StatusCode != c.status {
+		if response, body := call(t, ada, "POST", b.Address+"/api/account/password", `{"old":"`+c.old+
+			`","new":"another smoke"}`, "X-CSRF-Token", csrf); response.StatusCode != c.status {
 			t.Errorf("another password: %d %s", response.StatusCode, body)
 		}
 	}
-	if response, _ := call(t, visitor(t), "POST", b.Address+"/api/session", `{"name":"Ada","password":"`+password+`"}`); response.StatusCode != 401 {
+	if response, _ := call(t, visitor(t), "POST", b.Address+"/api/session", `{"name":"Ada","password":"`+password+
+		`"}`); response.StatusCode != 401 {
 		t.Errorf("the old password: %d", response.StatusCode)
 	}
-	if response, _ := call(t, ada, "DELETE", b.Address+"/api/session", "", "X-CSRF-Token", csrf); response.StatusCode != 204 {
+	if response, _ := call(t, ada, "DELETE", b.Address+"/api/session", "", "X-CSRF-Token",
+		csrf); response.StatusCode != 204 {
 		t.Errorf("signing oneself out: %d", response.StatusCode)
 	}
 	if response, _ := call(t, ada, "GET", b.Address+"/api/desks", ""); response.StatusCode != 401 {
 		t.Errorf("after signing out: %d", response.StatusCode)
 	}
-	if text := b.Log.String(); strings.Contains(text, password) || strings.Contains(text, "first-link") || strings.Contains(text, csrf) {
+	if text := b.Log.String(); strings.Contains(text, password) || strings.Contains(text, "first-link") ||
+		strings.Contains(text, csrf) {
 		t.Error("a secret is in the log")
 	}
 }
@@ -114,7 +125,8 @@ func TestChangesNeedOurOwnPage(t *testing.T) {
 		{[]string{"X-CSRF-Token", csrf, "Sec-Fetch-Site", "cross-site"}, 403},
 		{[]string{"X-CSRF-Token", csrf, "Sec-Fetch-Site", "same-origin"}, 200},
 	} {
-		if response, body := call(t, ada, "POST", b.Address+"/api/desks/helper/withdraw", "", c.headers...); response.StatusCode != c.status {
+		if response, body := call(t, ada, "POST", b.Address+"/api/desks/helper/withdraw", "",
+			c.headers...); response.StatusCode != c.status {
 			t.Errorf("%v: %d %s", c.headers, response.StatusCode, body)
 		}
 	}
@@ -136,7 +148,8 @@ func TestGuessingPasswordsIsSlow(t *testing.T) {
 	if tries < 5 || tries > 12 {
 		t.Errorf("%d guesses were let through", tries)
 	}
-	if response, _ := call(t, visitor(t), "POST", b.Address+"/api/session", `{"name":"Ada","password":"`+password+`"}`); response.StatusCode != 429 {
+	if response, _ := call(t, visitor(t), "POST", b.Address+"/api/session", `{"name":"Ada","password":"`+password+
+		`"}`); response.StatusCode != 429 {
 		t.Errorf("the right one after so many wrong ones: %d", response.StatusCode)
 	}
 }
@@ -162,10 +175,13 @@ func TestTokensAreGoodForTheirScopesOnly(t *testing.T) {
 		return err
 	}
 	manage := func(c *client.Client) error { _, err := c.Tokens(ctx); return err }
-	for who, c := range map[string]*client.Client{"ask": asking, "read": reading, "publish": publishing, "manage": managing} {
-		for what, do := range map[string]func(*client.Client) error{"ask": ask, "read": read, "publish": publish, "manage": manage} {
+	for who, c := range map[string]*client.Client{"ask": asking, "read": reading, "publish": publishing,
+		"manage": managing} {
+		for what, do := range map[string]func(*client.Client) error{"ask": ask, "read": read, "publish": publish,
+			"manage": manage} {
 			err := do(c)
-			if who == what && err != nil && what != "publish" || who != what && (err == nil || !strings.Contains(err.Error(), "lacks the scope "+what)) {
+			if who == what && err != nil && what != "publish" || who != what &&
+				(err == nil || !strings.Contains(err.Error(), "lacks the scope "+what)) {
 				t.Errorf("a token for %s does %s: %v", who, what, err)
 			}
 		}
@@ -173,7 +189,8 @@ func TestTokensAreGoodForTheirScopesOnly(t *testing.T) {
 	if d, err := b.Client.Desk(ctx, "helper"); err != nil || d.Published != 2 || d.ChangedBy != "publish" {
 		t.Errorf("published %+v, %v", d, err)
 	}
-	for _, bad := range []api.NewToken{{Name: "x", Scopes: []string{"everything"}}, {Name: "x", Scopes: []string{"ask"}, ExpiresAt: new(time.Now().Add(-time.Hour))}} {
+	for _, bad := range []api.NewToken{{Name: "x", Scopes: []string{"everything"}},
+		{Name: "x", Scopes: []string{"ask"}, ExpiresAt: new(time.Now().Add(-time.Hour))}} {
 		if _, err := b.Client.AddToken(ctx, bad); err == nil {
 			t.Errorf("took %+v", bad)
 		}
@@ -205,7 +222,8 @@ func TestDraftsAreForMakers(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	ada, csrf := signedIn(t, b)
 	draft := strings.Replace(testbed.Desk, "The Helper", "The Better Helper", 1)
-	if response, body := call(t, ada, "PUT", b.Address+"/api/desks/helper/draft", draft, "X-CSRF-Token", csrf); response.StatusCode != 200 || body != `{"problems":[]}` {
+	if response, body := call(t, ada, "PUT", b.Address+"/api/desks/helper/draft", draft, "X-CSRF-Token",
+		csrf); response.StatusCode != 200 || body != `{"problems":[]}` {
 		t.Fatalf("%d %s", response.StatusCode, body)
 	}
 	for _, c := range []struct {
@@ -222,14 +240,17 @@ func TestDraftsAreForMakers(t *testing.T) {
 		{visitor(t), "/at/~helper", 404, "no-such-desk"},
 		{visitor(t), "/api/desks/helper/draft", 401, ""},
 	} {
-		if response, body := call(t, c.who, "GET", b.Address+c.path, ""); response.StatusCode != c.status || !strings.Contains(body, c.holds) {
+		if response, body := call(t, c.who, "GET", b.Address+c.path, ""); response.StatusCode != c.status ||
+			!strings.Contains(body, c.holds) {
 			t.Errorf("%s: %d %s", c.path, response.StatusCode, body)
 		}
 	}
-	if response, body := call(t, ada, "POST", b.Address+"/api/at/~helper/questions", `{"question":"hello"}`, "Accept", "application/json"); response.StatusCode != 200 {
+	if response, body := call(t, ada, "POST", b.Address+"/api/at/~helper/questions", `{"question":"hello"}`, "Accept",
+		"application/json"); response.StatusCode != 200 {
 		t.Errorf("trying it: %d %s", response.StatusCode, body)
 	}
-	if response, _ := call(t, visitor(t), "POST", b.Address+"/api/at/~helper/questions", `{"question":"hello"}`); response.StatusCode != 404 {
+	if response, _ := call(t, visitor(t), "POST", b.Address+"/api/at/~helper/questions",
+		`{"question":"hello"}`); response.StatusCode != 404 {
 		t.Errorf("a visitor tries it: %d", response.StatusCode)
 	}
 	if _, body := call(t, ada, "GET", b.Address+"/api/desks/helper/conversations", ""); body != `{"conversations":[]}` {
@@ -239,7 +260,8 @@ func TestDraftsAreForMakers(t *testing.T) {
 
 func TestMakersReadConversations(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	if _, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "How do I light a smoker?"}, client.Follower{}); err != nil {
+	if _, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "How do I light a smoker?"},
+		client.Follower{}); err != nil {
 		t.Fatal(err)
 	}
 	list, err := b.Client.Records(ctx, "helper", "", 0)
@@ -254,7 +276,8 @@ func TestMakersReadConversations(t *testing.T) {
 	if err != nil || len(r.Turns) != 1 || r.Turns[0].Reply == "" {
 		t.Errorf("%+v, %v", r, err)
 	}
-	if text, err := b.Client.ExportRecord(ctx, r.ID, "markdown"); err != nil || !strings.Contains(string(text), "## 1. How do I light a smoker?") {
+	if text, err := b.Client.ExportRecord(ctx, r.ID, "markdown"); err != nil ||
+		!strings.Contains(string(text), "## 1. How do I light a smoker?") {
 		t.Errorf("%s, %v", text, err)
 	}
 	if err := b.Client.RemoveRecord(ctx, r.ID); err != nil {
@@ -266,7 +289,8 @@ func TestMakersReadConversations(t *testing.T) {
 	if err := b.Client.RestoreRecord(ctx, r.ID); err != nil {
 		t.Error(err)
 	}
-	if _, err := b.Client.Record(ctx, "nonsense"); err == nil || !strings.Contains(err.Error(), "no such conversation") {
+	if _, err := b.Client.Record(ctx, "nonsense"); err == nil ||
+		!strings.Contains(err.Error(), "no such conversation") {
 		t.Errorf("an id that is none: %v", err)
 	}
 	if _, err := b.Client.Records(ctx, "nothing", "", 0); err == nil {
@@ -277,25 +301,32 @@ func TestMakersReadConversations(t *testing.T) {
 func TestTypedKeysAreNeverShown(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	token := []string{"Authorization", "Bearer " + testbed.Token}
-	body := `{"name":"barn","address":"` + b.ModelURL + `/v1","patience":5,"at_once":2,"key":"` + testbed.ModelKey + `","models":[{"name":"dock-leaf","context":2048}]}`
-	if response, text := call(t, visitor(t), "PUT", b.Address+"/api/connections/barn", body, token...); response.StatusCode != 204 {
+	body := `{"name":"barn","address":"` + b.ModelURL + `/v1","patience":5,"at_once":2,"key":"` + testbed.ModelKey +
+		`","models":[{"name":"dock-leaf","context":2048}]}`
+	if response, text := call(t, visitor(t), "PUT", b.Address+"/api/connections/barn", body,
+		token...); response.StatusCode != 204 {
 		t.Fatalf("%d %s", response.StatusCode, text)
 	}
 	said := b.Log.String()
-	for method, path := range map[string]string{"GET": "/api/connections", "POST": "/api/models/probe?model=dock-leaf"} {
+	for method, path := range map[string]string{"GET": "/api/connections",
+		"POST": "/api/models/probe?model=dock-leaf"} {
 		response, text := call(t, visitor(t), method, b.Address+path, "", token...)
 		if response.StatusCode != 200 {
 			t.Errorf("%s: %d %s", path, response.StatusCode, text)
 		}
 		said += text
 	}
-	if strings.Contains(said, testbed.ModelKey) || !strings.Contains(said, `"keyed":true`) || !strings.Contains(said, `"works":true`) {
+	if strings.Contains(said, testbed.ModelKey) || !strings.Contains(said, `"keyed":true`) ||
+		!strings.Contains(said, `"works":true`) {
 		t.Errorf("the answers and the log say %s", said)
 	}
 	for _, c := range []struct{ path, body string }{
-		{"/api/connections/barn", `{"name":"other"}`}, {"/api/connections/barn", `{"name":"barn","address":"x","models":[{"name":"m","context":2048}]}`}, {"/api/connections/barn", `{"name":"barn"`},
+		{"/api/connections/barn", `{"name":"other"}`},
+		{"/api/connections/barn", `{"name":"barn","address":"x","models":[{"name":"m","context":2048}]}`},
+		{"/api/connections/barn", `{"name":"barn"`},
 	} {
-		if response, text := call(t, visitor(t), "PUT", b.Address+c.path, c.body, token...); response.StatusCode != 422 {
+		if response, text := call(t, visitor(t), "PUT", b.Address+c.path, c.body,
+			token...); response.StatusCode != 422 {
 			t.Errorf("%s: %d %s", c.body, response.StatusCode, text)
 		}
 	}

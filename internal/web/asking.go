@@ -51,7 +51,8 @@ func (s *asking) ask(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	q := reply.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice, Takes: b.Takes}
+	q := reply.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice,
+		Takes: b.Takes}
 	switch {
 	case strings.HasPrefix(slug, desk.DraftMark):
 		q.Channel = "preview"
@@ -106,7 +107,8 @@ func (s *asking) again(c fiber.Ctx) error {
 }
 
 func (s *asking) answer(c fiber.Ctx, who record.Visitor, r *reply.Reply) error {
-	if accept := c.Get("Accept"); strings.Contains(accept, "application/json") && !strings.Contains(accept, "text/event-stream") {
+	if accept := c.Get("Accept"); strings.Contains(accept, "application/json") &&
+		!strings.Contains(accept, "text/event-stream") {
 		if err := awaitSettled(c, r); err != nil {
 			return err
 		}
@@ -207,7 +209,8 @@ func (s *asking) pageFormat(c fiber.Ctx, r *reply.Reply) *pageFormat {
 func (f *pageFormat) begin(b []byte, from int) []byte {
 	r := f.reply
 	return f.event(b, "begin", from, api.Begin{
-		Turn: r.Turn.String(), Conversation: r.Conversation.String(), Title: r.Title, Number: r.TurnNumber, Attempt: r.Attempt, From: from,
+		Turn: r.Turn.String(), Conversation: r.Conversation.String(), Title: r.Title, Number: r.TurnNumber,
+		Attempt: r.Attempt, From: from,
 		Question: r.Question, Show: api.BeginShow(r.Choosing.Show), Titles: shownTitles(r.Choosing),
 	})
 }
@@ -234,7 +237,8 @@ func (f *pageFormat) text(b, text []byte, offset int) []byte {
 }
 
 func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
-	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place, Says: n.Says})
+	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place,
+		Says: n.Says})
 }
 
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }

@@ -73,7 +73,8 @@ func (s *attachments) attach(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusAccepted).JSON(api.Attached{Conversation: conversation.String(), Added: shape.All(added, shape.Added)})
+	return c.Status(fiber.StatusAccepted).
+		JSON(api.Attached{Conversation: conversation.String(), Added: shape.All(added, shape.Added)})
 }
 
 func (s *attachments) listAttached(c fiber.Ctx) error {

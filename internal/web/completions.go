@@ -68,7 +68,8 @@ func (s *completions) models(c fiber.Ctx) error {
 	data := []api.CompletionModel{}
 	for _, d := range list {
 		if d.Published > 0 {
-			data = append(data, api.CompletionModel{ID: d.Slug, Object: "model", Created: d.ChangedAt.Unix(), OwnedBy: "juvalogos"})
+			data = append(data, api.CompletionModel{ID: d.Slug, Object: "model", Created: d.ChangedAt.Unix(),
+				OwnedBy: "juvalogos"})
 		}
 	}
 	return c.JSON(api.CompletionModels{Object: "list", Data: data})
@@ -103,7 +104,8 @@ func (s *completions) complete(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	f := &completionFormat{id: "chatcmpl-" + r.Turn.String(), model: b.Model, created: r.StartedAt.Unix(), usage: b.StreamOptions.IncludeUsage}
+	f := &completionFormat{id: "chatcmpl-" + r.Turn.String(), model: b.Model, created: r.StartedAt.Unix(),
+		usage: b.StreamOptions.IncludeUsage}
 	if b.Stream {
 		// A program that hangs up wants no more, unless it said that it may
 		// ask again.
@@ -154,7 +156,8 @@ func questionOf(b api.CompletionRequest) (question string, g *reply.Given, err e
 			})
 			asked = nil
 		default:
-			return "", nil, invalid(fmt.Sprintf("messages[%d]: role %q is not known here; use system, user or assistant.", i, m.Role))
+			return "", nil, invalid(fmt.Sprintf("messages[%d]: role %q is not known here; use system, user or "+
+				"assistant.", i, m.Role))
 		}
 	}
 	if len(asked) == 0 {
@@ -206,7 +209,8 @@ func finishOf(e reply.End) string {
 }
 
 func completionUsageOf(e reply.End) *api.CompletionUsage {
-	return &api.CompletionUsage{PromptTokens: e.PromptTokens, CompletionTokens: e.ReplyTokens, TotalTokens: e.PromptTokens + e.ReplyTokens}
+	return &api.CompletionUsage{PromptTokens: e.PromptTokens, CompletionTokens: e.ReplyTokens,
+		TotalTokens: e.PromptTokens + e.ReplyTokens}
 }
 
 // completionFormat writes a reply as the protocol's event stream.
@@ -233,12 +237,14 @@ func (f *completionFormat) event(b []byte, body any) []byte {
 
 func (f *completionFormat) begin(b []byte, _ int) []byte {
 	empty := ""
-	return f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{Role: "assistant", Content: &empty}}))
+	return f.event(b, f.body("chat.completion.chunk",
+		api.CompletionChoice{Delta: &api.CompletionMessage{Role: "assistant", Content: &empty}}))
 }
 
 func (f *completionFormat) text(b, text []byte, _ int) []byte {
 	piece := string(text)
-	return f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{Content: &piece}}))
+	return f.event(b, f.body("chat.completion.chunk",
+		api.CompletionChoice{Delta: &api.CompletionMessage{Content: &piece}}))
 }
 
 // lane sends nothing: programs get the first of several texts, once it is whole.
@@ -255,7 +261,8 @@ func (f *completionFormat) end(b []byte, v reply.View) []byte {
 		return f.event(b, api.CompletionFailure{Error: errorOf(statusOf(p), p, fault.Sentence(p), v.End.ProblemID)})
 	}
 	finish := finishOf(v.End)
-	b = f.event(b, f.body("chat.completion.chunk", api.CompletionChoice{Delta: &api.CompletionMessage{}, FinishReason: &finish}))
+	b = f.event(b, f.body("chat.completion.chunk",
+		api.CompletionChoice{Delta: &api.CompletionMessage{}, FinishReason: &finish}))
 	if f.usage {
 		last := f.body("chat.completion.chunk")
 		last.Usage = completionUsageOf(v.End)

@@ -60,7 +60,8 @@ func (s *connections) keepConnection(c fiber.Ctx) error {
 		return err
 	}
 	if b.Name != c.Params("name") {
-		return invalid(fmt.Sprintf("The connection is named %q in the address and %q in the body.", c.Params("name"), b.Name))
+		return invalid(fmt.Sprintf("The connection is named %q in the address and %q in the body.", c.Params("name"),
+			b.Name))
 	}
 	if err := s.Connections.KeepConnection(c, shape.ConnectionFrom(b), b.Key, by(c)); err != nil {
 		return err

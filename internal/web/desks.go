@@ -113,7 +113,8 @@ func (s *desks) draft(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(api.Draft{Slug: d.Slug, File: d.File, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt, Problems: listed(problems)})
+	return c.JSON(api.Draft{Slug: d.Slug, File: d.File, ChangedBy: d.ChangedBy, ChangedAt: d.ChangedAt,
+		Problems: listed(problems)})
 }
 
 // saveDraft keeps a desk file that is being worked on, mistakes and all, and

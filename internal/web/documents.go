@@ -102,7 +102,8 @@ func (s *shelves) original(c fiber.Ctx) error {
 	// page of ours.
 	c.Set("Content-Type", "application/octet-stream")
 	c.Set("Content-Security-Policy", "sandbox; default-src 'none'")
-	c.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name[strings.LastIndexByte(d.Name, '/')+1:]}))
+	c.Set("Content-Disposition", mime.FormatMediaType("attachment",
+		map[string]string{"filename": d.Name[strings.LastIndexByte(d.Name, '/')+1:]}))
 	return c.SendStream(body, int(d.Size))
 }
 

@@ -34,7 +34,8 @@ func follow(c fiber.Ctx, r *reply.Reply, from int, f format, left func()) error 
 	c.Set("Content-Type", "text/event-stream; charset=utf-8")
 	c.Set("Cache-Control", "no-store")
 	c.Set("X-Accel-Buffering", "no") // asks proxies not to hold the stream back
-	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, offset: from, timer: time.NewTimer(heartbeat), left: left})
+	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, offset: from,
+		timer: time.NewTimer(heartbeat), left: left})
 }
 
 // stream is the body of an answer that follows a reply. The server reads it

@@ -52,7 +52,8 @@ func (s *keeping) attempts(c fiber.Ctx) error {
 	}
 	maker := s.tellsCost(c)
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(api.AttemptList{Attempts: shape.All(list, func(a record.Attempt) api.Attempt { return shape.Attempt(a, maker) })})
+	return c.JSON(api.AttemptList{Attempts: shape.All(list,
+		func(a record.Attempt) api.Attempt { return shape.Attempt(a, maker) })})
 }
 
 func (s *keeping) choose(c fiber.Ctx) error {
@@ -110,7 +111,8 @@ func (s *keeping) judge(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Conversations.Judge(c, who, id, b.Attempt, record.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
+	if err := s.Conversations.Judge(c, who, id, b.Attempt,
+		record.Verdict{Helped: b.Helped, Reason: string(b.Reason), Remark: b.Remark}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

@@ -45,7 +45,8 @@ func loadPages(console fs.FS, basePath string) (*pages, error) {
 // securityPolicy allows the page what it needs and nothing from elsewhere:
 // whatever a model writes, it cannot make a browser fetch from another site.
 const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
-	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; frame-ancestors 'self'; base-uri 'self'"
+	"img-src 'self' data: blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; frame-ancestors 'self'; " +
+	"base-uri 'self'"
 
 // documents are the handlers of the pages and their files.
 type documents struct {
@@ -129,7 +130,8 @@ func (s *documents) document(c fiber.Ctx, given api.Given) error {
 	}
 	var b bytes.Buffer
 	b.WriteString(s.pages.before)
-	fmt.Fprintf(&b, "<base href=\"%s/\"><title>%s</title><meta name=\"description\" content=\"%s\">", html.EscapeString(s.BasePath), html.EscapeString(title), html.EscapeString(purpose))
+	fmt.Fprintf(&b, "<base href=\"%s/\"><title>%s</title><meta name=\"description\" content=\"%s\">",
+		html.EscapeString(s.BasePath), html.EscapeString(title), html.EscapeString(purpose))
 	fmt.Fprintf(&b, "<script type=\"application/json\" id=\"given\">%s</script>", filling)
 	b.WriteString(s.pages.after)
 	c.Set("Content-Type", "text/html; charset=utf-8")

@@ -23,7 +23,8 @@ const tooLarge fault.Code = "too-large"
 var statuses = map[fault.Code]int{
 	fault.NoDesk: 404, fault.NoConversation: 404, fault.NoTurn: 404, fault.NotShared: 404, fault.NoTrace: 404,
 	fault.TooMuch: 422, fault.TooLate: 504, fault.StepFailed: 502,
-	fault.NoConnection: 404, fault.Taken: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401, fault.Forbidden: 403, fault.NotHere: 404,
+	fault.NoConnection: 404, fault.Taken: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401,
+	fault.Forbidden: 403, fault.NotHere: 404,
 	fault.TooManyTries: 429, "waking": 503,
 	fault.Empty: 422, fault.QuestionLong: 413, fault.Invalid: 422,
 	fault.StillWriting: 409, fault.NotSetUp: 503, fault.NoRecords: 503, fault.Closing: 503,
@@ -56,7 +57,8 @@ func (s *door) describe(c fiber.Ctx, err error) api.Problem {
 	var web *fiber.Error
 	var onShelf *shelf.Problem
 	var tooSoon *account.TooSoon
-	b := api.Problem{Type: "about:blank", Status: 500, Code: string(fault.Unexpected), Detail: fault.Sentence(fault.Unexpected)}
+	b := api.Problem{Type: "about:blank", Status: 500, Code: string(fault.Unexpected),
+		Detail: fault.Sentence(fault.Unexpected)}
 	switch {
 	case errors.As(err, &p):
 		b.Status, b.Code, b.Detail, b.ID = statusOf(p.Code), string(p.Code), p.Sentence, p.ID

@@ -59,7 +59,8 @@ func (s *records) record(c fiber.Ctx) error {
 func (s *records) deskConversation(c fiber.Ctx) (record.Conversation, []record.Turn, []record.Summary, error) {
 	id, err := uuid.Parse(c.Params("id"))
 	if err != nil {
-		return record.Conversation{}, nil, nil, &fault.Problem{Code: fault.NoConversation, Sentence: "There is no such conversation."}
+		return record.Conversation{}, nil, nil,
+			&fault.Problem{Code: fault.NoConversation, Sentence: "There is no such conversation."}
 	}
 	return s.Conversations.DeskConversation(c, id)
 }

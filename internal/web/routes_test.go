@@ -35,7 +35,8 @@ func TestTheDescriptionAndTheRoutesAgree(t *testing.T) {
 		t.Fatal(err)
 	}
 	parameter := regexp.MustCompile(`:(\w+)`)
-	pages := []string{"GET /", "GET /at/{slug}", "GET /at/{slug}/{conversation}", "GET /shared/{share}", "GET /console", "GET /console/*", "GET /assets/*"}
+	pages := []string{"GET /", "GET /at/{slug}", "GET /at/{slug}/{conversation}", "GET /shared/{share}", "GET /console",
+		"GET /console/*", "GET /assets/*"}
 	var served []string
 	for _, r := range s.app.GetRoutes(true) {
 		line := r.Method + " " + parameter.ReplaceAllString(r.Path, "{$1}")
@@ -51,10 +52,13 @@ func TestTheDescriptionAndTheRoutesAgree(t *testing.T) {
 }
 
 func TestBasePathMustBeginWithASlash(t *testing.T) {
-	if _, err := New(Options{BasePath: "ask", Console: fstest.MapFS{"index.html": {Data: []byte(fillMark)}}}); err == nil || !strings.Contains(err.Error(), "/ask") {
+	if _, err := New(Options{BasePath: "ask",
+		Console: fstest.MapFS{"index.html": {Data: []byte(fillMark)}}}); err == nil ||
+		!strings.Contains(err.Error(), "/ask") {
 		t.Errorf("got %v", err)
 	}
-	if _, err := New(Options{Console: fstest.MapFS{}}); err == nil || !strings.Contains(err.Error(), "build with make") {
+	if _, err := New(Options{Console: fstest.MapFS{}}); err == nil ||
+		!strings.Contains(err.Error(), "build with make") {
 		t.Errorf("without a console: %v", err)
 	}
 }

@@ -27,7 +27,8 @@ func (s *shelves) routes(api fiber.Router) {
 	// What visitors attach is theirs alone.
 	api.Use("/shelves/:shelf", func(c fiber.Ctx) error {
 		if shelf.Private(c.Params("shelf")) {
-			return fiber.NewError(fiber.StatusNotFound, "What visitors attach to a conversation is seen by nobody else.")
+			return fiber.NewError(fiber.StatusNotFound, "What visitors attach to a conversation is seen by nobody "+
+				"else.")
 		}
 		return c.Next()
 	})
@@ -77,7 +78,8 @@ func (s *shelves) atDesk(h fiber.Handler) fiber.Handler {
 				return err
 			}
 			if !s.Shelves.MayOpen(c, name, who) {
-				return fiber.NewError(fiber.StatusNotFound, "Only whoever attached this document to the conversation can open it.")
+				return fiber.NewError(fiber.StatusNotFound, "Only whoever attached this document to the conversation "+
+					"can open it.")
 			}
 			return h(c)
 		}
@@ -173,7 +175,8 @@ func (s *shelves) searchShelf(c fiber.Ctx) error {
 	if strings.TrimSpace(q.Query) == "" || q.Limit < 1 || q.Limit > 100 {
 		return invalid("Give a query, and a limit between 1 and 100.")
 	}
-	r, err := s.Shelves.Search(c, []string{c.Params("shelf")}, shelf.Query{Text: q.Query, Within: q.Within, Limit: q.Limit})
+	r, err := s.Shelves.Search(c, []string{c.Params("shelf")},
+		shelf.Query{Text: q.Query, Within: q.Within, Limit: q.Limit})
 	if err != nil {
 		return err
 	}

@@ -29,7 +29,9 @@ func (s *slow) Read(p []byte) (int, error) {
 func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	token := "Bearer " + testbed.Token
-	if r, text := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves", `{"shelf":"handbook","title":"The handbook"}`, "Authorization", token); r.StatusCode != 201 || !strings.Contains(text, `"title":"The handbook"`) {
+	if r, text := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves",
+		`{"shelf":"handbook","title":"The handbook"}`, "Authorization", token); r.StatusCode != 201 ||
+		!strings.Contains(text, `"title":"The handbook"`) {
 		t.Fatalf("%d %s", r.StatusCode, text)
 	}
 	body, w := io.Pipe()
@@ -52,7 +54,8 @@ func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 	}
 	text, _ := io.ReadAll(r.Body)
 	r.Body.Close()
-	if r.StatusCode != 202 || !strings.Contains(string(text), `"name":"large.txt"`) || !strings.Contains(string(text), `"name":"small.md"`) {
+	if r.StatusCode != 202 || !strings.Contains(string(text), `"name":"large.txt"`) ||
+		!strings.Contains(string(text), `"name":"small.md"`) {
 		t.Fatalf("%d %s", r.StatusCode, text)
 	}
 	var small int64
@@ -77,11 +80,14 @@ func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 		return r.StatusCode, text, r.Header
 	}
 	path := fmt.Sprintf("/shelves/handbook/documents/%d", small)
-	if code, text, _ := get("/api"+path+"/passages", "Authorization", token); code != 200 || !strings.Contains(text, "Make the entrance narrow.") {
+	if code, text, _ := get("/api"+path+"/passages", "Authorization", token); code != 200 ||
+		!strings.Contains(text, "Make the entrance narrow.") {
 		t.Errorf("%d %s", code, text)
 	}
 	code, text2, header := get("/api"+path+"/original", "Authorization", token)
-	if code != 200 || text2 != "# Wasps\n\nMake the entrance narrow." || !strings.Contains(header.Get("Content-Disposition"), "small.md") || header.Get("Content-Type") != "application/octet-stream" {
+	if code != 200 || text2 != "# Wasps\n\nMake the entrance narrow." ||
+		!strings.Contains(header.Get("Content-Disposition"), "small.md") ||
+		header.Get("Content-Type") != "application/octet-stream" {
 		t.Errorf("%d %q %v", code, text2, header)
 	}
 	// Visitors see it only at a desk that answers from it, and not who added it.
@@ -91,28 +97,36 @@ func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 	if code, _, _ := get("/api/at/helper" + path + "/text"); code != 404 {
 		t.Errorf("at another desk: %d", code)
 	}
-	if _, err := b.Client.Publish(t.Context(), "lib.yaml", []byte("slug: lib\ntitle: Library\npurpose: Tests.\nmodel: thyme-mini\nshelves: [handbook]\n"), ""); err != nil {
+	if _, err := b.Client.Publish(t.Context(), "lib.yaml", []byte("slug: lib\ntitle: Library\npurpose: Tests.\n"+
+		"model: thyme-mini\nshelves: [handbook]\n"), ""); err != nil {
 		t.Fatal(err)
 	}
-	if code, text, _ := get("/api/at/lib" + path + "/text"); code != 200 || !strings.Contains(text, `"blocks":[{"kind":"heading"`) || strings.Contains(text, `"added_by":"test"`) {
+	if code, text, _ := get("/api/at/lib" + path + "/text"); code != 200 ||
+		!strings.Contains(text, `"blocks":[{"kind":"heading"`) || strings.Contains(text, `"added_by":"test"`) {
 		t.Errorf("%d %s", code, text)
 	}
 	// The search and the map.
-	if r, text := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves/handbook/search", `{"query":"wasps at the entrance","limit":3}`, "Authorization", token); r.StatusCode != 200 || !strings.Contains(text, `"title":"Wasps"`) || !strings.Contains(text, `"place":"line 3"`) {
+	if r, text := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves/handbook/search",
+		`{"query":"wasps at the entrance","limit":3}`, "Authorization", token); r.StatusCode != 200 ||
+		!strings.Contains(text, `"title":"Wasps"`) || !strings.Contains(text, `"place":"line 3"`) {
 		t.Errorf("%d %s", r.StatusCode, text)
 	}
 	for body, want := range map[string]int{`{"query":""}`: 422, `{"query":"x","limit":1000}`: 422, `nonsense`: 422} {
-		if r, _ := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves/handbook/search", body, "Authorization", token); r.StatusCode != want {
+		if r, _ := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves/handbook/search", body, "Authorization",
+			token); r.StatusCode != want {
 			t.Errorf("%s: %d", body, r.StatusCode)
 		}
 	}
-	if code, text, _ := get("/api/shelves/handbook/map?query=wasps", "Authorization", token); code != 200 || !strings.Contains(text, `"asked":`) {
+	if code, text, _ := get("/api/shelves/handbook/map?query=wasps", "Authorization", token); code != 200 ||
+		!strings.Contains(text, `"asked":`) {
 		t.Errorf("%d %s", code, text)
 	}
-	if code, text, _ := get("/api/shelves/nowhere", "Authorization", token); code != 404 || !strings.Contains(text, `There is no shelf \"nowhere\".`) {
+	if code, text, _ := get("/api/shelves/nowhere", "Authorization", token); code != 404 ||
+		!strings.Contains(text, `There is no shelf \"nowhere\".`) {
 		t.Errorf("%d %s", code, text)
 	}
-	if r, _ := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves/handbook/documents", "no form", "Authorization", token); r.StatusCode != 422 {
+	if r, _ := call(t, http.DefaultClient, "POST", b.Address+"/api/shelves/handbook/documents", "no form",
+		"Authorization", token); r.StatusCode != 422 {
 		t.Errorf("no form: %d", r.StatusCode)
 	}
 }

@@ -52,7 +52,8 @@ func (s *insides) traces(c fiber.Ctx) error {
 		return err
 	}
 	f := record.TraceFilter{
-		Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), State: c.Query("state"), Kind: c.Query("kind"),
+		Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), State: c.Query("state"),
+		Kind:    c.Query("kind"),
 		Flagged: c.Query("flagged") == "yes", Text: page.Search, Before: page.Before, Limit: page.Limit,
 	}
 	if f.Slow, err = amount(c, "slow"); err != nil {
@@ -151,7 +152,8 @@ func (s *insides) traceEvents(c fiber.Ctx) error {
 	}
 	f.attempt = r.Attempt
 	f.done = r.LookInside()
-	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, timer: time.NewTimer(heartbeat), left: f.close})
+	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, timer: time.NewTimer(heartbeat),
+		left: f.close})
 }
 
 // insideFormat writes a reply's inside as an event stream.

@@ -65,8 +65,9 @@ const uploadTime = 2 * time.Hour
 // takesFiles reports whether a request adds files to a shelf.
 func takesFiles(h *fasthttp.RequestHeader) bool {
 	path, _, _ := strings.Cut(string(h.RequestURI()), "?")
-	return string(h.Method()) == fiber.MethodPost && (strings.Contains(path, "/api/shelves/") && strings.HasSuffix(path, "/documents") ||
-		strings.Contains(path, "/api/at/") && strings.HasSuffix(path, "/attachments"))
+	return string(h.Method()) == fiber.MethodPost &&
+		(strings.Contains(path, "/api/shelves/") && strings.HasSuffix(path, "/documents") ||
+			strings.Contains(path, "/api/at/") && strings.HasSuffix(path, "/attachments"))
 }
 
 // tooLong reports whether a request announces a body that is larger than it may

@@ -19,7 +19,8 @@ import (
 
 // usage adds up: ?by=day,desk,... from a day up to and with another.
 func (s *insides) usage(c fiber.Ctx) error {
-	f := record.UsageFilter{Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"), Visitor: c.Query("visitor")}
+	f := record.UsageFilter{Desk: c.Query("desk"), Model: c.Query("model"), Step: c.Query("step"),
+		Visitor: c.Query("visitor")}
 	if text := c.Query("by"); text != "" {
 		f.By = strings.Split(text, ",")
 	}
@@ -45,7 +46,8 @@ func (s *insides) usage(c fiber.Ctx) error {
 func sendUsageCSV(c fiber.Ctx, by []string, rows []record.UsageRow) error {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
-	_ = w.Write(append(slices.Clone(by), "turns", "calls", "calls_counted_here", "prompt_tokens", "reply_tokens", "cost"))
+	_ = w.Write(append(slices.Clone(by), "turns", "calls", "calls_counted_here", "prompt_tokens", "reply_tokens",
+		"cost"))
 	for _, r := range rows {
 		keys := r.Keys
 		if len(by) == 0 {
@@ -55,7 +57,8 @@ func sendUsageCSV(c fiber.Ctx, by []string, rows []record.UsageRow) error {
 		for i, k := range keys {
 			line[i] = harmless(k)
 		}
-		_ = w.Write(append(line, strconv.Itoa(r.Turns), strconv.Itoa(r.Calls), strconv.Itoa(r.Counted), strconv.FormatInt(r.PromptTokens, 10),
+		_ = w.Write(append(line, strconv.Itoa(r.Turns), strconv.Itoa(r.Calls), strconv.Itoa(r.Counted),
+			strconv.FormatInt(r.PromptTokens, 10),
 			strconv.FormatInt(r.ReplyTokens, 10), strconv.FormatFloat(r.Cost, 'f', 6, 64)))
 	}
 	w.Flush()

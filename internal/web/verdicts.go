@@ -45,7 +45,8 @@ func (s *insides) verdicts(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(api.VerdictList{Verdicts: shape.All(list, shape.Verdict), Reasons: conversation.Reasons(), Causes: inside.Causes()})
+	return c.JSON(api.VerdictList{Verdicts: shape.All(list, shape.Verdict), Reasons: conversation.Reasons(),
+		Causes: inside.Causes()})
 }
 
 func (s *insides) find(c fiber.Ctx) error {
@@ -58,7 +59,8 @@ func (s *insides) find(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Inside.Find(c, turn, attempt, record.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
+	if err := s.Inside.Find(c, turn, attempt,
+		record.Finding{Cause: string(b.Cause), Note: b.Note, Done: b.Done, ChangedBy: by(c)}); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

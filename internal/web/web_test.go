@@ -96,7 +96,8 @@ func events(t *testing.T, stream string) (names []string, text string, lastID st
 func TestAVisitorAsksAndComesBack(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	alice, bob := visitor(t), visitor(t)
-	response, stream := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`)
+	response, stream := call(t, alice, "POST", b.Address+"/api/at/helper/questions",
+		`{"question":"How do I light a smoker?"}`)
 	names, text, _ := events(t, stream)
 	if response.StatusCode != 200 || names[0] != "begin" || names[len(names)-1] != "end" || text == "" {
 		t.Fatalf("%d: %s", response.StatusCode, stream)
@@ -111,7 +112,8 @@ func TestAVisitorAsksAndComesBack(t *testing.T) {
 		t.Fatalf("%s, %v", body, err)
 	}
 	id := list.Conversations[0].ID
-	if _, body := call(t, alice, "GET", b.Address+"/api/conversations/"+id, ""); !strings.Contains(body, `"state":"done"`) {
+	if _, body := call(t, alice, "GET", b.Address+"/api/conversations/"+id, ""); !strings.Contains(body,
+		`"state":"done"`) {
 		t.Errorf("conversation: %s", body)
 	}
 	if response, _ := call(t, bob, "GET", b.Address+"/api/conversations/"+id, ""); response.StatusCode != 404 {
@@ -126,7 +128,8 @@ func TestAReaderThatLostTheStreamMissesNothing(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(100.0), Tokens: 150})
 	alice := visitor(t)
-	request, err := http.NewRequest("POST", b.Address+"/api/at/helper/questions", strings.NewReader(`{"question":"How do I light a smoker?"}`))
+	request, err := http.NewRequest("POST", b.Address+"/api/at/helper/questions",
+		strings.NewReader(`{"question":"How do I light a smoker?"}`))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -159,7 +162,8 @@ func TestAReaderThatLostTheStreamMissesNothing(t *testing.T) {
 		t.Errorf("before and after: %q + %q, whole: %q", first.String(), second, all)
 	}
 	// After the end there is only the end.
-	if _, after := call(t, alice, "GET", b.Address+"/api/turns/"+turn+"/events", "", "Last-Event-ID", end); strings.Contains(after, "event: text") || !strings.Contains(after, "event: end") {
+	if _, after := call(t, alice, "GET", b.Address+"/api/turns/"+turn+"/events", "", "Last-Event-ID",
+		end); strings.Contains(after, "event: text") || !strings.Contains(after, "event: end") {
 		t.Errorf("after the end: %s", after)
 	}
 	// An id that means nothing gets everything.
@@ -195,7 +199,8 @@ func TestATokenIsSeenAsSoonAsTheModelSaysIt(t *testing.T) {
 	if _, err := b.Client.Publish(ctx, "helper.yaml", []byte(testbed.Desk+"# read anew\n"), ""); err != nil {
 		t.Fatal(err)
 	}
-	outcome, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "hello"}, client.Follower{Text: func(s string) { seen <- s }})
+	outcome, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "hello"},
+		client.Follower{Text: func(s string) { seen <- s }})
 	if err != nil || outcome.State != "done" {
 		t.Errorf("%+v, %v", outcome, err)
 	}
@@ -205,7 +210,8 @@ func TestKeepingConversations(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	alice, bob := visitor(t), visitor(t)
 	var turn api.Turn
-	_, body := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`, "Accept", "application/json")
+	_, body := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`,
+		"Accept", "application/json")
 	if err := json.Unmarshal([]byte(body), &turn); err != nil {
 		t.Fatal(err)
 	}
@@ -270,11 +276,13 @@ func TestTakingBack(t *testing.T) {
 		{bob, second, 404, ""}, {alice, first, 404, "no-such-turn"}, // not theirs, not the last
 		{alice, second, 200, `"left":1,"question":"My name is Edith."`}, {alice, second, 404, ""},
 	} {
-		if response, body := call(t, c.who, "DELETE", b.Address+"/api/turns/"+c.turn.ID, ""); response.StatusCode != c.status || !strings.Contains(body, c.holds) {
+		if response, body := call(t, c.who, "DELETE", b.Address+"/api/turns/"+c.turn.ID,
+			""); response.StatusCode != c.status || !strings.Contains(body, c.holds) {
 			t.Errorf("taking back %q: %d %s", c.turn.Question, response.StatusCode, body)
 		}
 	}
-	if third := ask(`{"question":"What is my name?","conversation":"` + first.Conversation + `"}`); third.Number != 2 || !strings.Contains(third.Reply, "Ottoline") {
+	if third := ask(`{"question":"What is my name?","conversation":"` + first.Conversation + `"}`); third.Number != 2 ||
+		!strings.Contains(third.Reply, "Ottoline") {
 		t.Errorf("what was taken back is remembered: %+v", third)
 	} else {
 		call(t, alice, "DELETE", b.Address+"/api/turns/"+third.ID, "")
@@ -291,7 +299,8 @@ func TestSharingByALinkThatCanBeWithdrawn(t *testing.T) {
 	b := testbed.New(t, testbed.Options{BasePath: "/ask"})
 	alice, bob := visitor(t), visitor(t)
 	var turn api.Turn
-	_, body := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`, "Accept", "application/json")
+	_, body := call(t, alice, "POST", b.Address+"/api/at/helper/questions", `{"question":"How do I light a smoker?"}`,
+		"Accept", "application/json")
 	if err := json.Unmarshal([]byte(body), &turn); err != nil {
 		t.Fatal(err)
 	}
@@ -299,7 +308,8 @@ func TestSharingByALinkThatCanBeWithdrawn(t *testing.T) {
 		t.Helper()
 		var s struct{ Page string }
 		_, body := call(t, alice, "POST", b.Address+"/api/conversations/"+turn.Conversation+"/share", "")
-		if err := json.Unmarshal([]byte(body), &s); err != nil || !strings.HasPrefix(s.Page, "/ask/shared/") || len(s.Page) < 36 {
+		if err := json.Unmarshal([]byte(body), &s); err != nil || !strings.HasPrefix(s.Page, "/ask/shared/") ||
+			len(s.Page) < 36 {
 			t.Fatalf("%s, %v", body, err)
 		}
 		return strings.TrimPrefix(s.Page, "/ask")
@@ -308,21 +318,26 @@ func TestSharingByALinkThatCanBeWithdrawn(t *testing.T) {
 	if again := share(); again != link {
 		t.Errorf("shared twice it has two links: %s and %s", link, again)
 	}
-	if response, body := call(t, bob, "GET", b.Address+"/api"+link, ""); response.StatusCode != 200 || !strings.Contains(body, "Light it at the bottom") {
+	if response, body := call(t, bob, "GET", b.Address+"/api"+link, ""); response.StatusCode != 200 ||
+		!strings.Contains(body, "Light it at the bottom") {
 		t.Errorf("%d %s", response.StatusCode, body)
 	}
-	if response, page := call(t, bob, "GET", b.Address+link, ""); response.StatusCode != 200 || response.Header.Get("X-Robots-Tag") != "noindex" || !strings.Contains(page, `"slug":"helper"`) {
+	if response, page := call(t, bob, "GET", b.Address+link, ""); response.StatusCode != 200 ||
+		response.Header.Get("X-Robots-Tag") != "noindex" || !strings.Contains(page, `"slug":"helper"`) {
 		t.Errorf("%d %s", response.StatusCode, page)
 	}
 	// Reading is all that the link allows.
-	if response, _ := call(t, bob, "POST", b.Address+"/api/turns/"+turn.ID+"/attempts", ""); response.StatusCode != 404 {
+	if response, _ := call(t, bob, "POST", b.Address+"/api/turns/"+turn.ID+"/attempts",
+		""); response.StatusCode != 404 {
 		t.Errorf("a reader may make it again: %d", response.StatusCode)
 	}
-	if response, _ := call(t, alice, "DELETE", b.Address+"/api/conversations/"+turn.Conversation+"/share", ""); response.StatusCode != 204 {
+	if response, _ := call(t, alice, "DELETE", b.Address+"/api/conversations/"+turn.Conversation+"/share",
+		""); response.StatusCode != 204 {
 		t.Errorf("withdrawn: %d", response.StatusCode)
 	}
 	for _, path := range []string{"/api" + link, link} {
-		if response, body := call(t, bob, "GET", b.Address+path, ""); response.StatusCode != 404 || !strings.Contains(body, "not any more") {
+		if response, body := call(t, bob, "GET", b.Address+path, ""); response.StatusCode != 404 ||
+			!strings.Contains(body, "not any more") {
 			t.Errorf("%s after it was withdrawn: %d %s", path, response.StatusCode, body)
 		}
 	}
@@ -335,13 +350,14 @@ func TestSharingByALinkThatCanBeWithdrawn(t *testing.T) {
 func TestRemovingStopsTheModel(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.Slow)
-	outcome, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "x"}, client.Follower{Begin: func(begun api.Begin) {
-		request, _ := http.NewRequest("DELETE", b.Address+"/api/conversations/"+begun.Conversation, nil)
-		request.Header.Set("Authorization", "Bearer "+testbed.Token)
-		if _, err := http.DefaultClient.Do(request); err != nil {
-			t.Error(err)
-		}
-	}})
+	outcome, err := b.Client.Ask(ctx, client.Question{Desk: "helper", Text: "x"},
+		client.Follower{Begin: func(begun api.Begin) {
+			request, _ := http.NewRequest("DELETE", b.Address+"/api/conversations/"+begun.Conversation, nil)
+			request.Header.Set("Authorization", "Bearer "+testbed.Token)
+			if _, err := http.DefaultClient.Do(request); err != nil {
+				t.Error(err)
+			}
+		}})
 	if err != nil || outcome.State != "stopped" {
 		t.Errorf("%+v, %v", outcome, err)
 	}
@@ -349,9 +365,11 @@ func TestRemovingStopsTheModel(t *testing.T) {
 
 func TestAskingForJSON(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	response, body := call(t, visitor(t), "POST", b.Address+"/api/at/helper/questions", `{"question":"hello"}`, "Accept", "application/json")
+	response, body := call(t, visitor(t), "POST", b.Address+"/api/at/helper/questions", `{"question":"hello"}`,
+		"Accept", "application/json")
 	var turn api.Turn
-	if err := json.Unmarshal([]byte(body), &turn); err != nil || response.StatusCode != 200 || turn.Outcome.State != "done" || turn.Reply == "" {
+	if err := json.Unmarshal([]byte(body), &turn); err != nil || response.StatusCode != 200 ||
+		turn.Outcome.State != "done" || turn.Reply == "" {
 		t.Errorf("%d %s, %v", response.StatusCode, body, err)
 	}
 }
@@ -367,7 +385,8 @@ func TestProblemsAreProblemDetails(t *testing.T) {
 		{"POST", "/api/at/helper/questions", `{"question":" "}`, 422, "empty-question"},
 		{"POST", "/api/at/helper/questions", `{"question":`, 422, "invalid"},
 		{"POST", "/api/at/helper/questions", `{"question":"x","conversation":"y"}`, 404, "no-such-conversation"},
-		{"POST", "/api/at/helper/questions", `{"question":"` + strings.Repeat("hive ", 4000) + `"}`, 413, "question-too-long"},
+		{"POST", "/api/at/helper/questions", `{"question":"` + strings.Repeat("hive ", 4000) + `"}`, 413,
+			"question-too-long"},
 		{"GET", "/api/turns/not-an-id", "", 404, "no-such-turn"},
 		{"GET", "/api/conversations/0", "", 404, "no-such-conversation"},
 		{"GET", "/api/nothing", "", 404, "no-such-address"},
@@ -381,9 +400,11 @@ func TestProblemsAreProblemDetails(t *testing.T) {
 			Status                    int
 		}
 		err := json.Unmarshal([]byte(body), &p)
-		if err != nil || response.StatusCode != c.status || p.Status != c.status || p.Code != c.code || p.Title == "" || p.Type == "" || len(p.Detail) < 15 ||
+		if err != nil || response.StatusCode != c.status || p.Status != c.status || p.Code != c.code || p.Title == "" ||
+			p.Type == "" || len(p.Detail) < 15 ||
 			response.Header.Get("Content-Type") != "application/problem+json" {
-			t.Errorf("%s %s: %d %s %s, %v", c.method, c.path, response.StatusCode, response.Header.Get("Content-Type"), body, err)
+			t.Errorf("%s %s: %d %s %s, %v", c.method, c.path, response.StatusCode, response.Header.Get("Content-Type"),
+				body, err)
 		}
 	}
 }
@@ -419,7 +440,8 @@ func TestALargeBodyIsRefused(t *testing.T) {
 func TestAnotherSiteCannotActInAVisitorsName(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	ask := func(headers ...string) int {
-		response, _ := call(t, visitor(t), "POST", b.Address+"/api/at/helper/questions", `{"question":"hello"}`, headers...)
+		response, _ := call(t, visitor(t), "POST", b.Address+"/api/at/helper/questions", `{"question":"hello"}`,
+			headers...)
 		return response.StatusCode
 	}
 	if got := ask("Sec-Fetch-Site", "cross-site"); got != 403 {
@@ -437,18 +459,22 @@ func TestThePageIsFilledIn(t *testing.T) {
 		t.Fatal(err)
 	}
 	response, page := call(t, visitor(t), "GET", b.Address+"/at/helper", "")
-	for _, want := range []string{`<base href="/ask/">`, `<title>&lt;/script&gt;&lt;b&gt;Helper &amp; Co</title>`, `"base":"/ask"`, `\u003c/script\u003e`} {
+	for _, want := range []string{`<base href="/ask/">`, `<title>&lt;/script&gt;&lt;b&gt;Helper &amp; Co</title>`,
+		`"base":"/ask"`, `\u003c/script\u003e`} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the page lacks %s: %s", want, page)
 		}
 	}
-	if policy := response.Header.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'none'") || !strings.Contains(policy, "script-src 'self'") {
+	if policy := response.Header.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'none'") ||
+		!strings.Contains(policy, "script-src 'self'") {
 		t.Errorf("policy %q", policy)
 	}
-	if response, page := call(t, visitor(t), "GET", b.Address+"/at/nowhere", ""); response.StatusCode != 404 || !strings.Contains(page, "There is no desk at this address") {
+	if response, page := call(t, visitor(t), "GET", b.Address+"/at/nowhere", ""); response.StatusCode != 404 ||
+		!strings.Contains(page, "There is no desk at this address") {
 		t.Errorf("no such desk: %d %s", response.StatusCode, page)
 	}
-	if response, _ := call(t, visitor(t), "GET", strings.TrimSuffix(b.Address, "/ask")+"/at/helper", ""); response.StatusCode != 404 {
+	if response, _ := call(t, visitor(t), "GET", strings.TrimSuffix(b.Address, "/ask")+"/at/helper",
+		""); response.StatusCode != 404 {
 		t.Errorf("outside the base path: %d", response.StatusCode)
 	}
 	if response, _ := call(t, visitor(t), "GET", b.Address+"/assets/../index.html", ""); response.StatusCode != 404 {
@@ -458,7 +484,8 @@ func TestThePageIsFilledIn(t *testing.T) {
 
 func TestMakers(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "title", "titel", 1)), ""); err == nil || !strings.Contains(err.Error(), `d.yaml:2:1: unknown key "titel"; did you mean "title"?`) {
+	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "title", "titel", 1)),
+		""); err == nil || !strings.Contains(err.Error(), `d.yaml:2:1: unknown key "titel"; did you mean "title"?`) {
 		t.Errorf("a mistake: %v", err)
 	}
 	d, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "The Helper", "Better", 1)), "")
@@ -478,7 +505,8 @@ func TestMakers(t *testing.T) {
 	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 2 || !probes[0].Works {
 		t.Errorf("probes %+v, %v", probes, err)
 	}
-	if _, err := b.Client.Probe(ctx, "thyme-mimi"); err == nil || !strings.Contains(err.Error(), `did you mean "thyme-mini"?`) {
+	if _, err := b.Client.Probe(ctx, "thyme-mimi"); err == nil ||
+		!strings.Contains(err.Error(), `did you mean "thyme-mini"?`) {
 		t.Errorf("a wrong name: %v", err)
 	}
 }
@@ -518,12 +546,15 @@ func TestSecretsNeverLeave(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.With(testbed.Fast, "unauthorized", 0, 0)) // its error repeats the key
 	var said []string
-	for _, path := range []string{"/api/models", "/api/desks", "/api/desks/helper", "/api/tokens", "/api/openapi.yaml", "/at/helper", "/healthz", "/readyz"} {
+	for _, path := range []string{"/api/models", "/api/desks", "/api/desks/helper", "/api/tokens", "/api/openapi.yaml",
+		"/at/helper", "/healthz", "/readyz"} {
 		_, body := call(t, visitor(t), "GET", b.Address+path, "", "Authorization", "Bearer "+testbed.Token)
 		said = append(said, body)
 	}
 	for _, path := range []string{"/api/models/probe", "/api/at/helper/questions", "/v1/chat/completions"} {
-		_, body := call(t, visitor(t), "POST", b.Address+path, `{"question":"x","model":"helper","messages":[{"role":"user","content":"x"}]}`, "Authorization", "Bearer "+testbed.Token)
+		_, body := call(t, visitor(t), "POST", b.Address+path,
+			`{"question":"x","model":"helper","messages":[{"role":"user","content":"x"}]}`, "Authorization", "Bearer "+
+				testbed.Token)
 		said = append(said, body)
 	}
 	_, body := call(t, visitor(t), "GET", b.Address+"/api/traces", "", "Authorization", "Bearer "+testbed.Token)
@@ -532,7 +563,8 @@ func TestSecretsNeverLeave(t *testing.T) {
 		t.Fatalf("no trace in %s", body)
 	}
 	for _, path := range []string{"?whole=yes", "?format=otlp", "/events"} {
-		_, inside := call(t, visitor(t), "GET", b.Address+"/api/traces/"+id[1]+path, "", "Authorization", "Bearer "+testbed.Token)
+		_, inside := call(t, visitor(t), "GET", b.Address+"/api/traces/"+id[1]+path, "", "Authorization", "Bearer "+
+			testbed.Token)
 		said = append(said, body, inside)
 	}
 	_, body = call(t, visitor(t), "GET", b.Address+"/api/desks", "", "Authorization", "Bearer wrong-"+testbed.Token)
@@ -581,16 +613,19 @@ func TestAnswersAreAsDescribed(t *testing.T) {
 	matches(t, d.Components.Schemas, "Turn", turn)
 	for _, c := range []struct{ path, key, schema string }{
 		{"/api/at/helper/conversations", "conversations", "Conversation"}, {"/api/desks", "desks", "Desk"},
-		{"/api/models", "models", "Model"}, {"/api/tokens", "tokens", "Token"}, {"/api/connections", "connections", "Connection"},
+		{"/api/models", "models", "Model"}, {"/api/tokens", "tokens", "Token"},
+		{"/api/connections", "connections", "Connection"},
 		{"/api/desks/helper/conversations", "conversations", "Conversation"},
 	} {
 		list = nil
 		get("GET", c.path, "", &list)
 		matches(t, d.Components.Schemas, c.schema, list[c.key].([]any)[0])
 	}
-	_, _ = call(t, visitor(t), "POST", b.Address+"/api/turns/"+fmt.Sprint(turn["id"])+"/verdict", `{"attempt": 1, "helped": false, "reason": "wrong", "remark": "no"}`, token...)
+	_, _ = call(t, visitor(t), "POST", b.Address+"/api/turns/"+fmt.Sprint(turn["id"])+"/verdict",
+		`{"attempt": 1, "helped": false, "reason": "wrong", "remark": "no"}`, token...)
 	for _, c := range []struct{ path, key, schema string }{
-		{"/api/traces", "traces", "Trace"}, {"/api/verdicts", "verdicts", "Verdict"}, {"/api/verdicts/causes", "causes", "CauseCount"},
+		{"/api/traces", "traces", "Trace"}, {"/api/verdicts", "verdicts", "Verdict"},
+		{"/api/verdicts/causes", "causes", "CauseCount"},
 		{"/api/recipes", "recipes", "Recipe"}, {"/api/recipes", "kinds", "StepKind"},
 	} {
 		list = nil
@@ -598,17 +633,23 @@ func TestAnswersAreAsDescribed(t *testing.T) {
 		matches(t, d.Components.Schemas, c.schema, list[c.key].([]any)[0])
 	}
 	var rerun map[string]any
-	get("POST", "/api/traces/"+fmt.Sprint(turn["id"])+"/runs", `{"step": "answer", "brief": "x", "set": {"answer": {"max_tokens": 5}}}`, &rerun)
+	get("POST", "/api/traces/"+fmt.Sprint(turn["id"])+"/runs",
+		`{"step": "answer", "brief": "x", "set": {"answer": {"max_tokens": 5}}}`, &rerun)
 	matches(t, d.Components.Schemas, "Inside", rerun)
 	for path, schema := range map[string]string{
-		"/api/traces/" + fmt.Sprint(turn["id"]): "Inside", "/api/usage?by=day,desk": "Usage", "/api/settings/traces": "Keeping", "/api/recipes/contrast": "Recipe", "/api/desks/helper/recipe": "Recipe",
+		"/api/traces/" + fmt.Sprint(turn["id"]): "Inside", "/api/usage?by=day,desk": "Usage",
+		"/api/settings/traces": "Keeping", "/api/recipes/contrast": "Recipe", "/api/desks/helper/recipe": "Recipe",
 	} {
 		list = nil
 		get("GET", path, "", &list)
 		matches(t, d.Components.Schemas, schema, list)
 	}
-	for path, schema := range map[string]string{"/api/at/helper": "Face", "/api/desks/helper": "Desk", "/api/nothing": "Problem", "/healthz": "Health", "/api/desks/helper/draft": "Draft", "/api/desks/helper/revisions/1": "Revision",
-		"/api/desks/helper/export": "PackedDesk", "/api/milestones": "Milestones", "/api/records/" + fmt.Sprint(turn["conversation"]): "Conversation", "/api/conversations/" + fmt.Sprint(turn["conversation"]): "Conversation"} {
+	for path, schema := range map[string]string{"/api/at/helper": "Face", "/api/desks/helper": "Desk",
+		"/api/nothing": "Problem", "/healthz": "Health", "/api/desks/helper/draft": "Draft",
+		"/api/desks/helper/revisions/1": "Revision",
+		"/api/desks/helper/export":      "PackedDesk", "/api/milestones": "Milestones", "/api/records/" +
+			fmt.Sprint(turn["conversation"]): "Conversation", "/api/conversations/" +
+			fmt.Sprint(turn["conversation"]): "Conversation"} {
 		list = nil
 		get("GET", path, "", &list)
 		matches(t, d.Components.Schemas, schema, list)
@@ -681,7 +722,8 @@ func matches(t *testing.T, schemas map[string]map[string]any, name string, value
 			if kinds, several := schema["type"].([]any); several && (v == nil || slices.Contains(kinds, any(want))) {
 				return
 			}
-			if kind := schema["type"]; want != "" && kind != want || want == "" && kind != "number" && kind != "integer" {
+			if kind := schema["type"]; want != "" && kind != want || want == "" && kind != "number" &&
+				kind != "integer" {
 				t.Errorf("%s is %T; described is %v", path, v, kind)
 			}
 		}

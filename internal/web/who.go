@@ -100,7 +100,8 @@ func (s *door) allowed(scope string, h fiber.Handler) fiber.Handler {
 func by(c fiber.Ctx) string { return c.Locals(makerKey{}).(maker).name }
 
 func missing(scope string) error {
-	return fault.Say(fault.Forbidden, "This token is not good for this: it lacks the scope %s. Make one that has it.", scope)
+	return fault.Say(fault.Forbidden, "This token is not good for this: it lacks the scope %s. Make one that has it.",
+		scope)
 }
 
 // maker finds out who acts. A change asked for by a session needs the token
@@ -114,7 +115,8 @@ func (s *door) maker(c fiber.Ctx) (maker, error) {
 	if err != nil {
 		return maker{}, err
 	}
-	if c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead && c.Get("X-CSRF-Token") != account.CSRF(secret) {
+	if c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead &&
+		c.Get("X-CSRF-Token") != account.CSRF(secret) {
 		return maker{}, fault.Say(fault.Forbidden, "This page is out of date. Load it again.")
 	}
 	return maker{name: session.Name, scopes: account.AllScopes(), session: &session}, nil

@@ -15,10 +15,13 @@ const dimensions = embedding.Dimensions
 // course says how is learnt.
 type course struct {
 	epochs, batch int
-	window        int     // pairs that stand together from which a batch is drawn: others of the same documents are the harder ones to tell apart
-	rate          float64 // of the first step; it falls to a tenth
-	sharpness     float64 // by what cosines are multiplied before they are compared
-	drop          float64 // how often a text loses the words that its other half has too: those a search by words finds anyway
+	// pairs that stand together from which a batch is drawn: others of the same documents are the
+	// harder ones to tell apart
+	window    int
+	rate      float64 // of the first step; it falls to a tenth
+	sharpness float64 // by what cosines are multiplied before they are compared
+	// how often a text loses the words that its other half has too: those a search by words finds anyway
+	drop float64
 }
 
 // learner holds the vectors and, as logarithms, the weights of words, and the
@@ -118,7 +121,8 @@ type compared struct {
 
 func (l *learner) compare(batch []pair, sharpness float64) *compared {
 	n := len(batch)
-	c := &compared{n, make([]float32, n*dimensions), make([]float32, n*dimensions), make([]float32, n), make([]float32, n), make([]float32, n*n)}
+	c := &compared{n, make([]float32, n*dimensions), make([]float32, n*dimensions), make([]float32, n),
+		make([]float32, n), make([]float32, n*n)}
 	sideBySide(n, func(i int) {
 		c.shortLengths[i] = l.text(batch[i].short, row(c.short, i))
 		c.longLengths[i] = l.text(batch[i].long, row(c.long, i))
@@ -180,7 +184,8 @@ func (l *learner) step(batch []pair, rate, sharpness float64) {
 			bag       bag
 			v, slope  []float32
 			wasLength float32
-		}{{p.short, row(c.short, i), row(short, i), c.shortLengths[i]}, {p.long, row(c.long, i), row(long, i), c.longLengths[i]}} {
+		}{{p.short, row(c.short, i), row(short, i), c.shortLengths[i]},
+			{p.long, row(c.long, i), row(long, i), c.longLengths[i]}} {
 			along := embedding.Dot(side.v, side.slope)
 			for k := range side.slope { // what only lengthens the vector changes nothing
 				side.slope[k] = (side.slope[k] - along*side.v[k]) / side.wasLength

@@ -42,7 +42,8 @@ func gather(folder string, words *embedding.Words) ([]pair, error) {
 	for _, source := range []struct {
 		name string
 		from func(string) error
-	}{{"descriptions", g.descriptions}, {"pages", g.pages}, {"synonyms", g.synonyms}, {"dictionaries", g.dictionaries}} {
+	}{{"descriptions", g.descriptions}, {"pages", g.pages}, {"synonyms", g.synonyms},
+		{"dictionaries", g.dictionaries}} {
 		before := len(g.pairs)
 		if err := source.from(folder); err != nil {
 			return nil, fmt.Errorf("%s: %w", source.name, err)
@@ -145,7 +146,8 @@ func (g *gatherer) pages(folder string) error {
 		if err != nil {
 			return err
 		}
-		d, err := reading.Read(context.Background(), strings.TrimSuffix(name, filepath.Ext(name))+".html", body, reading.DefaultLimits)
+		d, err := reading.Read(context.Background(), strings.TrimSuffix(name, filepath.Ext(name))+".html", body,
+			reading.DefaultLimits)
 		if err != nil || d.Language != "" && d.Language != "en" {
 			return nil // nothing to learn from
 		}
@@ -228,7 +230,8 @@ func (g *gatherer) dictionaries(folder string) error {
 		}
 		err = lines(base+".index", func(line string) {
 			f := strings.Split(line, "\t")
-			if len(f) < 3 || strings.HasPrefix(f[0], "00") || len(f[0]) < 3 || name == "gcide" && g.r.Float64() > partOfLarge {
+			if len(f) < 3 || strings.HasPrefix(f[0], "00") || len(f[0]) < 3 || name == "gcide" &&
+				g.r.Float64() > partOfLarge {
 				return
 			}
 			at, length := number(f[1]), number(f[2])

@@ -13,8 +13,10 @@ func TestLearningBringsPairsTogether(t *testing.T) {
 	g := &gatherer{words: words}
 	var batch []pair
 	for _, p := range [][2]string{
-		{"throw away", "remove the directory from the disk"}, {"squeeze", "compress files into an archive"}, {"by chance", "random numbers and samples"},
-		{"letter", "send electronic mail to a server"}, {"picture", "draw graphics upon the canvas"}, {"slow", "measure the performance of code"},
+		{"throw away", "remove the directory from the disk"}, {"squeeze", "compress files into an archive"},
+		{"by chance", "random numbers and samples"},
+		{"letter", "send electronic mail to a server"}, {"picture", "draw graphics upon the canvas"},
+		{"slow", "measure the performance of code"},
 	} {
 		batch = append(batch, pair{g.bag(p[0], 40), g.bag(p[1], 40)})
 	}
@@ -34,7 +36,8 @@ func TestLearningBringsPairsTogether(t *testing.T) {
 func TestStepsGoDown(t *testing.T) {
 	words := embedding.Load()
 	g := &gatherer{words: words}
-	batch := []pair{{g.bag("bees", 9), g.bag("honey and wax", 9)}, {g.bag("ships", 9), g.bag("harbour and sea", 9)}, {g.bag("music", 9), g.bag("violin and drum", 9)}}
+	batch := []pair{{g.bag("bees", 9), g.bag("honey and wax", 9)}, {g.bag("ships", 9), g.bag("harbour and sea", 9)},
+		{g.bag("music", 9), g.bag("violin and drum", 9)}}
 	bees, _ := words.Find("bees")
 	for k := range 20 {
 		l := begin(words)

@@ -21,7 +21,8 @@ func main() {
 	listen := flag.String("listen", "127.0.0.1:7118", "address and port; loopback only, it is a toy")
 	keyFrom := flag.String("key-env", "STANDIN_KEY", "environment variable that holds the bearer key callers must show")
 	flag.Usage = func() {
-		fmt.Fprintln(flag.CommandLine.Output(), `juvalogos-standin runs a simulated model server for demos and tests, and below
+		fmt.Fprintln(flag.CommandLine.Output(),
+			`juvalogos-standin runs a simulated model server for demos and tests, and below
 /reference/ a simulated reference site: an encyclopedia, papers, a talk. There is
 no model in it, and nothing on the site is true.
 
@@ -55,7 +56,8 @@ func run(listen, key string) error {
 		<-ctx.Done()
 		server.Close()
 	}()
-	fmt.Printf("simulated model server on http://%s/v1, simulated reference site on http://%[1]s/reference/\n", l.Addr())
+	fmt.Printf("simulated model server on http://%s/v1, simulated reference site on http://%[1]s/reference/\n",
+		l.Addr())
 	if err := server.Serve(l); err != http.ErrServerClosed {
 		return err
 	}

@@ -81,9 +81,12 @@ func fromAlmanac(m model, c conversation, standing instructions, chance *rand.Ra
 			subject = string(runes[:60]) + "…"
 		}
 		if standing.beesOnly {
-			return pick(chance, "That is outside my hedge, I am afraid: I only talk about bees.", "Not a bee in sight in that question. Try me on swarms, honey or the winter cluster.")
+			return pick(chance, "That is outside my hedge, I am afraid: I only talk about bees.",
+				"Not a bee in sight in that question. Try me on swarms, honey or the winter cluster.")
 		}
-		return fmt.Sprintf("I find nothing about “%s” in my almanac. I am a simulated model with a few pages about bees, so try me on *swarms*, *varroa*, *feeding*, *the honey harvest* or *a calendar for the first year*.", subject)
+		return fmt.Sprintf("I find nothing about “%s” in my almanac. I am a simulated model with a few pages about "+
+			"bees, so try me on *swarms*, *varroa*, *feeding*, *the honey harvest* or *a calendar for the first year*.",
+			subject)
 	}
 	if thing := explain.FindStringSubmatch(c.question); thing != nil {
 		return e.about(thing[1])

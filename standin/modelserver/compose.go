@@ -37,7 +37,8 @@ func blur(said string, chance *rand.Rand) string {
 		return said
 	}
 	kept := all[chance.IntN(len(all))]
-	return pick(chance, "I think that maybe ", "It is possible that ", "As far as I can tell, ") + strings.ToLower(kept[:1]) + kept[1:] +
+	return pick(chance, "I think that maybe ", "It is possible that ", "As far as I can tell, ") +
+		strings.ToLower(kept[:1]) + kept[1:] +
 		pick(chance, " It depends.", " Many people say so.", " Bees are very interesting insects.") + " " + kept
 }
 
@@ -82,7 +83,8 @@ func speak(m model, c conversation, standing instructions, chance *rand.Rand) st
 	case len(c.passages) > 0:
 		return fromPassages(m, c)
 	case c.pictures > 0:
-		return "I was given a picture, and as a simulated model I cannot see it. Describe what is on the comb, and I will look it up in my almanac."
+		return "I was given a picture, and as a simulated model I cannot see it. Describe what is on the comb, and I " +
+			"will look it up in my almanac."
 	case counting.MatchString(c.question):
 		return strings.Join(numbers, ", ") + "."
 	case goOn.MatchString(c.question), asksGoingOn.MatchString(c.system):
@@ -93,28 +95,39 @@ func speak(m model, c conversation, standing instructions, chance *rand.Rand) st
 	}
 	switch {
 	case whoAreYou.MatchString(c.question):
-		return fmt.Sprintf("I am %s, the simulated model %s. There is no real model behind me: I keep a small almanac about bees and do my best with it.", standing.name, m.name)
+		return fmt.Sprintf("I am %s, the simulated model %s. There is no real model behind me: I keep a small "+
+			"almanac about bees and do my best with it.", standing.name, m.name)
 	case thanks.MatchString(c.question):
-		return pick(chance, "You are welcome. Mind the bees on your way out.", "My pleasure. Ask again whenever the hive surprises you.", "Glad to help. The smoker goes out last.")
+		return pick(chance, "You are welcome. Mind the bees on your way out.",
+			"My pleasure. Ask again whenever the hive surprises you.", "Glad to help. The smoker goes out last.")
 	case greeting.MatchString(c.question):
 		hello := "Hello"
 		if name := c.fact(myName); name != "" {
 			hello += ", " + name
 		}
-		return hello + pick(chance, "! What would you like to know about your bees?", "! The kettle is on and the smoker is lit. What can I look up for you?", "! How are the colonies doing?")
+		return hello + pick(chance, "! What would you like to know about your bees?",
+			"! The kettle is on and the smoker is lit. What can I look up for you?", "! How are the colonies doing?")
 	}
 	return fromAlmanac(m, c, standing, chance)
 }
 
 func pick(chance *rand.Rand, choices ...string) string { return choices[chance.IntN(len(choices))] }
 
-var numbers = strings.Fields("one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen twenty twenty-one twenty-two twenty-three twenty-four twenty-five twenty-six twenty-seven twenty-eight twenty-nine thirty")
+var numbers = strings.Fields("one two three four five six seven eight nine ten eleven twelve thirteen fourteen " +
+	"fifteen sixteen seventeen eighteen nineteen twenty twenty-one twenty-two twenty-three twenty-four twenty-five " +
+	"twenty-six twenty-seven twenty-eight twenty-nine thirty")
 
 // continueText adds sentences in the mood of an apiary at dusk.
 func continueText(chance *rand.Rand) string {
-	openings := []string{"By then", "A little later", "Nobody noticed, but", "On the landing board", "Behind the shed", "As every year", "Further down the valley"}
-	middles := []string{"the last foragers came home heavy with lime pollen", "the smoker had gone out and smelled of old sacking", "a single drone circled as if he had lost his keys", "the hive hummed half a tone lower", "rain began to tick on the tin roofs", "somebody was already counting jars", "the children had found the best place to watch from"}
-	ends := []string{"and the evening settled over the meadow.", "which the old keeper took for a good sign.", "and someone put the kettle on.", "so the notebook stayed shut until morning.", "and nobody said a word about the weather."}
+	openings := []string{"By then", "A little later", "Nobody noticed, but", "On the landing board", "Behind the shed",
+		"As every year", "Further down the valley"}
+	middles := []string{"the last foragers came home heavy with lime pollen",
+		"the smoker had gone out and smelled of old sacking", "a single drone circled as if he had lost his keys",
+		"the hive hummed half a tone lower", "rain began to tick on the tin roofs",
+		"somebody was already counting jars", "the children had found the best place to watch from"}
+	ends := []string{"and the evening settled over the meadow.", "which the old keeper took for a good sign.",
+		"and someone put the kettle on.", "so the notebook stayed shut until morning.",
+		"and nobody said a word about the weather."}
 	var b strings.Builder
 	o, m, e := chance.Perm(len(openings)), chance.Perm(len(middles)), chance.Perm(len(ends))
 	for i := range 3 {

@@ -59,7 +59,8 @@ func (c Control) gap(m model) time.Duration {
 func (c Control) refused(w http.ResponseWriter, r *http.Request) bool {
 	switch c.Fault {
 	case "unauthorized":
-		refuse(w, http.StatusUnauthorized, "invalid_api_key", "Simulated: the key "+r.Header.Get("Authorization")+" is refused.")
+		refuse(w, http.StatusUnauthorized, "invalid_api_key", "Simulated: the key "+r.Header.Get("Authorization")+
+			" is refused.")
 	case "busy":
 		if c.RetryAfter > 0 {
 			w.Header().Set("Retry-After", strconv.FormatFloat(c.RetryAfter, 'f', -1, 64))

@@ -78,7 +78,10 @@ func vector(text string) []float64 {
 
 var stopWords = func() map[string]bool {
 	set := map[string]bool{}
-	for _, w := range strings.Fields("a an and are as at be been but by can could did do does for from had has have he her his how i if in into is it its may me might my no not of on one or our she should so some than that the their them then there these they this to up us was we were what when where which while who why will with would you your about tell please any more much many get just like") {
+	for _, w := range strings.Fields("a an and are as at be been but by can could did do does for from had has have " +
+		"he her his how i if in into is it its may me might my no not of on one or our she should so some than that " +
+		"the their them then there these they this to up us was we were what when where which while who why will " +
+		"with would you your about tell please any more much many get just like") {
 		set[w] = true
 	}
 	return set

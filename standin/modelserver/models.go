@@ -16,8 +16,10 @@ type model struct {
 
 var catalogue = []model{
 	{name: "heather-2", context: 8192, first: 350 * time.Millisecond, gap: 22 * time.Millisecond, chat: true, cited: 3},
-	{name: "thyme-mini", context: 4096, first: 90 * time.Millisecond, gap: 7 * time.Millisecond, chat: true, terse: true, cited: 1},
-	{name: "dock-leaf", context: 2048, first: 60 * time.Millisecond, gap: 4 * time.Millisecond, chat: true, terse: true, poor: true, cited: 1},
+	{name: "thyme-mini", context: 4096, first: 90 * time.Millisecond, gap: 7 * time.Millisecond, chat: true,
+		terse: true, cited: 1},
+	{name: "dock-leaf", context: 2048, first: 60 * time.Millisecond, gap: 4 * time.Millisecond, chat: true, terse: true,
+		poor: true, cited: 1},
 	{name: "clover-embed", context: 2048},
 }
 

@@ -46,13 +46,15 @@ func (s *Server) Handler() http.Handler {
 func refuse(w http.ResponseWriter, status int, code, message string) {
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(map[string]any{"error": map[string]any{"message": message, "type": "simulated_error", "code": code}})
+	_ = json.NewEncoder(w).Encode(map[string]any{"error": map[string]any{"message": message, "type": "simulated_error",
+		"code": code}})
 }
 
 func (s *Server) models(w http.ResponseWriter, _ *http.Request) {
 	var data []map[string]any
 	for _, m := range catalogue {
-		data = append(data, map[string]any{"id": m.name, "object": "model", "created": 1767225600, "owned_by": "simulated"})
+		data = append(data, map[string]any{"id": m.name, "object": "model", "created": 1767225600,
+			"owned_by": "simulated"})
 	}
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{"object": "list", "data": data})
@@ -137,14 +139,17 @@ func (s *Server) complete(w http.ResponseWriter, r *http.Request) {
 		prompt += 4 + count(msg.Text) + 85*msg.Pictures
 	}
 	if prompt+q.MaxTokens > m.context {
-		refuse(w, http.StatusBadRequest, "context_length_exceeded", fmt.Sprintf("This model's context length is %d tokens; the prompt has %d and the reply may have %d.", m.context, prompt, q.MaxTokens))
+		refuse(w, http.StatusBadRequest, "context_length_exceeded",
+			fmt.Sprintf("This model's context length is %d tokens; the prompt has %d and the reply may have %d.",
+				m.context, prompt, q.MaxTokens))
 		return
 	}
 	outcomes := make([]outcome, max(1, q.N))
 	for i := range outcomes {
 		outcomes[i] = q.answer(m, c, i, m.context-prompt)
 	}
-	a := answer{id: fmt.Sprintf("chatcmpl-simulated-%d", s.number()), model: m, control: c, request: q, prompt: prompt, outcomes: outcomes}
+	a := answer{id: fmt.Sprintf("chatcmpl-simulated-%d", s.number()), model: m, control: c, request: q, prompt: prompt,
+		outcomes: outcomes}
 	if q.Stream {
 		a.stream(w, r)
 	} else {
@@ -269,7 +274,8 @@ func (a answer) whole(w http.ResponseWriter, r *http.Request) {
 func (a answer) stream(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/event-stream")
 	out := http.NewResponseController(w)
-	head := fmt.Sprintf(`{"id":%q,"object":"chat.completion.chunk","created":%d,"model":%q,"choices":[{"index":`, a.id, time.Now().Unix(), a.model.name)
+	head := fmt.Sprintf(`{"id":%q,"object":"chat.completion.chunk","created":%d,"model":%q,"choices":[{"index":`, a.id,
+		time.Now().Unix(), a.model.name)
 	var b bytes.Buffer
 	send := func(index int, delta string, finish string) bool {
 		b.Reset()
@@ -309,7 +315,8 @@ func (a answer) stream(w http.ResponseWriter, r *http.Request) {
 	}
 	if a.request.StreamOptions.IncludeUsage {
 		usage, _ := json.Marshal(a.usage())
-		fmt.Fprintf(w, "data: {\"id\":%q,\"object\":\"chat.completion.chunk\",\"model\":%q,\"choices\":[],\"usage\":%s}\n\n", a.id, a.model.name, usage)
+		fmt.Fprintf(w, `data: {"id":%q,"object":"chat.completion.chunk","model":%q,"choices":[],"usage":%s}`+"\n\n",
+			a.id, a.model.name, usage)
 	}
 	fmt.Fprint(w, "data: [DONE]\n\n")
 	_ = out.Flush()

@@ -84,24 +84,30 @@ func TestProtocol(t *testing.T) {
 	if status, _ := call(t, quick(), "GET", "/v1/models", "wrong", ""); status != 401 {
 		t.Errorf("a wrong key gets %d", status)
 	}
-	if _, body := call(t, quick(), "GET", "/v1/models", "k", ""); !strings.Contains(body, `"heather-2"`) || !strings.Contains(body, `"owned_by":"simulated"`) {
+	if _, body := call(t, quick(), "GET", "/v1/models", "k", ""); !strings.Contains(body, `"heather-2"`) ||
+		!strings.Contains(body, `"owned_by":"simulated"`) {
 		t.Errorf("models: %s", body)
 	}
 	if c := complete(t, quick(), `{"model":"nobody","messages":[]}`); c.Error.Code != "model_not_found" {
 		t.Errorf("an unknown model: %+v", c)
 	}
-	if c := complete(t, quick(), `{"model":"thyme-mini","max_tokens":4000,"messages":[{"role":"user","content":"`+strings.Repeat("bee ", 200)+`"}]}`); c.Error.Code != "context_length_exceeded" {
+	if c := complete(t, quick(), `{"model":"thyme-mini","max_tokens":4000,"messages":[{"role":"user","content":"`+
+		strings.Repeat("bee ", 200)+`"}]}`); c.Error.Code != "context_length_exceeded" {
 		t.Errorf("too long a prompt: %+v", c)
 	}
-	c := complete(t, quick(), `{"model":"thyme-mini","max_tokens":5,"messages":[{"role":"user","content":"How do I light a smoker?"}]}`)
-	if c.Choices[0].FinishReason != "length" || c.Usage["completion_tokens"] != 5 || count(c.Choices[0].Message.Content) != 5 {
+	c := complete(t, quick(),
+		`{"model":"thyme-mini","max_tokens":5,"messages":[{"role":"user","content":"How do I light a smoker?"}]}`)
+	if c.Choices[0].FinishReason != "length" || c.Usage["completion_tokens"] != 5 ||
+		count(c.Choices[0].Message.Content) != 5 {
 		t.Errorf("max_tokens: %+v", c)
 	}
-	c = complete(t, quick(), `{"model":"thyme-mini","stop":["flame"],"messages":[{"role":"user","content":"How do I light a smoker?"}]}`)
+	c = complete(t, quick(),
+		`{"model":"thyme-mini","stop":["flame"],"messages":[{"role":"user","content":"How do I light a smoker?"}]}`)
 	if !strings.HasSuffix(c.Choices[0].Message.Content, "let it ") {
 		t.Errorf("stop: %+v", c)
 	}
-	c = complete(t, quick(), `{"model":"thyme-mini","messages":[{"role":"user","content":[{"type":"text","text":"What is this?"},{"type":"image_url","image_url":{"url":"data:,"}}]}]}`)
+	c = complete(t, quick(),
+		`{"model":"thyme-mini","messages":[{"role":"user","content":[{"type":"text","text":"What is this?"},{"type":"image_url","image_url":{"url":"data:,"}}]}]}`)
 	if !strings.Contains(c.Choices[0].Message.Content, "cannot see it") {
 		t.Errorf("a picture: %+v", c)
 	}
@@ -109,7 +115,8 @@ func TestProtocol(t *testing.T) {
 
 func TestSeedAndN(t *testing.T) {
 	ask := func(extra string) []string {
-		c := complete(t, quick(), `{"model":"thyme-mini","messages":[{"role":"user","content":"Continue: It was dusk."}]`+extra+`}`)
+		c := complete(t, quick(),
+			`{"model":"thyme-mini","messages":[{"role":"user","content":"Continue: It was dusk."}]`+extra+`}`)
 		var all []string
 		for _, choice := range c.Choices {
 			all = append(all, choice.Message.Content)
@@ -145,20 +152,26 @@ func TestItKeepsToInstructions(t *testing.T) {
 	if got := say(t, "heather-2", "Answer in one sentence.", "How do I light a smoker?"); len(sentences(got)) != 1 {
 		t.Errorf("in one sentence: %q", got)
 	}
-	got := say(t, "heather-2", `You are Bramble, a helper. Begin every reply with "Well:" and end every reply with "Mind the bees."`, "Who are you?")
-	if !strings.HasPrefix(got, "Well:") || !strings.HasSuffix(got, "Mind the bees.") || !strings.Contains(got, "Bramble") || !strings.Contains(got, "simulated") {
+	got := say(t, "heather-2",
+		`You are Bramble, a helper. Begin every reply with "Well:" and end every reply with "Mind the bees."`,
+		"Who are you?")
+	if !strings.HasPrefix(got, "Well:") || !strings.HasSuffix(got, "Mind the bees.") ||
+		!strings.Contains(got, "Bramble") || !strings.Contains(got, "simulated") {
 		t.Errorf("as told: %q", got)
 	}
-	if got := say(t, "heather-2", "Only talk about bees.", "What is the capital of Peru?"); strings.Contains(got, "Peru") {
+	if got := say(t, "heather-2", "Only talk about bees.", "What is the capital of Peru?"); strings.Contains(got,
+		"Peru") {
 		t.Errorf("off the subject: %q", got)
 	}
 }
 
 func TestItRemembersWhatTheConversationSays(t *testing.T) {
-	if got := say(t, "thyme-mini", "", "My name is Ada.", "Hello.", "I have two hives.", "Fine.", "What is my name?"); !strings.Contains(got, "Ada") {
+	if got := say(t, "thyme-mini", "", "My name is Ada.", "Hello.", "I have two hives.", "Fine.",
+		"What is my name?"); !strings.Contains(got, "Ada") {
 		t.Errorf("name: %q", got)
 	}
-	if got := say(t, "thyme-mini", "", "Remember that the gate code is 4711.", "Noted.", "What did I ask you to remember?"); !strings.Contains(got, "4711") {
+	if got := say(t, "thyme-mini", "", "Remember that the gate code is 4711.", "Noted.",
+		"What did I ask you to remember?"); !strings.Contains(got, "4711") {
 		t.Errorf("remember: %q", got)
 	}
 	if got := say(t, "thyme-mini", "", "What is my name?"); !strings.Contains(got, "have not told me") {
@@ -167,35 +180,42 @@ func TestItRemembersWhatTheConversationSays(t *testing.T) {
 }
 
 func TestItAnswersFromPassages(t *testing.T) {
-	passages := "Answer from these passages.\n[1] The clubhouse opens at nine. It has a kettle.\n[2] Smokers are lent by the quartermaster on Fridays.\n\n"
-	if got := say(t, "thyme-mini", passages, "Who lends smokers?"); got != "Smokers are lent by the quartermaster on Fridays. [2]" {
+	passages := "Answer from these passages.\n[1] The clubhouse opens at nine. It has a kettle.\n" +
+		"[2] Smokers are lent by the quartermaster on Fridays.\n\n"
+	if got := say(t, "thyme-mini", passages, "Who lends smokers?"); got != "Smokers are lent by the quartermaster on "+
+		"Fridays. [2]" {
 		t.Errorf("got %q", got)
 	}
-	if got := say(t, "thyme-mini", passages, "How tall is the lighthouse?"); !strings.Contains(got, "do not say") || strings.Contains(got, "[") {
+	if got := say(t, "thyme-mini", passages, "How tall is the lighthouse?"); !strings.Contains(got, "do not say") ||
+		strings.Contains(got, "[") {
 		t.Errorf("got %q", got)
 	}
 }
 
 func TestFaultsEndAfterTheirTimes(t *testing.T) {
 	s := quick()
-	if status, _ := call(t, s, "POST", "/admin/control", "k", `{"fault":"busy","times":2,"retry_after":1.5}`); status != http.StatusNoContent {
+	if status, _ := call(t, s, "POST", "/admin/control", "k",
+		`{"fault":"busy","times":2,"retry_after":1.5}`); status != http.StatusNoContent {
 		t.Fatalf("control: %d", status)
 	}
 	var got []int
 	for range 3 {
-		status, _ := call(t, s, "POST", "/v1/chat/completions", "k", `{"model":"thyme-mini","messages":[{"role":"user","content":"hello"}]}`)
+		status, _ := call(t, s, "POST", "/v1/chat/completions", "k",
+			`{"model":"thyme-mini","messages":[{"role":"user","content":"hello"}]}`)
 		got = append(got, status)
 	}
 	if got[0] != 429 || got[1] != 429 || got[2] != 200 {
 		t.Errorf("got %v", got)
 	}
-	if status, _ := call(t, quick(), "POST", "/v1/chat/completions", "k", `{"model":"thyme-mini"}`, "X-Standin-Fault", "broken"); status != 500 {
+	if status, _ := call(t, quick(), "POST", "/v1/chat/completions", "k", `{"model":"thyme-mini"}`, "X-Standin-Fault",
+		"broken"); status != 500 {
 		t.Errorf("by header: %d", status)
 	}
 }
 
 func TestEmbeddings(t *testing.T) {
-	_, body := call(t, quick(), "POST", "/v1/embeddings", "k", `{"model":"clover-embed","input":["the queen lays eggs","eggs of a queen","rain on a tin roof"]}`)
+	_, body := call(t, quick(), "POST", "/v1/embeddings", "k",
+		`{"model":"clover-embed","input":["the queen lays eggs","eggs of a queen","rain on a tin roof"]}`)
 	var e struct {
 		Data []struct{ Embedding []float64 }
 	}

@@ -50,7 +50,8 @@ func structured(f responseFormat, c conversation, prose string, chance *rand.Ran
 	}
 	switch chance.IntN(6) {
 	case 0:
-		return "Certainly! Here is the JSON you asked for:\n\n```json\n" + text + "\n```\n\nLet me know if you need anything else.", true
+		return "Certainly! Here is the JSON you asked for:\n\n```json\n" + text +
+			"\n```\n\nLet me know if you need anything else.", true
 	case 1:
 		return "```json\n" + text + "\n```", true
 	case 2:
@@ -100,7 +101,8 @@ func inShort(said []string, most int) []string {
 		if at := strings.IndexAny(s, ",:;.("); at > 0 {
 			s = strings.TrimSpace(s[:at])
 		}
-		if n := len(strings.Fields(s)); n >= 3 && n <= 9 && !strings.ContainsAny(s, "=\"") && !strings.HasPrefix(s, "You might") && !strings.HasPrefix(s, "If") && !slices.Contains(list, s) {
+		if n := len(strings.Fields(s)); n >= 3 && n <= 9 && !strings.ContainsAny(s, "=\"") &&
+			!strings.HasPrefix(s, "You might") && !strings.HasPrefix(s, "If") && !slices.Contains(list, s) {
 			if list = append(list, s); len(list) == most {
 				break
 			}
@@ -145,7 +147,8 @@ func (s *schema) sample(key string, said []string, depth int) any {
 		return nil
 	case len(s.Enum) > 0:
 		for _, e := range s.Enum { // one that was mentioned, if there is one
-			if text, ok := e.(string); ok && strings.Contains(strings.ToLower(strings.Join(said, " ")), strings.ToLower(text)) {
+			if text, ok := e.(string); ok &&
+				strings.Contains(strings.ToLower(strings.Join(said, " ")), strings.ToLower(text)) {
 				return e
 			}
 		}

@@ -10,7 +10,8 @@ import (
 
 func tell(t *testing.T, system, user, more string) string {
 	t.Helper()
-	messages, err := json.Marshal([]map[string]string{{"role": "system", "content": system}, {"role": "user", "content": user}})
+	messages, err := json.Marshal([]map[string]string{{"role": "system", "content": system},
+		{"role": "user", "content": user}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -22,8 +23,10 @@ func tell(t *testing.T, system, user, more string) string {
 }
 
 func TestItSumsUpByChoosingSentences(t *testing.T) {
-	notes := tell(t, "Write a summary in at most 40 words.", "Notes so far:\nThe user said: My name is Ada.\n\nThe conversation goes on:\n\n"+
-		"User: How do I light a smoker?\n\nAssistant: Start with dry wood. My advice is sacking.\n\nUser: I keep twelve hives at Larch Hollow. What about it?\n\nAssistant: Lovely.", "")
+	notes := tell(t, "Write a summary in at most 40 words.",
+		"Notes so far:\nThe user said: My name is Ada.\n\nThe conversation goes on:\n\n"+
+			"User: How do I light a smoker?\n\nAssistant: Start with dry wood. My advice is sacking.\n\n"+
+			"User: I keep twelve hives at Larch Hollow. What about it?\n\nAssistant: Lovely.", "")
 	for _, want := range []string{"My name is Ada.", "I keep twelve hives at Larch Hollow."} {
 		if !strings.Contains(notes, want) {
 			t.Errorf("%q is not in %q", want, notes)
@@ -32,17 +35,20 @@ func TestItSumsUpByChoosingSentences(t *testing.T) {
 	if strings.Contains(notes, "sacking") || len(strings.Fields(notes)) > 40 {
 		t.Errorf("the notes are %q", notes)
 	}
-	if reply := tell(t, "You are Sprig.\n\nWhat was said earlier in this conversation, in short:\n"+notes, "What is my name?", ""); !strings.Contains(reply, "Ada") {
+	if reply := tell(t, "You are Sprig.\n\nWhat was said earlier in this conversation, in short:\n"+notes,
+		"What is my name?", ""); !strings.Contains(reply, "Ada") {
 		t.Errorf("from its notes it knows %q", reply)
 	}
 }
 
 func TestItRewritesAFollowUp(t *testing.T) {
-	got := tell(t, "Rewrite the user's last question so that it stands alone.", "User: How do I treat varroa mites?\nAssistant: With oxalic acid.\nUser: When should I do it?", "")
+	got := tell(t, "Rewrite the user's last question so that it stands alone.",
+		"User: How do I treat varroa mites?\nAssistant: With oxalic acid.\nUser: When should I do it?", "")
 	if !strings.Contains(got, "varroa mites") || strings.Contains(got, " it?") {
 		t.Errorf("rewrote to %q", got)
 	}
-	if got := tell(t, "Rewrite the user's last question so that it stands alone.", "User: How do I light a smoker?", ""); got != "How do I light a smoker?" {
+	if got := tell(t, "Rewrite the user's last question so that it stands alone.", "User: How do I light a smoker?",
+		""); got != "How do I light a smoker?" {
 		t.Errorf("a question that stands alone became %q", got)
 	}
 }
@@ -59,10 +65,12 @@ func TestResponseFormatIsObeyed(t *testing.T) {
 			Hours int
 		}
 		text := tell(t, "", "How do I light a smoker?", fmt.Sprintf(`%s, "seed": %d`, wanted, i))
-		if err := json.Unmarshal([]byte(text), &got); err != nil || got.Title == "" || len(got.Steps) == 0 || got.Risk != "low" && got.Risk != "high" || got.Hours < 2 {
+		if err := json.Unmarshal([]byte(text), &got); err != nil || got.Title == "" || len(got.Steps) == 0 ||
+			got.Risk != "low" && got.Risk != "high" || got.Hours < 2 {
 			t.Errorf("%s: %+v, %v", text, got, err)
 		}
-		if !json.Valid([]byte(tell(t, "", "How do I light a smoker?", fmt.Sprintf(`, "response_format": {"type": "json_object"}, "seed": %d`, i)))) {
+		if !json.Valid([]byte(tell(t, "", "How do I light a smoker?",
+			fmt.Sprintf(`, "response_format": {"type": "json_object"}, "seed": %d`, i)))) {
 			t.Error("json_object is not JSON")
 		}
 	}
@@ -71,7 +79,8 @@ func TestResponseFormatIsObeyed(t *testing.T) {
 func TestAskedInWordsItIsAsSloppyAsRealModels(t *testing.T) {
 	clean, wrapped, broken := 0, 0, 0
 	for i := range 120 {
-		text := tell(t, "", `How do I light a smoker? Answer in JSON: {"what": "...", "why": "..."}`, fmt.Sprintf(`, "seed": %d`, i))
+		text := tell(t, "", `How do I light a smoker? Answer in JSON: {"what": "...", "why": "..."}`,
+			fmt.Sprintf(`, "seed": %d`, i))
 		switch {
 		case json.Valid([]byte(text)):
 			clean++
@@ -91,7 +100,8 @@ func TestAskedInWordsItIsAsSloppyAsRealModels(t *testing.T) {
 
 func TestThePoorModelIsWorse(t *testing.T) {
 	ask := func(model string) string {
-		c := complete(t, quick(), fmt.Sprintf(`{"model": %q, "seed": 1, "messages": [{"role": "user", "content": "How do I light a smoker?"}]}`, model))
+		c := complete(t, quick(),
+			fmt.Sprintf(`{"model": %q, "seed": 1, "messages": [{"role": "user", "content": "How do I light a smoker?"}]}`, model))
 		return c.Choices[0].Message.Content
 	}
 	if good, poor := ask("heather-2"), ask("dock-leaf"); len(poor) >= len(good) || poor == "" {
@@ -103,7 +113,8 @@ func TestGoesOnInSeveralWays(t *testing.T) {
 	ways := map[string]bool{}
 	for seed := range 3 {
 		system := message{Role: "system", Text: "Continue the text exactly where it ends."}
-		ways[tellSeeded(t, []message{system, {Role: "user", Text: "Honey, when it is ripe, tells you so itself."}}, uint64(seed))] = true
+		ways[tellSeeded(t, []message{system, {Role: "user", Text: "Honey, when it is ripe, tells you so itself."}},
+			uint64(seed))] = true
 	}
 	if len(ways) != 3 {
 		t.Errorf("%d ways: %v", len(ways), ways)
@@ -111,13 +122,15 @@ func TestGoesOnInSeveralWays(t *testing.T) {
 }
 
 func TestListsJobsAsJSONAndExplainsOne(t *testing.T) {
-	reply := compose(catalogue[0], []message{{Role: "user", Text: `Getting a colony through the winter. Answer in JSON: an object like {"jobs": ["...", "..."]} with three short jobs.`}},
+	reply := compose(catalogue[0], []message{{Role: "user",
+		Text: `Getting a colony through the winter. Answer in JSON: an object like {"jobs": ["...", "..."]} with three short jobs.`}},
 		responseFormat{Type: "json_object"}, rand.New(rand.NewPCG(1, 4)))
 	var plan struct{ Jobs []string }
 	if err := json.Unmarshal([]byte(reply), &plan); err != nil || len(plan.Jobs) == 0 || len(plan.Jobs) > 3 {
 		t.Errorf("%v: %s", err, reply)
 	}
-	one := tellSeeded(t, []message{{Role: "user", Text: "Take them off early. Explain this to a beginner in two sentences. It is part of: Taking off the honey"}}, 4)
+	one := tellSeeded(t, []message{{Role: "user", Text: "Take them off early. Explain this to a beginner in two " +
+		"sentences. It is part of: Taking off the honey"}}, 4)
 	if !strings.HasPrefix(one, "Take them off early, before") {
 		t.Errorf("%s", one)
 	}

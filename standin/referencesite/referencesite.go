@@ -20,7 +20,8 @@ import (
 var files embed.FS
 
 // redirects are other names of articles.
-var redirects = map[string]string{"Ling honey": "Heather honey", "Bell honey": "Heather honey", "Greater wax moth": "Wax moth", "Larch mating station": "Larch Hill", "Egg hive": "Sun hive"}
+var redirects = map[string]string{"Ling honey": "Heather honey", "Bell honey": "Heather honey",
+	"Greater wax moth": "Wax moth", "Larch mating station": "Larch Hill", "Egg hive": "Sun hive"}
 
 // Paper is one of the repository's.
 type Paper struct {
@@ -31,9 +32,17 @@ type Paper struct {
 
 // Papers are all of them.
 var Papers = []Paper{
-	{1, "Listening to the winter cluster: hum frequency and survival in 214 colonies", "We recorded the hum of 214 colonies in the Alder Vale during three winters. Colonies whose hum stayed between 190 and 230 hertz survived in 93 percent of cases; a moaning above 300 hertz came before the loss of the queen.", "2024-03-11T09:00:00Z", []string{"Ilse Marrow", "Teodor Quill"}},
-	{2, "Drone brood removal as a varroa treatment: a two-year comparison", "In 60 colonies over two years we compared the removal of drone brood with no treatment before August. Removal every 21 days halved the mite load in July, but did not replace the treatment with formic acid.", "2025-10-02T09:00:00Z", []string{"Anneke Holm"}},
-	{3, "How far do bees fly for heather? Waggle dances on the moor", "We decoded 1,180 waggle dances of six colonies. The median distance to heather was 1.4 kilometres; on the best days bees flew up to 5.2 kilometres.", "2026-01-20T09:00:00Z", []string{"Bram Adair", "Ilse Marrow"}},
+	{1, "Listening to the winter cluster: hum frequency and survival in 214 colonies",
+		"We recorded the hum of 214 colonies in the Alder Vale during three winters. Colonies whose hum stayed " +
+			"between 190 and 230 hertz survived in 93 percent of cases; a moaning above 300 hertz came before the " +
+			"loss of the queen.", "2024-03-11T09:00:00Z", []string{"Ilse Marrow", "Teodor Quill"}},
+	{2, "Drone brood removal as a varroa treatment: a two-year comparison",
+		"In 60 colonies over two years we compared the removal of drone brood with no treatment before August. " +
+			"Removal every 21 days halved the mite load in July, but did not replace the treatment with formic acid.",
+		"2025-10-02T09:00:00Z", []string{"Anneke Holm"}},
+	{3, "How far do bees fly for heather? Waggle dances on the moor",
+		"We decoded 1,180 waggle dances of six colonies. The median distance to heather was 1.4 kilometres; on the " +
+			"best days bees flew up to 5.2 kilometres.", "2026-01-20T09:00:00Z", []string{"Bram Adair", "Ilse Marrow"}},
 }
 
 // Handler serves the site below prefix, like "/reference".
@@ -181,7 +190,8 @@ func (s site) search(w http.ResponseWriter, r *http.Request) {
 		for _, a := range p.Authors {
 			fmt.Fprintf(w, `<author><name>%s</name></author>`, text(a))
 		}
-		fmt.Fprintf(w, `<link rel="related" type="application/pdf" href="%s/papers/%d.pdf"/></entry>`, s.prefix, p.Number)
+		fmt.Fprintf(w, `<link rel="related" type="application/pdf" href="%s/papers/%d.pdf"/></entry>`, s.prefix,
+			p.Number)
 	}
 	fmt.Fprint(w, `</feed>`)
 }

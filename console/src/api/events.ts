@@ -11,10 +11,14 @@ export type ReplyEvent =
 
 /** Reads a response's event stream; events without a name or data are left out. */
 export async function* readEvents(response: Response): AsyncGenerator<ReplyEvent> {
-  const events = response.body!.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream()).getReader();
+  const events = response
+    .body!.pipeThrough(new TextDecoderStream())
+    .pipeThrough(new EventSourceParserStream())
+    .getReader();
   for (;;) {
     const { value, done } = await events.read();
     if (done) return;
-    if (value.event && value.data) yield { name: value.event, id: value.id ?? "", data: JSON.parse(value.data) } as ReplyEvent;
+    if (value.event && value.data)
+      yield { name: value.event, id: value.id ?? "", data: JSON.parse(value.data) } as ReplyEvent;
   }
 }

@@ -13,7 +13,8 @@ export const whoAmI = () => data(service.GET("/api/session"));
 export const signIn = (body: SignIn) => data(service.POST("/api/session", { body }));
 export const makeAccount = (body: SignIn) => data(service.POST("/api/account", { body }));
 export const signOut = () => service.DELETE("/api/session");
-export const setPassword = (old: string, fresh: string) => service.POST("/api/account/password", { body: { old, new: fresh } });
+export const setPassword = (old: string, fresh: string) =>
+  service.POST("/api/account/password", { body: { old, new: fresh } });
 export const listBrowsers = async () => (await data(service.GET("/api/sessions"))).sessions;
 export const endSession = (id: number) => service.DELETE("/api/sessions/{id}", { params: { path: { id } } });
 
@@ -29,15 +30,18 @@ export const readDraft = (slug: string) => data(service.GET("/api/desks/{slug}/d
 export const dropDraft = (slug: string) => service.DELETE("/api/desks/{slug}/draft", desk(slug));
 export const readRevision = (slug: string, number: number) =>
   data(service.GET("/api/desks/{slug}/revisions/{number}", { params: { path: { slug, number } } }));
-export const returnTo = (slug: string, revision: number) => data(service.POST("/api/desks/{slug}/return", { ...desk(slug), body: { revision } }));
+export const returnTo = (slug: string, revision: number) =>
+  data(service.POST("/api/desks/{slug}/return", { ...desk(slug), body: { revision } }));
 export const withdraw = (slug: string) => data(service.POST("/api/desks/{slug}/withdraw", desk(slug)));
-export const duplicate = (slug: string, as: string) => data(service.POST("/api/desks/{slug}/duplicate", { ...desk(slug), body: { as } }));
+export const duplicate = (slug: string, as: string) =>
+  data(service.POST("/api/desks/{slug}/duplicate", { ...desk(slug), body: { as } }));
 
 /** Keeps a desk file that is being worked on; answers with what is wrong with it. */
 export const saveDraft = async (slug: string, file: string) =>
   (await data(service.PUT("/api/desks/{slug}/draft", { ...desk(slug), ...asYAML, body: file }))).problems;
 
-export const publish = (file: string, note: string) => data(service.POST("/api/desks", { params: { query: { note } }, ...asYAML, body: file }));
+export const publish = (file: string, note: string) =>
+  data(service.POST("/api/desks", { params: { query: { note } }, ...asYAML, body: file }));
 
 export const importDesk = (packed: string, as = "") =>
   data(
@@ -49,31 +53,58 @@ export const importDesk = (packed: string, as = "") =>
   );
 
 /** Lists the conversations at a desk. */
-export async function listRecords(slug: string, search = "", before = ""): Promise<Schemas["Conversation"][]> {
+export async function listRecords(
+  slug: string,
+  search = "",
+  before = "",
+): Promise<Schemas["Conversation"][]> {
   const query = { search: search || undefined, before: before || undefined, limit: 40 };
-  return (await data(service.GET("/api/desks/{slug}/conversations", { params: { path: { slug }, query } }))).conversations;
+  return (await data(service.GET("/api/desks/{slug}/conversations", { params: { path: { slug }, query } })))
+    .conversations;
 }
 export const readRecord = (conversation: string) => data(service.GET("/api/records/{id}", id(conversation)));
 export const removeRecord = (conversation: string) => service.DELETE("/api/records/{id}", id(conversation));
-export const restoreRecord = (conversation: string) => service.POST("/api/records/{id}/restore", id(conversation));
+export const restoreRecord = (conversation: string) =>
+  service.POST("/api/records/{id}/restore", id(conversation));
 
 export const listModels = async () => (await data(service.GET("/api/models"))).models;
-export const probe = async (model: string) => (await data(service.POST("/api/models/probe", { params: { query: { model } } }))).probes;
+export const probe = async (model: string) =>
+  (await data(service.POST("/api/models/probe", { params: { query: { model } } }))).probes;
 export const listConnections = async () => (await data(service.GET("/api/connections"))).connections;
-export const keepConnection = (body: Schemas["Connection"]) => service.PUT("/api/connections/{name}", { ...name(body.name), body });
-export const removeConnection = (connection: string) => service.DELETE("/api/connections/{name}", name(connection));
-export const restoreConnection = (connection: string) => service.POST("/api/connections/{name}/restore", name(connection));
-export const look = async (body: Schemas["Connection"]) => (await data(service.POST("/api/connections/look", { body }))).models;
+export const keepConnection = (body: Schemas["Connection"]) =>
+  service.PUT("/api/connections/{name}", { ...name(body.name), body });
+export const removeConnection = (connection: string) =>
+  service.DELETE("/api/connections/{name}", name(connection));
+export const restoreConnection = (connection: string) =>
+  service.POST("/api/connections/{name}/restore", name(connection));
+export const look = async (body: Schemas["Connection"]) =>
+  (await data(service.POST("/api/connections/look", { body }))).models;
 
 export const readMilestones = () => data(service.GET("/api/milestones"));
 export const readFolder = () => data(service.GET("/api/folder"));
 export const readDeskSchema = async () => (await data(service.GET("/api/schemas/desk.json"))) as DeskSchema;
 
 /** What of a query has a value. */
-const said = <T extends object>(query: T) => Object.fromEntries(Object.entries(query).filter(([, v]) => v !== undefined && v !== "")) as T;
+const said = <T extends object>(query: T) =>
+  Object.fromEntries(Object.entries(query).filter(([, v]) => v !== undefined && v !== "")) as T;
 
 export type TraceQuery = Partial<
-  Record<"desk" | "model" | "step" | "state" | "kind" | "slow" | "costly" | "flagged" | "search" | "since" | "before" | "limit" | "conversation", string>
+  Record<
+    | "desk"
+    | "model"
+    | "step"
+    | "state"
+    | "kind"
+    | "slow"
+    | "costly"
+    | "flagged"
+    | "search"
+    | "since"
+    | "before"
+    | "limit"
+    | "conversation",
+    string
+  >
 >;
 export const listTraces = async (q: TraceQuery) => {
   const { slow, costly, limit, ...rest } = said(q);
@@ -82,26 +113,38 @@ export const listTraces = async (q: TraceQuery) => {
 };
 const numeral = (text?: string) => (text ? Number(text) : undefined);
 export const readInside = (trace: string, whole = false) =>
-  data(service.GET("/api/traces/{id}", { params: { path: { id: trace }, query: whole ? { whole: "yes" } : {} } }));
+  data(
+    service.GET("/api/traces/{id}", {
+      params: { path: { id: trace }, query: whole ? { whole: "yes" } : {} },
+    }),
+  );
 export const followInside = async (turn: string, signal: AbortSignal) =>
   (await service.GET("/api/traces/{id}/events", { ...id(turn), signal, parseAs: "stream" })).response;
-export const rerun = (trace: string, body: Schemas["Edits"]) => data(service.POST("/api/traces/{id}/runs", { ...id(trace), body }));
+export const rerun = (trace: string, body: Schemas["Edits"]) =>
+  data(service.POST("/api/traces/{id}/runs", { ...id(trace), body }));
 export const readKeeping = () => data(service.GET("/api/settings/traces"));
 export const setKeeping = (days: number) => service.PUT("/api/settings/traces", { body: { days } });
 
 type UsageQuery = Partial<Record<"by" | "from" | "to" | "desk" | "model" | "step" | "visitor", string>>;
 export const readUsage = (q: UsageQuery) => data(service.GET("/api/usage", { params: { query: said(q) } }));
-export const usageCSV = (q: UsageQuery) => `/api/usage?${new URLSearchParams({ ...said(q), format: "csv" } as Record<string, string>)}`;
+export const usageCSV = (q: UsageQuery) =>
+  `/api/usage?${new URLSearchParams({ ...said(q), format: "csv" } as Record<string, string>)}`;
 
 export type VerdictQuery = Partial<Record<"desk" | "helped" | "done" | "cause" | "before" | "limit", string>>;
 export const listVerdicts = async (q: VerdictQuery) => {
   const { limit, ...rest } = said(q);
-  return (await data(service.GET("/api/verdicts", { params: { query: { ...rest, limit: numeral(limit) } } }))).verdicts;
+  return (await data(service.GET("/api/verdicts", { params: { query: { ...rest, limit: numeral(limit) } } })))
+    .verdicts;
 };
 export const find = (turn: string, attempt: number, f: { cause: string; note: string; done: boolean }) =>
-  service.PUT("/api/verdicts/{turn}/{attempt}", { params: { path: { turn, attempt } }, body: f as Schemas["NewFinding"] });
-export const readCauses = async (slug = "") => (await data(service.GET("/api/verdicts/causes", { params: { query: said({ desk: slug }) } }))).causes;
-export const readPreferences = async (slug: string) => (await data(service.GET("/api/desks/{slug}/preferences", desk(slug)))).preferences;
+  service.PUT("/api/verdicts/{turn}/{attempt}", {
+    params: { path: { turn, attempt } },
+    body: f as Schemas["NewFinding"],
+  });
+export const readCauses = async (slug = "") =>
+  (await data(service.GET("/api/verdicts/causes", { params: { query: said({ desk: slug }) } }))).causes;
+export const readPreferences = async (slug: string) =>
+  (await data(service.GET("/api/desks/{slug}/preferences", desk(slug)))).preferences;
 export const readDeskRecipe = (slug: string) => data(service.GET("/api/desks/{slug}/recipe", desk(slug)));
 
 /** What the console reads of the JSON Schema of desk files. */

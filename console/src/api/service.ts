@@ -22,7 +22,13 @@ export const csrf = { token: "" };
 
 /** What a refusal says, for the reader. */
 export function troubleOf(status: number, problem: Partial<Schemas["Problem"]>, otherwise: string): Trouble {
-  return new Trouble(problem.code ?? "unexpected", problem.detail ?? otherwise, problem.id, status >= 500, problem.problems);
+  return new Trouble(
+    problem.code ?? "unexpected",
+    problem.detail ?? otherwise,
+    problem.id,
+    status >= 500,
+    problem.problems,
+  );
 }
 
 /**
@@ -43,7 +49,12 @@ service.use({
   },
   onError({ request, error }) {
     if (error instanceof Trouble || request.signal.aborted) return;
-    return new Trouble("offline", "The service cannot be reached. Check your connection and try again.", "", true);
+    return new Trouble(
+      "offline",
+      "The service cannot be reached. Check your connection and try again.",
+      "",
+      true,
+    );
   },
 });
 
@@ -56,4 +67,7 @@ export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
 export const streamed = { headers: { Accept: "text/event-stream" }, parseAs: "stream" } as const;
 
 /** A text of another type than JSON, sent as it is. */
-export const asYAML = { headers: { "Content-Type": "application/yaml" }, bodySerializer: (text: unknown) => text as string };
+export const asYAML = {
+  headers: { "Content-Type": "application/yaml" },
+  bodySerializer: (text: unknown) => text as string,
+};

@@ -12,7 +12,13 @@ export function upload<T>(path: string, files: NamedFile[], sent: (part: number)
     r.open("POST", given.base + path);
     if (csrf.token) r.setRequestHeader("X-CSRF-Token", csrf.token);
     r.upload.onprogress = (e) => e.lengthComputable && sent(e.loaded / e.total);
-    r.onerror = () => reject(new Trouble("offline", "The service cannot be reached. What arrived was added; add the others again."));
+    r.onerror = () =>
+      reject(
+        new Trouble(
+          "offline",
+          "The service cannot be reached. What arrived was added; add the others again.",
+        ),
+      );
     r.onload = () => {
       const body = JSON.parse(r.responseText || "{}");
       if (r.status < 300) resolve(body);

@@ -12,29 +12,39 @@ export const attachments = (conversation: string) =>
   `/api/at/${encodeURIComponent(given.slug)}/attachments${conversation ? `?${new URLSearchParams({ conversation })}` : ""}`;
 
 export const listAttached = async (conversation: string) =>
-  (await data(service.GET("/api/at/{slug}/attachments", { params: { path: desk, query: { conversation } } }))).documents;
+  (await data(service.GET("/api/at/{slug}/attachments", { params: { path: desk, query: { conversation } } })))
+    .documents;
 
 export async function detach(conversation: string, id: number): Promise<void> {
-  await service.DELETE("/api/at/{slug}/attachments/{id}", { params: { path: { ...desk, id }, query: { conversation } } });
+  await service.DELETE("/api/at/{slug}/attachments/{id}", {
+    params: { path: { ...desk, id }, query: { conversation } },
+  });
 }
 
 /** Lists earlier conversations: those with the words of a search, or those before a time. */
 export async function listConversations(search = "", before = ""): Promise<Schemas["Conversation"][]> {
   const query = { search: search || undefined, before: before || undefined, limit: 60 };
-  return (await data(service.GET("/api/at/{slug}/conversations", { params: { path: desk, query } }))).conversations;
+  return (await data(service.GET("/api/at/{slug}/conversations", { params: { path: desk, query } })))
+    .conversations;
 }
 
 /** Reads what visitors may know of the desk anew. */
 export const readFace = () => data(service.GET("/api/at/{slug}", { params: { path: desk } }));
 
-export const readConversation = (id: string) => data(service.GET("/api/conversations/{id}", conversationOf(id)));
+export const readConversation = (id: string) =>
+  data(service.GET("/api/conversations/{id}", conversationOf(id)));
 
 /** Reads the shared conversation that this page is for. */
-export const readShared = () => data(service.GET("/api/shared/{share}", { params: { path: { share: given.shared } } }));
+export const readShared = () =>
+  data(service.GET("/api/shared/{share}", { params: { path: { share: given.shared } } }));
 
 /** Reads a document that this desk answers from, as it was read. */
 export const readText = (shelf: string, id: number) =>
-  data(service.GET("/api/at/{slug}/shelves/{shelf}/documents/{id}/text", { params: { path: { ...desk, shelf, id } } }));
+  data(
+    service.GET("/api/at/{slug}/shelves/{shelf}/documents/{id}/text", {
+      params: { path: { ...desk, shelf, id } },
+    }),
+  );
 
 type Choice = Schemas["Choice"];
 
@@ -48,17 +58,26 @@ export async function ask(
   takes: Record<string, string> = {},
 ): Promise<Response> {
   const body = { question, conversation, key, instead_of, choice, takes };
-  return (await service.POST("/api/at/{slug}/questions", { ...streamed, params: { path: desk }, body })).response;
+  return (await service.POST("/api/at/{slug}/questions", { ...streamed, params: { path: desk }, body }))
+    .response;
 }
 
 export async function makeAgain(turn: string, choice: Choice): Promise<Response> {
-  return (await service.POST("/api/turns/{id}/attempts", { ...streamed, ...turnOf(turn), body: { choice, preview: given.preview } })).response;
+  return (
+    await service.POST("/api/turns/{id}/attempts", {
+      ...streamed,
+      ...turnOf(turn),
+      body: { choice, preview: given.preview },
+    })
+  ).response;
 }
 
 /** Follows a turn's newest attempt; after is the id of the last event one has. */
 export async function watch(turn: string, after: string): Promise<Response> {
   const header = after ? { "Last-Event-ID": after } : {};
-  return (await service.GET("/api/turns/{id}/events", { ...streamed, params: { path: { id: turn }, header } })).response;
+  return (
+    await service.GET("/api/turns/{id}/events", { ...streamed, params: { path: { id: turn }, header } })
+  ).response;
 }
 
 export async function stop(turn: string): Promise<void> {
@@ -71,7 +90,13 @@ export const show = (turn: string) => data(service.POST("/api/turns/{id}/show", 
 type Reason = Schemas["Judgement"]["reason"];
 
 /** Says whether an attempt helped, and why not; null takes it back. */
-export async function judge(turn: string, attempt: number, helped: boolean | null, reason = "", remark = ""): Promise<void> {
+export async function judge(
+  turn: string,
+  attempt: number,
+  helped: boolean | null,
+  reason = "",
+  remark = "",
+): Promise<void> {
   const body = { attempt, helped, reason: reason as Reason, remark };
   await service.POST("/api/turns/{id}/verdict", { ...turnOf(turn), body, keepalive: true });
 }
@@ -84,7 +109,8 @@ export const prefer = (turn: string, attempt: number, lane: number) =>
 export const takeBack = (turn: string) => data(service.DELETE("/api/turns/{id}", turnOf(turn)));
 
 /** Makes one attempt the one that is shown and remembered. */
-export const choose = (turn: string, attempt: number) => data(service.POST("/api/turns/{id}/choose", { ...turnOf(turn), body: { attempt } }));
+export const choose = (turn: string, attempt: number) =>
+  data(service.POST("/api/turns/{id}/choose", { ...turnOf(turn), body: { attempt } }));
 
 export async function rename(conversation: string, title: string): Promise<void> {
   await service.PATCH("/api/conversations/{id}", { ...conversationOf(conversation), body: { title } });
@@ -95,7 +121,8 @@ export async function remove(conversation: string): Promise<void> {
 }
 
 /** Makes a conversation readable by a link; returns its path. */
-export const share = async (conversation: string) => (await data(service.POST("/api/conversations/{id}/share", conversationOf(conversation)))).page;
+export const share = async (conversation: string) =>
+  (await data(service.POST("/api/conversations/{id}/share", conversationOf(conversation)))).page;
 
 /** Withdraws the link. */
 export async function unshare(conversation: string): Promise<void> {

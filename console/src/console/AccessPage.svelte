@@ -32,7 +32,9 @@
 
   async function add(e: SubmitEvent) {
     e.preventDefault();
-    const expires_at = Number(days) ? new Date(Date.now() + Number(days) * 86_400_000).toISOString() : undefined;
+    const expires_at = Number(days)
+      ? new Date(Date.now() + Number(days) * 86_400_000).toISOString()
+      : undefined;
     await act(async () => {
       fresh = await making.addToken({ name, scopes, expires_at });
       name = "";
@@ -40,12 +42,23 @@
     }, "The token is made");
   }
 
-  const remove = (t: Schemas["Token"]) => act(async () => (await making.removeToken(t.name), await read()), `${t.name} is worthless now`, async () => (await making.restoreToken(t.name), await read()));
-  const signOut = (b: Schemas["Browser"]) => act(async () => (await making.endSession(b.id), await read()), `${b.what} is signed out`);
+  const remove = (t: Schemas["Token"]) =>
+    act(
+      async () => (await making.removeToken(t.name), await read()),
+      `${t.name} is worthless now`,
+      async () => (await making.restoreToken(t.name), await read()),
+    );
+  const signOut = (b: Schemas["Browser"]) =>
+    act(async () => (await making.endSession(b.id), await read()), `${b.what} is signed out`);
 
   async function changePassword(e: SubmitEvent) {
     e.preventDefault();
-    if (await act(() => making.setPassword(old, wanted), "The password is changed; all other browsers are signed out")) {
+    if (
+      await act(
+        () => making.setPassword(old, wanted),
+        "The password is changed; all other browsers are signed out",
+      )
+    ) {
       old = wanted = "";
       await read();
     }
@@ -57,33 +70,60 @@
 
   <section class="mt-6" aria-labelledby="tokens">
     <h2 id="tokens" class="font-serif text-[1.25rem] font-semibold">Tokens for programs</h2>
-    <p class="mt-1 text-[0.92rem] text-faded">A program shows its token with every request. It is shown to you once; only its hash is kept.</p>
+    <p class="mt-1 text-[0.92rem] text-faded">
+      A program shows its token with every request. It is shown to you once; only its hash is kept.
+    </p>
     {#if fresh?.secret}
       <div class="mt-4 border-l-2 border-accent bg-leaf px-4 py-3" role="status">
-        <p class="text-[0.92rem]">This is the token <strong>{fresh.name}</strong>. Copy it now; it is not shown again.</p>
-        <p class="mt-2 flex flex-wrap items-center gap-3"><code class="break-all">{fresh.secret}</code> <CopyButton text={fresh.secret} label="Copy the token" class="text-sm" /></p>
+        <p class="text-[0.92rem]">
+          This is the token <strong>{fresh.name}</strong>. Copy it now; it is not shown again.
+        </p>
+        <p class="mt-2 flex flex-wrap items-center gap-3">
+          <code class="break-all">{fresh.secret}</code>
+          <CopyButton text={fresh.secret} label="Copy the token" class="text-sm" />
+        </p>
       </div>
     {/if}
     <ul class="mt-4">
       {#each tokens ?? [] as t (t.name)}
         <li class="flex flex-wrap items-baseline gap-x-5 gap-y-0.5 border-t border-rule py-2.5">
           <p class="w-56 font-semibold break-words">{t.name}</p>
-          <p class="min-w-48 flex-1 text-[0.88rem] text-faded">{t.scopes.join(", ")}; last used {ago(t.used_at)}; {t.expires_at ? `until ${new Date(t.expires_at).toLocaleDateString("en", { day: "numeric", month: "long", year: "numeric" })}` : "does not expire"}</p>
-          <button class="min-h-7 text-sm text-accent underline underline-offset-4" onclick={() => remove(t)} aria-label="Remove {t.name}">Remove</button>
+          <p class="min-w-48 flex-1 text-[0.88rem] text-faded">
+            {t.scopes.join(", ")}; last used {ago(t.used_at)}; {t.expires_at
+              ? `until ${new Date(t.expires_at).toLocaleDateString("en", { day: "numeric", month: "long", year: "numeric" })}`
+              : "does not expire"}
+          </p>
+          <button
+            class="min-h-7 text-sm text-accent underline underline-offset-4"
+            onclick={() => remove(t)}
+            aria-label="Remove {t.name}">Remove</button>
         </li>
       {/each}
     </ul>
     <form class="mt-4 rounded border border-rule p-4" onsubmit={add}>
       <h3 class="text-sm font-semibold">Make a token</h3>
       <div class="mt-3 grid gap-4 sm:grid-cols-[1fr_10rem]">
-        <label class="block text-sm font-semibold">What it is for <input class="field mt-1.5" bind:value={name} required maxlength="60" placeholder="newsletter script" /></label>
-        <label class="block text-sm font-semibold">Lasts <select class="field mt-1.5" bind:value={days}><option value="30">30 days</option><option value="90">90 days</option><option value="365">a year</option><option value="0">for ever</option></select></label>
+        <label class="block text-sm font-semibold"
+          >What it is for <input
+            class="field mt-1.5"
+            bind:value={name}
+            required
+            maxlength="60"
+            placeholder="newsletter script" /></label>
+        <label class="block text-sm font-semibold"
+          >Lasts <select class="field mt-1.5" bind:value={days}
+            ><option value="30">30 days</option><option value="90">90 days</option><option value="365"
+              >a year</option
+            ><option value="0">for ever</option></select
+          ></label>
       </div>
       <fieldset class="mt-4">
         <legend class="text-sm font-semibold">Good for</legend>
         <div class="mt-1.5 grid gap-1.5 sm:grid-cols-2">
           {#each Object.entries(meanings) as [scope, meaning] (scope)}
-            <label class="flex items-center gap-2 text-sm"><input type="checkbox" class="size-4 accent-(--accent)" value={scope} bind:group={scopes} /> {meaning} <span class="text-faded">({scope})</span></label>
+            <label class="flex items-center gap-2 text-sm"
+              ><input type="checkbox" class="size-4 accent-(--accent)" value={scope} bind:group={scopes} />
+              {meaning} <span class="text-faded">({scope})</span></label>
           {/each}
         </div>
       </fieldset>
@@ -97,8 +137,13 @@
       {#each browsers ?? [] as b (b.id)}
         <li class="flex flex-wrap items-baseline gap-x-5 border-t border-rule py-2.5">
           <p class="w-56 font-semibold">{b.what}</p>
-          <p class="min-w-40 flex-1 text-[0.88rem] text-faded">{b.here ? "this one" : `seen ${ago(b.seen_at)}`}; signed in {ago(b.made_at)}</p>
-          {#if !b.here}<button class="min-h-7 text-sm text-accent underline underline-offset-4" onclick={() => signOut(b)}>Sign it out</button>{/if}
+          <p class="min-w-40 flex-1 text-[0.88rem] text-faded">
+            {b.here ? "this one" : `seen ${ago(b.seen_at)}`}; signed in {ago(b.made_at)}
+          </p>
+          {#if !b.here}<button
+              class="min-h-7 text-sm text-accent underline underline-offset-4"
+              onclick={() => signOut(b)}>Sign it out</button
+            >{/if}
         </li>
       {/each}
     </ul>
@@ -107,8 +152,21 @@
   <section class="mt-12 max-w-[26rem]" aria-labelledby="password">
     <h2 id="password" class="font-serif text-[1.25rem] font-semibold">Password</h2>
     <form class="mt-3 space-y-4" onsubmit={changePassword}>
-      <label class="block text-sm font-semibold">The one you have <input class="field mt-1.5" type="password" bind:value={old} required autocomplete="current-password" /></label>
-      <label class="block text-sm font-semibold">The one you want <input class="field mt-1.5" type="password" bind:value={wanted} required minlength="10" autocomplete="new-password" /></label>
+      <label class="block text-sm font-semibold"
+        >The one you have <input
+          class="field mt-1.5"
+          type="password"
+          bind:value={old}
+          required
+          autocomplete="current-password" /></label>
+      <label class="block text-sm font-semibold"
+        >The one you want <input
+          class="field mt-1.5"
+          type="password"
+          bind:value={wanted}
+          required
+          minlength="10"
+          autocomplete="new-password" /></label>
       <button class="button-main">Change it</button>
     </form>
   </section>

@@ -12,11 +12,19 @@
     { group: "Go to", name: "Access: tokens, browsers, password", run: () => router.go("access") },
     { group: "Do", name: "Make a desk", run: () => router.go("new") },
     { group: "Do", name: "Change the theme", run: turnTheme },
-    { group: "Do", name: "Sign out", run: async () => (await act(making.signOut, "Signed out")) && state.signedOut() },
+    {
+      group: "Do",
+      name: "Sign out",
+      run: async () => (await act(making.signOut, "Signed out")) && state.signedOut(),
+    },
   ];
   const all = $derived([
     ...palette.commands,
-    ...(state.desks ?? []).map((d) => ({ group: "Desks", name: `${d.title} (${d.slug})`, run: () => router.go(`desks/${d.slug}`) })),
+    ...(state.desks ?? []).map((d) => ({
+      group: "Desks",
+      name: `${d.title} (${d.slug})`,
+      run: () => router.go(`desks/${d.slug}`),
+    })),
     ...everywhere,
   ]);
   const groups = $derived([...new Set(all.map((c) => c.group))]);
@@ -40,19 +48,34 @@
 <Dialog.Root bind:open={palette.open}>
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="fixed top-[14vh] left-1/2 z-40 w-[min(36rem,94vw)] -translate-x-1/2 overflow-hidden rounded-md bg-paper shadow-xl">
+    <Dialog.Content
+      class={[
+        "fixed top-[14vh] left-1/2 z-40 w-[min(36rem,94vw)] -translate-x-1/2 overflow-hidden",
+        "rounded-md bg-paper shadow-xl",
+      ]}>
       <Dialog.Title class="sr-only">Find or do</Dialog.Title>
       <Command.Root label="Find or do">
-        <Command.Input class="w-full border-b border-rule bg-transparent px-5 py-3.5 font-serif text-[1.05rem] outline-none placeholder:text-faded" placeholder="Find a desk, or do something" aria-label="Find a desk, or do something" />
+        <Command.Input
+          class={[
+            "w-full border-b border-rule bg-transparent px-5 py-3.5 font-serif text-[1.05rem]",
+            "outline-none placeholder:text-faded",
+          ]}
+          placeholder="Find a desk, or do something"
+          aria-label="Find a desk, or do something" />
         <Command.List class="max-h-[50vh] overflow-y-auto p-2">
           <Command.Viewport>
-            <Command.Empty class="px-3 py-6 text-center text-sm text-faded">Nothing is called that.</Command.Empty>
+            <Command.Empty class="px-3 py-6 text-center text-sm text-faded"
+              >Nothing is called that.</Command.Empty>
             {#each groups as group (group)}
               <Command.Group>
-                <Command.GroupHeading class="px-3 pt-2 pb-1 text-xs font-medium text-faded">{group}</Command.GroupHeading>
+                <Command.GroupHeading class="px-3 pt-2 pb-1 text-xs font-medium text-faded"
+                  >{group}</Command.GroupHeading>
                 <Command.GroupItems>
                   {#each all.filter((c) => c.group === group) as c (c.name)}
-                    <Command.Item value="{group} {c.name}" class="cursor-pointer rounded px-3 py-2 text-sm data-selected:bg-leaf" onSelect={() => run(c)}>{c.name}</Command.Item>
+                    <Command.Item
+                      value="{group} {c.name}"
+                      class="cursor-pointer rounded px-3 py-2 text-sm data-selected:bg-leaf"
+                      onSelect={() => run(c)}>{c.name}</Command.Item>
                   {/each}
                 </Command.GroupItems>
               </Command.Group>

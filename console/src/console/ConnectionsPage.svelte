@@ -41,31 +41,56 @@
     );
   }
 
-  const priceOf = (m: Schemas["ModelSettings"]) => (m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given");
+  const priceOf = (m: Schemas["ModelSettings"]) =>
+    m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given";
 </script>
 
 <main class="mx-auto max-w-[76rem] px-4 pt-8 pb-20 sm:px-8">
   <div class="flex flex-wrap items-end gap-3">
     <h1 class="flex-1 font-serif text-[1.8rem] font-semibold">Connections</h1>
-    {#if list?.length}<button class="button-plain" disabled={!!probing} onclick={() => probe("")}>Probe all</button>{/if}
-    <button class="button-main" onclick={() => router.go("connections/new")}><Plus size={16} aria-hidden="true" /> Add a connection</button>
+    {#if list?.length}<button class="button-plain" disabled={!!probing} onclick={() => probe("")}
+        >Probe all</button
+      >{/if}
+    <button class="button-main" onclick={() => router.go("connections/new")}
+      ><Plus size={16} aria-hidden="true" /> Add a connection</button>
   </div>
-  <p class="mt-2 max-w-[42rem] text-[0.92rem] text-faded">A connection is a place where models live: an address and a key. A probe asks a model for a few words; that costs what a few words cost.</p>
+  <p class="mt-2 max-w-[42rem] text-[0.92rem] text-faded">
+    A connection is a place where models live: an address and a key. A probe asks a model for a few words;
+    that costs what a few words cost.
+  </p>
 
   {#each list ?? [] as c (c.name)}
     <section class="mt-8 border-t border-rule pt-4" aria-labelledby="connection-{c.name}">
       <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h2 id="connection-{c.name}" class="flex-1 font-serif sm:flex-none text-[1.2rem] font-semibold">{c.name}</h2>
-        <p class="order-last min-w-0 basis-full text-[0.88rem] break-all text-faded sm:order-none sm:flex-1 sm:basis-0">{c.address}</p>
+        <h2 id="connection-{c.name}" class="flex-1 font-serif sm:flex-none text-[1.2rem] font-semibold">
+          {c.name}
+        </h2>
+        <p
+          class={[
+            "order-last min-w-0 basis-full text-[0.88rem] break-all text-faded sm:order-none",
+            "sm:flex-1 sm:basis-0",
+          ]}>
+          {c.address}
+        </p>
         {#if c.fixed}
           <p class="text-[0.84rem] text-faded">from the connection file</p>
         {:else}
-          <button class="min-h-7 text-sm text-accent underline underline-offset-4" onclick={() => router.go(`connections/${c.name}`)}>Change</button>
-          <button class="min-h-7 text-sm text-accent underline underline-offset-4" onclick={() => remove(c.name)}>Remove</button>
+          <button
+            class="min-h-7 text-sm text-accent underline underline-offset-4"
+            onclick={() => router.go(`connections/${c.name}`)}>Change</button>
+          <button
+            class="min-h-7 text-sm text-accent underline underline-offset-4"
+            onclick={() => remove(c.name)}>Remove</button>
         {/if}
       </div>
       <p class="mt-0.5 text-[0.84rem] text-faded">
-        {c.keyed ? "The key is kept encrypted" : c.reference ? `The key is in ${c.reference.startsWith("env:") ? "the environment variable " + c.reference.slice(4) : "the file " + c.reference.slice(5)}` : "Without a key"}; waits {c.patience} s for a word{c.at_once ? `; at most ${c.at_once} replies at once` : ""}.
+        {c.keyed
+          ? "The key is kept encrypted"
+          : c.reference
+            ? `The key is in ${c.reference.startsWith("env:") ? "the environment variable " + c.reference.slice(4) : "the file " + c.reference.slice(5)}`
+            : "Without a key"}; waits {c.patience} s for a word{c.at_once
+          ? `; at most ${c.at_once} replies at once`
+          : ""}.
       </p>
       <ul class="mt-3">
         {#each c.models as m (m.name)}
@@ -73,11 +98,24 @@
           {@const p = probes.get(path)}
           <li class="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-t border-rule py-2.5">
             <p class="flex-1 font-semibold break-all sm:w-44 sm:flex-none">{m.name}</p>
-            <p class="order-last basis-full text-[0.88rem] text-faded sm:order-none sm:flex-1 sm:basis-0">{m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}</p>
-            {#if m.can.includes("chat")}<button class="button-plain !min-h-8" disabled={!!probing} onclick={() => probe(path)}>{probing === path ? "Asking …" : "Probe"}</button>{/if}
+            <p class="order-last basis-full text-[0.88rem] text-faded sm:order-none sm:flex-1 sm:basis-0">
+              {m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}
+            </p>
+            {#if m.can.includes("chat")}<button
+                class="button-plain !min-h-8"
+                disabled={!!probing}
+                onclick={() => probe(path)}>{probing === path ? "Asking …" : "Probe"}</button
+              >{/if}
             {#if p}
-              <p class={["order-last w-full text-[0.9rem]", !p.works && "border-l-2 border-accent bg-leaf px-3 py-2"]} role="status">
-                {#if p.works}It answers: first word after {Math.round(p.first_token_ms)} ms{p.tokens_per_second ? `, then ${Math.round(p.tokens_per_second)} tokens per second` : ""}. “{p.reply}”
+              <p
+                class={[
+                  "order-last w-full text-[0.9rem]",
+                  !p.works && "border-l-2 border-accent bg-leaf px-3 py-2",
+                ]}
+                role="status">
+                {#if p.works}It answers: first word after {Math.round(p.first_token_ms)} ms{p.tokens_per_second
+                    ? `, then ${Math.round(p.tokens_per_second)} tokens per second`
+                    : ""}. “{p.reply}”
                 {:else}<strong>It does not answer.</strong> {p.advice}{/if}
               </p>
             {/if}
@@ -88,7 +126,11 @@
   {:else}
     {#if list}
       <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
-        <p class="font-serif text-lg leading-relaxed">No model is connected yet. If one runs on this machine or in your network, its address often ends in <code>/v1</code>; a hosted one tells you address and key where you got them.</p>
+        <p class="font-serif text-lg leading-relaxed">
+          No model is connected yet. If one runs on this machine or in your network, its address often ends in <code
+            >/v1</code
+          >; a hosted one tells you address and key where you got them.
+        </p>
       </div>
     {/if}
   {/each}

@@ -18,7 +18,16 @@
   onMount(() => state.begin());
 
   const parts = $derived(router.path.split("/"));
-  const titles: Record<string, string> = { "": "Desks", desks: "Desk", shelves: "Shelves", replies: "Replies", verdicts: "Verdicts", usage: "Usage", connections: "Connections", access: "Access" };
+  const titles: Record<string, string> = {
+    "": "Desks",
+    desks: "Desk",
+    shelves: "Shelves",
+    replies: "Replies",
+    verdicts: "Verdicts",
+    usage: "Usage",
+    connections: "Connections",
+    access: "Access",
+  };
   $effect(() => {
     document.title = `${parts[1] ?? titles[parts[0]!] ?? "Console"} · Juvalogos`;
   });
@@ -42,7 +51,8 @@
   {:else if parts[0] === "replies"}
     <RepliesPage />
   {:else if parts[0] === "verdicts" || parts[0] === "usage"}
-    {#await parts[0] === "usage" ? import("./UsagePage.svelte") : import("./VerdictsPage.svelte") then { default: Page }}<Page />{/await}
+    {@const page = parts[0] === "usage" ? import("./UsagePage.svelte") : import("./VerdictsPage.svelte")}
+    {#await page then { default: Page }}<Page />{/await}
   {:else if parts[0] === "access"}
     <AccessPage />
   {:else}
@@ -56,5 +66,4 @@
     style: `background: var(--paper); color: var(--ink); border-color: var(--rule); font-family: "Figtree Variable", system-ui, sans-serif; font-size: 0.88rem`,
     actionButtonStyle: "background: var(--accent); color: var(--on-accent); font-family: inherit",
     cancelButtonStyle: "background: var(--leaf); color: var(--ink); font-family: inherit",
-  }}
-/>
+  }} />

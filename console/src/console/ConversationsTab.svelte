@@ -50,28 +50,55 @@
 </script>
 
 <div class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
-  <div class={["border-rule lg:block lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r", record && "hidden"]}>
+  <div
+    class={[
+      "border-rule lg:block lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r",
+      record && "hidden",
+    ]}>
     <label class="m-4 flex items-center gap-2 rounded border border-field px-2.5 focus-within:border-accent">
       <Search size={14} class="shrink-0 text-faded" aria-hidden="true" />
-      <input type="search" class="min-w-0 flex-1 bg-transparent py-1.5 text-sm outline-none" placeholder="Search what was asked and said" aria-label="Search the conversations" bind:value={search} oninput={typed} />
+      <input
+        type="search"
+        class="min-w-0 flex-1 bg-transparent py-1.5 text-sm outline-none"
+        placeholder="Search what was asked and said"
+        aria-label="Search the conversations"
+        bind:value={search}
+        oninput={typed} />
     </label>
     <ul>
       {#each list ?? [] as c (c.id)}
         <li class={["border-b border-rule", c.id === record && "bg-leaf"]}>
-          <a class="block px-4 py-2.5 no-underline hover:bg-leaf" href={hrefOf(`desks/${slug}/conversations/${c.id}`)} aria-current={c.id === record ? "page" : undefined} onclick={router.follow}>
+          <a
+            class="block px-4 py-2.5 no-underline hover:bg-leaf"
+            href={hrefOf(`desks/${slug}/conversations/${c.id}`)}
+            aria-current={c.id === record ? "page" : undefined}
+            onclick={router.follow}>
             <span class="line-clamp-2 font-serif leading-snug break-words">{c.title}</span>
             {#if c.found?.length}
-              <span class="line-clamp-2 text-[0.8rem] text-faded">{#each c.found as p, i (i)}{#if p.hit}<mark class="bg-transparent font-semibold text-accent">{p.text}</mark>{:else}{p.text}{/if}{/each}</span>
+              <span class="line-clamp-2 text-[0.8rem] text-faded"
+                >{#each c.found as p, i (i)}{#if p.hit}<mark class="bg-transparent font-semibold text-accent"
+                      >{p.text}</mark
+                    >{:else}{p.text}{/if}{/each}</span>
             {/if}
-            <span class="text-[0.8rem] text-faded">{ago(c.asked_at)}, {c.questions} {c.questions === 1 ? "question" : "questions"}{c.channel === "page" ? "" : `, by ${c.channel === "api" ? "the API" : "the chat-completions protocol"}`}</span>
+            <span class="text-[0.8rem] text-faded"
+              >{ago(c.asked_at)}, {c.questions}
+              {c.questions === 1 ? "question" : "questions"}{c.channel === "page"
+                ? ""
+                : `, by ${c.channel === "api" ? "the API" : "the chat-completions protocol"}`}</span>
           </a>
         </li>
       {/each}
     </ul>
     {#if list && !list.length}
-      <p class="px-4 py-2 text-[0.92rem] leading-relaxed text-faded">{search ? "No question or reply has these words." : "Nobody has asked here yet. Share the link of the page; what visitors ask will be listed here."}</p>
+      <p class="px-4 py-2 text-[0.92rem] leading-relaxed text-faded">
+        {search
+          ? "No question or reply has these words."
+          : "Nobody has asked here yet. Share the link of the page; what visitors ask will be listed here."}
+      </p>
     {/if}
-    {#if more}<button class="m-4 min-h-8 text-sm text-accent underline underline-offset-4" onclick={extend}>Show earlier ones</button>{/if}
+    {#if more}<button class="m-4 min-h-8 text-sm text-accent underline underline-offset-4" onclick={extend}
+        >Show earlier ones</button
+      >{/if}
   </div>
   {#if record}
     {#key record}<RecordView id={record} {slug} {remove} />{/key}

@@ -12,7 +12,8 @@
   let duplicating = $state(false);
   let as = $state("");
 
-  const copyLink = () => act(() => copy(new URL(desk.page, location.origin).href), "The link is on the clipboard");
+  const copyLink = () =>
+    act(() => copy(new URL(desk.page, location.origin).href), "The link is on the clipboard");
 
   async function withdraw() {
     const was = desk.published;
@@ -29,7 +30,10 @@
     const ok = await act(
       () => making.dropDraft(desk.slug),
       "The draft is gone",
-      async () => (await making.saveDraft(desk.slug, file), only ? router.go(`desks/${desk.slug}`) : location.reload()),
+      async () => (
+        await making.saveDraft(desk.slug, file),
+        only ? router.go(`desks/${desk.slug}`) : location.reload()
+      ),
     );
     if (!ok) return;
     if (only) router.go("");
@@ -45,15 +49,25 @@
 </script>
 
 <DropdownMenu.Root>
-  <DropdownMenu.Trigger class="icon self-center" aria-label="More to do with this desk"><Ellipsis size={18} aria-hidden="true" /></DropdownMenu.Trigger>
+  <DropdownMenu.Trigger class="icon self-center" aria-label="More to do with this desk"
+    ><Ellipsis size={18} aria-hidden="true" /></DropdownMenu.Trigger>
   <DropdownMenu.Portal disabled>
     <DropdownMenu.Content align="end" sideOffset={4} class="menu">
-      {#if desk.published}<DropdownMenu.Item class="menu-item" onSelect={copyLink}>Copy the link for visitors</DropdownMenu.Item>{/if}
-      <DropdownMenu.Item class="menu-item" onSelect={() => ((as = `${desk.slug}-2`), (duplicating = true))}>Duplicate</DropdownMenu.Item>
-      <DropdownMenu.Item class="menu-item" onSelect={() => location.assign(`${given.base}/api/desks/${desk.slug}/export`)}>Export as one file</DropdownMenu.Item>
+      {#if desk.published}<DropdownMenu.Item class="menu-item" onSelect={copyLink}
+          >Copy the link for visitors</DropdownMenu.Item
+        >{/if}
+      <DropdownMenu.Item class="menu-item" onSelect={() => ((as = `${desk.slug}-2`), (duplicating = true))}
+        >Duplicate</DropdownMenu.Item>
+      <DropdownMenu.Item
+        class="menu-item"
+        onSelect={() => location.assign(`${given.base}/api/desks/${desk.slug}/export`)}
+        >Export as one file</DropdownMenu.Item>
       {#if desk.draft || desk.published}<DropdownMenu.Separator class="my-1 border-t border-rule" />{/if}
-      {#if desk.draft}<DropdownMenu.Item class="menu-item" onSelect={dropDraft}>Throw the draft away</DropdownMenu.Item>{/if}
-      {#if desk.published}<DropdownMenu.Item class="menu-item" onSelect={withdraw}>Withdraw</DropdownMenu.Item>{/if}
+      {#if desk.draft}<DropdownMenu.Item class="menu-item" onSelect={dropDraft}
+          >Throw the draft away</DropdownMenu.Item
+        >{/if}
+      {#if desk.published}<DropdownMenu.Item class="menu-item" onSelect={withdraw}>Withdraw</DropdownMenu.Item
+        >{/if}
     </DropdownMenu.Content>
   </DropdownMenu.Portal>
 </DropdownMenu.Root>
@@ -66,7 +80,14 @@
       <form class="mt-4" onsubmit={duplicate}>
         <label class="block text-sm font-semibold">
           Address of the copy
-          <span class="mt-1.5 flex items-center gap-2"><span class="font-normal text-faded">/at/</span><input class="field" bind:value={as} required pattern="[a-z0-9]+(-[a-z0-9]+)*" maxlength="60" title="Small letters, digits and single hyphens" /></span>
+          <span class="mt-1.5 flex items-center gap-2"
+            ><span class="font-normal text-faded">/at/</span><input
+              class="field"
+              bind:value={as}
+              required
+              pattern="[a-z0-9]+(-[a-z0-9]+)*"
+              maxlength="60"
+              title="Small letters, digits and single hyphens" /></span>
         </label>
         <div class="mt-5 flex justify-end"><button class="button-main">Duplicate</button></div>
       </form>

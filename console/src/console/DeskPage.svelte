@@ -34,49 +34,69 @@
     ["conversations", "Conversations"],
   ] as const;
 
-  offer(() => tabs.map(([key, name]) => ({ group: `This desk`, name, run: () => router.go(`desks/${slug}${key === "edit" ? "" : "/" + key}`) })));
+  offer(() =>
+    tabs.map(([key, name]) => ({
+      group: `This desk`,
+      name,
+      run: () => router.go(`desks/${slug}${key === "edit" ? "" : "/" + key}`),
+    })),
+  );
 </script>
 
 {#if problem}
   <main class="mx-auto max-w-[36rem] px-6 pt-20">
     <h1 class="font-serif text-2xl font-semibold">No desk here</h1>
     <p class="mt-3 font-serif text-lg">{problem}</p>
-    <p class="mt-6"><a class="text-accent underline underline-offset-4" href={hrefOf("")} onclick={router.follow}>All desks</a></p>
+    <p class="mt-6">
+      <a class="text-accent underline underline-offset-4" href={hrefOf("")} onclick={router.follow}
+        >All desks</a>
+    </p>
   </main>
 {:else if desk}
   <main>
-  <div class="border-b border-rule px-4 pt-4 sm:px-6">
-    <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-      <h1 class="min-w-0 flex-1 truncate font-serif sm:flex-none text-[1.4rem] font-semibold">{desk.title}</h1>
-      <p class="order-last basis-full text-[0.84rem] text-faded sm:order-none sm:flex-1 sm:basis-0">
-        {#if desk.published}<a class="text-accent underline underline-offset-4" href={desk.page} target="_blank" rel="noopener">{desk.page}</a>, revision {desk.published}, {ago(desk.changed_at)} by {desk.changed_by}
-        {:else if desk.newest}Withdrawn: visitors find no desk here.
-        {:else}A draft: nobody sees it yet.{/if}
-      </p>
-      <DeskMenu {desk} {refresh} />
+    <div class="border-b border-rule px-4 pt-4 sm:px-6">
+      <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+        <h1 class="min-w-0 flex-1 truncate font-serif sm:flex-none text-[1.4rem] font-semibold">
+          {desk.title}
+        </h1>
+        <p class="order-last basis-full text-[0.84rem] text-faded sm:order-none sm:flex-1 sm:basis-0">
+          {#if desk.published}<a
+              class="text-accent underline underline-offset-4"
+              href={desk.page}
+              target="_blank"
+              rel="noopener">{desk.page}</a
+            >, revision {desk.published}, {ago(desk.changed_at)} by {desk.changed_by}
+          {:else if desk.newest}Withdrawn: visitors find no desk here.
+          {:else}A draft: nobody sees it yet.{/if}
+        </p>
+        <DeskMenu {desk} {refresh} />
+      </div>
+      <nav class="mt-1 -mb-px flex overflow-x-auto sm:gap-1" aria-label="This desk">
+        {#each tabs as [key, name] (key)}
+          <a
+            class={[
+              "border-b-2 px-2 py-2 text-[0.82rem] no-underline sm:px-3 sm:text-sm",
+              part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink",
+            ]}
+            href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}
+            aria-current={part === key ? "page" : undefined}
+            onclick={router.follow}>{name}</a>
+        {/each}
+      </nav>
     </div>
-    <nav class="mt-1 -mb-px flex overflow-x-auto sm:gap-1" aria-label="This desk">
-      {#each tabs as [key, name] (key)}
-        <a
-          class={["border-b-2 px-2 py-2 text-[0.82rem] no-underline sm:px-3 sm:text-sm", part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink"]}
-          href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}
-          aria-current={part === key ? "page" : undefined}
-          onclick={router.follow}>{name}</a
-        >
-      {/each}
-    </nav>
-  </div>
-  {#if part === "revisions"}
-    <RevisionsTab {desk} {refresh} />
-  {:else if part === "bench"}
-    {#await import("./bench/BenchTab.svelte") then { default: BenchTab }}<BenchTab {slug} id={record} />{/await}
-  {:else if part === "recipe"}
-    <RecipeTab {slug} />
-  {:else if part === "conversations"}
-    <ConversationsTab {slug} {record} />
-  {:else}
-    <EditTab {desk} {refresh} />
-  {/if}
+    {#if part === "revisions"}
+      <RevisionsTab {desk} {refresh} />
+    {:else if part === "bench"}
+      {#await import("./bench/BenchTab.svelte") then { default: BenchTab }}<BenchTab
+          {slug}
+          id={record} />{/await}
+    {:else if part === "recipe"}
+      <RecipeTab {slug} />
+    {:else if part === "conversations"}
+      <ConversationsTab {slug} {record} />
+    {:else}
+      <EditTab {desk} {refresh} />
+    {/if}
   </main>
 {:else}
   <p class="px-6 pt-24 text-center text-faded">Fetching the desk …</p>

@@ -19,7 +19,11 @@
   onMount(() => {
     const read = () => {
       if (document.hidden || !app.session) return;
-      Promise.all([app.readDesks(), app.readMilestones(), making.readFolder().then((f) => (folder = f))]).catch(complain);
+      Promise.all([
+        app.readDesks(),
+        app.readMilestones(),
+        making.readFolder().then((f) => (folder = f)),
+      ]).catch(complain);
     };
     read();
     const timer = setInterval(read, 5000);
@@ -40,7 +44,8 @@
     if (!file) return;
     try {
       const { slug, problems } = await making.importDesk(await file.text());
-      if (problems.length) toast.error(`The desk is here, but not published: ${problems[0]!.message}`, { duration: 10_000 });
+      if (problems.length)
+        toast.error(`The desk is here, but not published: ${problems[0]!.message}`, { duration: 10_000 });
       else toast("The desk is here");
       router.go(`desks/${slug}`);
     } catch (e) {
@@ -56,9 +61,18 @@
 
   <div class="flex flex-wrap items-end gap-3">
     <h1 class="flex-1 font-serif text-[1.8rem] font-semibold">Desks</h1>
-    <input bind:this={chooser} class="hidden" type="file" accept=".json,application/json" onchange={importFile} aria-label="An exported desk" tabindex="-1" />
-    <button class="button-plain" onclick={() => chooser.click()}><Upload size={15} aria-hidden="true" /> Import</button>
-    <button class="button-main" onclick={() => router.go("new")}><Plus size={16} aria-hidden="true" /> Make a desk</button>
+    <input
+      bind:this={chooser}
+      class="hidden"
+      type="file"
+      accept=".json,application/json"
+      onchange={importFile}
+      aria-label="An exported desk"
+      tabindex="-1" />
+    <button class="button-plain" onclick={() => chooser.click()}
+      ><Upload size={15} aria-hidden="true" /> Import</button>
+    <button class="button-main" onclick={() => router.go("new")}
+      ><Plus size={16} aria-hidden="true" /> Make a desk</button>
   </div>
 
   {#if folder?.folder}<FolderNews {folder} />{/if}
@@ -72,7 +86,9 @@
             <th class="hidden px-4 py-2 font-medium md:table-cell">Model</th>
             <th class="px-4 py-2 font-medium">State</th>
             <th class="hidden px-4 py-2 text-right font-medium sm:table-cell">Questions today</th>
-            <th class="hidden px-4 py-2 text-right font-medium sm:table-cell" title="Of the replies of the last thirty days that visitors judged">Helped</th>
+            <th
+              class="hidden px-4 py-2 text-right font-medium sm:table-cell"
+              title="Of the replies of the last thirty days that visitors judged">Helped</th>
             <th class="hidden py-2 pl-4 font-medium lg:table-cell">Last used</th>
           </tr>
         </thead>
@@ -80,17 +96,24 @@
           {#each desks as d (d.slug)}
             <tr class="border-b border-rule align-baseline hover:bg-leaf">
               <td class="py-3 pr-4">
-                <a class="block font-serif text-[1.08rem] font-semibold no-underline hover:text-accent" href={hrefOf(`desks/${d.slug}`)} onclick={router.follow}>{d.title}</a>
+                <a
+                  class="block font-serif text-[1.08rem] font-semibold no-underline hover:text-accent"
+                  href={hrefOf(`desks/${d.slug}`)}
+                  onclick={router.follow}>{d.title}</a>
                 <span class="text-[0.82rem] text-faded">/at/{d.slug}</span>
               </td>
               <td class="hidden px-4 py-3 md:table-cell">{d.model || "–"}</td>
               <td class="px-4 py-3">
                 {stateOf(d)}
-                {#if d.published}<span class="block text-[0.82rem] text-faded">revision {d.published}, {ago(d.changed_at)}</span>{/if}
+                {#if d.published}<span class="block text-[0.82rem] text-faded"
+                    >revision {d.published}, {ago(d.changed_at)}</span
+                  >{/if}
               </td>
               <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">{d.questions_today}</td>
               <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">
-                {#if d.judged}{Math.round((100 * d.helped) / d.judged)} %<span class="block text-[0.82rem] text-faded">of {d.judged}</span>{:else}<span class="text-faded">no verdicts</span>{/if}
+                {#if d.judged}{Math.round((100 * d.helped) / d.judged)} %<span
+                    class="block text-[0.82rem] text-faded">of {d.judged}</span
+                  >{:else}<span class="text-faded">no verdicts</span>{/if}
               </td>
               <td class="hidden py-3 pl-4 lg:table-cell">{ago(d.last_asked)}</td>
             </tr>
@@ -100,8 +123,14 @@
     </div>
   {:else if app.desks}
     <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
-      <p class="font-serif text-lg leading-relaxed">A desk is a page where people ask a model things. You say in a short file which model answers and how; visitors get a link.</p>
-      <p class="mt-3 text-sm text-faded">Make one here, publish a file with <code>juvalogos desk publish FILE</code>, or start the service with <code>-desks FOLDER</code> and save files there.</p>
+      <p class="font-serif text-lg leading-relaxed">
+        A desk is a page where people ask a model things. You say in a short file which model answers and how;
+        visitors get a link.
+      </p>
+      <p class="mt-3 text-sm text-faded">
+        Make one here, publish a file with <code>juvalogos desk publish FILE</code>, or start the service with
+        <code>-desks FOLDER</code> and save files there.
+      </p>
     </div>
   {/if}
 </main>

@@ -17,7 +17,9 @@
     busy = true;
     problem = "";
     try {
-      app.signedIn(first ? await making.makeAccount({ name, password, link }) : await making.signIn({ name, password }));
+      app.signedIn(
+        first ? await making.makeAccount({ name, password, link }) : await making.signIn({ name, password }),
+      );
       if (router.path === "welcome") router.go("", true);
     } catch (e) {
       problem = sentence(e);
@@ -31,24 +33,45 @@
   <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
   <h1 class="font-serif text-3xl font-semibold">{first ? "Make your account" : "Sign in"}</h1>
   <p class="mt-3 font-serif leading-relaxed">
-    {#if first}You run this Juvalogos. With this account you make desks, connect models and read what visitors asked.
-    {:else}The console is for those who make desks. If you only want to ask something, follow the link that you were given.{/if}
+    {#if first}You run this Juvalogos. With this account you make desks, connect models and read what visitors
+      asked.
+    {:else}The console is for those who make desks. If you only want to ask something, follow the link that
+      you were given.{/if}
   </p>
   <form class="mt-7 space-y-4" onsubmit={submit}>
     <label class="block text-sm font-semibold">
       Name
       <!-- svelte-ignore a11y_autofocus -->
-      <input class="field mt-1.5" bind:value={name} autocomplete="username" required maxlength="60" autofocus />
+      <input
+        class="field mt-1.5"
+        bind:value={name}
+        autocomplete="username"
+        required
+        maxlength="60"
+        autofocus />
     </label>
     <label class="block text-sm font-semibold">
       Password
-      <input class="field mt-1.5" type="password" bind:value={password} autocomplete={first ? "new-password" : "current-password"} required minlength={first ? 10 : undefined} aria-describedby={first ? "password-help" : undefined} />
+      <input
+        class="field mt-1.5"
+        type="password"
+        bind:value={password}
+        autocomplete={first ? "new-password" : "current-password"}
+        required
+        minlength={first ? 10 : undefined}
+        aria-describedby={first ? "password-help" : undefined} />
     </label>
-    {#if first}<p id="password-help" class="!mt-1.5 text-[0.82rem] text-faded">At least 10 characters. Three or four words do well.</p>{/if}
-    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="alert">{problem}</p>{/if}
+    {#if first}<p id="password-help" class="!mt-1.5 text-[0.82rem] text-faded">
+        At least 10 characters. Three or four words do well.
+      </p>{/if}
+    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="alert">
+        {problem}
+      </p>{/if}
     <button class="button-main" disabled={busy}>{first ? "Make the account" : "Sign in"}</button>
   </form>
   {#if !first}
-    <p class="mt-8 text-[0.84rem] leading-relaxed text-faded">No account yet? The first one is made with the link that the service prints when it starts.</p>
+    <p class="mt-8 text-[0.84rem] leading-relaxed text-faded">
+      No account yet? The first one is made with the link that the service prints when it starts.
+    </p>
   {/if}
 </main>

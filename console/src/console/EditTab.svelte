@@ -30,7 +30,11 @@
 
   async function load() {
     try {
-      const [draft, s] = await Promise.all([making.readDraft(desk.slug), making.readDeskSchema(), app.readModels()]);
+      const [draft, s] = await Promise.all([
+        making.readDraft(desk.slug),
+        making.readDeskSchema(),
+        app.readModels(),
+      ]);
       text = draft.file;
       problems = draft.problems;
       changedAt = draft.changed_at;
@@ -85,7 +89,13 @@
 
   const unpublished = $derived(text !== published);
   const status = $derived(
-    !saved ? "Saving …" : problems.length ? `${problems.length} ${problems.length === 1 ? "mistake" : "mistakes"}` : unpublished ? "Draft, kept; not published" : "As published",
+    !saved
+      ? "Saving …"
+      : problems.length
+        ? `${problems.length} ${problems.length === 1 ? "mistake" : "mistakes"}`
+        : unpublished
+          ? "Draft, kept; not published"
+          : "As published",
   );
 
   async function publish(e: SubmitEvent) {
@@ -133,30 +143,74 @@
 <div class="flex flex-wrap items-center gap-x-4 gap-y-2 border-b border-rule px-4 py-2 text-sm sm:px-6">
   <div class="flex rounded border border-rule xl:hidden" role="group" aria-label="What is shown">
     {#each Object.entries(panes) as [key, name] (key)}
-      <button class={["px-3 py-1.5", pane === key ? "bg-leaf font-semibold" : "", key === "preview" && "lg:hidden"]} aria-pressed={pane === key} onclick={() => (pane = key as typeof pane)}>{name}</button>
+      <button
+        class={["px-3 py-1.5", pane === key ? "bg-leaf font-semibold" : "", key === "preview" && "lg:hidden"]}
+        aria-pressed={pane === key}
+        onclick={() => (pane = key as typeof pane)}>{name}</button>
     {/each}
   </div>
-  <p class="order-last min-w-0 basis-full truncate text-faded sm:order-none sm:flex-1 sm:basis-0" role="status">
+  <p
+    class="order-last min-w-0 basis-full truncate text-faded sm:order-none sm:flex-1 sm:basis-0"
+    role="status">
     {#if saved && problems.length}
-      <button class="text-accent underline underline-offset-4" onclick={() => ((pane = "file"), editor?.show(problems[0]!))}>{status}</button>: {problems[0]!.message}
+      <button
+        class="text-accent underline underline-offset-4"
+        onclick={() => ((pane = "file"), editor?.show(problems[0]!))}>{status}</button
+      >: {problems[0]!.message}
     {:else}{status}{/if}
   </p>
-  <button class="button-main ml-auto" disabled={!saved || problems.length > 0 || !unpublished} onclick={() => (publishing = true)}>Publish</button>
+  <button
+    class="button-main ml-auto"
+    disabled={!saved || problems.length > 0 || !unpublished}
+    onclick={() => (publishing = true)}>Publish</button>
 </div>
 
-<div class="grid min-h-0 lg:h-[calc(100dvh-12.2rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)] xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)_minmax(0,26rem)]">
+<div
+  class={[
+    "grid min-h-0 lg:h-[calc(100dvh-12.2rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)]",
+    "xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)_minmax(0,26rem)]",
+  ]}>
   {#if loaded}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <section class={["min-h-0 overflow-y-auto border-r border-rule", pane === "form" ? "block" : "hidden", pane !== "file" && "lg:block", "xl:block"]} aria-label="Form" tabindex="0">
+    <section
+      class={[
+        "min-h-0 overflow-y-auto border-r border-rule",
+        pane === "form" ? "block" : "hidden",
+        pane !== "file" && "lg:block",
+        "xl:block",
+      ]}
+      aria-label="Form"
+      tabindex="0">
       <DeskForm {text} {problems} models={app.models} change={changed} />
     </section>
-    <section class={["h-[calc(100dvh-13rem)] min-h-0 border-r border-rule lg:h-auto", pane === "file" ? "block" : "hidden", "xl:block"]} aria-label="File">
+    <section
+      class={[
+        "h-[calc(100dvh-13rem)] min-h-0 border-r border-rule lg:h-auto",
+        pane === "file" ? "block" : "hidden",
+        "xl:block",
+      ]}
+      aria-label="File">
       {#await import("./editor/DeskEditor.svelte") then { default: DeskEditor }}
-        <DeskEditor bind:this={editor} {text} {problems} {schema} models={app.models.map((m) => m.name)} {changed} />
+        <DeskEditor
+          bind:this={editor}
+          {text}
+          {problems}
+          {schema}
+          models={app.models.map((m) => m.name)}
+          {changed} />
       {/await}
     </section>
-    <section class={["h-[calc(100dvh-13rem)] min-h-0 bg-leaf lg:h-auto", pane === "preview" ? "block" : "hidden", "lg:block"]} aria-label="Preview">
-      <iframe class="size-full" title="Preview of the desk as visitors will see it" src="{given.base}/at/~{desk.slug}"></iframe>
+    <section
+      class={[
+        "h-[calc(100dvh-13rem)] min-h-0 bg-leaf lg:h-auto",
+        pane === "preview" ? "block" : "hidden",
+        "lg:block",
+      ]}
+      aria-label="Preview">
+      <iframe
+        class="size-full"
+        title="Preview of the desk as visitors will see it"
+        src="{given.base}/at/~{desk.slug}"></iframe>
     </section>
   {:else}
     <p class="px-6 pt-16 text-faded">Fetching the file …</p>
@@ -168,9 +222,16 @@
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
     <Dialog.Content class="dialog">
       <Dialog.Title class="font-serif text-xl font-semibold">Publish revision {desk.newest + 1}</Dialog.Title>
-      <p class="mt-2 text-[0.92rem] text-faded">From their next question on, visitors ask at it. You can go back to an earlier revision at any time.</p>
+      <p class="mt-2 text-[0.92rem] text-faded">
+        From their next question on, visitors ask at it. You can go back to an earlier revision at any time.
+      </p>
       <form class="mt-5" onsubmit={publish}>
-        <label class="block text-sm font-semibold">What is new <input class="field mt-1.5" bind:value={note} maxlength="300" placeholder="in a few words, if you like" /></label>
+        <label class="block text-sm font-semibold"
+          >What is new <input
+            class="field mt-1.5"
+            bind:value={note}
+            maxlength="300"
+            placeholder="in a few words, if you like" /></label>
         <div class="mt-5 flex justify-end gap-3">
           <button type="button" class="button-plain" onclick={() => (publishing = false)}>Not yet</button>
           <button class="button-main">Publish</button>

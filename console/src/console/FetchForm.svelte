@@ -5,9 +5,24 @@
   let { fetchIt }: { fetchIt: (wanted: Wanted) => Promise<void> } = $props();
 
   const kinds = {
-    address: { name: "An address", place: "https://… a page, a file, a sitemap, a talk", label: "An address to fetch", what: "" },
-    topic: { name: "An encyclopedia’s article", place: "https://… any page of the encyclopedia", label: "The encyclopedia’s address", what: "Topic" },
-    search: { name: "Papers", place: "https://… any page of the repository", label: "The repository’s address", what: "Search for" },
+    address: {
+      name: "An address",
+      place: "https://… a page, a file, a sitemap, a talk",
+      label: "An address to fetch",
+      what: "",
+    },
+    topic: {
+      name: "An encyclopedia’s article",
+      place: "https://… any page of the encyclopedia",
+      label: "The encyclopedia’s address",
+      what: "Topic",
+    },
+    search: {
+      name: "Papers",
+      place: "https://… any page of the repository",
+      label: "The repository’s address",
+      what: "Search for",
+    },
   };
   let kind = $state<keyof typeof kinds>("address");
   let address = $state("");
@@ -19,7 +34,13 @@
     e.preventDefault();
     if (!address.trim() || (kind !== "address" && !words.trim())) return;
     fetching = true;
-    await fetchIt(kind === "address" ? { address: address.trim() } : kind === "topic" ? { address: address.trim(), topic: words } : { address: address.trim(), search: words, most });
+    await fetchIt(
+      kind === "address"
+        ? { address: address.trim() }
+        : kind === "topic"
+          ? { address: address.trim(), topic: words }
+          : { address: address.trim(), search: words, most },
+    );
     fetching = false;
     if (kind === "address") address = "";
     words = "";
@@ -30,16 +51,32 @@
   <fieldset class="flex flex-wrap gap-x-5 gap-y-1">
     <legend class="sr-only">What to fetch</legend>
     {#each Object.entries(kinds) as [key, k] (key)}
-      <label class="flex min-h-7 items-center gap-1.5"><input class="accent-accent" type="radio" name="fetch" value={key} bind:group={kind} /> {k.name}</label>
+      <label class="flex min-h-7 items-center gap-1.5"
+        ><input class="accent-accent" type="radio" name="fetch" value={key} bind:group={kind} />
+        {k.name}</label>
     {/each}
   </fieldset>
   <div class="mt-2 flex flex-wrap gap-2">
-    <input class="min-w-[14rem] flex-[2] rounded border border-field bg-leaf px-3 py-1.5" bind:value={address} placeholder={kinds[kind].place} aria-label={kinds[kind].label} />
+    <input
+      class="min-w-[14rem] flex-[2] rounded border border-field bg-leaf px-3 py-1.5"
+      bind:value={address}
+      placeholder={kinds[kind].place}
+      aria-label={kinds[kind].label} />
     {#if kind !== "address"}
-      <input class="min-w-[10rem] flex-1 rounded border border-field bg-leaf px-3 py-1.5" bind:value={words} placeholder={kinds[kind].what} aria-label={kinds[kind].what} />
+      <input
+        class="min-w-[10rem] flex-1 rounded border border-field bg-leaf px-3 py-1.5"
+        bind:value={words}
+        placeholder={kinds[kind].what}
+        aria-label={kinds[kind].what} />
     {/if}
     {#if kind === "search"}
-      <label class="flex items-center gap-1.5">at most <input class="w-16 rounded border border-field bg-leaf px-2 py-1.5" type="number" min="1" max="50" bind:value={most} /></label>
+      <label class="flex items-center gap-1.5"
+        >at most <input
+          class="w-16 rounded border border-field bg-leaf px-2 py-1.5"
+          type="number"
+          min="1"
+          max="50"
+          bind:value={most} /></label>
     {/if}
     <button class="button-plain" disabled={fetching}>{fetching ? "Fetching …" : "Fetch"}</button>
   </div>

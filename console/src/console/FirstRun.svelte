@@ -10,11 +10,41 @@
 
   const first = $derived(desks[0]?.slug);
   const steps = $derived([
-    { done: milestones.connected, title: "Connect a model", about: "Say where it answers, and give its key if it has one.", name: "Add a connection", go: () => router.go("connections/new") },
-    { done: milestones.answered, title: "Hear it answer", about: "A probe asks it for a few words and tells what is wrong if none come.", name: "Probe it", go: probe },
-    { done: milestones.written, title: "Make a desk", about: "A title, what it is for, and standing instructions for the model.", name: "Make a desk", go: () => router.go("new") },
-    { done: milestones.tried, title: "Try it", about: "Ask it something beside the file, and change the file until you like the replies.", name: "Open it", go: () => first && router.go(`desks/${first}`) },
-    { done: milestones.published, title: "Publish it", about: "From then on whoever has the link can ask.", name: "Publish it", go: () => first && router.go(`desks/${first}`) },
+    {
+      done: milestones.connected,
+      title: "Connect a model",
+      about: "Say where it answers, and give its key if it has one.",
+      name: "Add a connection",
+      go: () => router.go("connections/new"),
+    },
+    {
+      done: milestones.answered,
+      title: "Hear it answer",
+      about: "A probe asks it for a few words and tells what is wrong if none come.",
+      name: "Probe it",
+      go: probe,
+    },
+    {
+      done: milestones.written,
+      title: "Make a desk",
+      about: "A title, what it is for, and standing instructions for the model.",
+      name: "Make a desk",
+      go: () => router.go("new"),
+    },
+    {
+      done: milestones.tried,
+      title: "Try it",
+      about: "Ask it something beside the file, and change the file until you like the replies.",
+      name: "Open it",
+      go: () => first && router.go(`desks/${first}`),
+    },
+    {
+      done: milestones.published,
+      title: "Publish it",
+      about: "From then on whoever has the link can ask.",
+      name: "Publish it",
+      go: () => first && router.go(`desks/${first}`),
+    },
   ]);
   const at = $derived(steps.findIndex((s) => !s.done));
   const count = $derived(steps.filter((s) => s.done).length);
@@ -31,17 +61,29 @@
 
 <section class="mb-10 rounded-md border border-rule p-5 sm:p-7" aria-labelledby="first-run">
   <div class="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
-    <h2 id="first-run" class="font-serif text-[1.45rem] font-semibold">From a model to a page in five steps</h2>
+    <h2 id="first-run" class="font-serif text-[1.45rem] font-semibold">
+      From a model to a page in five steps
+    </h2>
     <p class="text-sm text-faded">{count} of {steps.length} done</p>
   </div>
-  <div class="mt-3 h-1 rounded bg-leaf" role="progressbar" aria-label="Steps done" aria-valuemin={0} aria-valuemax={steps.length} aria-valuenow={count}>
+  <div
+    class="mt-3 h-1 rounded bg-leaf"
+    role="progressbar"
+    aria-label="Steps done"
+    aria-valuemin={0}
+    aria-valuemax={steps.length}
+    aria-valuenow={count}>
     <div class="h-1 rounded bg-accent" style:width="{(100 * count) / steps.length}%"></div>
   </div>
   <ol class="mt-5 grid gap-x-6 gap-y-5 sm:grid-cols-2 lg:grid-cols-5">
     {#each steps as step, i (step.title)}
-      <li class={["flex flex-col items-start", i !== at && !step.done && "text-faded"]} aria-current={i === at ? "step" : undefined}>
+      <li
+        class={["flex flex-col items-start", i !== at && !step.done && "text-faded"]}
+        aria-current={i === at ? "step" : undefined}>
         <p class="flex items-center gap-2 font-serif text-[1.05rem] font-semibold">
-          {#if step.done}<Check size={16} class="text-accent" aria-label="Done:" />{:else}<span class="text-accent tabular-nums">{i + 1}</span>{/if}
+          {#if step.done}<Check size={16} class="text-accent" aria-label="Done:" />{:else}<span
+              class="text-accent tabular-nums">{i + 1}</span
+            >{/if}
           {step.title}
         </p>
         <p class="mt-1 flex-1 text-[0.86rem] leading-relaxed">{step.about}</p>

@@ -5,7 +5,11 @@
     drawing,
     states = {},
     choose,
-  }: { drawing: Schemas["Drawing"]; /** Of the steps of a reply, by name. */ states?: Record<string, string>; choose?: (step: string) => void } = $props();
+  }: {
+    drawing: Schemas["Drawing"];
+    /** Of the steps of a reply, by name. */ states?: Record<string, string>;
+    choose?: (step: string) => void;
+  } = $props();
 
   const ends = ["takes", "settings", "reply"];
   const id = $props.id();
@@ -13,41 +17,116 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="overflow-x-auto" tabindex="0" role="region" aria-label="The recipe {drawing.name} as a graph">
-  <svg class="graph" width={drawing.width} height={drawing.height} viewBox="0 0 {drawing.width} {drawing.height}" role="img" aria-label="{drawing.boxes.filter((b) => !ends.includes(b.kind)).map((b) => b.name).join(', ')}">
-    <defs><marker id="{id}-tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto"><path d="M0 0 L8 4 L0 8 z" fill="var(--faded)" /></marker></defs>
+  <svg
+    class="graph"
+    width={drawing.width}
+    height={drawing.height}
+    viewBox="0 0 {drawing.width} {drawing.height}"
+    role="img"
+    aria-label={drawing.boxes
+      .filter((b) => !ends.includes(b.kind))
+      .map((b) => b.name)
+      .join(", ")}>
+    <defs
+      ><marker
+        id="{id}-tip"
+        viewBox="0 0 8 8"
+        refX="7"
+        refY="4"
+        markerWidth="7"
+        markerHeight="7"
+        orient="auto"><path d="M0 0 L8 4 L0 8 z" fill="var(--faded)" /></marker
+      ></defs>
     {#each drawing.boxes as box (box.name)}
       <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-      <g class={["box", states[box.name], box.group && "group", ends.includes(box.kind) && "end"]} onclick={() => !ends.includes(box.kind) && choose?.(box.name)}>
+      <g
+        class={["box", states[box.name], box.group && "group", ends.includes(box.kind) && "end"]}
+        onclick={() => !ends.includes(box.kind) && choose?.(box.name)}>
         <rect x={box.x} y={box.y} width={box.w} height={box.h} rx="4" />
         <text class="name" x={box.x + 12} y={box.y + 20}>{box.title}</text>
         {#if box.kind === "takes" || box.kind === "settings"}
-          {#each box.gives ?? [] as line, i (i)}<text class="small" x={box.x + 12} y={box.y + 37 + 16 * i}>{line}</text>{/each}
+          {#each box.gives ?? [] as line, i (i)}<text class="small" x={box.x + 12} y={box.y + 37 + 16 * i}
+              >{line}</text
+            >{/each}
         {:else if box.kind !== "reply"}
-          <text class="small" x={box.x + 12} y={box.y + 37}>{box.kind}{states[box.name] ? `, ${states[box.name]}` : ""}</text>
-          {#each box.notes ?? [] as line, i (i)}<text class="note" x={box.x + 12} y={box.y + 53 + 16 * i}>{line}</text>{/each}
+          <text class="small" x={box.x + 12} y={box.y + 37}
+            >{box.kind}{states[box.name] ? `, ${states[box.name]}` : ""}</text>
+          {#each box.notes ?? [] as line, i (i)}<text class="note" x={box.x + 12} y={box.y + 53 + 16 * i}
+              >{line}</text
+            >{/each}
         {:else}
-          {#each box.notes ?? [] as line, i (i)}<text class="small" x={box.x + 12} y={box.y + 37 + 16 * i}>{line}</text>{/each}
+          {#each box.notes ?? [] as line, i (i)}<text class="small" x={box.x + 12} y={box.y + 37 + 16 * i}
+              >{line}</text
+            >{/each}
         {/if}
       </g>
     {/each}
     {#each drawing.wires as wire, i (i)}<path class="wire" d={wire.path} marker-end="url(#{id}-tip)" />{/each}
-    {#each drawing.wires as wire, i (i)}<text class={["label", wire.side && "side"]} x={wire.x} y={wire.y}>{wire.label}</text>{/each}
+    {#each drawing.wires as wire, i (i)}<text class={["label", wire.side && "side"]} x={wire.x} y={wire.y}
+        >{wire.label}</text
+      >{/each}
   </svg>
 </div>
 
 <style>
-  .graph { display: block; font-size: 12px; }
-  rect { fill: var(--paper); stroke: var(--field); }
-  .group rect, .end rect { fill: var(--leaf); }
-  .name { font-size: 13.5px; font-weight: 600; fill: var(--ink); }
-  .small { fill: var(--faded); }
-  .note { fill: var(--accent); }
-  .wire { fill: none; stroke: var(--faded); stroke-width: 1.2; }
-  .label { font-size: 11px; text-anchor: middle; fill: var(--ink); stroke: var(--paper); stroke-width: 4px; paint-order: stroke; }
-  .side { text-anchor: start; }
-  .box:not(.end) { cursor: pointer; }
-  .done rect, .reused rect { stroke: var(--ink); stroke-width: 1.6; }
-  .running rect { stroke: var(--accent); stroke-width: 2.5; fill: var(--leaf); }
-  .failed rect { stroke: var(--accent); stroke-width: 2; stroke-dasharray: 5 3; }
-  .skipped { opacity: 0.5; }
+  .graph {
+    display: block;
+    font-size: 12px;
+  }
+  rect {
+    fill: var(--paper);
+    stroke: var(--field);
+  }
+  .group rect,
+  .end rect {
+    fill: var(--leaf);
+  }
+  .name {
+    font-size: 13.5px;
+    font-weight: 600;
+    fill: var(--ink);
+  }
+  .small {
+    fill: var(--faded);
+  }
+  .note {
+    fill: var(--accent);
+  }
+  .wire {
+    fill: none;
+    stroke: var(--faded);
+    stroke-width: 1.2;
+  }
+  .label {
+    font-size: 11px;
+    text-anchor: middle;
+    fill: var(--ink);
+    stroke: var(--paper);
+    stroke-width: 4px;
+    paint-order: stroke;
+  }
+  .side {
+    text-anchor: start;
+  }
+  .box:not(.end) {
+    cursor: pointer;
+  }
+  .done rect,
+  .reused rect {
+    stroke: var(--ink);
+    stroke-width: 1.6;
+  }
+  .running rect {
+    stroke: var(--accent);
+    stroke-width: 2.5;
+    fill: var(--leaf);
+  }
+  .failed rect {
+    stroke: var(--accent);
+    stroke-width: 2;
+    stroke-dasharray: 5 3;
+  }
+  .skipped {
+    opacity: 0.5;
+  }
 </style>

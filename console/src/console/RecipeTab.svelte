@@ -34,7 +34,12 @@
         <table class="mt-2 w-full text-[0.88rem]">
           <tbody>
             {#each preferences as p (p.title + p.model)}
-              <tr class="border-t border-rule"><td class="py-1.5">{p.title} <span class="text-faded">{p.model}</span></td><td class="text-right tabular-nums">{p.preferred} of {p.shown}</td><td class="w-16 text-right text-faded tabular-nums">{Math.round((100 * p.preferred) / p.shown)} %</td></tr>
+              <tr class="border-t border-rule"
+                ><td class="py-1.5">{p.title} <span class="text-faded">{p.model}</span></td><td
+                  class="text-right tabular-nums">{p.preferred} of {p.shown}</td
+                ><td class="w-16 text-right text-faded tabular-nums"
+                  >{Math.round((100 * p.preferred) / p.shown)} %</td
+                ></tr>
             {/each}
           </tbody>
         </table>
@@ -46,7 +51,10 @@
         <summary class="cursor-pointer text-[0.9rem] font-semibold">Its file</summary>
         <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
         <pre class="inside !max-h-[70vh] !font-mono !text-[0.78rem]" tabindex="0">{recipe.source}</pre>
-        <p class="mt-2 text-[0.84rem] text-faded">To make your own, save it as NAME.recipe.yaml beside the desk file, change it, write <code>recipe: NAME.recipe.yaml</code> and publish.</p>
+        <p class="mt-2 text-[0.84rem] text-faded">
+          To make your own, save it as NAME.recipe.yaml beside the desk file, change it, write <code
+            >recipe: NAME.recipe.yaml</code> and publish.
+        </p>
       </details>
     </div>
   {:else}

@@ -22,38 +22,69 @@
 </script>
 
 <article class="min-w-0 px-4 pt-5 pb-16 sm:px-8 lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto">
-  <p class="mb-3 lg:hidden"><a class="text-sm text-accent underline underline-offset-4" href={hrefOf(`desks/${slug}/conversations`)} onclick={router.follow}>All conversations</a></p>
+  <p class="mb-3 lg:hidden">
+    <a
+      class="text-sm text-accent underline underline-offset-4"
+      href={hrefOf(`desks/${slug}/conversations`)}
+      onclick={router.follow}>All conversations</a>
+  </p>
   {#if problem}
     <p class="font-serif text-lg">{problem}</p>
   {:else if c}
     <div class="flex flex-wrap items-start gap-x-4 gap-y-2">
-      <h2 class="min-w-0 flex-1 font-serif text-[1.35rem] leading-snug font-semibold break-words">{c.title}</h2>
+      <h2 class="min-w-0 flex-1 font-serif text-[1.35rem] leading-snug font-semibold break-words">
+        {c.title}
+      </h2>
       <div class="flex gap-2 text-sm">
-        <a class="button-plain no-underline" href="{given.base}/api/records/{c.id}/export?as=markdown">Markdown</a>
+        <a class="button-plain no-underline" href="{given.base}/api/records/{c.id}/export?as=markdown"
+          >Markdown</a>
         <a class="button-plain no-underline" href="{given.base}/api/records/{c.id}/export?as=json">JSON</a>
         <button class="button-plain" onclick={() => remove(c!.id)}>Remove</button>
       </div>
     </div>
-    <p class="mt-1 text-[0.84rem] text-faded">Begun {ago(c.started_at)}, {c.questions} {c.questions === 1 ? "question" : "questions"}{cost ? `, cost ${money(cost)}` : ""}</p>
+    <p class="mt-1 text-[0.84rem] text-faded">
+      Begun {ago(c.started_at)}, {c.questions}
+      {c.questions === 1 ? "question" : "questions"}{cost ? `, cost ${money(cost)}` : ""}
+    </p>
 
     {#if summary}
       <details class="mt-5 rounded border border-rule bg-leaf px-4 py-3" open>
-        <summary class="cursor-pointer text-sm font-semibold">What the model keeps of the first {summary.turns} questions, in short</summary>
+        <summary class="cursor-pointer text-sm font-semibold"
+          >What the model keeps of the first {summary.turns} questions, in short</summary>
         <p class="mt-2 font-serif leading-relaxed whitespace-pre-wrap">{summary.text}</p>
-        <p class="mt-2 text-[0.8rem] text-faded">{summary.tokens} tokens, written by {summary.model} {ago(summary.made_at)}{(c.summaries?.length ?? 0) > 1 ? `; written anew ${c.summaries!.length - 1 === 1 ? "once" : `${c.summaries!.length - 1} times`}` : ""}</p>
+        <p class="mt-2 text-[0.8rem] text-faded">
+          {summary.tokens} tokens, written by {summary.model}
+          {ago(summary.made_at)}{(c.summaries?.length ?? 0) > 1
+            ? `; written anew ${c.summaries!.length - 1 === 1 ? "once" : `${c.summaries!.length - 1} times`}`
+            : ""}
+        </p>
       </details>
     {/if}
 
     {#each c.turns ?? [] as t (t.id)}
       <section class="mt-8 max-w-[46rem]">
-        <h3 class="flex gap-3 font-serif text-[1.1rem] leading-snug font-semibold"><span class="font-normal text-accent tabular-nums">{t.number}</span><span class="min-w-0 break-words whitespace-pre-wrap">{t.question}</span></h3>
+        <h3 class="flex gap-3 font-serif text-[1.1rem] leading-snug font-semibold">
+          <span class="font-normal text-accent tabular-nums">{t.number}</span><span
+            class="min-w-0 break-words whitespace-pre-wrap">{t.question}</span>
+        </h3>
         <div class="mt-2.5">
           <Markdown text={t.reply} />
-          {#if t.outcome.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-[0.92rem]">{t.outcome.problem.detail} {#if t.outcome.problem.id}<span class="text-faded">({t.outcome.problem.id})</span>{/if}</p>{/if}
+          {#if t.outcome.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-[0.92rem]">
+              {t.outcome.problem.detail}
+              {#if t.outcome.problem.id}<span class="text-faded">({t.outcome.problem.id})</span>{/if}
+            </p>{/if}
         </div>
         <p class="mt-2 text-[0.8rem] text-faded">
-          {t.model}, {t.outcome.seconds.toFixed(1)} s, {t.outcome.usage.prompt_tokens} tokens in, {t.outcome.usage.reply_tokens} out{t.outcome.usage.cost ? `, cost ${money(t.outcome.usage.cost)}` : ""}{t.attempts > 1 ? `, attempt ${t.attempt} of ${t.attempts}` : ""}{t.siblings.length > 1 ? `, one of ${t.siblings.length} versions` : ""}{t.helped === undefined ? "" : t.helped ? ", it helped" : ", it did not help"}
-          <a class="ml-1 text-accent underline underline-offset-4" href={hrefOf(`desks/${slug}/bench/${t.id}`)} onclick={router.follow}>Look inside</a>
+          {t.model}, {t.outcome.seconds.toFixed(1)} s, {t.outcome.usage.prompt_tokens} tokens in, {t.outcome
+            .usage.reply_tokens} out{t.outcome.usage.cost
+            ? `, cost ${money(t.outcome.usage.cost)}`
+            : ""}{t.attempts > 1 ? `, attempt ${t.attempt} of ${t.attempts}` : ""}{t.siblings.length > 1
+            ? `, one of ${t.siblings.length} versions`
+            : ""}{t.helped === undefined ? "" : t.helped ? ", it helped" : ", it did not help"}
+          <a
+            class="ml-1 text-accent underline underline-offset-4"
+            href={hrefOf(`desks/${slug}/bench/${t.id}`)}
+            onclick={router.follow}>Look inside</a>
         </p>
       </section>
     {/each}

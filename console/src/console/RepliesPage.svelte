@@ -34,7 +34,15 @@
     making.readKeeping().then((k) => (days = kept = k.days), complain);
   });
 
-  const asked = $derived<making.TraceQuery>({ desk, search, model, step: step.trim(), since, ...onlys[only]![1], limit: String(limit) });
+  const asked = $derived<making.TraceQuery>({
+    desk,
+    search,
+    model,
+    step: step.trim(),
+    since,
+    ...onlys[only]![1],
+    limit: String(limit),
+  });
   $effect(() => {
     const q = { ...asked };
     const timer = setTimeout(() => void read(q), 180);
@@ -52,7 +60,9 @@
   }
 
   async function extend() {
-    const rest = await making.listTraces({ ...asked, before: traces!.at(-1)!.started_at }).catch((e) => (complain(e), []));
+    const rest = await making
+      .listTraces({ ...asked, before: traces!.at(-1)!.started_at })
+      .catch((e) => (complain(e), []));
     traces = [...traces!, ...rest];
     more = rest.length === limit;
   }
@@ -60,45 +70,84 @@
   async function keep() {
     const before = kept;
     if (days === kept || !days) return;
-    if (await act(() => making.setKeeping(days), `Traces are kept whole for ${days} days`, async () => ((days = kept = before), making.setKeeping(before)))) kept = days;
+    if (
+      await act(
+        () => making.setKeeping(days),
+        `Traces are kept whole for ${days} days`,
+        async () => ((days = kept = before), making.setKeeping(before)),
+      )
+    )
+      kept = days;
     else days = kept;
   }
 </script>
 
 <main class="mx-auto max-w-[76rem] px-4 pt-7 pb-20 sm:px-6">
   <h1 class="font-serif text-[1.6rem] font-semibold">Replies</h1>
-  <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">How every reply was made. Open one to see its steps, its prompt and where the time and the money went.</p>
+  <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">
+    How every reply was made. Open one to see its steps, its prompt and where the time and the money went.
+  </p>
   <form class="mt-5 flex flex-wrap items-end gap-3" onsubmit={(e) => e.preventDefault()}>
-    <label class="relative min-w-52 flex-1 text-[0.82rem]">Words
+    <label class="relative min-w-52 flex-1 text-[0.82rem]"
+      >Words
       <Search size={15} class="absolute bottom-3 left-3 text-faded" aria-hidden="true" />
       <input class="field mt-1 !pl-9" bind:value={search} placeholder="in the question or the reply" />
     </label>
-    <label class="text-[0.82rem]">Desk
-      <select class="field mt-1" bind:value={desk}><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}>{d.title}</option>{/each}</select>
+    <label class="text-[0.82rem]"
+      >Desk
+      <select class="field mt-1" bind:value={desk}
+        ><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}
+            >{d.title}</option
+          >{/each}</select>
     </label>
-    <label class="text-[0.82rem]">Model
-      <select class="field mt-1" bind:value={model}><option value="">all</option>{#each app.models as m (m.connection + m.name)}<option value="{m.connection}/{m.name}">{m.name}</option>{/each}</select>
+    <label class="text-[0.82rem]"
+      >Model
+      <select class="field mt-1" bind:value={model}
+        ><option value="">all</option>{#each app.models as m (m.connection + m.name)}<option
+            value="{m.connection}/{m.name}">{m.name}</option
+          >{/each}</select>
     </label>
-    <label class="text-[0.82rem]">Which
-      <select class="field mt-1" bind:value={only}>{#each Object.entries(onlys) as [key, [name]] (key)}<option value={key}>{name}</option>{/each}</select>
+    <label class="text-[0.82rem]"
+      >Which
+      <select class="field mt-1" bind:value={only}
+        >{#each Object.entries(onlys) as [key, [name]] (key)}<option value={key}>{name}</option
+          >{/each}</select>
     </label>
-    <label class="w-32 text-[0.82rem]">Step <input class="field mt-1" bind:value={step} placeholder="its name" /></label>
+    <label class="w-32 text-[0.82rem]"
+      >Step <input class="field mt-1" bind:value={step} placeholder="its name" /></label>
     <label class="text-[0.82rem]">Since <input class="field mt-1" type="date" bind:value={since} /></label>
   </form>
 
   {#if traces?.length}
     <div class="relative mt-5 overflow-x-auto">
       <table class="w-full text-[0.88rem]">
-        <thead class="text-left text-[0.78rem] text-faded"><tr><th class="py-1.5 pr-4 font-medium">Question</th><th class="pr-4 font-medium">Desk</th><th class="pr-4 font-medium">When</th><th class="pr-4 font-medium">Ended</th><th class="pr-4 text-right font-medium">Took</th><th class="pr-4 text-right font-medium">Tokens</th><th class="text-right font-medium">Cost</th></tr></thead>
+        <thead class="text-left text-[0.78rem] text-faded"
+          ><tr
+            ><th class="py-1.5 pr-4 font-medium">Question</th><th class="pr-4 font-medium">Desk</th><th
+              class="pr-4 font-medium">When</th
+            ><th class="pr-4 font-medium">Ended</th><th class="pr-4 text-right font-medium">Took</th><th
+              class="pr-4 text-right font-medium">Tokens</th
+            ><th class="text-right font-medium">Cost</th></tr
+          ></thead>
         <tbody>
           {#each traces as t (t.id)}
             <tr class="border-t border-rule align-top">
-              <td class="max-w-[30rem] py-2 pr-4"><a class="font-serif text-[0.98rem] no-underline hover:text-accent" href={hrefOf(`desks/${t.desk}/bench/${t.id}`)} onclick={router.follow}><span class="line-clamp-2 break-words">{t.question}</span></a></td>
+              <td class="max-w-[30rem] py-2 pr-4"
+                ><a
+                  class="font-serif text-[0.98rem] no-underline hover:text-accent"
+                  href={hrefOf(`desks/${t.desk}/bench/${t.id}`)}
+                  onclick={router.follow}><span class="line-clamp-2 break-words">{t.question}</span></a
+                ></td>
               <td class="py-2 pr-4 text-faded">{t.desk}</td>
               <td class="py-2 pr-4 whitespace-nowrap text-faded">{ago(t.started_at)}</td>
-              <td class={["py-2 pr-4 whitespace-nowrap", t.state === "failed" || t.helped === false ? "text-accent" : "text-faded"]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
+              <td
+                class={[
+                  "py-2 pr-4 whitespace-nowrap",
+                  t.state === "failed" || t.helped === false ? "text-accent" : "text-faded",
+                ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
               <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
-              <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums">{t.prompt_tokens} + {t.reply_tokens}</td>
+              <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums"
+                >{t.prompt_tokens} + {t.reply_tokens}</td>
               <td class="py-2 text-right tabular-nums">{money(t.cost)}</td>
             </tr>
           {/each}
@@ -107,13 +156,28 @@
     </div>
     {#if more}<button class="button-plain mt-4" onclick={extend}>Show older ones</button>{/if}
   {:else if traces}
-    <p class="mt-10 font-serif text-lg">{Object.values(asked).filter(Boolean).length > 1 ? "Nothing is like this." : "No reply has been made yet. Ask at a desk, and look here again."}</p>
+    <p class="mt-10 font-serif text-lg">
+      {Object.values(asked).filter(Boolean).length > 1
+        ? "Nothing is like this."
+        : "No reply has been made yet. Ask at a desk, and look here again."}
+    </p>
   {:else}
     <p class="mt-10 text-faded">Fetching the replies …</p>
   {/if}
 
-  <form class="mt-12 flex flex-wrap items-end gap-3 border-t border-rule pt-4 text-[0.88rem]" onsubmit={(e) => (e.preventDefault(), keep())}>
-    <label>Keep prompts and answers for this many days <input class="field mt-1 max-w-32" type="number" min="1" max="36500" bind:value={days} onchange={keep} /></label>
-    <p class="max-w-[34rem] pb-2 text-faded">After that only figures are left: times, tokens, cost. The conversations stay as they are.</p>
+  <form
+    class="mt-12 flex flex-wrap items-end gap-3 border-t border-rule pt-4 text-[0.88rem]"
+    onsubmit={(e) => (e.preventDefault(), keep())}>
+    <label
+      >Keep prompts and answers for this many days <input
+        class="field mt-1 max-w-32"
+        type="number"
+        min="1"
+        max="36500"
+        bind:value={days}
+        onchange={keep} /></label>
+    <p class="max-w-[34rem] pb-2 text-faded">
+      After that only figures are left: times, tokens, cost. The conversations stay as they are.
+    </p>
   </form>
 </main>

@@ -20,21 +20,27 @@
   $effect(() => {
     const [older, newer] = [other, chosen];
     if (!newer) return;
-    Promise.all([older ? making.readRevision(desk.slug, older) : null, making.readRevision(desk.slug, newer)]).then(
-      ([a, b]) => {
-        if (other === older && chosen === newer) ((files = { older: a?.file ?? "", newer: b.file ?? "", with: older }), (shelves = b.shelves ?? []));
-      },
-      complain,
-    );
+    Promise.all([
+      older ? making.readRevision(desk.slug, older) : null,
+      making.readRevision(desk.slug, newer),
+    ]).then(([a, b]) => {
+      if (other === older && chosen === newer)
+        ((files = { older: a?.file ?? "", newer: b.file ?? "", with: older }), (shelves = b.shelves ?? []));
+    }, complain);
   });
 
   async function goBack(number: number) {
     const was = desk.published;
-    const done = was ? `Revision ${number} is published again` : `The desk is open again, at revision ${number}`;
+    const done = was
+      ? `Revision ${number} is published again`
+      : `The desk is open again, at revision ${number}`;
     await act(
       async () => (await making.returnTo(desk.slug, number), await refresh()),
       done,
-      async () => (was ? await making.returnTo(desk.slug, was) : await making.withdraw(desk.slug), await refresh()),
+      async () => (
+        was ? await making.returnTo(desk.slug, was) : await making.withdraw(desk.slug),
+        await refresh()
+      ),
     );
   }
 </script>
@@ -44,16 +50,24 @@
     <ol class="border-rule lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r" reversed>
       {#each revisions as r (r.number)}
         <li class={["border-b border-rule px-4 py-3 sm:px-6", chosen === r.number && "bg-leaf"]}>
-          <button class="block w-full text-left" aria-pressed={chosen === r.number} onclick={() => ((chosen = r.number), (against = 0))}>
+          <button
+            class="block w-full text-left"
+            aria-pressed={chosen === r.number}
+            onclick={() => ((chosen = r.number), (against = 0))}>
             <span class="flex items-baseline justify-between gap-3">
               <span class="font-serif text-[1.05rem] font-semibold">Revision {r.number}</span>
-              {#if r.number === desk.published}<span class="text-[0.8rem] font-semibold text-accent">published</span>{/if}
+              {#if r.number === desk.published}<span class="text-[0.8rem] font-semibold text-accent"
+                  >published</span
+                >{/if}
             </span>
             {#if r.note}<span class="mt-0.5 block font-serif break-words">{r.note}</span>{/if}
             <span class="mt-0.5 block text-[0.82rem] text-faded">{ago(r.made_at)}, by {r.made_by}</span>
           </button>
           {#if r.number !== desk.published}
-            <button class="mt-1 min-h-7 text-[0.84rem] text-accent underline underline-offset-4" onclick={() => goBack(r.number)}>{desk.published ? "Go back to this one" : "Open the desk with this one"}</button>
+            <button
+              class="mt-1 min-h-7 text-[0.84rem] text-accent underline underline-offset-4"
+              onclick={() => goBack(r.number)}
+              >{desk.published ? "Go back to this one" : "Open the desk with this one"}</button>
           {/if}
         </li>
       {/each}
@@ -66,20 +80,32 @@
             against
             <select class="field !w-auto !min-h-8 !py-1 text-ink" bind:value={against}>
               <option value={0}>the one before</option>
-              {#each revisions.filter((r) => r.number !== chosen) as r (r.number)}<option value={r.number}>revision {r.number}</option>{/each}
+              {#each revisions.filter((r) => r.number !== chosen) as r (r.number)}<option value={r.number}
+                  >revision {r.number}</option
+                >{/each}
             </select>
           </label>
         {/if}
       </div>
       {#each shelves as s (s.shelf)}
         <p class="px-4 pb-3 text-sm sm:px-6">
-          It was published with the shelf <strong>{s.title}</strong>{s.gone ? ", which is no more." : s.then === s.now ? ", which has not changed since." : ", which has changed since:"}
-          {#if s.added.length}added {s.added.slice(0, 5).join(", ")}{s.added.length > 5 ? ` and ${s.added.length - 5} more` : ""}{s.removed.length ? "; " : "."}{/if}
-          {#if s.removed.length}removed {s.removed.slice(0, 5).join(", ")}{s.removed.length > 5 ? ` and ${s.removed.length - 5} more` : ""}.{/if}
+          It was published with the shelf <strong>{s.title}</strong>{s.gone
+            ? ", which is no more."
+            : s.then === s.now
+              ? ", which has not changed since."
+              : ", which has changed since:"}
+          {#if s.added.length}added {s.added.slice(0, 5).join(", ")}{s.added.length > 5
+              ? ` and ${s.added.length - 5} more`
+              : ""}{s.removed.length ? "; " : "."}{/if}
+          {#if s.removed.length}removed {s.removed.slice(0, 5).join(", ")}{s.removed.length > 5
+              ? ` and ${s.removed.length - 5} more`
+              : ""}.{/if}
           {#if !s.gone && s.then !== s.now && !s.added.length && !s.removed.length}something was read again.{/if}
         </p>
       {/each}
-      {#if files && files.with === 0}<p class="px-4 pb-3 text-sm text-faded sm:px-6">It is the first one.</p>{/if}
+      {#if files && files.with === 0}<p class="px-4 pb-3 text-sm text-faded sm:px-6">
+          It is the first one.
+        </p>{/if}
       {#if files}
         {#await import("./editor/Difference.svelte") then { default: Difference }}
           {#key files}<Difference older={files.with ? files.older : files.newer} newer={files.newer} />{/key}
@@ -87,6 +113,9 @@
       {/if}
     </section>
   {:else}
-    <p class="max-w-[36rem] px-6 pt-10 font-serif text-lg leading-relaxed">No revision yet. Each time the desk is published it gets one, with a number that stays; you can compare them and go back.</p>
+    <p class="max-w-[36rem] px-6 pt-10 font-serif text-lg leading-relaxed">
+      No revision yet. Each time the desk is published it gets one, with a number that stays; you can compare
+      them and go back.
+    </p>
   {/if}
 </div>

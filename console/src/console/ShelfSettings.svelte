@@ -6,7 +6,11 @@
   import type { Schemas } from "../given";
   import { act, complain, sentence, state as app } from "./state.svelte";
 
-  let { slug, open = $bindable(), changed }: { slug: string; open: boolean; changed: () => Promise<void> } = $props();
+  let {
+    slug,
+    open = $bindable(),
+    changed,
+  }: { slug: string; open: boolean; changed: () => Promise<void> } = $props();
 
   type Settings = Schemas["ShelfSettings"];
   let s = $state<Settings | null>(null);
@@ -36,6 +40,11 @@
 
   const count = (n: number) => n.toLocaleString("en");
 
+  function spentSoFar(e: Schemas["ShelfEmbedding"]): string {
+    const cost = e.spent_cost ? `, cost ${e.spent_cost.toPrecision(2)}` : "";
+    return `So far ${count(e.spent_tokens)} tokens${cost}.`;
+  }
+
   async function follow() {
     try {
       embedding = await shelves.readEmbedding(slug);
@@ -54,7 +63,10 @@
       }
     })();
     void follow();
-    const again = setInterval(() => embedding?.model && embedding.embedded < embedding.passages && follow(), 1500);
+    const again = setInterval(
+      () => embedding?.model && embedding.embedded < embedding.passages && follow(),
+      1500,
+    );
     return () => clearInterval(again);
   });
 
@@ -72,15 +84,22 @@
     saving = false;
   }
 
-  const embed = () => act(async () => (await shelves.embed(slug), await follow()), "The passages are being embedded");
+  const embed = () =>
+    act(async () => (await shelves.embed(slug), await follow()), "The passages are being embedded");
 </script>
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="fixed top-1/2 left-1/2 z-40 max-h-[92dvh] w-[min(42rem,96vw)] -translate-x-1/2 -translate-y-1/2 overflow-y-auto rounded-md bg-paper p-6 shadow-xl">
+    <Dialog.Content
+      class={[
+        "fixed top-1/2 left-1/2 z-40 max-h-[92dvh] w-[min(42rem,96vw)] -translate-x-1/2",
+        "-translate-y-1/2 overflow-y-auto rounded-md bg-paper p-6 shadow-xl",
+      ]}>
       <Dialog.Title class="font-serif text-xl font-semibold">Settings of this shelf</Dialog.Title>
-      <Dialog.Description class="mt-1 text-[0.88rem] text-faded">The usual values were measured to serve well. Try a question on the shelf’s page before and after a change.</Dialog.Description>
+      <Dialog.Description class="mt-1 text-[0.88rem] text-faded"
+        >The usual values were measured to serve well. Try a question on the shelf’s page before and after a
+        change.</Dialog.Description>
       {#if s}
         <form class="mt-4 text-[0.92rem]" onsubmit={save}>
           <label class="block">Title <input class="field mt-1" maxlength="80" bind:value={s.title} /></label>
@@ -88,9 +107,14 @@
             <fieldset class="mt-5">
               <legend class="font-semibold">{group.title}</legend>
               {#each group.of as [name, title, about, step] (name)}
-                <label class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+                <label
+                  class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
                   <span>{title}</span>
-                  <input class="field !min-h-8 text-right tabular-nums" type="number" {step} bind:value={s[name]} />
+                  <input
+                    class="field !min-h-8 text-right tabular-nums"
+                    type="number"
+                    {step}
+                    bind:value={s[name]} />
                   <span class="text-[0.82rem] text-faded max-sm:col-span-2">{about}</span>
                 </label>
               {/each}
@@ -103,41 +127,92 @@
               <select class="field !min-h-8" bind:value={s.embedding}>
                 <option value="">built in (English, no model is asked)</option>
                 {#each embedders as m (m.connection + m.name)}
-                  <option value="{m.connection}/{m.name}">{m.name}, {m.price.in ? `${m.price.in} per million tokens` : "without a price"}</option>
+                  <option value="{m.connection}/{m.name}"
+                    >{m.name}, {m.price.in ? `${m.price.in} per million tokens` : "without a price"}</option>
                 {/each}
-                {#if s.embedding && !embedders.some((m) => `${m.connection}/${m.name}` === s!.embedding)}<option value={s.embedding}>{s.embedding}</option>{/if}
+                {#if s.embedding && !embedders.some((m) => `${m.connection}/${m.name}` === s!.embedding)}<option
+                    value={s.embedding}>{s.embedding}</option
+                  >{/if}
               </select>
             </label>
-            <label class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+            <label
+              class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
               <span>Weight</span>
-              {#if s.embedding}<input class="field !min-h-8 text-right tabular-nums" type="number" step="any" bind:value={s.meaning_weight} />
-              {:else}<input class="field !min-h-8 text-right tabular-nums" type="number" step="any" bind:value={s.vector_weight} />{/if}
-              <span class="text-[0.82rem] text-faded max-sm:col-span-2">where the search by words counts 1; 0 leaves it out</span>
+              {#if s.embedding}<input
+                  class="field !min-h-8 text-right tabular-nums"
+                  type="number"
+                  step="any"
+                  bind:value={s.meaning_weight} />
+              {:else}<input
+                  class="field !min-h-8 text-right tabular-nums"
+                  type="number"
+                  step="any"
+                  bind:value={s.vector_weight} />{/if}
+              <span class="text-[0.82rem] text-faded max-sm:col-span-2"
+                >where the search by words counts 1; 0 leaves it out</span>
             </label>
             {#if embedding?.model}
               <div class="mt-2 rounded bg-leaf px-3 py-2 text-[0.88rem]" role="status">
-                <p>{embedding.model} has embedded {count(embedding.embedded)} of {count(embedding.passages)} passages.{#if embedding.spent_tokens}{" "}So far {count(embedding.spent_tokens)} tokens{#if embedding.spent_cost}, cost {embedding.spent_cost.toPrecision(2)}{/if}.{/if}</p>
+                <p>
+                  {embedding.model} has embedded {count(embedding.embedded)} of
+                  {count(embedding.passages)} passages.
+                  {#if embedding.spent_tokens}{spentSoFar(embedding)}{/if}
+                </p>
                 {#if embedding.embedded < embedding.passages}
-                  <p class="mt-1">The rest takes about {count(embedding.tokens)} tokens{#if embedding.priced}, <strong>cost {embedding.cost.toPrecision(2)}</strong>{/if}.
-                    {#if embedding.priced}<button type="button" class="ml-2 min-h-7 font-semibold text-accent underline underline-offset-4" onclick={embed}>Embed them</button>{/if}</p>
+                  <p class="mt-1">
+                    The rest takes about {count(embedding.tokens)} tokens{#if embedding.priced}, <strong
+                        >cost {embedding.cost.toPrecision(2)}</strong
+                      >{/if}.
+                    {#if embedding.priced}<button
+                        type="button"
+                        class="ml-2 min-h-7 font-semibold text-accent underline underline-offset-4"
+                        onclick={embed}>Embed them</button
+                      >{/if}
+                  </p>
                 {/if}
-                {#if embedding.problem}<p class="mt-1 border-l-2 border-accent pl-2">It stopped: {embedding.problem}</p>{/if}
+                {#if embedding.problem}<p class="mt-1 border-l-2 border-accent pl-2">
+                    It stopped: {embedding.problem}
+                  </p>{/if}
               </div>
             {/if}
           </fieldset>
           <fieldset class="mt-5">
             <legend class="font-semibold">The last look</legend>
-            <label class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+            <label
+              class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
               <span>Candidates</span>
-              <input class="field !min-h-8 text-right tabular-nums" type="number" step="1" bind:value={s.candidates} />
-              <span class="text-[0.82rem] text-faded max-sm:col-span-2">passages that are weighed anew; 0 leaves it out</span>
+              <input
+                class="field !min-h-8 text-right tabular-nums"
+                type="number"
+                step="1"
+                bind:value={s.candidates} />
+              <span class="text-[0.82rem] text-faded max-sm:col-span-2"
+                >passages that are weighed anew; 0 leaves it out</span>
             </label>
-            <label class="mt-2 flex items-start gap-2"><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.distinct} /> <span>Leave out what says nearly the same as something better</span></label>
-            <label class="mt-1 flex items-start gap-2"><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.rephrase} /> <span>Have the desk’s model put the question in other words first <span class="text-faded">(asks it once more for each question)</span></span></label>
-            <label class="mt-1 flex items-start gap-2"><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.choose} /> <span>Have the desk’s model choose among what was found <span class="text-faded">(asks it once more for each question)</span></span></label>
+            <label class="mt-2 flex items-start gap-2"
+              ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.distinct} />
+              <span>Leave out what says nearly the same as something better</span></label>
+            <label class="mt-1 flex items-start gap-2"
+              ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.rephrase} />
+              <span
+                >Have the desk’s model put the question in other words first <span class="text-faded"
+                  >(asks it once more for each question)</span
+                ></span
+              ></label>
+            <label class="mt-1 flex items-start gap-2"
+              ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.choose} />
+              <span
+                >Have the desk’s model choose among what was found <span class="text-faded"
+                  >(asks it once more for each question)</span
+                ></span
+              ></label>
           </fieldset>
           {#if problem}<p class="mt-4 border-l-2 border-accent pl-3" role="alert">{problem}</p>{/if}
-          <p class="mt-6 flex justify-end gap-2"><Dialog.Close type="button" class="button-plain">Close</Dialog.Close><button class="button-main" disabled={saving}>Save</button></p>
+          <p class="mt-6 flex justify-end gap-2">
+            <Dialog.Close type="button" class="button-plain">Close</Dialog.Close><button
+              class="button-main"
+              disabled={saving}>Save</button>
+          </p>
         </form>
       {:else}<p class="mt-4 text-faded">Fetching the settings …</p>{/if}
     </Dialog.Content>

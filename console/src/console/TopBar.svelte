@@ -28,28 +28,55 @@
   }
 </script>
 
-<header class="sticky top-0 z-20 flex min-h-13 flex-wrap items-center gap-x-1 border-b border-rule bg-paper px-3 sm:h-13 sm:flex-nowrap sm:px-6">
-  <a class="mr-auto px-1 py-3 font-serif text-[1.05rem] italic no-underline sm:mr-5 sm:py-0" href={hrefOf("")} onclick={router.follow}>Juvalogos</a>
-  <nav class="order-last flex w-full min-w-0 items-center overflow-x-auto pb-1.5 sm:order-none sm:gap-1 sm:w-auto sm:flex-1 sm:pb-0" aria-label="Console">
+<header
+  class={[
+    "sticky top-0 z-20 flex min-h-13 flex-wrap items-center gap-x-1 border-b border-rule",
+    "bg-paper px-3 sm:h-13 sm:flex-nowrap sm:px-6",
+  ]}>
+  <a
+    class="mr-auto px-1 py-3 font-serif text-[1.05rem] italic no-underline sm:mr-5 sm:py-0"
+    href={hrefOf("")}
+    onclick={router.follow}>Juvalogos</a>
+  <nav
+    class={[
+      "order-last flex w-full min-w-0 items-center overflow-x-auto pb-1.5 sm:order-none",
+      "sm:gap-1 sm:w-auto sm:flex-1 sm:pb-0",
+    ]}
+    aria-label="Console">
     {#each pages as [path, name] (path)}
       <a
-        class={["rounded px-[0.3rem] py-1.5 text-[0.8rem] no-underline hover:bg-leaf sm:px-2.5 sm:text-sm", here === path && "font-semibold text-accent"]}
+        class={[
+          "rounded px-[0.3rem] py-1.5 text-[0.8rem] no-underline hover:bg-leaf sm:px-2.5 sm:text-sm",
+          here === path && "font-semibold text-accent",
+        ]}
         href={hrefOf(path)}
         aria-current={here === path ? "page" : undefined}
-        onclick={router.follow}>{name}</a
-      >
+        onclick={router.follow}>{name}</a>
     {/each}
   </nav>
-  <button class="hidden h-8 items-center gap-2 rounded border border-rule px-2.5 text-[0.82rem] text-faded hover:bg-leaf sm:flex" onclick={() => (palette.open = true)}>
+  <button
+    class={[
+      "hidden h-8 items-center gap-2 rounded border border-rule px-2.5 text-[0.82rem]",
+      "text-faded hover:bg-leaf sm:flex",
+    ]}
+    onclick={() => (palette.open = true)}>
     <Search size={14} aria-hidden="true" /> Find or do <kbd class="ml-2 text-[0.75rem]">Ctrl K</kbd>
   </button>
-  <button class="icon sm:!hidden" aria-label="Find or do" onclick={() => (palette.open = true)}><Search size={18} aria-hidden="true" /></button>
-  <button class="icon" title="Theme: {themes[theme.choice]}" aria-label="Theme: {themes[theme.choice]}. Change it." onclick={turnTheme}><ThemeIcon size={18} aria-hidden="true" /></button>
+  <button class="icon sm:!hidden" aria-label="Find or do" onclick={() => (palette.open = true)}
+    ><Search size={18} aria-hidden="true" /></button>
+  <button
+    class="icon"
+    title="Theme: {themes[theme.choice]}"
+    aria-label="Theme: {themes[theme.choice]}. Change it."
+    onclick={turnTheme}><ThemeIcon size={18} aria-hidden="true" /></button>
   <DropdownMenu.Root>
-    <DropdownMenu.Trigger class="h-9 max-w-32 truncate rounded px-2.5 text-sm hover:bg-leaf" aria-label="Your account, {state.session?.name}">{state.session?.name}</DropdownMenu.Trigger>
+    <DropdownMenu.Trigger
+      class="h-9 max-w-32 truncate rounded px-2.5 text-sm hover:bg-leaf"
+      aria-label="Your account, {state.session?.name}">{state.session?.name}</DropdownMenu.Trigger>
     <DropdownMenu.Portal disabled>
       <DropdownMenu.Content align="end" sideOffset={4} class="menu">
-        <DropdownMenu.Item class="menu-item" onSelect={() => router.go("access")}>Password and browsers</DropdownMenu.Item>
+        <DropdownMenu.Item class="menu-item" onSelect={() => router.go("access")}
+          >Password and browsers</DropdownMenu.Item>
         <DropdownMenu.Item class="menu-item" onSelect={signOut}>Sign out</DropdownMenu.Item>
       </DropdownMenu.Content>
     </DropdownMenu.Portal>

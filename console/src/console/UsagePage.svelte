@@ -17,7 +17,11 @@
     ["visitor", "By visitor"],
     ["kind", "By purpose"],
   ] as const;
-  const kinds: Record<string, string> = { reply: "replies", summary: "summaries of conversations", rerun: "tried in the bench" };
+  const kinds: Record<string, string> = {
+    reply: "replies",
+    summary: "summaries of conversations",
+    rerun: "tried in the bench",
+  };
 
   let chosen = $state<keyof typeof spans>("month");
   let split = $state<"desk" | "model">("model");
@@ -31,7 +35,11 @@
 
   async function read(r: { from: string; to: string }, by: string) {
     try {
-      const [perDay, perTurn, ...rest] = await Promise.all([making.readUsage({ ...r, by: `day,${by}` }), making.readUsage({ ...r, by: "turn,desk" }), ...tables.map(([key]) => making.readUsage({ ...r, by: key }))]);
+      const [perDay, perTurn, ...rest] = await Promise.all([
+        making.readUsage({ ...r, by: `day,${by}` }),
+        making.readUsage({ ...r, by: "turn,desk" }),
+        ...tables.map(([key]) => making.readUsage({ ...r, by: key })),
+      ]);
       days = perDay.rows;
       turns = perTurn.rows.slice(0, 8);
       sums = Object.fromEntries(tables.map(([key], i) => [key, rest[i]!.rows]));
@@ -41,10 +49,30 @@
   }
 
   const worth = (r: Row) => (unit === "cost" ? r.cost : r.prompt_tokens + r.reply_tokens);
-  const all = $derived((sums.desk ?? []).reduce((t, r) => ({ cost: t.cost + r.cost, in: t.in + r.prompt_tokens, out: t.out + r.reply_tokens, calls: t.calls + r.calls, counted: t.counted + r.counted }), { cost: 0, in: 0, out: 0, calls: 0, counted: 0 }));
+  const all = $derived(
+    (sums.desk ?? []).reduce(
+      (t, r) => ({
+        cost: t.cost + r.cost,
+        in: t.in + r.prompt_tokens,
+        out: t.out + r.reply_tokens,
+        calls: t.calls + r.calls,
+        counted: t.counted + r.counted,
+      }),
+      { cost: 0, in: 0, out: 0, calls: 0, counted: 0 },
+    ),
+  );
   const names = $derived([...new Set((days ?? []).map((r) => r.keys[1]!))]);
-  const shades = ["var(--accent)", "var(--faded)", "var(--ink)", "var(--field)", "color-mix(in srgb, var(--accent) 45%, var(--paper))", "var(--rule)"];
-  const series = $derived(names.map((name, i) => ({ key: name, label: name, color: shades[i % shades.length]! })));
+  const shades = [
+    "var(--accent)",
+    "var(--faded)",
+    "var(--ink)",
+    "var(--field)",
+    "color-mix(in srgb, var(--accent) 45%, var(--paper))",
+    "var(--rule)",
+  ];
+  const series = $derived(
+    names.map((name, i) => ({ key: name, label: name, color: shades[i % shades.length]! })),
+  );
   const chart = $derived.by(() => {
     const rows: Record<string, number | string>[] = [];
     for (let back = lengths[chosen]; back >= 0; back--) {
@@ -64,31 +92,68 @@
     <h1 class="mr-auto font-serif text-[1.6rem] font-semibold">Usage</h1>
     <div class="flex rounded border border-rule text-sm" role="group" aria-label="How far back">
       {#each Object.entries(spans) as [key, name] (key)}
-        <button class={["min-h-9 px-3", chosen === key && "bg-leaf font-semibold"]} aria-pressed={chosen === key} onclick={() => (chosen = key as typeof chosen)}>{name}</button>
+        <button
+          class={["min-h-9 px-3", chosen === key && "bg-leaf font-semibold"]}
+          aria-pressed={chosen === key}
+          onclick={() => (chosen = key as typeof chosen)}>{name}</button>
       {/each}
     </div>
-    <a class="button-plain no-underline" href="{given.base}{making.usageCSV({ ...range, by: 'day,desk,model,step,kind' })}">CSV</a>
+    <a
+      class="button-plain no-underline"
+      href="{given.base}{making.usageCSV({ ...range, by: 'day,desk,model,step,kind' })}">CSV</a>
   </div>
 
   {#if days && !days.length}
     <p class="mt-12 font-serif text-lg">No model was asked in this time.</p>
-    <p class="mt-2 text-[0.92rem] text-faded">Every time a model is asked, its tokens are counted here. Write prices into the connection file to see what they cost.</p>
+    <p class="mt-2 text-[0.92rem] text-faded">
+      Every time a model is asked, its tokens are counted here. Write prices into the connection file to see
+      what they cost.
+    </p>
   {:else if days}
     <p class="mt-4 font-serif text-[1.15rem]">
-      {#if all.cost}<strong class="tabular-nums">{money(all.cost)}</strong>{" for "}{/if}<span class="tabular-nums">{all.calls.toLocaleString("en")}</span> {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span> tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{chosen === "today" ? " today" : ""}.
+      {#if all.cost}<strong class="tabular-nums">{money(all.cost)}</strong>{" for "}{/if}<span
+        class="tabular-nums">{all.calls.toLocaleString("en")}</span>
+      {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span>
+      tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{chosen === "today"
+        ? " today"
+        : ""}.
     </p>
-    {#if all.counted}<p class="mt-1 text-[0.84rem] text-faded">For {all.counted} of them the model server gave no figures; those tokens were counted here.</p>{/if}
-    {#if !all.cost}<p class="mt-1 text-[0.84rem] text-faded">No cost is known: the connections have no prices yet.</p>{/if}
+    {#if all.counted}<p class="mt-1 text-[0.84rem] text-faded">
+        For {all.counted} of them the model server gave no figures; those tokens were counted here.
+      </p>{/if}
+    {#if !all.cost}<p class="mt-1 text-[0.84rem] text-faded">
+        No cost is known: the connections have no prices yet.
+      </p>{/if}
 
     <div class="mt-5 flex flex-wrap gap-3 text-[0.84rem]">
-      <label class="flex items-center gap-2 whitespace-nowrap">Show <select class="field !min-h-8" bind:value={unit}><option value="cost">cost</option><option value="tokens">tokens</option></select></label>
-      <label class="flex items-center gap-2 whitespace-nowrap">split by <select class="field !min-h-8" bind:value={split}><option value="model">model</option><option value="desk">desk</option></select></label>
+      <label class="flex items-center gap-2 whitespace-nowrap"
+        >Show <select class="field !min-h-8" bind:value={unit}
+          ><option value="cost">cost</option><option value="tokens">tokens</option></select
+        ></label>
+      <label class="flex items-center gap-2 whitespace-nowrap"
+        >split by <select class="field !min-h-8" bind:value={split}
+          ><option value="model">model</option><option value="desk">desk</option></select
+        ></label>
       <ul class="flex flex-wrap items-center gap-x-4 gap-y-1">
-        {#each series as s (s.key)}<li class="flex items-center gap-1.5"><span class="size-2.5 rounded-sm" style:background={s.color}></span>{s.label}</li>{/each}
+        {#each series as s (s.key)}<li class="flex items-center gap-1.5">
+            <span class="size-2.5 rounded-sm" style:background={s.color}></span>{s.label}
+          </li>{/each}
       </ul>
     </div>
-    <div class="chart mt-3 h-64" role="img" aria-label="{unit === 'cost' ? 'Cost' : 'Tokens'} per day, split by {split}; the tables below have the figures">
-      <BarChart data={chart} x="day" {series} seriesLayout="stack" legend={false} bandPadding={0.3} props={{ xAxis: { ticks: chart.length > 14 ? 8 : undefined } }} />
+    <div
+      class="chart mt-3 h-64"
+      role="img"
+      aria-label="{unit === 'cost'
+        ? 'Cost'
+        : 'Tokens'} per day, split by {split}; the tables below have the figures">
+      <BarChart
+        data={chart}
+        x="day"
+        {series}
+        seriesLayout="stack"
+        legend={false}
+        bandPadding={0.3}
+        props={{ xAxis: { ticks: chart.length > 14 ? 8 : undefined } }} />
     </div>
 
     <div class="mt-8 grid gap-x-12 gap-y-8 md:grid-cols-2">
@@ -96,14 +161,26 @@
         <section>
           <h2 class="text-[0.95rem] font-semibold">{title}</h2>
           <table class="mt-2 w-full text-[0.86rem]">
-            <thead class="text-left text-[0.78rem] text-faded"><tr><th class="sr-only">{title}</th><th class="text-right font-medium">Calls</th><th class="text-right font-medium">Tokens</th><th class="text-right font-medium">Cost</th></tr></thead>
+            <thead class="text-left text-[0.78rem] text-faded"
+              ><tr
+                ><th class="sr-only">{title}</th><th class="text-right font-medium">Calls</th><th
+                  class="text-right font-medium">Tokens</th
+                ><th class="text-right font-medium">Cost</th></tr
+              ></thead>
             <tbody>
               {#each (sums[key] ?? []).slice(0, 8) as r (r.keys[0])}
-                <tr class="border-t border-rule"><td class="max-w-[14rem] truncate py-1.5">{nameOf(key, r.keys[0]!)}</td><td class="text-right tabular-nums">{r.calls}</td><td class="text-right tabular-nums">{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")}</td><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
+                <tr class="border-t border-rule"
+                  ><td class="max-w-[14rem] truncate py-1.5">{nameOf(key, r.keys[0]!)}</td><td
+                    class="text-right tabular-nums">{r.calls}</td
+                  ><td class="text-right tabular-nums"
+                    >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")}</td
+                  ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
               {/each}
             </tbody>
           </table>
-          {#if key === "visitor"}<p class="mt-1 text-[0.78rem] text-faded">Visitors are known by nothing but a random sign.</p>{/if}
+          {#if key === "visitor"}<p class="mt-1 text-[0.78rem] text-faded">
+              Visitors are known by nothing but a random sign.
+            </p>{/if}
         </section>
       {/each}
       <section>
@@ -111,7 +188,16 @@
         <table class="mt-2 w-full text-[0.86rem]">
           <tbody>
             {#each turns as r (r.keys[0])}
-              <tr class="border-t border-rule"><td class="py-1.5"><a class="text-accent underline underline-offset-4" href={hrefOf(`desks/${r.keys[1]}/bench/${r.keys[0]}`)} onclick={router.follow}>a reply at {r.keys[1]}</a></td><td class="text-right tabular-nums">{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")} tokens</td><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
+              <tr class="border-t border-rule"
+                ><td class="py-1.5"
+                  ><a
+                    class="text-accent underline underline-offset-4"
+                    href={hrefOf(`desks/${r.keys[1]}/bench/${r.keys[0]}`)}
+                    onclick={router.follow}>a reply at {r.keys[1]}</a
+                  ></td
+                ><td class="text-right tabular-nums"
+                  >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")} tokens</td
+                ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
             {/each}
           </tbody>
         </table>

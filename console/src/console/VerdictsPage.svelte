@@ -14,7 +14,14 @@
     "question-unclear": "The question was unclear",
     other: "Something else",
   };
-  const reasons: Record<string, string> = { wrong: "It is wrong", incomplete: "Something is missing", unclear: "Hard to understand", "off-topic": "Not what I asked", "too-long": "Too long", other: "Something else" };
+  const reasons: Record<string, string> = {
+    wrong: "It is wrong",
+    incomplete: "Something is missing",
+    unclear: "Hard to understand",
+    "off-topic": "Not what I asked",
+    "too-long": "Too long",
+    other: "Something else",
+  };
 
   let verdicts = $state<Schemas["Verdict"][] | null>(null);
   let counts = $state<Schemas["CauseCount"][]>([]);
@@ -23,7 +30,12 @@
 
   onMount(() => void app.readDesks().catch(complain));
   $effect(() => {
-    const q: making.VerdictQuery = { desk, helped: which === "helped" ? "yes" : "no", done: which === "helped" ? "" : which === "done" ? "yes" : "no", limit: "100" };
+    const q: making.VerdictQuery = {
+      desk,
+      helped: which === "helped" ? "yes" : "no",
+      done: which === "helped" ? "" : which === "done" ? "yes" : "no",
+      limit: "100",
+    };
     void read(q);
   });
 
@@ -44,7 +56,11 @@
       if (now.done !== (which === "done")) verdicts = verdicts!.filter((x) => x !== v);
       else if (!verdicts!.includes(v)) verdicts = [v, ...verdicts!];
     };
-    await act(() => put({ ...before, ...f }), said, () => put(before));
+    await act(
+      () => put({ ...before, ...f }),
+      said,
+      () => put(before),
+    );
   }
 
   const weeks = $derived.by(() => {
@@ -56,23 +72,51 @@
     }
     return [...byWeek.values()];
   });
-  const totals = $derived(Object.entries(counts.reduce<Record<string, number>>((sum, c) => ({ ...sum, [c.cause]: (sum[c.cause] ?? 0) + c.count }), {})).sort((a, b) => b[1] - a[1]));
-  const shades = ["var(--accent)", "var(--ink)", "var(--faded)", "var(--field)", "var(--rule)", "color-mix(in srgb, var(--accent) 45%, var(--paper))"];
-  const series = $derived([...Object.entries(causes), ["unseen", "Not looked at yet"]].map(([key, label], i) => ({ key: key!, label: label!, color: shades[i]! })).filter((s) => weeks.some((w) => w[s.key])));
+  const totals = $derived(
+    Object.entries(
+      counts.reduce<Record<string, number>>(
+        (sum, c) => ({ ...sum, [c.cause]: (sum[c.cause] ?? 0) + c.count }),
+        {},
+      ),
+    ).sort((a, b) => b[1] - a[1]),
+  );
+  const shades = [
+    "var(--accent)",
+    "var(--ink)",
+    "var(--faded)",
+    "var(--field)",
+    "var(--rule)",
+    "color-mix(in srgb, var(--accent) 45%, var(--paper))",
+  ];
+  const series = $derived(
+    [...Object.entries(causes), ["unseen", "Not looked at yet"]]
+      .map(([key, label], i) => ({ key: key!, label: label!, color: shades[i]! }))
+      .filter((s) => weeks.some((w) => w[s.key])),
+  );
   const whichs = { open: "To look at", done: "Done", helped: "Helped" } as const;
 </script>
 
 <main class="mx-auto max-w-[76rem] px-4 pt-7 pb-20 sm:px-6">
   <h1 class="font-serif text-[1.6rem] font-semibold">Verdicts</h1>
-  <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">What visitors said of replies. Open one in the bench, find out what was wrong, try it differently, and set it done.</p>
+  <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">
+    What visitors said of replies. Open one in the bench, find out what was wrong, try it differently, and set
+    it done.
+  </p>
   <div class="mt-5 flex flex-wrap items-end gap-4">
     <div class="flex rounded border border-rule text-sm" role="group" aria-label="Which verdicts">
       {#each Object.entries(whichs) as [key, name] (key)}
-        <button class={["min-h-9 px-3.5", which === key && "bg-leaf font-semibold"]} aria-pressed={which === key} onclick={() => (which = key as typeof which)}>{name}</button>
+        <button
+          class={["min-h-9 px-3.5", which === key && "bg-leaf font-semibold"]}
+          aria-pressed={which === key}
+          onclick={() => (which = key as typeof which)}>{name}</button>
       {/each}
     </div>
-    <label class="text-[0.82rem]">Desk
-      <select class="field mt-1" bind:value={desk}><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}>{d.title}</option>{/each}</select>
+    <label class="text-[0.82rem]"
+      >Desk
+      <select class="field mt-1" bind:value={desk}
+        ><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}
+            >{d.title}</option
+          >{/each}</select>
     </label>
   </div>
 
@@ -80,26 +124,64 @@
     <div class="min-w-0">
       {#each verdicts ?? [] as v (v.turn + v.attempt)}
         <article class="border-t border-rule py-4 first:border-t-0 first:pt-0">
-          <p class="text-[0.8rem] text-faded">{v.desk}, {ago(v.judged_at)}, {v.model}, revision {v.revision || "draft"}</p>
-          <h2 class="mt-1 font-serif text-[1.05rem] leading-snug font-semibold break-words"><a class="no-underline hover:text-accent" href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)} onclick={router.follow}>{v.question}</a></h2>
-          <p class="mt-1 line-clamp-3 font-serif text-[0.95rem] leading-relaxed break-words text-faded">{v.reply}</p>
-          {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-accent pl-3 text-[0.92rem]">{v.reason ? reasons[v.reason] : ""}{v.reason && v.remark ? ": " : ""}{v.remark ? `“${v.remark}”` : ""}</p>{/if}
+          <p class="text-[0.8rem] text-faded">
+            {v.desk}, {ago(v.judged_at)}, {v.model}, revision {v.revision || "draft"}
+          </p>
+          <h2 class="mt-1 font-serif text-[1.05rem] leading-snug font-semibold break-words">
+            <a
+              class="no-underline hover:text-accent"
+              href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)}
+              onclick={router.follow}>{v.question}</a>
+          </h2>
+          <p class="mt-1 line-clamp-3 font-serif text-[0.95rem] leading-relaxed break-words text-faded">
+            {v.reply}
+          </p>
+          {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-accent pl-3 text-[0.92rem]">
+              {v.reason ? reasons[v.reason] : ""}{v.reason && v.remark ? ": " : ""}{v.remark
+                ? `“${v.remark}”`
+                : ""}
+            </p>{/if}
           {#if !v.helped}
             <div class="mt-3 flex flex-wrap items-end gap-3">
-              <label class="text-[0.8rem]">What was wrong
-                <select class="field mt-1" value={v.finding.cause} onchange={(e) => keep(v, { cause: e.currentTarget.value }, "Noted")}>
+              <label class="text-[0.8rem]"
+                >What was wrong
+                <select
+                  class="field mt-1"
+                  value={v.finding.cause}
+                  onchange={(e) => keep(v, { cause: e.currentTarget.value }, "Noted")}>
                   <option value="">not known yet</option>
-                  {#each Object.entries(causes) as [key, name] (key)}<option value={key}>{name}</option>{/each}
+                  {#each Object.entries(causes) as [key, name] (key)}<option value={key}>{name}</option
+                    >{/each}
                 </select>
               </label>
-              <label class="min-w-44 flex-1 text-[0.8rem]">Note <input class="field mt-1" value={v.finding.note} maxlength="2000" onchange={(e) => keep(v, { note: e.currentTarget.value }, "Noted")} /></label>
-              <a class="button-plain no-underline" href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)} onclick={router.follow}>Open in the bench</a>
-              <button class="button-main" onclick={() => keep(v, { done: !v.finding.done }, v.finding.done ? "To be looked at again" : "Done with")}>{v.finding.done ? "Look at it again" : "Set it done"}</button>
+              <label class="min-w-44 flex-1 text-[0.8rem]"
+                >Note <input
+                  class="field mt-1"
+                  value={v.finding.note}
+                  maxlength="2000"
+                  onchange={(e) => keep(v, { note: e.currentTarget.value }, "Noted")} /></label>
+              <a
+                class="button-plain no-underline"
+                href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)}
+                onclick={router.follow}>Open in the bench</a>
+              <button
+                class="button-main"
+                onclick={() =>
+                  keep(v, { done: !v.finding.done }, v.finding.done ? "To be looked at again" : "Done with")}
+                >{v.finding.done ? "Look at it again" : "Set it done"}</button>
             </div>
           {/if}
         </article>
       {:else}
-        <p class="font-serif text-lg">{verdicts ? { open: "Nothing to look at: no visitor has said that a reply did not help.", done: "Nothing is done with yet.", helped: "No visitor has said yet that a reply helped." }[which] : "Fetching the verdicts …"}</p>
+        <p class="font-serif text-lg">
+          {verdicts
+            ? {
+                open: "Nothing to look at: no visitor has said that a reply did not help.",
+                done: "Nothing is done with yet.",
+                helped: "No visitor has said yet that a reply helped.",
+              }[which]
+            : "Fetching the verdicts …"}
+        </p>
       {/each}
     </div>
     {#if totals.length}
@@ -112,7 +194,13 @@
           <caption class="sr-only">Replies that did not help in the last twelve weeks, by cause</caption>
           <tbody>
             {#each totals as [cause, n] (cause)}
-              <tr class="border-t border-rule"><td class="py-1.5"><span class="mr-2 inline-block size-2.5 rounded-sm" style:background={series.find((s) => s.key === (cause || "unseen"))?.color}></span>{cause ? causes[cause] : "Not looked at yet"}</td><td class="text-right tabular-nums">{n}</td></tr>
+              <tr class="border-t border-rule"
+                ><td class="py-1.5"
+                  ><span
+                    class="mr-2 inline-block size-2.5 rounded-sm"
+                    style:background={series.find((s) => s.key === (cause || "unseen"))?.color}></span
+                  >{cause ? causes[cause] : "Not looked at yet"}</td
+                ><td class="text-right tabular-nums">{n}</td></tr>
             {/each}
           </tbody>
         </table>

@@ -48,7 +48,8 @@ class ConsoleState {
 export const state = new ConsoleState();
 
 /** The sentence for an error. */
-export const sentence = (e: unknown) => (e instanceof Trouble ? e.detail : "Something went wrong on this page. Load it again.");
+export const sentence = (e: unknown) =>
+  e instanceof Trouble ? e.detail : "Something went wrong on this page. Load it again.";
 
 /** Shows an error; one that says that nobody is signed in leads to the sign-in. */
 export function complain(e: unknown) {
@@ -60,10 +61,19 @@ export function complain(e: unknown) {
 }
 
 /** Does something and tells of it; undo, if given, is offered with it. */
-export async function act(what: () => Promise<unknown>, done: string, undo?: () => Promise<unknown>): Promise<boolean> {
+export async function act(
+  what: () => Promise<unknown>,
+  done: string,
+  undo?: () => Promise<unknown>,
+): Promise<boolean> {
   try {
     await what();
-    toast(done, undo ? { duration: 10_000, action: { label: "Undo", onClick: () => void act(undo, "As it was before") } } : {});
+    toast(
+      done,
+      undo
+        ? { duration: 10_000, action: { label: "Undo", onClick: () => void act(undo, "As it was before") } }
+        : {},
+    );
     return true;
   } catch (e) {
     complain(e);

@@ -19,13 +19,15 @@
 <div class="code group relative">
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <pre tabindex="0" aria-label={language ? `Code, ${language}` : "Code"} role="region"><code
-      >{#if marked !== null}{@html marked}{:else}{source}{/if}</code
-    ></pre>
+      >{#if marked !== null}{@html marked}{:else}{source}{/if}</code></pre>
   {#if whole}
     <CopyButton
       text={source}
       label="Copy the code"
-      class="absolute top-1 right-1 rounded bg-leaf px-2 font-sans text-xs text-faded opacity-0 transition-opacity group-focus-within:opacity-100 group-hover:opacity-100 pointer-coarse:opacity-100 print:hidden"
-    />
+      class={[
+        "absolute top-1 right-1 rounded bg-leaf px-2 font-sans text-xs text-faded opacity-0",
+        "transition-opacity group-focus-within:opacity-100 group-hover:opacity-100",
+        "pointer-coarse:opacity-100 print:hidden",
+      ]} />
   {/if}
 </div>

@@ -8,7 +8,11 @@
     text,
     growing = false,
     finish = (html) => html,
-  }: { text: string; growing?: boolean; /** Has the last word on what is shown; it must keep it safe. */ finish?: (html: string) => string } = $props();
+  }: {
+    text: string;
+    growing?: boolean;
+    /** Has the last word on what is shown; it must keep it safe. */ finish?: (html: string) => string;
+  } = $props();
 
   const reader = new Blocks();
   const blocks = $derived(reader.update(text, growing));

@@ -62,10 +62,14 @@ function settle(blocks: Block[]): Block[] {
 /** Closes emphasis, code and links that are still being written. */
 export function closeInline(source: string): string {
   const line = source.lastIndexOf("\n") + 1;
-  let tail = source.slice(line).replace(/!?\[[^\]]*(\]\([^)]*)?$/, "").replace(/(^|\s)([*_]{1,2}|`|#{1,6}|[-+]|\d{1,3}\.)$/, "$1");
+  let tail = source
+    .slice(line)
+    .replace(/!?\[[^\]]*(\]\([^)]*)?$/, "")
+    .replace(/(^|\s)([*_]{1,2}|`|#{1,6}|[-+]|\d{1,3}\.)$/, "$1");
   if (count(tail, "`") % 2) return source.slice(0, line) + tail + "`";
   if (count(tail, "**") % 2) tail = tail.replace(/\s+$/, "") + "**";
-  else if (count(tail.replaceAll("**", "").replace(/^\s*\*\s/, ""), "*") % 2) tail = tail.replace(/\s+$/, "") + "*";
+  else if (count(tail.replaceAll("**", "").replace(/^\s*\*\s/, ""), "*") % 2)
+    tail = tail.replace(/\s+$/, "") + "*";
   return source.slice(0, line) + tail;
 }
 

@@ -9,7 +9,12 @@ export function typeset(html: string): string {
     const set = document.createElement(displayMode ? "div" : "span");
     if (displayMode) set.className = "formula";
     try {
-      set.innerHTML = temml.renderToString(place.textContent ?? "", { displayMode, throwOnError: true, trust: false, maxExpand: 200 });
+      set.innerHTML = temml.renderToString(place.textContent ?? "", {
+        displayMode,
+        throwOnError: true,
+        trust: false,
+        maxExpand: 200,
+      });
       place.replaceWith(set);
     } catch {
       // What is no formula stays as it was written.

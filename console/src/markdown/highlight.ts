@@ -17,7 +17,24 @@ import typescript from "highlight.js/lib/languages/typescript";
 import xml from "highlight.js/lib/languages/xml";
 import yaml from "highlight.js/lib/languages/yaml";
 
-const languages = { bash, c, cpp, css, go, java, javascript, json, markdown, python, r, rust, sql, typescript, xml, yaml };
+const languages = {
+  bash,
+  c,
+  cpp,
+  css,
+  go,
+  java,
+  javascript,
+  json,
+  markdown,
+  python,
+  r,
+  rust,
+  sql,
+  typescript,
+  xml,
+  yaml,
+};
 for (const [name, language] of Object.entries(languages)) hljs.registerLanguage(name, language);
 
 /** Marks up code; null for a language that is not known. */

@@ -7,8 +7,39 @@ marked.use({ gfm: true, breaks: false });
 // scripts, no styles, nothing fetched from another site.
 const allowed = {
   ALLOWED_TAGS: [
-    "a", "blockquote", "br", "code", "dd", "del", "div", "dl", "dt", "em", "h1", "h2", "h3", "h4", "h5", "h6", "hr",
-    "li", "ol", "p", "pre", "s", "span", "strong", "sub", "sup", "table", "tbody", "td", "th", "thead", "tr", "ul",
+    "a",
+    "blockquote",
+    "br",
+    "code",
+    "dd",
+    "del",
+    "div",
+    "dl",
+    "dt",
+    "em",
+    "h1",
+    "h2",
+    "h3",
+    "h4",
+    "h5",
+    "h6",
+    "hr",
+    "li",
+    "ol",
+    "p",
+    "pre",
+    "s",
+    "span",
+    "strong",
+    "sub",
+    "sup",
+    "table",
+    "tbody",
+    "td",
+    "th",
+    "thead",
+    "tr",
+    "ul",
   ],
   ALLOWED_ATTR: ["href", "title", "start", "align", "tabindex", "role", "aria-label"],
 };
@@ -27,8 +58,10 @@ renderer.heading = function ({ tokens, depth }) {
   const level = Math.min(depth + 2, 6);
   return `<h${level}>${this.parser.parseInline(tokens)}</h${level}>`;
 };
-renderer.checkbox = ({ checked }) => (checked ? `<span role="img" aria-label="done">☑</span> ` : `<span role="img" aria-label="to do">☐</span> `);
-renderer.image = ({ href, text }) => `<a href="${href.replaceAll('"', "%22")}">${escapeText(text || href)}</a>`;
+renderer.checkbox = ({ checked }) =>
+  checked ? `<span role="img" aria-label="done">☑</span> ` : `<span role="img" aria-label="to do">☐</span> `;
+renderer.image = ({ href, text }) =>
+  `<a href="${href.replaceAll('"', "%22")}">${escapeText(text || href)}</a>`;
 const table = renderer.table;
 renderer.table = function (token) {
   return `<div role="region" aria-label="Table" tabindex="0">${table.call(this, token)}</div>`;
@@ -49,7 +82,13 @@ marked.use({
       start: (source) => source.match(/\$|\\[([]/)?.index,
       tokenizer(source) {
         const found = display.exec(source) ?? inline.exec(source);
-        if (found) return { type: "formula", raw: found[0], tex: found[1] ?? found[2], kind: display.test(source) ? "display" : "inline" };
+        if (found)
+          return {
+            type: "formula",
+            raw: found[0],
+            tex: found[1] ?? found[2],
+            kind: display.test(source) ? "display" : "inline",
+          };
       },
       renderer: (token) => formula(token.tex, token.kind),
     },
@@ -71,4 +110,5 @@ export function render(source: string): string {
   return DOMPurify.sanitize(marked.parse(source, { renderer, async: false }), allowed);
 }
 
-const escapeText = (text: string) => text.replaceAll("&", "&amp;").replaceAll("<", "&lt;").replaceAll(">", "&gt;");
+const escapeText = (text: string) =>
+  text.replaceAll("&", "&amp;").replaceAll("<", "&lt;").replaceAll(">", "&gt;");

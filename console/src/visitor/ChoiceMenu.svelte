@@ -4,17 +4,48 @@
   import type { Schemas } from "../given";
   import type { Conversation } from "./conversation.svelte";
 
-  let { conversation, offered }: { conversation: Conversation; offered: Schemas["Face"]["choices"] } = $props();
+  let { conversation, offered }: { conversation: Conversation; offered: Schemas["Face"]["choices"] } =
+    $props();
 
   type Row = { key: keyof Schemas["Choice"]; title: string; options: [value: string, name: string][] };
 
   const rows = $derived(
     (
       [
-        { key: "model", title: "Who answers", options: offered.models.map((m, i): [string, string] => [i ? m.model : "", m.title]) },
-        { key: "manner", title: "Manner", options: offered.manner ? [["careful", "More careful"], ["", "As usual"], ["inventive", "More inventive"]] : [] },
-        { key: "length", title: "Length", options: offered.length ? [["short", "Shorter"], ["", "As usual"], ["long", "Longer"]] : [] },
-        { key: "language", title: "Language", options: offered.languages.length ? [["", "As the question"], ...offered.languages.map((l): [string, string] => [l, l])] : [] },
+        {
+          key: "model",
+          title: "Who answers",
+          options: offered.models.map((m, i): [string, string] => [i ? m.model : "", m.title]),
+        },
+        {
+          key: "manner",
+          title: "Manner",
+          options: offered.manner
+            ? [
+                ["careful", "More careful"],
+                ["", "As usual"],
+                ["inventive", "More inventive"],
+              ]
+            : [],
+        },
+        {
+          key: "length",
+          title: "Length",
+          options: offered.length
+            ? [
+                ["short", "Shorter"],
+                ["", "As usual"],
+                ["long", "Longer"],
+              ]
+            : [],
+        },
+        {
+          key: "language",
+          title: "Language",
+          options: offered.languages.length
+            ? [["", "As the question"], ...offered.languages.map((l): [string, string] => [l, l])]
+            : [],
+        },
       ] satisfies Row[]
     ).filter((r) => r.options.length > 1) as Row[],
   );
@@ -33,26 +64,45 @@
 
 {#if rows.length}
   <Popover.Root>
-    <Popover.Trigger class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-[0.8rem] hover:text-accent">
+    <Popover.Trigger
+      class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-[0.8rem] hover:text-accent">
       <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
       <span class="truncate">Replies: {chosen.length ? chosen.join(", ") : "as usual"}</span>
     </Popover.Trigger>
     <Popover.Portal disabled>
-      <Popover.Content side="top" align="end" sideOffset={8} collisionPadding={10} class="z-40 w-[min(24rem,92vw)] rounded-md border border-rule bg-paper p-4 shadow-lg">
+      <Popover.Content
+        side="top"
+        align="end"
+        sideOffset={8}
+        collisionPadding={10}
+        class="z-40 w-[min(24rem,92vw)] rounded-md border border-rule bg-paper p-4 shadow-lg">
         {#each rows as row (row.key)}
           <fieldset class="mt-3 first:mt-0">
             <legend class="mb-1 text-sm font-semibold">{row.title}</legend>
             <div class="flex flex-wrap gap-1.5">
               {#each row.options as [value, name] (value)}
                 {@const on = (conversation.choice[row.key] ?? "") === value}
-                <label class={["cursor-pointer rounded border px-2.5 py-1 text-sm has-focus-visible:outline-2 has-focus-visible:outline-accent", on ? "border-accent bg-accent text-on-accent" : "border-rule hover:bg-leaf"]}>
-                  <input class="sr-only" type="radio" name={row.key} {value} checked={on} onchange={() => set(row.key, value)} />{name}
+                <label
+                  class={[
+                    "cursor-pointer rounded border px-2.5 py-1 text-sm",
+                    "has-focus-visible:outline-2 has-focus-visible:outline-accent",
+                    on ? "border-accent bg-accent text-on-accent" : "border-rule hover:bg-leaf",
+                  ]}>
+                  <input
+                    class="sr-only"
+                    type="radio"
+                    name={row.key}
+                    {value}
+                    checked={on}
+                    onchange={() => set(row.key, value)} />{name}
                 </label>
               {/each}
             </div>
           </fieldset>
         {/each}
-        <p class="mt-3 text-[0.8rem] text-faded">Kept for this desk on this browser. It holds from your next question on.</p>
+        <p class="mt-3 text-[0.8rem] text-faded">
+          Kept for this desk on this browser. It holds from your next question on.
+        </p>
       </Popover.Content>
     </Popover.Portal>
   </Popover.Root>

@@ -3,7 +3,11 @@
   import { pathOf, type Conversation } from "./conversation.svelte";
   import type { Schemas } from "../given";
 
-  let { conversation, open, untitled = false }: { conversation: Conversation; open: (id: string) => void; untitled?: boolean } = $props();
+  let {
+    conversation,
+    open,
+    untitled = false,
+  }: { conversation: Conversation; open: (id: string) => void; untitled?: boolean } = $props();
 
   type Day = { name: string; list: Schemas["Conversation"][] };
 
@@ -52,8 +56,7 @@
         placeholder="Search them"
         aria-label="Search your earlier conversations"
         value={conversation.search}
-        oninput={typed}
-      />
+        oninput={typed} />
     </label>
   {/if}
   {#each days as day (day.name)}
@@ -62,26 +65,33 @@
       {#each day.list as c (c.id)}
         <li>
           <a
-            class={["-ml-2.5 block rounded-r border-l-2 px-2 py-1.5 font-serif text-[0.9rem] leading-snug hover:bg-leaf", c.id === conversation.id ? "border-accent" : "border-transparent"]}
+            class={[
+              "-ml-2.5 block rounded-r border-l-2 px-2 py-1.5 font-serif text-[0.9rem] leading-snug hover:bg-leaf",
+              c.id === conversation.id ? "border-accent" : "border-transparent",
+            ]}
             href={pathOf(c.id)}
             aria-current={c.id === conversation.id ? "page" : undefined}
             onclick={(e) => choose(e, c.id)}
             ><span class="line-clamp-2 break-words">{c.title}</span>
             {#if c.found?.length}
               <span class="mt-0.5 line-clamp-3 font-sans text-[0.78rem] break-words text-faded">
-                {#each c.found as piece, i (i)}{#if piece.hit}<mark class="bg-transparent font-semibold text-accent">{piece.text}</mark>{:else}{piece.text}{/if}{/each}
+                {#each c.found as piece, i (i)}{#if piece.hit}<mark
+                      class="bg-transparent font-semibold text-accent">{piece.text}</mark
+                    >{:else}{piece.text}{/if}{/each}
               </span>
-            {/if}</a
-          >
+            {/if}</a>
         </li>
       {/each}
     </ul>
   {:else}
     <p class="text-[0.84rem] leading-relaxed text-faded">
-      {#if conversation.search}Nothing you asked here, and no reply, has these words.{:else}What you ask here will be listed, so that you can come back to it.{/if}
+      {#if conversation.search}Nothing you asked here, and no reply, has these words.{:else}What you ask here
+        will be listed, so that you can come back to it.{/if}
     </p>
   {/each}
   {#if conversation.more}
-    <button class="mt-3 min-h-8 text-sm text-accent underline underline-offset-4" onclick={() => conversation.extend()}>Show earlier ones</button>
+    <button
+      class="mt-3 min-h-8 text-sm text-accent underline underline-offset-4"
+      onclick={() => conversation.extend()}>Show earlier ones</button>
   {/if}
 </nav>

@@ -5,13 +5,18 @@
   import ShareDialog from "./ShareDialog.svelte";
   import type { Conversation } from "./conversation.svelte";
 
-  let { conversation, remove, startOver }: { conversation: Conversation; remove: () => void; startOver: () => void } = $props();
+  let {
+    conversation,
+    remove,
+    startOver,
+  }: { conversation: Conversation; remove: () => void; startOver: () => void } = $props();
 
   let renaming = $state(false);
   let sharing = $state(false);
   let title = $state("");
 
-  const item = "flex min-h-9 cursor-pointer items-center rounded px-3 text-sm no-underline outline-none data-highlighted:bg-leaf";
+  const item =
+    "flex min-h-9 cursor-pointer items-center rounded px-3 text-sm no-underline outline-none data-highlighted:bg-leaf";
   const file = (as: string) => `${given.base}/api/conversations/${conversation.id}/export?as=${as}`;
 
   async function rename(e: SubmitEvent) {
@@ -21,14 +26,21 @@
 </script>
 
 <DropdownMenu.Root>
-  <DropdownMenu.Trigger class="icon" aria-label="This conversation"><Ellipsis size={18} aria-hidden="true" /></DropdownMenu.Trigger>
+  <DropdownMenu.Trigger class="icon" aria-label="This conversation"
+    ><Ellipsis size={18} aria-hidden="true" /></DropdownMenu.Trigger>
   <!-- In place, so that it stays within the header's landmark. -->
   <DropdownMenu.Portal disabled>
-    <DropdownMenu.Content align="end" sideOffset={4} class="z-30 min-w-52 rounded-md border border-rule bg-paper p-1 shadow-lg">
-      <DropdownMenu.Item class={item} onSelect={() => ((title = conversation.title), (renaming = true))}>Rename</DropdownMenu.Item>
+    <DropdownMenu.Content
+      align="end"
+      sideOffset={4}
+      class="z-30 min-w-52 rounded-md border border-rule bg-paper p-1 shadow-lg">
+      <DropdownMenu.Item class={item} onSelect={() => ((title = conversation.title), (renaming = true))}
+        >Rename</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => (sharing = true)}>Share by a link</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => location.assign(file("markdown"))}>Save as Markdown</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => location.assign(file("json"))}>Save as JSON</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={() => location.assign(file("markdown"))}
+        >Save as Markdown</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={() => location.assign(file("json"))}
+        >Save as JSON</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => setTimeout(print, 200)}>Print</DropdownMenu.Item>
       <DropdownMenu.Separator class="my-1 border-t border-rule" />
       <DropdownMenu.Item class={item} onSelect={startOver}>Start over</DropdownMenu.Item>
@@ -40,7 +52,8 @@
 <Dialog.Root bind:open={renaming}>
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="fixed top-1/4 left-1/2 z-40 w-[min(28rem,92vw)] -translate-x-1/2 rounded-md bg-paper p-5 shadow-xl">
+    <Dialog.Content
+      class="fixed top-1/4 left-1/2 z-40 w-[min(28rem,92vw)] -translate-x-1/2 rounded-md bg-paper p-5 shadow-xl">
       <Dialog.Title class="font-serif text-lg font-semibold">Rename this conversation</Dialog.Title>
       <form class="mt-4 flex gap-2" onsubmit={rename}>
         <input
@@ -48,8 +61,7 @@
           class="min-w-0 flex-1 rounded border border-field bg-paper px-3 py-2 font-serif"
           maxlength="120"
           required
-          aria-label="Its name"
-        />
+          aria-label="Its name" />
         <button class="rounded bg-accent px-4 text-sm font-semibold text-on-accent">Rename</button>
       </form>
     </Dialog.Content>

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { onMount } from "svelte";
 
-  let { question, ask, close }: { question: string; ask: (question: string) => void; close: () => void } = $props();
+  let { question, ask, close }: { question: string; ask: (question: string) => void; close: () => void } =
+    $props();
 
   // svelte-ignore state_referenced_locally
   let text = $state(question);
@@ -34,9 +35,11 @@
     bind:value={text}
     onkeydown={keydown}
     rows="1"
-    class="field-sizing-content max-h-[38dvh] w-full resize-none rounded-md border border-field bg-paper px-3 py-2 font-serif text-[1.1rem] leading-snug font-semibold"
-    aria-label="Edit the question"
-  ></textarea>
+    class={[
+      "field-sizing-content max-h-[38dvh] w-full resize-none rounded-md border border-field",
+      "bg-paper px-3 py-2 font-serif text-[1.1rem] leading-snug font-semibold",
+    ]}
+    aria-label="Edit the question"></textarea>
   <div class="mt-2 flex flex-wrap items-center gap-3 text-sm">
     <button class="min-h-9 rounded bg-accent px-4 font-semibold text-on-accent">Ask this instead</button>
     <button type="button" class="min-h-9 rounded px-3 hover:bg-leaf" onclick={close}>Leave it</button>

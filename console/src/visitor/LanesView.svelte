@@ -11,12 +11,19 @@
   const choosing = $derived(!turn.running && turn.preferred === null && !!conversation);
 </script>
 
-<div class={["grid gap-x-8 gap-y-6", cards ? "" : turn.lanes.length > 2 ? "sm:grid-cols-2 lg:grid-cols-3" : "sm:grid-cols-2"]}>
+<div
+  class={[
+    "grid gap-x-8 gap-y-6",
+    cards ? "" : turn.lanes.length > 2 ? "sm:grid-cols-2 lg:grid-cols-3" : "sm:grid-cols-2",
+  ]}>
   {#each turn.lanes as lane, i (i)}
     <section
-      class={["min-w-0", cards ? "rounded border px-4 py-3" : "border-t-2 pt-2", turn.preferred === i ? "border-accent" : "border-rule"]}
-      aria-label={cards ? `Way ${i + 1}` : lane.title}
-    >
+      class={[
+        "min-w-0",
+        cards ? "rounded border px-4 py-3" : "border-t-2 pt-2",
+        turn.preferred === i ? "border-accent" : "border-rule",
+      ]}
+      aria-label={cards ? `Way ${i + 1}` : lane.title}>
       {#if !cards}
         <h3 class="mb-2 flex items-center gap-2 text-[0.9rem] font-semibold">
           {lane.title}
@@ -24,20 +31,32 @@
         </h3>
       {/if}
       {#if lane.text}<Markdown text={lane.text} growing={turn.running} />{/if}
-      {#if lane.failed && !lane.text}<p class="text-[0.92rem] text-faded">There is no answer from this one.</p>{/if}
-      {#if turn.running && !lane.text}<p class="text-faded"><span class="pen" aria-hidden="true"></span> <span class="sr-only">Writing</span></p>{/if}
+      {#if lane.failed && !lane.text}<p class="text-[0.92rem] text-faded">
+          There is no answer from this one.
+        </p>{/if}
+      {#if turn.running && !lane.text}<p class="text-faded">
+          <span class="pen" aria-hidden="true"></span> <span class="sr-only">Writing</span>
+        </p>{/if}
       <div class="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-[0.8rem] text-faded">
         {#if lane.seconds && !cards}<span>{lane.seconds.toFixed(1)} seconds</span>{/if}
-        {#if given.maker && lane.reply_tokens}<span>{lane.reply_tokens} tokens{lane.cost ? `, cost ${lane.cost.toPrecision(2)}` : ""}</span>{/if}
+        {#if given.maker && lane.reply_tokens}<span
+            >{lane.reply_tokens} tokens{lane.cost ? `, cost ${lane.cost.toPrecision(2)}` : ""}</span
+          >{/if}
         {#if turn.preferred === i && cards}
-          <span class="inline-flex items-center gap-1 font-semibold text-accent"><Check size={14} aria-hidden="true" /> Taken; ask on to go on from here</span>
+          <span class="inline-flex items-center gap-1 font-semibold text-accent"
+            ><Check size={14} aria-hidden="true" /> Taken; ask on to go on from here</span>
         {:else if conversation && !turn.running && lane.text && turn.preferred !== i}
-          <button class="button-plain !min-h-8 text-ink" onclick={() => conversation.prefer(turn, i)}>{cards ? "Take this one" : "I prefer this one"}</button>
+          <button class="button-plain !min-h-8 text-ink" onclick={() => conversation.prefer(turn, i)}
+            >{cards ? "Take this one" : "I prefer this one"}</button>
         {/if}
       </div>
     </section>
   {/each}
 </div>
 {#if choosing && turn.lanes.length > 1}
-  <p class="mt-3 text-[0.85rem] text-faded">{cards ? "Take one, and the text goes on from it." : "Prefer one, and the conversation goes on from it. Until then it goes on from the first."}</p>
+  <p class="mt-3 text-[0.85rem] text-faded">
+    {cards
+      ? "Take one, and the text goes on from it."
+      : "Prefer one, and the conversation goes on from it. Until then it goes on from the first."}
+  </p>
 {/if}

@@ -3,7 +3,12 @@
   import type { Turn } from "./turn.svelte";
   import SourceView from "./SourceView.svelte";
 
-  let { turn, sources, notes, article }: { turn: Turn; sources: Sources; notes: MarginNote[]; article?: HTMLElement } = $props();
+  let {
+    turn,
+    sources,
+    notes,
+    article,
+  }: { turn: Turn; sources: Sources; notes: MarginNote[]; article?: HTMLElement } = $props();
 
   let list: HTMLElement | undefined = $state();
   let opened = $state<MarginNote | null>(null);
@@ -15,7 +20,8 @@
     open = true;
   }
 
-  const claims = (n: MarginNote) => n.sentences.flatMap((i) => [...(article?.querySelectorAll(`[data-claim="${i}"]`) ?? [])]);
+  const claims = (n: MarginNote) =>
+    n.sentences.flatMap((i) => [...(article?.querySelectorAll(`[data-claim="${i}"]`) ?? [])]);
   const light = (n: MarginNote, on: boolean) => claims(n).forEach((c) => c.classList.toggle("lit", on));
 
   // A sentence lights its notes up.
@@ -25,7 +31,8 @@
       const claim = (e.target as HTMLElement).closest?.("[data-claim]");
       if (!claim) return;
       notes.forEach((n, i) => {
-        if (n.sentences.includes(+claim.getAttribute("data-claim")!)) list?.children[i]?.classList.toggle("lit", on);
+        if (n.sentences.includes(+claim.getAttribute("data-claim")!))
+          list?.children[i]?.classList.toggle("lit", on);
       });
     };
     const enter = over(true);
@@ -63,20 +70,32 @@
 </script>
 
 {#snippet note(n: MarginNote)}
-  <button class="block w-full text-left" onclick={() => show(n)} onmouseenter={() => light(n, true)} onmouseleave={() => light(n, false)} onfocus={() => light(n, true)} onblur={() => light(n, false)}>
-    <span class="font-semibold text-ink"><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span>{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
-    <span class="mt-0.5 line-clamp-4 font-serif text-[0.86rem] leading-snug text-faded italic">“{n.quote}”</span>
+  <button
+    class="block w-full text-left"
+    onclick={() => show(n)}
+    onmouseenter={() => light(n, true)}
+    onmouseleave={() => light(n, false)}
+    onfocus={() => light(n, true)}
+    onblur={() => light(n, false)}>
+    <span class="font-semibold text-ink"
+      ><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span
+    >{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
+    <span class="mt-0.5 line-clamp-4 font-serif text-[0.86rem] leading-snug text-faded italic"
+      >“{n.quote}”</span>
   </button>
 {/snippet}
 
 {#if notes.length}
   <div class="hidden wide:block wide:print:block">
     <ul bind:this={list} class="notes" aria-label="Where it stands">
-      {#each notes as n (n)}<li class="mb-3 rounded border-l-2 border-rule pl-2.5">{@render note(n)}</li>{/each}
+      {#each notes as n (n)}<li class="mb-3 rounded border-l-2 border-rule pl-2.5">
+          {@render note(n)}
+        </li>{/each}
     </ul>
   </div>
   <details class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden">
-    <summary class="min-h-8 cursor-pointer py-1 text-[0.88rem] font-semibold text-ink">Where it stands ({notes.length})</summary>
+    <summary class="min-h-8 cursor-pointer py-1 text-[0.88rem] font-semibold text-ink"
+      >Where it stands ({notes.length})</summary>
     <ul class="my-1.5 space-y-3">
       {#each notes as n (n)}<li>{@render note(n)}</li>{/each}
     </ul>
@@ -88,7 +107,19 @@
       <p class="mt-1">What they do have that is near:</p>
       <ul class="mt-2 space-y-2">
         {#each near as p (p.number)}
-          <li><button class="text-left text-accent underline underline-offset-4" onclick={() => show({ passage: p, place: placeOf(p.place, sectionOf(p), p.title), quote: "", marks: p.spans ?? [], sentences: [] })}>{p.title}</button>{#if sectionOf(p)}<span>, {sectionOf(p)}</span>{/if}</li>
+          <li>
+            <button
+              class="text-left text-accent underline underline-offset-4"
+              onclick={() =>
+                show({
+                  passage: p,
+                  place: placeOf(p.place, sectionOf(p), p.title),
+                  quote: "",
+                  marks: p.spans ?? [],
+                  sentences: [],
+                })}>{p.title}</button
+            >{#if sectionOf(p)}<span>, {sectionOf(p)}</span>{/if}
+          </li>
         {/each}
       </ul>
     {/if}

@@ -8,7 +8,12 @@
     again,
     canRetry = false,
     until = 0,
-  }: { problem: Schemas["Trouble"]; again?: () => void; canRetry?: boolean; /** In ms since 1970: trying earlier is in vain. */ until?: number } = $props();
+  }: {
+    problem: Schemas["Trouble"];
+    again?: () => void;
+    canRetry?: boolean;
+    /** In ms since 1970: trying earlier is in vain. */ until?: number;
+  } = $props();
 
   let now = $state(Date.now());
   const left = $derived(Math.max(0, Math.ceil((until - now) / 1000)));
@@ -27,7 +32,9 @@
       {#if canRetry && again && left > 0}
         <span class="min-h-7 font-medium tabular-nums">You can have it made again in {inWords(left)}.</span>
       {:else if canRetry && again}
-        <button class="inline-flex min-h-7 items-center gap-1.5 font-medium text-accent underline underline-offset-4" onclick={again}>
+        <button
+          class="inline-flex min-h-7 items-center gap-1.5 font-medium text-accent underline underline-offset-4"
+          onclick={again}>
           <RotateCcw size={14} aria-hidden="true" /> Make it again
         </button>
       {/if}

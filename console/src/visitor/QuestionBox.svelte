@@ -13,7 +13,15 @@
     deskTitle,
     attach,
     children,
-  }: { attach?: (files: File[]) => void; running: boolean; last: string; ask: (question: string) => void; stop: () => void; deskTitle: string; children?: Snippet } = $props();
+  }: {
+    attach?: (files: File[]) => void;
+    running: boolean;
+    last: string;
+    ask: (question: string) => void;
+    stop: () => void;
+    deskTitle: string;
+    children?: Snippet;
+  } = $props();
 
   // A draft survives a reload; every tab has its own.
   const draft = `juvalogos-draft:${given.slug}`;
@@ -82,14 +90,26 @@
 </script>
 
 <form
-  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach ? 'pl-1.5' : 'pl-4'} focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
+  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach
+    ? 'pl-1.5'
+    : 'pl-4'} focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
   onsubmit={(e) => (e.preventDefault(), send())}
   ondragover={(e) => attach && e.preventDefault()}
-  ondrop={dropped}
->
+  ondrop={dropped}>
   {#if attach}
-    <button type="button" class="icon shrink-0" aria-label="Attach documents" title="Attach documents" onclick={() => picker.click()}><Paperclip size={17} aria-hidden="true" /></button>
-    <input bind:this={picker} type="file" multiple class="hidden" aria-label="Documents to attach" onchange={picked} />
+    <button
+      type="button"
+      class="icon shrink-0"
+      aria-label="Attach documents"
+      title="Attach documents"
+      onclick={() => picker.click()}><Paperclip size={17} aria-hidden="true" /></button>
+    <input
+      bind:this={picker}
+      type="file"
+      multiple
+      class="hidden"
+      aria-label="Documents to attach"
+      onchange={picked} />
   {/if}
   <textarea
     bind:this={area}
@@ -98,28 +118,39 @@
     onbeforeinput={beforeinput}
     rows="1"
     maxlength="500000"
-    class="field-sizing-content max-h-[38dvh] min-h-9 flex-1 resize-none bg-transparent py-1.5 font-serif text-[1.03rem] leading-normal outline-none placeholder:text-faded"
+    class={[
+      "field-sizing-content max-h-[38dvh] min-h-9 flex-1 resize-none bg-transparent py-1.5",
+      "font-serif text-[1.03rem] leading-normal outline-none placeholder:text-faded",
+    ]}
     placeholder="Write your question"
     aria-label="Your question to {deskTitle}"
-    enterkeyhint="send"
-  ></textarea>
+    enterkeyhint="send"></textarea>
   {#if running}
-    <button type="button" class="flex h-9 shrink-0 items-center gap-2 rounded bg-accent px-3.5 text-sm font-semibold text-on-accent" onclick={stop}>
+    <button
+      type="button"
+      class="flex h-9 shrink-0 items-center gap-2 rounded bg-accent px-3.5 text-sm font-semibold text-on-accent"
+      onclick={stop}>
       <Square size={12} fill="currentColor" aria-hidden="true" /> Stop
     </button>
   {:else}
     <button
       type="submit"
-      class={["flex h-9 shrink-0 items-center gap-1.5 rounded px-3.5 text-sm font-semibold", text.trim() ? "bg-accent text-on-accent" : "bg-leaf text-faded"]}
-      aria-disabled={!text.trim()}
-    >
+      class={[
+        "flex h-9 shrink-0 items-center gap-1.5 rounded px-3.5 text-sm font-semibold",
+        text.trim() ? "bg-accent text-on-accent" : "bg-leaf text-faded",
+      ]}
+      aria-disabled={!text.trim()}>
       <ArrowUp size={15} aria-hidden="true" /> Ask
     </button>
   {/if}
 </form>
 <div class="mt-1 flex min-h-7 items-center justify-between gap-4 text-[0.78rem] text-faded">
   <p class="pointer-coarse:hidden">
-    {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd>Enter</kbd> begins a new line{#if last}<span class="hidden sm:inline">, <kbd>↑</kbd> brings back your last question</span>{/if}.{/if}
+    {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd
+        >Enter</kbd>
+      begins a new line{#if last}<span class="hidden sm:inline"
+          >, <kbd>↑</kbd> brings back your last question</span
+        >{/if}.{/if}
   </p>
   <div class="min-w-0">{@render children?.()}</div>
 </div>

@@ -28,16 +28,23 @@
       {#each reasons as [key, name] (key)}
         <button
           type="button"
-          class={["min-h-7 rounded border px-2", turn.reason === key ? "border-accent text-accent" : "border-rule hover:bg-leaf"]}
+          class={[
+            "min-h-7 rounded border px-2",
+            turn.reason === key ? "border-accent text-accent" : "border-rule hover:bg-leaf",
+          ]}
           aria-pressed={turn.reason === key}
-          onclick={() => say(turn.reason === key ? "" : key)}>{name}</button
-        >
+          onclick={() => say(turn.reason === key ? "" : key)}>{name}</button>
       {/each}
     </div>
   </fieldset>
   <label class="mt-2 block">
     <span class="sr-only">In your own words, if you like</span>
-    <input class="field !min-h-8 text-ink" bind:value={remark} maxlength="2000" placeholder="In your own words, if you like" onchange={() => say(turn.reason)} />
+    <input
+      class="field !min-h-8 text-ink"
+      bind:value={remark}
+      maxlength="2000"
+      placeholder="In your own words, if you like"
+      onchange={() => say(turn.reason)} />
   </label>
   {#if thanked}<p class="mt-1" role="status">Thank you. The people who run this desk will read it.</p>{/if}
 </form>

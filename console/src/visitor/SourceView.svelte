@@ -8,14 +8,20 @@
   import { given, type Schemas } from "../given";
   import type { MarginNote } from "./sources";
 
-  let { open = $bindable(), note, question }: { open: boolean; note: MarginNote; question: string } = $props();
+  let {
+    open = $bindable(),
+    note,
+    question,
+  }: { open: boolean; note: MarginNote; question: string } = $props();
 
   type Block = Schemas["Block"];
   let blocks = $state<Block[]>([]);
   let problem = $state("");
   let body: HTMLElement | undefined = $state();
 
-  const base = $derived(`/api/at/${encodeURIComponent(given.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`);
+  const base = $derived(
+    `/api/at/${encodeURIComponent(given.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`,
+  );
   const drawn = $derived(note.passage.format === "pdf" || note.passage.format === "picture");
   /** The pages on which something is marked, with the boxes of what is. */
   const pages = $derived.by(() => {
@@ -24,7 +30,8 @@
       const b = blocks[m.block];
       b?.marks?.forEach((line, i) => {
         const next = b.marks![i + 1]?.at ?? b.text.length;
-        if (line.page && line.box && line.at < m.to && next > m.from) all.set(line.page, [...(all.get(line.page) ?? []), line.box as [number, number, number, number]]);
+        if (line.page && line.box && line.at < m.to && next > m.from)
+          all.set(line.page, [...(all.get(line.page) ?? []), line.box as [number, number, number, number]]);
       });
     }
     return [...all].sort(([a], [b]) => a - b);
@@ -40,7 +47,11 @@
         await tick();
         body?.querySelector("mark, .box")?.scrollIntoView({ block: "center" });
       })
-      .catch((e) => (problem = e instanceof Trouble ? e.detail : "The document could not be fetched. Please try again."));
+      .catch(
+        (e) =>
+          (problem =
+            e instanceof Trouble ? e.detail : "The document could not be fetched. Please try again."),
+      );
   });
 
   const encoder = new TextEncoder();
@@ -53,7 +64,10 @@
     let last = 0;
     for (const m of marks) {
       if (m.from < last) continue;
-      out.push({ text: decoder.decode(bytes.subarray(last, m.from)), lit: false }, { text: decoder.decode(bytes.subarray(m.from, m.to)), lit: true });
+      out.push(
+        { text: decoder.decode(bytes.subarray(last, m.from)), lit: false },
+        { text: decoder.decode(bytes.subarray(m.from, m.to)), lit: true },
+      );
       last = m.to;
     }
     out.push({ text: decoder.decode(bytes.subarray(last)), lit: false });
@@ -68,23 +82,37 @@
 </script>
 
 {#snippet text(b: Block, i: number)}
-  {#each pieces(b, i) as p, k (k)}{#if p.lit}<mark class="rounded-sm bg-accent/20 px-0.5 text-ink">{p.text}</mark>{:else}{p.text}{/if}{/each}
+  {#each pieces(b, i) as p, k (k)}{#if p.lit}<mark class="rounded-sm bg-accent/20 px-0.5 text-ink"
+        >{p.text}</mark
+      >{:else}{p.text}{/if}{/each}
 {/snippet}
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="fixed inset-y-0 right-0 z-40 flex w-[min(46rem,100vw)] flex-col bg-paper shadow-xl">
+    <Dialog.Content
+      class="fixed inset-y-0 right-0 z-40 flex w-[min(46rem,100vw)] flex-col bg-paper shadow-xl">
       <div class="flex items-start gap-3 border-b border-rule px-5 py-3.5">
         <div class="min-w-0 flex-1">
-          <Dialog.Title class="font-serif text-lg leading-snug font-semibold break-words">{note.passage.title}</Dialog.Title>
+          <Dialog.Title class="font-serif text-lg leading-snug font-semibold break-words"
+            >{note.passage.title}</Dialog.Title>
           <p class="mt-0.5 text-[0.84rem] text-faded">{note.place}</p>
         </div>
-        <a class="icon" href="{given.base}{base}/original" download title="Download the original" aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
+        <a
+          class="icon"
+          href="{given.base}{base}/original"
+          download
+          title="Download the original"
+          aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
         <Dialog.Close class="icon" aria-label="Close"><X size={18} aria-hidden="true" /></Dialog.Close>
       </div>
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div bind:this={body} class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8" tabindex="0" role="region" aria-label="The document">
+      <div
+        bind:this={body}
+        class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8"
+        tabindex="0"
+        role="region"
+        aria-label="The document">
         {#if problem}
           <p class="font-serif text-lg">{problem}</p>
         {:else if !blocks.length}
@@ -93,12 +121,20 @@
           {#each pages as [page, boxes] (page)}
             <figure class="mb-6 border border-rule bg-white">
               <div class="relative">
-              <img class="block w-full" src="{given.base}{base}/pages/{page}.png" alt="Page {page} of {note.passage.title}" />
-              {#each boxes as [left, top, width, height], i (i)}
-                <span class="box absolute bg-accent/25 mix-blend-multiply" style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width + 0.8}%;height:{100 * height + 0.4}%"></span>
-              {/each}
+                <img
+                  class="block w-full"
+                  src="{given.base}{base}/pages/{page}.png"
+                  alt="Page {page} of {note.passage.title}" />
+                {#each boxes as [left, top, width, height], i (i)}
+                  <span
+                    class="box absolute bg-accent/25 mix-blend-multiply"
+                    style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width +
+                      0.8}%;height:{100 * height + 0.4}%"></span>
+                {/each}
               </div>
-              <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-[0.82rem] text-faded">Page {page}</figcaption>
+              <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-[0.82rem] text-faded">
+                Page {page}
+              </figcaption>
             </figure>
           {/each}
           {#if note.quote}<p class="font-serif text-[0.95rem] italic">“{note.quote}”</p>{/if}
@@ -106,7 +142,8 @@
           <div class="prose">
             {#each blocks as b, i (i)}
               {#if b.kind === "heading"}
-                <svelte:element this={`h${Math.min(6, (b.level ?? 1) + 2)}`}>{@render text(b, i)}</svelte:element>
+                <svelte:element this={`h${Math.min(6, (b.level ?? 1) + 2)}`}
+                  >{@render text(b, i)}</svelte:element>
               {:else if b.kind === "code"}
                 <pre>{@render text(b, i)}</pre>
               {:else if b.kind === "item"}
@@ -114,7 +151,11 @@
               {:else if b.kind === "row"}
                 <p class="!mt-1 border-b border-rule pb-1 text-[0.95em]">{@render text(b, i)}</p>
               {:else}
-                <p>{#if timed && b.marks?.[0]}<span class="mr-2 text-[0.8em] text-faded tabular-nums">{clock(b.marks[0].time ?? 0)}</span>{/if}{@render text(b, i)}</p>
+                <p>
+                  {#if timed && b.marks?.[0]}<span class="mr-2 text-[0.8em] text-faded tabular-nums"
+                      >{clock(b.marks[0].time ?? 0)}</span
+                    >{/if}{@render text(b, i)}
+                </p>
               {/if}
             {/each}
           </div>

@@ -1,10 +1,16 @@
 <script lang="ts">
   import type { Schemas } from "../given";
 
-  let { takes, values = $bindable() }: { takes: Schemas["Take"][]; values: Record<string, string> } = $props();
+  let { takes, values = $bindable() }: { takes: Schemas["Take"][]; values: Record<string, string> } =
+    $props();
 
   const kinds: Record<string, string> = { number: "number", address: "url" };
-  const files: Record<string, string> = { picture: "image/*", audio: "audio/*", document: "", table: ".csv,.tsv,.xlsx,.ods,.json" };
+  const files: Record<string, string> = {
+    picture: "image/*",
+    audio: "audio/*",
+    document: "",
+    table: ".csv,.tsv,.xlsx,.ods,.json",
+  };
   /** In bytes: what a question may bring along. */
   const largest = 2_500_000;
   let problem = $state("");
@@ -22,7 +28,8 @@
     const reader = new FileReader();
     reader.onload = () => {
       const kind = file.type || "application/octet-stream";
-      values[name] = `data:${kind};name=${encodeURIComponent(file.name)};base64,${String(reader.result).split(",")[1] ?? ""}`;
+      values[name] =
+        `data:${kind};name=${encodeURIComponent(file.name)};base64,${String(reader.result).split(",")[1] ?? ""}`;
     };
     reader.readAsDataURL(file);
   }
@@ -42,9 +49,17 @@
           <option value="">as usual</option><option value="true">yes</option><option value="false">no</option>
         </select>
       {:else if take.type in files}
-        <input class="field mt-1 !min-h-9 text-ink" type="file" accept={files[take.type]} onchange={(e) => read(take.name, e.currentTarget)} />
+        <input
+          class="field mt-1 !min-h-9 text-ink"
+          type="file"
+          accept={files[take.type]}
+          onchange={(e) => read(take.name, e.currentTarget)} />
       {:else}
-        <input class="field mt-1 !min-h-9 text-ink" type={kinds[take.type] ?? "text"} step="any" bind:value={values[take.name]} />
+        <input
+          class="field mt-1 !min-h-9 text-ink"
+          type={kinds[take.type] ?? "text"}
+          step="any"
+          bind:value={values[take.name]} />
       {/if}
     </label>
   {/each}

@@ -18,7 +18,19 @@
     again,
     edit,
     takeBack,
-  }: { turn: Turn; last: boolean; conversation?: Conversation; again?: () => void; edit?: () => void; takeBack?: () => void } = $props();
+  }: {
+    turn: Turn;
+    last: boolean;
+    conversation?: Conversation;
+    again?: () => void;
+    edit?: () => void;
+    takeBack?: () => void;
+  } = $props();
+
+  function took(u: NonNullable<Turn["usage"]>): string {
+    const cost = u.cost ? `, cost ${u.cost.toPrecision(2)}` : "";
+    return `${u.prompt_tokens} tokens in, ${u.reply_tokens} out${cost}`;
+  }
 
   const branch = $derived(turn.siblings.indexOf(turn.id) + 1);
   const act = "inline-flex min-h-7 items-center gap-1.5 hover:text-accent";
@@ -33,13 +45,15 @@
 <div class="mt-2 wide:mt-0">
   {#if turn.state === "done"}
     <p>{took(turn.seconds)}</p>
-    {#if turn.cutShort}<p class="mt-1">The reply reached the longest length this desk allows. You can ask it to go on.</p>{/if}
+    {#if turn.cutShort}<p class="mt-1">
+        The reply reached the longest length this desk allows. You can ask it to go on.
+      </p>{/if}
   {:else if turn.state === "stopped"}
     <p>You stopped this reply.</p>
   {/if}
   {#if given.maker && turn.usage && !turn.running}
     <p class="print:hidden">
-      {turn.usage.prompt_tokens} tokens in, {turn.usage.reply_tokens} out{#if turn.usage.cost}, cost {turn.usage.cost.toPrecision(2)}{/if}
+      {took(turn.usage)}
     </p>
   {/if}
   {#if !turn.running}
@@ -56,25 +70,59 @@
       {/if}
     </div>
     {#if conversation && turn.attempts > 1}
-      <Stepper at={turn.attempt} of={turn.attempts} what="attempt" go={(n) => conversation.attempt(turn, n)} />
+      <Stepper
+        at={turn.attempt}
+        of={turn.attempts}
+        what="attempt"
+        go={(n) => conversation.attempt(turn, n)} />
     {/if}
     {#if conversation && turn.siblings.length > 1 && branch > 0}
-      <Stepper at={branch} of={turn.siblings.length} what="version" go={(n) => conversation.branch(turn.siblings[n - 1]!)} />
+      <Stepper
+        at={branch}
+        of={turn.siblings.length}
+        what="version"
+        go={(n) => conversation.branch(turn.siblings[n - 1]!)} />
     {/if}
     {#if conversation && turn.text && (turn.state === "done" || turn.state === "stopped")}
-      <div class="mt-0.5 -ml-1.5 flex items-center gap-0.5 print:hidden" role="group" aria-label="Did this reply help?">
-        <button class="icon !size-7" title="This helped" aria-label="This helped" aria-pressed={turn.helped === true} onclick={() => conversation.judge(turn, true)}>
-          <ThumbsUp size={14} class={turn.helped === true ? "fill-accent text-accent" : ""} aria-hidden="true" />
+      <div
+        class="mt-0.5 -ml-1.5 flex items-center gap-0.5 print:hidden"
+        role="group"
+        aria-label="Did this reply help?">
+        <button
+          class="icon !size-7"
+          title="This helped"
+          aria-label="This helped"
+          aria-pressed={turn.helped === true}
+          onclick={() => conversation.judge(turn, true)}>
+          <ThumbsUp
+            size={14}
+            class={turn.helped === true ? "fill-accent text-accent" : ""}
+            aria-hidden="true" />
         </button>
-        <button class="icon !size-7" title="This did not help" aria-label="This did not help" aria-pressed={turn.helped === false} onclick={() => conversation.judge(turn, false)}>
-          <ThumbsDown size={14} class={turn.helped === false ? "fill-accent text-accent" : ""} aria-hidden="true" />
+        <button
+          class="icon !size-7"
+          title="This did not help"
+          aria-label="This did not help"
+          aria-pressed={turn.helped === false}
+          onclick={() => conversation.judge(turn, false)}>
+          <ThumbsDown
+            size={14}
+            class={turn.helped === false ? "fill-accent text-accent" : ""}
+            aria-hidden="true" />
         </button>
-        {#if turn.helped !== null}<span class="pl-1">{turn.helped ? "It helped" : "It did not help"}</span>{/if}
+        {#if turn.helped !== null}<span class="pl-1">{turn.helped ? "It helped" : "It did not help"}</span
+          >{/if}
       </div>
       {#if turn.helped === false}<Reasons {turn} {conversation} />{/if}
     {/if}
     {#if given.maker && turn.id && !given.preview}
-      <p class="print:hidden"><a class="inline-flex min-h-7 items-center gap-1.5 text-accent underline underline-offset-4" href="{given.base}/console/desks/{given.slug}/bench/{turn.id}" target="_blank" rel="noopener">Look inside</a></p>
+      <p class="print:hidden">
+        <a
+          class="inline-flex min-h-7 items-center gap-1.5 text-accent underline underline-offset-4"
+          href="{given.base}/console/desks/{given.slug}/bench/{turn.id}"
+          target="_blank"
+          rel="noopener">Look inside</a>
+      </p>
     {/if}
   {/if}
 </div>

@@ -42,23 +42,38 @@
   const foldable = $derived(turn.text.length > longReply && !turn.running);
 </script>
 
-<article bind:this={article} aria-busy={turn.running} class={["relative mt-9 sm:mt-11 wide:grid wide:gap-x-10", turn.show === "columns" ? "wide:grid-cols-1" : "wide:grid-cols-[minmax(0,42rem)_13rem]"]}
+<article
+  bind:this={article}
+  aria-busy={turn.running}
+  class={[
+    "relative mt-9 sm:mt-11 wide:grid wide:gap-x-10",
+    turn.show === "columns" ? "wide:grid-cols-1" : "wide:grid-cols-[minmax(0,42rem)_13rem]",
+  ]}
   data-turn={turn.id}>
   <div class="min-w-0">
     {#if editing}
-      <EditQuestion question={turn.question} close={() => (editing = false)} ask={(q) => ((editing = false), edit!(q))} />
+      <EditQuestion
+        question={turn.question}
+        close={() => (editing = false)}
+        ask={(q) => ((editing = false), edit!(q))} />
     {:else}
       <h2 class="flex gap-3 font-serif text-[1.2rem] leading-snug font-semibold">
         <span class="shrink-0 font-normal text-accent tabular-nums" aria-hidden="true">{number}</span>
-        <span class={["min-w-0 break-words whitespace-pre-wrap", questionFolded && "line-clamp-4"]}>{turn.question}</span>
+        <span class={["min-w-0 break-words whitespace-pre-wrap", questionFolded && "line-clamp-4"]}
+          >{turn.question}</span>
       </h2>
       {#if questionFolded}
-        <button class="mt-1 ml-6 text-sm text-accent underline underline-offset-4" onclick={() => (unfolded = true)}>Show the whole question</button>
+        <button
+          class="mt-1 ml-6 text-sm text-accent underline underline-offset-4"
+          onclick={() => (unfolded = true)}>Show the whole question</button>
       {/if}
     {/if}
 
     <div class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
-      {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown text={sources ? withClaims(turn.text, sources) : turn.text} growing={turn.running} finish={sources ? (html) => showClaims(html, sources) : undefined} />{/if}
+      {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown
+          text={sources ? withClaims(turn.text, sources) : turn.text}
+          growing={turn.running}
+          finish={sources ? (html) => showClaims(html, sources) : undefined} />{/if}
       {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
         <p class={["flex items-center gap-2 text-[0.92rem] text-faded", turn.text && "mt-3"]}>
           {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
@@ -66,11 +81,17 @@
         </p>
       {/if}
       {#if foldable && folded}
-        <div class="absolute inset-x-0 bottom-0 h-24 bg-gradient-to-b from-transparent to-paper print:hidden" aria-hidden="true"></div>
+        <div
+          class="absolute inset-x-0 bottom-0 h-24 bg-gradient-to-b from-transparent to-paper print:hidden"
+          aria-hidden="true">
+        </div>
       {/if}
     </div>
     {#if foldable}
-      <button class="mt-2 min-h-7 text-sm text-accent underline underline-offset-4 print:hidden" aria-expanded={!folded} onclick={() => (folded = !folded)}>
+      <button
+        class="mt-2 min-h-7 text-sm text-accent underline underline-offset-4 print:hidden"
+        aria-expanded={!folded}
+        onclick={() => (folded = !folded)}>
         {folded ? "Show the whole reply" : "Fold this reply"}
       </button>
     {/if}
@@ -78,12 +99,21 @@
       {#each turn.parts as part (part.title)}{#if part.type !== "sources"}<PartView {part} />{/if}{/each}
     {/if}
     {#if turn.problem && !turn.running}
-      <div class="mt-4"><ProblemNote problem={turn.problem} {again} canRetry={last} until={turn.patienceUntil} /></div>
+      <div class="mt-4">
+        <ProblemNote problem={turn.problem} {again} canRetry={last} until={turn.patienceUntil} />
+      </div>
     {/if}
   </div>
 
-  <div class="mt-3 text-[0.8rem] leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
-  {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
-  <TurnMargin {turn} {last} {conversation} {again} {takeBack} edit={edit && !editing ? () => (editing = true) : undefined} />
+  <div
+    class="mt-3 text-[0.8rem] leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
+    {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
+    <TurnMargin
+      {turn}
+      {last}
+      {conversation}
+      {again}
+      {takeBack}
+      edit={edit && !editing ? () => (editing = true) : undefined} />
   </div>
 </article>

@@ -66,8 +66,15 @@
 
   // What the visitor fills in beside the question.
   // svelte-ignore state_referenced_locally
-  let taken = $state<Record<string, string>>(Object.fromEntries((desk?.takes ?? []).map((t) => [t.name, t.default ?? ""])));
-  const filledIn = () => Object.fromEntries(Object.entries(taken).filter(([, v]) => v !== "" && v !== null).map(([k, v]) => [k, String(v)]));
+  let taken = $state<Record<string, string>>(
+    Object.fromEntries((desk?.takes ?? []).map((t) => [t.name, t.default ?? ""])),
+  );
+  const filledIn = () =>
+    Object.fromEntries(
+      Object.entries(taken)
+        .filter(([, v]) => v !== "" && v !== null)
+        .map(([k, v]) => [k, String(v)]),
+    );
 
   async function ask(question: string) {
     const asked = conversation!.ask(question, undefined, filledIn());
@@ -131,28 +138,50 @@
   <NoDesk problem={given.problem} />
 {:else}
   <div class="mx-auto flex min-h-dvh max-w-[84rem] flex-col">
-    <header class={["print:hidden sticky top-0 z-20 flex h-13 items-center gap-1 border-b bg-paper px-3 sm:px-5", blank ? "border-transparent" : "border-rule"]}>
+    <header
+      class={[
+        "print:hidden sticky top-0 z-20 flex h-13 items-center gap-1 border-b bg-paper px-3 sm:px-5",
+        blank ? "border-transparent" : "border-rule",
+      ]}>
       <button class="icon wide:hidden" aria-label="Earlier conversations" onclick={() => (drawerOpen = true)}>
         <Menu size={20} aria-hidden="true" />
       </button>
       <p class="min-w-0 flex-1 truncate px-1 font-serif text-[0.95rem] italic">
-        {#if !blank}<a class="no-underline hover:text-accent" href={given.base + "/at/" + given.slug} onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a>{/if}
+        {#if !blank}<a
+            class="no-underline hover:text-accent"
+            href={given.base + "/at/" + given.slug}
+            onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a
+          >{/if}
       </p>
       {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-xs text-faded">Draft</span>{/if}
       <DeskInfo {desk} />
-      <button class="icon" title="Theme: {themes[theme.choice]}" aria-label="Theme: {themes[theme.choice]}. Change it." onclick={turnTheme}>
+      <button
+        class="icon"
+        title="Theme: {themes[theme.choice]}"
+        aria-label="Theme: {themes[theme.choice]}. Change it."
+        onclick={turnTheme}>
         <ThemeIcon size={18} aria-hidden="true" />
       </button>
-      {#if conversation.id && !blank}<ConversationMenu {conversation} remove={() => void conversation.remove()} startOver={() => void open("")} />{/if}
+      {#if conversation.id && !blank}<ConversationMenu
+          {conversation}
+          remove={() => void conversation.remove()}
+          startOver={() => void open("")} />{/if}
       {#if !blank}
-        <button class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf" onclick={() => open("")}>
-          <Plus size={16} aria-hidden="true" /> <span>New<span class="hidden sm:inline">&nbsp;conversation</span></span>
+        <button
+          class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf"
+          onclick={() => open("")}>
+          <Plus size={16} aria-hidden="true" />
+          <span>New<span class="hidden sm:inline">&nbsp;conversation</span></span>
         </button>
       {/if}
     </header>
 
     <div class="flex flex-1">
-      <aside class="print:!hidden sticky top-13 hidden h-[calc(100dvh-3.25rem)] w-60 shrink-0 overflow-y-auto border-r border-rule py-6 pr-3 pl-5 wide:block">
+      <aside
+        class={[
+          "print:!hidden sticky top-13 hidden h-[calc(100dvh-3.25rem)] w-60 shrink-0",
+          "overflow-y-auto border-r border-rule py-6 pr-3 pl-5 wide:block",
+        ]}>
         <Contents {conversation} {open} />
       </aside>
 
@@ -161,7 +190,10 @@
           {#if blank}
             <Welcome {desk} {ask} />
           {:else}
-            <h1 class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-2xl print:font-semibold">{conversation.title || desk.title}</h1>
+            <h1
+              class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-2xl print:font-semibold">
+              {conversation.title || desk.title}
+            </h1>
             {#each conversation.turns as turn, i (turn)}
               <TurnView
                 {turn}
@@ -170,8 +202,7 @@
                 {conversation}
                 again={() => again(turn)}
                 edit={conversation.running ? undefined : (question) => edit(turn, question)}
-                takeBack={() => takeBack(turn)}
-              />
+                takeBack={() => takeBack(turn)} />
             {/each}
             {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
           {/if}
@@ -184,22 +215,33 @@
           {#if !end.stuck && !blank && !end.whole}
             <div class="measure relative">
               <button
-                class="absolute right-0 bottom-1 flex h-9 items-center gap-1.5 rounded border border-rule bg-paper px-3 text-sm hover:bg-leaf"
-                onclick={() => end.stick()}
-              >
+                class={[
+                  "absolute right-0 bottom-1 flex h-9 items-center gap-1.5 rounded border border-rule",
+                  "bg-paper px-3 text-sm hover:bg-leaf",
+                ]}
+                onclick={() => end.stick()}>
                 <ArrowDown size={15} aria-hidden="true" /> To the end
               </button>
             </div>
           {/if}
           {#if offline || back}
             <p class="measure mb-2 rounded border border-rule bg-leaf px-4 py-2 text-sm" role="status">
-              {offline ? "You are offline. What you write stays here; ask when the connection is back." : "The connection is back."}
+              {offline
+                ? "You are offline. What you write stays here; ask when the connection is back."
+                : "The connection is back."}
             </p>
           {/if}
           {#if conversation.undo}
-            <div class="measure mb-2 flex items-center justify-between rounded border border-rule bg-leaf py-1.5 pr-1.5 pl-4 text-sm" role="status">
+            <div
+              class={[
+                "measure mb-2 flex items-center justify-between rounded border border-rule bg-leaf py-1.5",
+                "pr-1.5 pl-4 text-sm",
+              ]}
+              role="status">
               <span class="min-w-0 truncate">{conversation.undo.what}</span>
-              <button class="min-h-8 shrink-0 rounded px-3 font-semibold text-accent hover:bg-paper" onclick={() => conversation.bringBack()}>Undo</button>
+              <button
+                class="min-h-8 shrink-0 rounded px-3 font-semibold text-accent hover:bg-paper"
+                onclick={() => conversation.bringBack()}>Undo</button>
             </div>
           {/if}
           <div class="measure">
@@ -207,8 +249,14 @@
             {#if desk.attachments}<Attachments attached={conversation.attached} />{/if}
             <QuestionBox
               bind:this={box}
-              attach={desk.attachments ? (files) => void conversation.attached.add(files.map((file) => ({ name: file.name, file }))) : undefined}
-              running={!!conversation.running} last={conversation.turns.at(-1)?.question ?? ""} {ask} stop={() => conversation.stop()} deskTitle={desk.title}>
+              attach={desk.attachments
+                ? (files) => void conversation.attached.add(files.map((file) => ({ name: file.name, file })))
+                : undefined}
+              running={!!conversation.running}
+              last={conversation.turns.at(-1)?.question ?? ""}
+              {ask}
+              stop={() => conversation.stop()}
+              deskTitle={desk.title}>
               <ChoiceMenu {conversation} offered={desk.choices} />
             </QuestionBox>
           </div>

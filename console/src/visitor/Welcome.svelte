@@ -7,16 +7,27 @@
 <div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_13rem] wide:gap-x-10">
   <div>
     <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
-    <h1 class="font-serif text-[2rem] leading-[1.15] font-semibold tracking-[-0.01em] text-balance break-words sm:text-[2.6rem]">{desk.title}</h1>
+    <h1
+      class={[
+        "font-serif text-[2rem] leading-[1.15] font-semibold tracking-[-0.01em] text-balance",
+        "break-words sm:text-[2.6rem]",
+      ]}>
+      {desk.title}
+    </h1>
     <p class="mt-4 max-w-[36rem] font-serif text-[1.1rem] leading-relaxed text-pretty">{desk.purpose}</p>
 
     {#if desk.openers.length}
-      <h2 class="mt-9 mb-1 text-sm font-semibold text-faded">Begin with one of these, or write your own below</h2>
+      <h2 class="mt-9 mb-1 text-sm font-semibold text-faded">
+        Begin with one of these, or write your own below
+      </h2>
       <ol class="border-t border-rule">
         {#each desk.openers as opener, i (opener)}
           <li class="border-b border-rule">
-            <button class="group flex w-full items-baseline gap-4 py-[0.7rem] text-left hover:bg-leaf" onclick={() => ask(opener)}>
-              <span class="w-4 shrink-0 text-right font-serif text-accent tabular-nums" aria-hidden="true">{i + 1}</span>
+            <button
+              class="group flex w-full items-baseline gap-4 py-[0.7rem] text-left hover:bg-leaf"
+              onclick={() => ask(opener)}>
+              <span class="w-4 shrink-0 text-right font-serif text-accent tabular-nums" aria-hidden="true"
+                >{i + 1}</span>
               <span class="font-serif text-[1.02rem] leading-snug group-hover:text-accent">{opener}</span>
             </button>
           </li>
@@ -25,7 +36,11 @@
     {/if}
   </div>
 
-  <div class="mt-8 space-y-3 border-rule text-[0.84rem] leading-relaxed text-faded wide:mt-[1.2rem] wide:border-l wide:pl-4">
+  <div
+    class={[
+      "mt-8 space-y-3 border-rule text-[0.84rem] leading-relaxed text-faded wide:mt-[1.2rem]",
+      "wide:border-l wide:pl-4",
+    ]}>
     {#each desk.known as sentence (sentence)}<p>{sentence}</p>{/each}
     <p>A conversation here remembers what you said earlier in it.</p>
     <p>Your conversations are kept for this browser; no account is needed.</p>

@@ -28,7 +28,11 @@ export class Attached {
     this.problem = "";
     this.sent = 0;
     try {
-      const { conversation, added } = await upload<Schemas["Attached"]>(api.attachments(this.id), files, (part) => (this.sent = part));
+      const { conversation, added } = await upload<Schemas["Attached"]>(
+        api.attachments(this.id),
+        files,
+        (part) => (this.sent = part),
+      );
       this.id = conversation;
       this.problem = added
         .filter((a) => a.problem)

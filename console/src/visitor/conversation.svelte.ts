@@ -82,7 +82,14 @@ export class Conversation {
     this.turns.push(turn);
     const shown = this.turns[this.turns.length - 1]!; // the reactive one
     let arrived = false;
-    const stream = api.ask(question, this.id || this.attached.id, crypto.randomUUID?.() ?? String(Math.random()), instead?.id ?? "", this.choice, takes);
+    const stream = api.ask(
+      question,
+      this.id || this.attached.id,
+      crypto.randomUUID?.() ?? String(Math.random()),
+      instead?.id ?? "",
+      this.choice,
+      takes,
+    );
     const followed = shown.follow(stream, (b) => {
       arrived = true;
       if (!this.id) {

@@ -25,5 +25,6 @@ export type BenchMessage = { juvalogos: "turn"; turn: string };
 
 /** Tells the bench around a preview which turn is looked at. */
 export function tellBench(turn: string) {
-  if (parent !== window) parent.postMessage({ juvalogos: "turn", turn } satisfies BenchMessage, location.origin);
+  if (parent !== window)
+    parent.postMessage({ juvalogos: "turn", turn } satisfies BenchMessage, location.origin);
 }

@@ -26,7 +26,14 @@ export function notesOf(sources: Sources): MarginNote[] {
       const passage = sources.passages.find((p) => p.number === n.passage);
       const known = all.find((m) => m.passage === passage && m.quote === n.quote);
       if (known) known.sentences.push(i);
-      else if (passage) all.push({ passage, place: placeOf(n.place ?? passage.place, n.section ?? "", passage.title), quote: n.quote, marks: n.marks ?? [], sentences: [i] });
+      else if (passage)
+        all.push({
+          passage,
+          place: placeOf(n.place ?? passage.place, n.section ?? "", passage.title),
+          quote: n.quote,
+          marks: n.marks ?? [],
+          sentences: [i],
+        });
     }
   });
   return all;
@@ -53,18 +60,23 @@ export function withClaims(text: string, sources: Sources): string {
     last = s.to;
     const mark = listMark.exec(sentence)?.[0] ?? "";
     const rest = sentence.slice(mark.length);
-    out += s.support === "neutral" || rest.startsWith("|") || !rest.trim() ? sentence : mark + begin + i + between + rest + end;
+    out +=
+      s.support === "neutral" || rest.startsWith("|") || !rest.trim()
+        ? sentence
+        : mark + begin + i + between + rest + end;
   });
   return out + decoder.decode(bytes.subarray(last));
 }
 
 /** Makes elements of the signs, and of the numbers in square brackets within them. */
 export function showClaims(html: string, sources: Sources): string {
-  return html.replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
-    const unsupported = sources.sentences[+number]?.support === "unsupported";
-    const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
-    return `<span class="claim${unsupported ? " unsupported" : ""}" data-claim="${number}"${unsupported ? ' title="Not found in the documents"' : ""}>${refs}${unsupported ? '<span class="sr-only"> (not found in the documents)</span>' : ""}</span>`;
-  }).replace(/[\uE000-\uE002]/g, "");
+  return html
+    .replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
+      const unsupported = sources.sentences[+number]?.support === "unsupported";
+      const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
+      return `<span class="claim${unsupported ? " unsupported" : ""}" data-claim="${number}"${unsupported ? ' title="Not found in the documents"' : ""}>${refs}${unsupported ? '<span class="sr-only"> (not found in the documents)</span>' : ""}</span>`;
+    })
+    .replace(/[\uE000-\uE002]/g, "");
 }
 
 /** Where something stands, for a reader: a line says nothing to who does not see the file. */

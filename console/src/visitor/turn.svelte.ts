@@ -127,7 +127,11 @@ export class Turn {
         } catch (e) {
           if (!this.id || asking || (e instanceof Trouble && !e.passing)) throw e;
         }
-        if (!this.id) throw new Trouble("offline", "The connection was lost before the question arrived. Please ask again.");
+        if (!this.id)
+          throw new Trouble(
+            "offline",
+            "The connection was lost before the question arrived. Please ask again.",
+          );
         this.#lost = true;
         this.note = "The connection was lost. Trying again …";
         await online(wait);
@@ -147,7 +151,10 @@ export class Turn {
 
   fail(e: unknown) {
     this.#flush();
-    const t = e instanceof Trouble ? e : new Trouble("unexpected", "Something went wrong on this page. Please try again.");
+    const t =
+      e instanceof Trouble
+        ? e
+        : new Trouble("unexpected", "Something went wrong on this page. Please try again.");
     this.problem = { code: t.code, detail: t.detail, id: t.id };
     this.state = "failed";
     this.#say("");
@@ -184,11 +191,16 @@ export class Turn {
     this.number = b.number;
     if (!this.siblings.includes(b.turn)) this.siblings = [...this.siblings, b.turn];
     this.#say(this.#lost ? "The connection is back." : "");
-    if (this.#lost) setTimeout(() => ((this.#lost = false), this.note === "The connection is back." && (this.note = "")), 2500);
+    if (this.#lost)
+      setTimeout(
+        () => ((this.#lost = false), this.note === "The connection is back." && (this.note = "")),
+        2500,
+      );
     if (b.from === 0 || b.attempt !== this.attempt) this.#flush("");
     if (b.show) {
       this.show = b.show;
-      if (b.attempt !== this.attempt || !this.lanes.length) this.lanes = (b.titles ?? []).map((title) => ({ title, text: "", seconds: 0 }));
+      if (b.attempt !== this.attempt || !this.lanes.length)
+        this.lanes = (b.titles ?? []).map((title) => ({ title, text: "", seconds: 0 }));
       this.preferred = null;
     }
     this.attempt = b.attempt;
@@ -198,7 +210,8 @@ export class Turn {
   }
 
   #lane(l: Schemas["LaneText"]) {
-    while (this.lanes.length <= l.lane) this.lanes.push({ title: String(this.lanes.length + 1), text: "", seconds: 0 });
+    while (this.lanes.length <= l.lane)
+      this.lanes.push({ title: String(this.lanes.length + 1), text: "", seconds: 0 });
     const lane = this.lanes[l.lane]!;
     lane.text = l.whole ? l.text : lane.text + l.text;
     this.state = "writing";
@@ -234,7 +247,11 @@ export class Turn {
 
   #heed(n: Schemas["Notice"]) {
     const until = Date.now() + 1000 * (n.seconds ?? 0);
-    const tell = () => (this.note = n.kind === "step" ? `${n.says} …` : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
+    const tell = () =>
+      (this.note =
+        n.kind === "step"
+          ? `${n.says} …`
+          : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
     this.#say(tell());
     if (n.seconds) this.#countdown = window.setInterval(tell, 1000);
   }
@@ -274,12 +291,17 @@ export function inWords(seconds: number): string {
 }
 
 const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number) => string> = {
-  retrying: (s) => (s ? `The model is busy. Asking again in ${inWords(s)} …` : "The model is busy. Asking again …"),
+  retrying: (s) =>
+    s ? `The model is busy. Asking again in ${inWords(s)} …` : "The model is busy. Asking again …",
   waking: () => "The model is waking up. That can take a minute or two …",
   "in-line": (s, place) =>
-    (place === 1 ? "You are next in line" : `There ${place === 2 ? "is one" : `are ${place - 1}`} before you in line`) + (s ? `; about ${inWords(s)} to go …` : " …"),
+    (place === 1
+      ? "You are next in line"
+      : `There ${place === 2 ? "is one" : `are ${place - 1}`} before you in line`) +
+    (s ? `; about ${inWords(s)} to go …` : " …"),
   writing: () => "",
-  unsaved: () => "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
+  unsaved: () =>
+    "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
   saved: () => "",
   step: () => "",
 };

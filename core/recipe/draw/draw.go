@@ -129,7 +129,8 @@ func label(ref recipe.Ref) string {
 
 // level lays out the steps of a level below the boxes that are given, and an
 // end below them, from x, y on. It returns the corner at the other side.
-func (l *layout) level(first []*Box, steps []*recipe.Step, before string, end *Box, ends []link, x, y int) (right, bottom int) {
+func (l *layout) level(first []*Box, steps []*recipe.Step, before string, end *Box, ends []link, x, y int) (right,
+	bottom int) {
 	rank := map[string]int{}
 	rows := [][]*Box{first}
 	inner := map[string]*recipe.Step{}
@@ -138,7 +139,8 @@ func (l *layout) level(first []*Box, steps []*recipe.Step, before string, end *B
 		own[before+s.Name] = true
 	}
 	for _, s := range steps {
-		b := &Box{Name: before + s.Name, Title: s.Name, Kind: s.Kind.Name, Line: s.Line, Notes: notes(s), Group: s.Inner != nil}
+		b := &Box{Name: before + s.Name, Title: s.Name, Kind: s.Kind.Name, Line: s.Line, Notes: notes(s),
+			Group: s.Inner != nil}
 		for _, o := range s.Out {
 			b.Gives = append(b.Gives, o.Name+": "+string(o.Type))
 		}

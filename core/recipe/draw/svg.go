@@ -157,9 +157,11 @@ func (d Drawing) SVG() string {
 		case box.Kind == "takes" || box.Kind == "settings" || box.Kind == "reply":
 			fill, stroke = "#eef2ec", "#47634a"
 		}
-		fmt.Fprintf(&b, `<rect x="%d" y="%d" width="%d" height="%d" rx="4" fill="%s" stroke="%s"/>`+"\n", box.X, box.Y, box.W, box.H, fill, stroke)
+		fmt.Fprintf(&b, `<rect x="%d" y="%d" width="%d" height="%d" rx="4" fill="%s" stroke="%s"/>`+"\n", box.X, box.Y,
+			box.W, box.H, fill, stroke)
 		text := func(dy int, size int, weight, fill, s string) {
-			fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="%d" font-weight="%s" fill="%s">%s</text>`+"\n", box.X+12, box.Y+dy, size, weight, fill, html.EscapeString(s))
+			fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="%d" font-weight="%s" fill="%s">%s</text>`+"\n", box.X+12,
+				box.Y+dy, size, weight, fill, html.EscapeString(s))
 		}
 		text(19, 14, "bold", "#22201b", box.Title)
 		dy := 36
@@ -180,7 +182,8 @@ func (d Drawing) SVG() string {
 		}
 	}
 	for _, w := range d.Wires {
-		fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="#6b6558" stroke-width="1.2" marker-end="url(#tip)"/>`+"\n", w.Path)
+		fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="#6b6558" stroke-width="1.2" marker-end="url(#tip)"/>`+"\n",
+			w.Path)
 	}
 	for _, w := range d.Wires {
 		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" text-anchor="%s" fill="#47634a" stroke="#fffdf8" stroke-width="4" paint-order="stroke">%s</text>`+"\n", w.X, w.Y, anchor(w), html.EscapeString(w.Label))

@@ -83,7 +83,8 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 		return models.Result{}, err
 	}
 	fail := func(kind models.Kind, status int, detail string) *models.Error {
-		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + r.Model, Status: status, Detail: c.key.Hide(detail)}
+		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + r.Model, Status: status,
+			Detail: c.key.Hide(detail)}
 	}
 
 	// A silent server is given up.

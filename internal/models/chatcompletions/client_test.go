@@ -68,7 +68,8 @@ func TestAStreamIsTheSameAsTheWholeReply(t *testing.T) {
 	if streamed == "" || streamed != whole.Choices[0].Message.Content {
 		t.Errorf("streamed %q, whole %q", streamed, whole.Choices[0].Message.Content)
 	}
-	if result.Finish != "stop" || result.PromptTokens != whole.Usage["prompt_tokens"] || result.ReplyTokens != whole.Usage["completion_tokens"] {
+	if result.Finish != "stop" || result.PromptTokens != whole.Usage["prompt_tokens"] ||
+		result.ReplyTokens != whole.Usage["completion_tokens"] {
 		t.Errorf("result %+v, usage %v", result, whole.Usage)
 	}
 }
@@ -101,7 +102,8 @@ func TestFaults(t *testing.T) {
 			s.Set(c.control)
 			reply, _, err := ask(context.Background(), client(address, 300*time.Millisecond))
 			var failure *models.Error
-			if !errors.As(err, &failure) || failure.Kind != c.kind || failure.RetryAfter != c.after || failure.Entry != "c/thyme-mini" {
+			if !errors.As(err, &failure) || failure.Kind != c.kind || failure.RetryAfter != c.after ||
+				failure.Entry != "c/thyme-mini" {
 				t.Fatalf("got %v, want %s", err, c.kind)
 			}
 			if (reply != "") != c.text {
@@ -121,18 +123,27 @@ func TestOtherServers(t *testing.T) {
 		want              string
 		kind              models.Kind
 	}{
-		"does not stream":       {"application/json", `{"choices":[{"message":{"content":"whole"},"finish_reason":"stop"}]}`, 200, "whole", ""},
-		"no [DONE]":             {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"},\"finish_reason\":\"stop\"}]}\n\n", 200, "a", ""},
-		"null content":          {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":null}}]}\n\ndata: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\ndata: [DONE]\n\n", 200, "a", ""},
-		"no finish, no [DONE]":  {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\n", 200, "a", models.CutOff},
-		"error in the stream":   {"text/event-stream", "data: {\"error\":{\"message\":\"out of memory\"}}\n\n", 200, "", models.ServerFailed},
-		"a web page":            {"text/html", "<html>hello</html>", 200, "", models.Garbled},
-		"not found":             {"text/html", "<html>nothing here</html>", 404, "", models.Garbled},
-		"model not found":       {"application/json", `{"error":{"message":"model 'x' not found"}}`, 404, "", models.UnknownModel},
-		"other refusal":         {"application/json", `{"error":{"message":"no"}}`, 400, "", models.Refused},
-		"payload too large":     {"text/plain", "too big", 413, "", models.TooLong},
-		"escapes":               {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\ndata: {\"choices\":[{\"delta\":{\"content\":\"\\u00e4\\n\\\"\"}}]}\n\ndata: {\"choices\":[{\"delta\":{\"content\":\"b\"}}]}\n\ndata: [DONE]\n\n", 200, "aä\n\"b", ""},
-		"a second choice (n=2)": {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\ndata: {\"choices\":[]}\n\ndata: [DONE]\n\n", 200, "a", ""},
+		"does not stream": {"application/json",
+			`{"choices":[{"message":{"content":"whole"},"finish_reason":"stop"}]}`, 200, "whole", ""},
+		"no [DONE]": {"text/event-stream",
+			"data: {\"choices\":[{\"delta\":{\"content\":\"a\"},\"finish_reason\":\"stop\"}]}\n\n", 200, "a", ""},
+		"null content": {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":null}}]}\n\n" +
+			"data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\ndata: [DONE]\n\n", 200, "a", ""},
+		"no finish, no [DONE]": {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\n", 200,
+			"a", models.CutOff},
+		"error in the stream": {"text/event-stream", "data: {\"error\":{\"message\":\"out of memory\"}}\n\n", 200, "",
+			models.ServerFailed},
+		"a web page": {"text/html", "<html>hello</html>", 200, "", models.Garbled},
+		"not found":  {"text/html", "<html>nothing here</html>", 404, "", models.Garbled},
+		"model not found": {"application/json", `{"error":{"message":"model 'x' not found"}}`, 404, "",
+			models.UnknownModel},
+		"other refusal":     {"application/json", `{"error":{"message":"no"}}`, 400, "", models.Refused},
+		"payload too large": {"text/plain", "too big", 413, "", models.TooLong},
+		"escapes": {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\n" +
+			"data: {\"choices\":[{\"delta\":{\"content\":\"\\u00e4\\n\\\"\"}}]}\n\n" +
+			"data: {\"choices\":[{\"delta\":{\"content\":\"b\"}}]}\n\ndata: [DONE]\n\n", 200, "aä\n\"b", ""},
+		"a second choice (n=2)": {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\n" +
+			"data: {\"choices\":[]}\n\ndata: [DONE]\n\n", 200, "a", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
@@ -143,7 +154,8 @@ func TestOtherServers(t *testing.T) {
 			defer server.Close()
 			reply, _, err := ask(context.Background(), client(server.URL, time.Second))
 			var failure *models.Error
-			if reply != c.want || (c.kind == "") != (err == nil) || err != nil && (!errors.As(err, &failure) || failure.Kind != c.kind) {
+			if reply != c.want || (c.kind == "") != (err == nil) || err != nil &&
+				(!errors.As(err, &failure) || failure.Kind != c.kind) {
 				t.Errorf("got %q, %v", reply, err)
 			}
 		})
@@ -153,7 +165,8 @@ func TestOtherServers(t *testing.T) {
 func TestUnreachable(t *testing.T) {
 	_, _, err := ask(context.Background(), client("http://127.0.0.1:1", time.Second))
 	var failure *models.Error
-	if !errors.As(err, &failure) || failure.Kind != models.Unreachable || !strings.Contains(failure.Advice(), "connection refused") {
+	if !errors.As(err, &failure) || failure.Kind != models.Unreachable ||
+		!strings.Contains(failure.Advice(), "connection refused") {
 		t.Errorf("got %v", err)
 	}
 }
@@ -173,7 +186,8 @@ func TestRetryAfter(t *testing.T) {
 	if d := retryAfter("1.5"); d != 1500*time.Millisecond {
 		t.Errorf("seconds: %v", d)
 	}
-	if d := retryAfter(time.Now().Add(time.Minute).UTC().Format(http.TimeFormat)); d < 58*time.Second || d > time.Minute {
+	if d := retryAfter(time.Now().Add(time.Minute).UTC().Format(http.TimeFormat)); d < 58*time.Second ||
+		d > time.Minute {
 		t.Errorf("a date: %v", d)
 	}
 	for _, bad := range []string{"", "soon", "-3"} {
@@ -210,7 +224,8 @@ func TestATokenAllocatesNothing(t *testing.T) {
 func FuzzFrame(f *testing.F) {
 	f.Add(`{"choices":[{"delta":{"content":"a"}}]}`, `{"choices":[{"delta":{"content":"b"}}]}`)
 	f.Add(`{"choices":[{"delta":{"content":"a"}}]}`, `{"choices":[{"delta":{"content":"b"},"x":{"content":"c"}}]}`)
-	f.Add(`{"choices":[{"delta":{"content":"a"},"finish_reason":null}]}`, `{"choices":[{"delta":{"content":"a\",\"b\":\""},"finish_reason":null}]}`)
+	f.Add(`{"choices":[{"delta":{"content":"a"},"finish_reason":null}]}`,
+		`{"choices":[{"delta":{"content":"a\",\"b\":\""},"finish_reason":null}]}`)
 	f.Add(`{"x":"\"content\":\"","choices":[{"delta":{"content":"q"}}]}`, `{"choices":[]}`)
 	f.Fuzz(func(t *testing.T, first, second string) {
 		var parsed string

@@ -78,7 +78,8 @@ func (c *conn) fill() error {
 	case err != nil:
 		return err
 	case failed != nil:
-		return &net.OpError{Op: "read", Net: "tcp", Source: c.LocalAddr(), Addr: c.RemoteAddr(), Err: os.NewSyscallError("read", failed)}
+		return &net.OpError{Op: "read", Net: "tcp", Source: c.LocalAddr(), Addr: c.RemoteAddr(),
+			Err: os.NewSyscallError("read", failed)}
 	case n == 0:
 		return io.EOF
 	}

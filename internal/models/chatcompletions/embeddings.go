@@ -18,13 +18,15 @@ const longestEmbeddings = 64 << 20
 // /chat/completions.
 func (c *Client) Embed(ctx context.Context, model string, texts []string) ([][]float32, int, error) {
 	fail := func(kind models.Kind, status int, detail string) *models.Error {
-		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + model, Status: status, Detail: c.key.Hide(detail)}
+		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + model, Status: status,
+			Detail: c.key.Hide(detail)}
 	}
 	payload, err := json.Marshal(map[string]any{"model": model, "input": texts, "encoding_format": "float"})
 	if err != nil {
 		return nil, 0, err
 	}
-	ctx, cancel := context.WithTimeoutCause(ctx, c.connection.Patience, fail(models.Silent, 0, fmt.Sprintf("silent for %s", c.connection.Patience)))
+	ctx, cancel := context.WithTimeoutCause(ctx, c.connection.Patience,
+		fail(models.Silent, 0, fmt.Sprintf("silent for %s", c.connection.Patience)))
 	defer cancel()
 	response, err := c.send(ctx, http.MethodPost, "/embeddings", payload)
 	if err != nil {
@@ -55,7 +57,8 @@ func (c *Client) Embed(ctx context.Context, model string, texts []string) ([][]f
 	}
 	vectors := make([][]float32, len(texts))
 	for _, d := range answer.Data {
-		if d.Index < 0 || d.Index >= len(texts) || len(d.Embedding) == 0 || len(d.Embedding) != len(answer.Data[0].Embedding) || !unit(d.Embedding) {
+		if d.Index < 0 || d.Index >= len(texts) || len(d.Embedding) == 0 ||
+			len(d.Embedding) != len(answer.Data[0].Embedding) || !unit(d.Embedding) {
 			return nil, 0, fail(models.Garbled, 0, "the vectors are not usable")
 		}
 		vectors[d.Index] = d.Embedding

@@ -32,7 +32,8 @@ func chooseAccount() (account, error) {
 			return account{name, uid, gid, true}, nil
 		}
 	}
-	return account{}, fmt.Errorf("PostgreSQL does not run as root, and there is no user postgres or nobody to run it as; add one, or start the service as another user")
+	return account{}, fmt.Errorf("PostgreSQL does not run as root, and there is no user postgres or nobody to run it " +
+		"as; add one, or start the service as another user")
 }
 
 // attributes makes a program run as the account, in a process group of its
@@ -70,7 +71,8 @@ func (a account) mayEnter(path string) error {
 		stat, ok := info.Sys().(*syscall.Stat_t)
 		open := info.Mode()&0o001 != 0 || ok && int(stat.Uid) == a.uid && info.Mode()&0o100 != 0
 		if !open {
-			return fmt.Errorf("the database runs as user %q, who may not enter %s; choose another data folder with -data, such as /var/lib/juvalogos", a.name, dir)
+			return fmt.Errorf("the database runs as user %q, who may not enter %s; choose another data folder with "+
+				"-data, such as /var/lib/juvalogos", a.name, dir)
 		}
 		if dir == filepath.Dir(dir) {
 			return nil

@@ -32,7 +32,8 @@ func (s *Server) lastLogged() string {
 func lastLine(text string) string {
 	lines := strings.Split(strings.TrimSpace(text), "\n")
 	for i := len(lines) - 1; i >= max(0, len(lines)-20); i-- {
-		if strings.Contains(lines[i], "FATAL") || strings.Contains(lines[i], "PANIC") || strings.Contains(lines[i], "error:") {
+		if strings.Contains(lines[i], "FATAL") || strings.Contains(lines[i], "PANIC") ||
+			strings.Contains(lines[i], "error:") {
 			return lines[i]
 		}
 	}

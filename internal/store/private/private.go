@@ -126,7 +126,8 @@ func (s *Server) takeLock() error {
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		holder, _ := os.ReadFile(path)
 		f.Close()
-		return fmt.Errorf("another juvalogos (process %s) uses the data folder %s; stop it, or choose another folder with -data", strings.TrimSpace(string(holder)), filepath.Dir(s.folder))
+		return fmt.Errorf("another juvalogos (process %s) uses the data folder %s; stop it, or choose another folder "+
+			"with -data", strings.TrimSpace(string(holder)), filepath.Dir(s.folder))
 	}
 	s.lock = f
 	if err := f.Truncate(0); err != nil {
@@ -151,7 +152,8 @@ func (s *Server) initialise(ctx context.Context) error {
 		return err
 	}
 	if _, err := os.Stat(s.data()); err == nil {
-		return fmt.Errorf("%s is not a database of PostgreSQL (it has no PG_VERSION); restore it from a backup, or move it away to begin with an empty one", s.data())
+		return fmt.Errorf("%s is not a database of PostgreSQL (it has no PG_VERSION); restore it from a backup, or "+
+			"move it away to begin with an empty one", s.data())
 	}
 	if s.bin, err = programs(""); err != nil {
 		return err
@@ -186,7 +188,8 @@ func (s *Server) up(ctx context.Context) error {
 	}
 	defer logFile.Close()
 	args := []string{"-D", s.data(), "-k", s.socket, "-p", "5432"}
-	for _, setting := range append([]string{"listen_addresses=", "max_connections=60", "jit=off", "log_checkpoints=off", "unix_socket_permissions=0700"}, s.settings...) {
+	for _, setting := range append([]string{"listen_addresses=", "max_connections=60", "jit=off", "log_checkpoints=off",
+		"unix_socket_permissions=0700"}, s.settings...) {
 		args = append(args, "-c", setting)
 	}
 	for {
@@ -206,7 +209,8 @@ func (s *Server) up(ctx context.Context) error {
 			return nil
 		}
 		// The remains of a killed server may hold its memory for a moment.
-		if ctx.Err() != nil || s.isStopping() || !strings.Contains(err.Error(), "shared memory") && !strings.Contains(err.Error(), "lock file") {
+		if ctx.Err() != nil || s.isStopping() || !strings.Contains(err.Error(), "shared memory") &&
+			!strings.Contains(err.Error(), "lock file") {
 			return err
 		}
 		sleep(ctx, 200*time.Millisecond)
@@ -321,7 +325,8 @@ func (s *Server) createDatabase(ctx context.Context) error {
 	}
 	defer conn.Close(ctx)
 	var there bool
-	if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, database).Scan(&there); err != nil {
+	if err := conn.QueryRow(ctx, `select exists (select from pg_database
+		where datname = $1)`, database).Scan(&there); err != nil {
 		return err
 	}
 	if there {

@@ -87,7 +87,8 @@ func TestItKeepsItsDataFromStartToStart(t *testing.T) {
 	}
 
 	// Another service on the same folder is refused.
-	if _, err := Start(context.Background(), folder, quiet); err == nil || !strings.Contains(err.Error(), "another juvalogos (process "+strconv.Itoa(os.Getpid())) {
+	if _, err := Start(context.Background(), folder, quiet); err == nil ||
+		!strings.Contains(err.Error(), "another juvalogos (process "+strconv.Itoa(os.Getpid())) {
 		t.Errorf("a second start: %v", err)
 	}
 	s.Stop()
@@ -161,7 +162,8 @@ func TestBrokenFolders(t *testing.T) {
 	if err := os.Remove(filepath.Join(damaged, "data", "global", "pg_control")); err != nil {
 		t.Fatal(err)
 	}
-	if err := start(damaged); err == nil || !strings.Contains(err.Error(), "stopped while starting") || !strings.Contains(err.Error(), "postgres.log") {
+	if err := start(damaged); err == nil || !strings.Contains(err.Error(), "stopped while starting") ||
+		!strings.Contains(err.Error(), "postgres.log") {
 		t.Errorf("a damaged folder: %v", err)
 	}
 

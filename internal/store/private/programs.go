@@ -36,9 +36,11 @@ func programs(version string) (string, error) {
 	case best != "":
 		return best, nil
 	case version != "":
-		return "", fmt.Errorf("the data folder was made by PostgreSQL %s, whose programs are not installed; install Debian's package postgresql-%s", version, version)
+		return "", fmt.Errorf("the data folder was made by PostgreSQL %s, whose programs are not installed; install "+
+			"Debian's package postgresql-%s", version, version)
 	}
-	return "", fmt.Errorf("PostgreSQL's server programs are not installed; install Debian's package postgresql (apt-get install postgresql), or name a database with -database")
+	return "", fmt.Errorf("PostgreSQL's server programs are not installed; install Debian's package postgresql " +
+		"(apt-get install postgresql), or name a database with -database")
 }
 
 func isProgram(path string) bool {

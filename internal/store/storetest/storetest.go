@@ -55,7 +55,8 @@ func URL(t testing.TB) string {
 		}
 		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 		defer cancel()
-		server, startUp = private.Start(ctx, folder+"/postgres", slog.New(slog.DiscardHandler), "fsync=off", "full_page_writes=off")
+		server, startUp = private.Start(ctx, folder+"/postgres", slog.New(slog.DiscardHandler), "fsync=off",
+			"full_page_writes=off")
 	})
 	if startUp != nil {
 		t.Fatalf("start PostgreSQL for tests: %v", startUp)

@@ -16,7 +16,10 @@
   let forecast = $state<Schemas["Forecast"]>();
   onMount(() => {
     // Without it the page says nothing of cost.
-    making.readDeskRecipe(slug).then((r) => (forecast = r.forecast)).catch(() => {});
+    making
+      .readDeskRecipe(slug)
+      .then((r) => (forecast = r.forecast))
+      .catch(() => {});
   });
 
   // The visitor's page tells which of its turns is looked at.
@@ -46,24 +49,47 @@
   <section class="h-[70dvh] min-h-0 border-rule lg:h-auto lg:border-r" aria-label="The visitor’s page">
     {#if id}
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div class="h-full overflow-y-auto px-4 pt-4 pb-12 sm:px-6" tabindex="0" role="region" aria-label="The conversation">
-        <p class="text-[0.84rem]"><a class="text-accent underline underline-offset-4" href={hrefOf(`desks/${slug}/bench`)} onclick={router.follow}>Ask here yourself</a></p>
+      <div
+        class="h-full overflow-y-auto px-4 pt-4 pb-12 sm:px-6"
+        tabindex="0"
+        role="region"
+        aria-label="The conversation">
+        <p class="text-[0.84rem]">
+          <a
+            class="text-accent underline underline-offset-4"
+            href={hrefOf(`desks/${slug}/bench`)}
+            onclick={router.follow}>Ask here yourself</a>
+        </p>
         {#each record?.turns ?? [] as t (t.id)}
-          <article class={["mt-4 border-l-2 pl-4", looked === t.id || id === t.id ? "border-accent" : "border-transparent"]}>
+          <article
+            class={[
+              "mt-4 border-l-2 pl-4",
+              looked === t.id || id === t.id ? "border-accent" : "border-transparent",
+            ]}>
             <h2 class="font-serif text-[1.05rem] leading-snug font-semibold">
-              <button class="text-left hover:text-accent" onclick={() => (looked = t.id)}>{t.question}</button>
+              <button class="text-left hover:text-accent" onclick={() => (looked = t.id)}
+                >{t.question}</button>
             </h2>
             <div class="mt-2"><Markdown text={t.reply} /></div>
-            {#if t.outcome.problem}<p class="mt-2 text-[0.9rem] text-accent">{t.outcome.problem.detail}</p>{/if}
-            {#if t.helped === false}<p class="mt-2 text-[0.84rem] text-faded">It did not help{t.reason ? `: ${t.reason}` : ""}{t.remark ? `. “${t.remark}”` : ""}</p>{/if}
-            <button class="mt-1 min-h-7 text-[0.84rem] text-accent underline underline-offset-4" onclick={() => (looked = t.id)}>Look inside</button>
+            {#if t.outcome.problem}<p class="mt-2 text-[0.9rem] text-accent">
+                {t.outcome.problem.detail}
+              </p>{/if}
+            {#if t.helped === false}<p class="mt-2 text-[0.84rem] text-faded">
+                It did not help{t.reason ? `: ${t.reason}` : ""}{t.remark ? `. “${t.remark}”` : ""}
+              </p>{/if}
+            <button
+              class="mt-1 min-h-7 text-[0.84rem] text-accent underline underline-offset-4"
+              onclick={() => (looked = t.id)}>Look inside</button>
           </article>
         {:else}
           <p class="mt-8 text-faded">Fetching the conversation …</p>
         {/each}
       </div>
     {:else}
-      <iframe class="size-full" title="The desk as visitors see it, with its draft" src="{given.base}/at/~{slug}"></iframe>
+      <iframe
+        class="size-full"
+        title="The desk as visitors see it, with its draft"
+        src="{given.base}/at/~{slug}"></iframe>
     {/if}
   </section>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
@@ -74,11 +100,23 @@
       <div class="mx-auto max-w-[30rem] px-6 pt-16">
         <h2 class="font-serif text-xl font-semibold">Ask, and look inside</h2>
         <p class="mt-3 leading-relaxed text-faded">
-          Ask something at the left. Here you see, while it happens, which steps the reply is made in, what ran beside what, and where the time went. Click a step to see the prompt exactly as it
-          was sent, and the answer; change something and run it again, as often as you like.
+          Ask something at the left. Here you see, while it happens, which steps the reply is made in, what
+          ran beside what, and where the time went. Click a step to see the prompt exactly as it was sent, and
+          the answer; change something and run it again, as often as you like.
         </p>
         {#if forecast}<p class="mt-3 leading-relaxed">{forecastLine(forecast)}</p>{/if}
-        <p class="mt-3 leading-relaxed text-faded">To look into what a visitor was answered, open it from <a class="text-accent underline underline-offset-4" href={hrefOf("replies")} onclick={router.follow}>Replies</a> or <a class="text-accent underline underline-offset-4" href={hrefOf("verdicts")} onclick={router.follow}>Verdicts</a>.</p>
+        <p class="mt-3 leading-relaxed text-faded">
+          To look into what a visitor was answered, open it from <a
+            class="text-accent underline underline-offset-4"
+            href={hrefOf("replies")}
+            onclick={router.follow}>Replies</a>
+          or
+          <a
+            class="text-accent underline underline-offset-4"
+            href={hrefOf("verdicts")}
+            onclick={router.follow}>Verdicts</a
+          >.
+        </p>
       </div>
     {/if}
   </section>

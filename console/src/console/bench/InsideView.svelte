@@ -43,8 +43,15 @@
     if (!t) return;
     try {
       recipe = await making.readDeskRecipe(slug);
-      file = t.revision ? ((await making.readRevision(slug, t.revision)).file ?? "") : (await making.readDraft(slug)).file;
-      tried = await Promise.all(t.reruns.map(async (r) => ({ trace: await making.readInside(r.id), edits: (r.edits ?? {}) as Edits })));
+      file = t.revision
+        ? ((await making.readRevision(slug, t.revision)).file ?? "")
+        : (await making.readDraft(slug)).file;
+      tried = await Promise.all(
+        t.reruns.map(async (r) => ({
+          trace: await making.readInside(r.id),
+          edits: (r.edits ?? {}) as Edits,
+        })),
+      );
     } catch (e) {
       complain(e);
     }
@@ -108,33 +115,63 @@
 {:else if trace && step}
   <div class="px-4 pt-4 pb-16 sm:px-6">
     <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-      <h2 class="min-w-0 flex-1 font-serif text-[1.15rem] leading-snug font-semibold break-words">{trace.question}</h2>
+      <h2 class="min-w-0 flex-1 font-serif text-[1.15rem] leading-snug font-semibold break-words">
+        {trace.question}
+      </h2>
       <span class="flex gap-3 text-[0.84rem]">
-        <a class="text-accent underline underline-offset-4" href="{given.base}/api/traces/{trace.id}?whole=yes">JSON</a>
-        <a class="text-accent underline underline-offset-4" href="{given.base}/api/traces/{trace.id}?format=otlp">OTLP</a>
+        <a
+          class="text-accent underline underline-offset-4"
+          href="{given.base}/api/traces/{trace.id}?whole=yes">JSON</a>
+        <a
+          class="text-accent underline underline-offset-4"
+          href="{given.base}/api/traces/{trace.id}?format=otlp">OTLP</a>
       </span>
     </div>
     <p class="mt-1 text-[0.84rem] text-faded" role="status">
-      {trace.live ? "Being made now" : `${trace.state}, ${ago(trace.started_at)}`}, {trace.revision ? `revision ${trace.revision}` : "the draft"}, recipe {trace.recipe}, {span(trace.seconds)}, {trace.calls} {trace.calls === 1 ? "call" : "calls"}, {trace.prompt_tokens} tokens in, {trace.reply_tokens} out{trace.cost ? `, cost ${money(trace.cost)}` : ""}{trace.retries ? `, ${trace.retries} tried again` : ""}
+      {trace.live ? "Being made now" : `${trace.state}, ${ago(trace.started_at)}`}, {trace.revision
+        ? `revision ${trace.revision}`
+        : "the draft"}, recipe {trace.recipe}, {span(trace.seconds)}, {trace.calls}
+      {trace.calls === 1 ? "call" : "calls"}, {trace.prompt_tokens} tokens in, {trace.reply_tokens} out{trace.cost
+        ? `, cost ${money(trace.cost)}`
+        : ""}{trace.retries ? `, ${trace.retries} tried again` : ""}
     </p>
-    {#if trace.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-[0.9rem]">It ended with {trace.problem}.</p>{/if}
+    {#if trace.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-[0.9rem]">
+        It ended with {trace.problem}.
+      </p>{/if}
 
     {#if trace.thinned}
-      <p class="mt-4 text-[0.92rem]">Only these figures are left of this reply: it is older than traces are kept whole.</p>
+      <p class="mt-4 text-[0.92rem]">
+        Only these figures are left of this reply: it is older than traces are kept whole.
+      </p>
     {:else}
-      <div class="mt-3 mb-2 flex w-fit rounded border border-rule text-sm" role="group" aria-label="How the steps are shown">
-        <button class={["min-h-8 px-3", shown === "timeline" && "bg-leaf font-semibold"]} aria-pressed={shown === "timeline"} onclick={() => (shown = "timeline")}>Timeline</button>
-        <button class={["min-h-8 px-3", shown === "recipe" && "bg-leaf font-semibold"]} aria-pressed={shown === "recipe"} onclick={() => (shown = "recipe")}>Graph</button>
+      <div
+        class="mt-3 mb-2 flex w-fit rounded border border-rule text-sm"
+        role="group"
+        aria-label="How the steps are shown">
+        <button
+          class={["min-h-8 px-3", shown === "timeline" && "bg-leaf font-semibold"]}
+          aria-pressed={shown === "timeline"}
+          onclick={() => (shown = "timeline")}>Timeline</button>
+        <button
+          class={["min-h-8 px-3", shown === "recipe" && "bg-leaf font-semibold"]}
+          aria-pressed={shown === "recipe"}
+          onclick={() => (shown = "recipe")}>Graph</button>
       </div>
       {#if shown === "timeline"}
         <Timeline {trace} chosen={trace.spans.indexOf(step)} choose={(at) => (chosen = at)} />
       {:else if recipe}
-        <RecipeGraph drawing={recipe.drawing} {states} choose={(name) => (chosen = trace.spans.findIndex((s) => s.step === name))} />
+        <RecipeGraph
+          drawing={recipe.drawing}
+          {states}
+          choose={(name) => (chosen = trace.spans.findIndex((s) => s.step === name))} />
       {/if}
 
       <div class="mt-5 border-t border-rule pt-4">
         {#if !trace.live}
-          <button class={["button-plain !min-h-8", changing ? "mb-1 ml-auto !flex w-fit" : "float-right mb-2 ml-3"]} aria-expanded={changing} onclick={() => (changing = !changing)}>{changing ? "Leave it" : "Run again from here"}</button>
+          <button
+            class={["button-plain !min-h-8", changing ? "mb-1 ml-auto !flex w-fit" : "float-right mb-2 ml-3"]}
+            aria-expanded={changing}
+            onclick={() => (changing = !changing)}>{changing ? "Leave it" : "Run again from here"}</button>
         {/if}
         {#if changing}
           {#key step.step}<RerunPanel {trace} {step} {brief} {ran} />{/key}
@@ -143,22 +180,39 @@
           <section class="clear-both mt-5" id="tried" aria-label="What was tried">
             {#each tried as t (t.trace.id)}
               <article class="mt-4 rounded border border-rule">
-                <p class="flex flex-wrap items-center justify-between gap-2 border-b border-rule bg-leaf px-4 py-2 text-[0.84rem]">
+                <p
+                  class={[
+                    "flex flex-wrap items-center justify-between gap-2 border-b border-rule bg-leaf px-4 py-2",
+                    "text-[0.84rem]",
+                  ]}>
                   <span><strong>Tried:</strong> {words(t.edits)}</span>
                   {#if publishable(t.edits) && words(t.edits) !== "nothing changed" && t.trace.state === "done"}
-                    <button class="button-main !min-h-8" disabled={publishing} onclick={() => publish(t.edits)}>Publish as a revision</button>
+                    <button
+                      class="button-main !min-h-8"
+                      disabled={publishing}
+                      onclick={() => publish(t.edits)}>Publish as a revision</button>
                   {/if}
                 </p>
                 <div class="grid gap-x-6 px-4 py-3 md:grid-cols-2">
                   <div class="min-w-0">
-                    <p class="text-[0.78rem] text-faded">As it was: {span(trace.seconds)}, {trace.prompt_tokens} + {trace.reply_tokens} tokens, cost {money(trace.cost)}</p>
-                    <p class="mt-1 font-serif text-[0.95rem] leading-relaxed break-words whitespace-pre-wrap">{replyOf(trace)}</p>
+                    <p class="text-[0.78rem] text-faded">
+                      As it was: {span(trace.seconds)}, {trace.prompt_tokens} + {trace.reply_tokens} tokens, cost
+                      {money(trace.cost)}
+                    </p>
+                    <p class="mt-1 font-serif text-[0.95rem] leading-relaxed break-words whitespace-pre-wrap">
+                      {replyOf(trace)}
+                    </p>
                   </div>
                   <div class="min-w-0">
-                    <p class="text-[0.78rem] text-faded">As tried: {span(t.trace.seconds)}, {t.trace.prompt_tokens} + {t.trace.reply_tokens} tokens, cost {money(t.trace.cost)}</p>
+                    <p class="text-[0.78rem] text-faded">
+                      As tried: {span(t.trace.seconds)}, {t.trace.prompt_tokens} + {t.trace.reply_tokens} tokens,
+                      cost {money(t.trace.cost)}
+                    </p>
                     <div class="mt-1">
                       {#if t.trace.problem}<p class="text-accent">{t.trace.problem}</p>
-                      {:else if replyOf(t.trace) === replyOf(trace)}<p class="text-[0.9rem] text-faded">The same, word for word.</p>
+                      {:else if replyOf(t.trace) === replyOf(trace)}<p class="text-[0.9rem] text-faded">
+                          The same, word for word.
+                        </p>
                       {:else}<Changed older={replyOf(trace)} newer={replyOf(t.trace)} />{/if}
                     </div>
                   </div>

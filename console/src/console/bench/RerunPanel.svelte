@@ -12,10 +12,19 @@
     step,
     brief,
     ran,
-  }: { trace: Schemas["Inside"]; step: Schemas["Span"]; brief: string; ran: (t: Schemas["Inside"], e: Edits) => void } = $props();
+  }: {
+    trace: Schemas["Inside"];
+    step: Schemas["Span"];
+    brief: string;
+    ran: (t: Schemas["Inside"], e: Edits) => void;
+  } = $props();
 
   // svelte-ignore state_referenced_locally
-  const original = { brief, set: $state.snapshot(step.set ?? {}) as Record<string, unknown>, call: $state.snapshot(step.calls?.[0]) };
+  const original = {
+    brief,
+    set: $state.snapshot(step.set ?? {}) as Record<string, unknown>,
+    call: $state.snapshot(step.calls?.[0]),
+  };
   const settings = (original.call?.settings ?? {}) as Record<string, unknown>;
   let newBrief = $state(original.brief);
   let system = $state(String(original.set.system ?? ""));
@@ -41,7 +50,9 @@
   const alone = $derived(cost((s) => s.step === step.step || s.step.startsWith(top + "/")));
   const following = $derived(cost((s) => s.start >= step.start - 1e-9));
   function cost(of: (s: Schemas["Span"]) => boolean): number {
-    return trace.spans.filter(of).reduce((sum, s) => sum + (s.calls ?? []).reduce((c, m) => c + m.cost, 0), 0);
+    return trace.spans
+      .filter(of)
+      .reduce((sum, s) => sum + (s.calls ?? []).reduce((c, m) => c + m.cost, 0), 0);
   }
 
   function edits(): Edits {
@@ -53,7 +64,8 @@
       if (system !== String(original.set.system ?? "")) set.system = system;
       if (user !== String(original.set.user ?? "")) set.user = user;
     }
-    if (step.do === "rewrite" && instruction !== String(original.set.instruction ?? "")) set.instruction = instruction;
+    if (step.do === "rewrite" && instruction !== String(original.set.instruction ?? ""))
+      set.instruction = instruction;
     if (generates) {
       // What the step does not set itself is the desk's to set.
       const put = (key: string, v: unknown) => ((key in original.set ? set : sampling)[key] = v);
@@ -61,15 +73,20 @@
         if ("model" in original.set || step.step.includes("/")) set.model = model;
         else e.model = model;
       }
-      if (temperature !== String(settings.temperature ?? "") && temperature !== "") put("temperature", Number(temperature));
+      if (temperature !== String(settings.temperature ?? "") && temperature !== "")
+        put("temperature", Number(temperature));
       if (longest !== String(settings.max_tokens ?? "") && longest !== "") put("max_tokens", Number(longest));
-      if (byHand && JSON.stringify(messages) !== JSON.stringify(original.call?.messages)) e.inputs = { [step.step]: { prompt: messages } };
+      if (byHand && JSON.stringify(messages) !== JSON.stringify(original.call?.messages))
+        e.inputs = { [step.step]: { prompt: messages } };
     }
     if (other) {
       const typed = JSON.parse(settingsText) as Record<string, unknown>;
-      for (const [key, v] of Object.entries(typed)) if (JSON.stringify(v) !== JSON.stringify(original.set[key])) set[key] = v;
+      for (const [key, v] of Object.entries(typed))
+        if (JSON.stringify(v) !== JSON.stringify(original.set[key])) set[key] = v;
       const given = JSON.parse(inputsText) as Record<string, unknown>;
-      const changed = Object.entries(given).filter(([key, v]) => JSON.stringify(v) !== JSON.stringify(step.in?.[key]));
+      const changed = Object.entries(given).filter(
+        ([key, v]) => JSON.stringify(v) !== JSON.stringify(step.in?.[key]),
+      );
       if (changed.length) e.inputs = { [step.step]: Object.fromEntries(changed) as Record<string, never> };
     }
     if (Object.keys(set).length) e.set = { [step.step]: set as Record<string, never> };
@@ -98,45 +115,96 @@
   }
 
   /** The first step that composes a prompt, or the first of all. */
-  const composer = () => trace.spans.find((s) => s.do === "compose" && s.parent < 0)?.step ?? trace.spans[0]!.step.split("/")[0]!;
+  const composer = () =>
+    trace.spans.find((s) => s.do === "compose" && s.parent < 0)?.step ?? trace.spans[0]!.step.split("/")[0]!;
   const models = $derived(app.models.filter((m) => m.can.includes("chat")));
 </script>
 
-<form class="mt-3 rounded border border-rule bg-leaf px-4 py-3 text-[0.88rem]" onsubmit={(e) => (e.preventDefault(), run(false))}>
+<form
+  class="mt-3 rounded border border-rule bg-leaf px-4 py-3 text-[0.88rem]"
+  onsubmit={(e) => (e.preventDefault(), run(false))}>
   <p class="font-semibold">Change something and run it again</p>
   <p class="text-[0.8rem] text-faded">The visitor’s conversation is not touched.</p>
-  <label class="mt-3 block text-[0.82rem]">Brief <textarea class="field mt-1 font-serif" rows="4" bind:value={newBrief}></textarea></label>
+  <label class="mt-3 block text-[0.82rem]"
+    >Brief <textarea class="field mt-1 font-serif" rows="4" bind:value={newBrief}></textarea></label>
   {#if step.do === "compose"}
-    <label class="mt-2 block text-[0.82rem]">Template of the instructions <textarea class="field mt-1 font-mono !text-[0.8rem]" rows="4" bind:value={system}></textarea></label>
-    <label class="mt-2 block text-[0.82rem]">Template of the question <textarea class="field mt-1 font-mono !text-[0.8rem]" rows="2" bind:value={user}></textarea></label>
+    <label class="mt-2 block text-[0.82rem]"
+      >Template of the instructions <textarea
+        class="field mt-1 font-mono !text-[0.8rem]"
+        rows="4"
+        bind:value={system}></textarea
+      ></label>
+    <label class="mt-2 block text-[0.82rem]"
+      >Template of the question <textarea
+        class="field mt-1 font-mono !text-[0.8rem]"
+        rows="2"
+        bind:value={user}></textarea
+      ></label>
   {/if}
   {#if step.do === "rewrite"}
-    <label class="mt-2 block text-[0.82rem]">Instruction (empty: the usual one) <textarea class="field mt-1" rows="3" bind:value={instruction}></textarea></label>
+    <label class="mt-2 block text-[0.82rem]"
+      >Instruction (empty: the usual one) <textarea class="field mt-1" rows="3" bind:value={instruction}
+      ></textarea
+      ></label>
   {/if}
   {#if other}
-    {#if Object.keys(original.set).length}<label class="mt-2 block text-[0.82rem]">Settings, as JSON <textarea class="field mt-1 font-mono !text-[0.8rem]" rows="5" bind:value={settingsText}></textarea></label>{/if}
-    {#if inputs !== "{}"}<label class="mt-2 block text-[0.82rem]">Inputs, as JSON, for this question only <textarea class="field mt-1 font-mono !text-[0.8rem]" rows="5" bind:value={inputsText}></textarea></label>{/if}
+    {#if Object.keys(original.set).length}<label class="mt-2 block text-[0.82rem]"
+        >Settings, as JSON <textarea
+          class="field mt-1 font-mono !text-[0.8rem]"
+          rows="5"
+          bind:value={settingsText}></textarea
+        ></label
+      >{/if}
+    {#if inputs !== "{}"}<label class="mt-2 block text-[0.82rem]"
+        >Inputs, as JSON, for this question only <textarea
+          class="field mt-1 font-mono !text-[0.8rem]"
+          rows="5"
+          bind:value={inputsText}></textarea
+        ></label
+      >{/if}
   {/if}
   {#if generates && original.call}
     <div class="mt-2 flex flex-wrap gap-3">
-      <label class="text-[0.82rem]">Model
+      <label class="text-[0.82rem]"
+        >Model
         <select class="field mt-1" bind:value={model}>
-          {#each models as m (m.connection + "/" + m.name)}<option value="{m.connection}/{m.name}">{m.name}</option>{/each}
+          {#each models as m (m.connection + "/" + m.name)}<option value="{m.connection}/{m.name}"
+              >{m.name}</option
+            >{/each}
         </select>
       </label>
-      <label class="w-28 text-[0.82rem]">Temperature <input class="field mt-1" type="number" min="0" max="2" step="0.1" bind:value={temperature} /></label>
-      <label class="w-28 text-[0.82rem]">Longest, tokens <input class="field mt-1" type="number" min="1" bind:value={longest} /></label>
+      <label class="w-28 text-[0.82rem]"
+        >Temperature <input
+          class="field mt-1"
+          type="number"
+          min="0"
+          max="2"
+          step="0.1"
+          bind:value={temperature} /></label>
+      <label class="w-28 text-[0.82rem]"
+        >Longest, tokens <input class="field mt-1" type="number" min="1" bind:value={longest} /></label>
     </div>
-    <label class="mt-3 flex min-h-7 items-center gap-2 text-[0.82rem]"><input type="checkbox" bind:checked={byHand} /> Write the prompt by hand, for this question only</label>
+    <label class="mt-3 flex min-h-7 items-center gap-2 text-[0.82rem]"
+      ><input type="checkbox" bind:checked={byHand} /> Write the prompt by hand, for this question only</label>
     {#if byHand}
       {#each messages as m, i (i)}
-        <label class="mt-2 block text-[0.8rem] text-faded">{m.role} <textarea class="field mt-1 font-serif text-ink" rows={m.role === "system" ? 4 : 2} bind:value={m.content}></textarea></label>
+        <label class="mt-2 block text-[0.8rem] text-faded"
+          >{m.role}
+          <textarea
+            class="field mt-1 font-serif text-ink"
+            rows={m.role === "system" ? 4 : 2}
+            bind:value={m.content}></textarea
+          ></label>
       {/each}
     {/if}
   {/if}
   <div class="mt-3 flex flex-wrap items-center gap-3">
-    <button class="button-main" disabled={running}><Play size={14} aria-hidden="true" /> {running ? "Running …" : "Run this and what follows"}</button>
-    <button type="button" class="button-plain bg-paper" disabled={running} onclick={() => run(true)}>This step alone</button>
-    {#if following}<span class="text-[0.8rem] text-faded">About {money(following)}, alone {money(alone)}, going by the last time</span>{/if}
+    <button class="button-main" disabled={running}
+      ><Play size={14} aria-hidden="true" /> {running ? "Running …" : "Run this and what follows"}</button>
+    <button type="button" class="button-plain bg-paper" disabled={running} onclick={() => run(true)}
+      >This step alone</button>
+    {#if following}<span class="text-[0.8rem] text-faded"
+        >About {money(following)}, alone {money(alone)}, going by the last time</span
+      >{/if}
   </div>
 </form>

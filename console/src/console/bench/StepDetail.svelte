@@ -9,7 +9,10 @@
   const ins = $derived(Object.entries(step.in ?? {}));
   const outs = $derived(Object.entries(step.out ?? {}).filter(([, v]) => v !== null));
   const show = (v: unknown): string => (typeof v === "string" ? v : JSON.stringify(v, null, 2));
-  const isPrompt = (v: unknown) => Array.isArray(v) && v.length > 0 && v.every((m) => m && typeof m === "object" && "role" in m && "content" in m);
+  const isPrompt = (v: unknown) =>
+    Array.isArray(v) &&
+    v.length > 0 &&
+    v.every((m) => m && typeof m === "object" && "role" in m && "content" in m);
   const who: Record<string, string> = { system: "Instructions", user: "Visitor", assistant: "Model" };
 </script>
 
@@ -29,7 +32,8 @@
 
 <div class="text-[0.88rem]">
   <p class="text-faded">
-    <strong class="text-ink">{step.step}{step.number ? ` ${step.number}` : ""}</strong>, a step of the kind {step.do}, {step.state}, {span(step.seconds)}{step.tries && step.tries > 1 ? `, ${step.tries} tries` : ""}
+    <strong class="text-ink">{step.step}{step.number ? ` ${step.number}` : ""}</strong>, a step of the kind {step.do},
+    {step.state}, {span(step.seconds)}{step.tries && step.tries > 1 ? `, ${step.tries} tries` : ""}
   </p>
   {#if step.error}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2">{step.error}</p>{/if}
   {#each step.notes ?? [] as note, i (i)}<p class="mt-1 text-faded">{note}</p>{/each}
@@ -38,19 +42,35 @@
     <section class="mt-4 rounded border border-rule px-3 py-2.5">
       <p class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
         <strong>{call.model}</strong>
-        <span class="text-faded">{call.prompt_tokens} tokens in, {call.reply_tokens} out{call.counted ? " (counted here)" : ""}{call.cost ? `, cost ${money(call.cost)}` : ""}</span>
-        <span class="text-faded">{call.first ? `first word after ${span(call.first)}, ` : ""}{span(call.seconds)} in all{call.waited ? `, ${span(call.waited)} in line` : ""}{call.retries ? `, asked again ${call.retries} times` : ""}{call.finish ? `, ended with ${call.finish}` : ""}</span>
+        <span class="text-faded"
+          >{call.prompt_tokens} tokens in, {call.reply_tokens} out{call.counted
+            ? " (counted here)"
+            : ""}{call.cost ? `, cost ${money(call.cost)}` : ""}</span>
+        <span class="text-faded"
+          >{call.first ? `first word after ${span(call.first)}, ` : ""}{span(call.seconds)} in all{call.waited
+            ? `, ${span(call.waited)} in line`
+            : ""}{call.retries ? `, asked again ${call.retries} times` : ""}{call.finish
+            ? `, ended with ${call.finish}`
+            : ""}</span>
       </p>
       {#if call.error}<p class="mt-1 text-accent">{call.error}</p>{/if}
-      {#if call.settings && Object.keys(call.settings).length}<p class="mt-1 text-[0.8rem] text-faded">{Object.entries(call.settings).map(([k, v]) => `${k} ${show(v)}`).join(", ")}</p>{/if}
+      {#if call.settings && Object.keys(call.settings).length}<p class="mt-1 text-[0.8rem] text-faded">
+          {Object.entries(call.settings)
+            .map(([k, v]) => `${k} ${show(v)}`)
+            .join(", ")}
+        </p>{/if}
       <details class="mt-2" open>
-        <summary class="min-h-7 cursor-pointer text-[0.8rem] font-semibold">The prompt, exactly as sent</summary>
+        <summary class="min-h-7 cursor-pointer text-[0.8rem] font-semibold"
+          >The prompt, exactly as sent</summary>
         {#each call.messages ?? [] as m, j (j)}
           <p class="mt-1.5 text-[0.76rem] text-faded">{who[m.role] ?? m.role}</p>
           <pre class="inside">{m.content}</pre>
         {/each}
       </details>
-      <p class="mt-2 flex items-baseline justify-between gap-3 text-[0.8rem] font-semibold"><span>The answer, exactly as it came</span> <CopyButton text={call.answer} label="Copy the answer" /></p>
+      <p class="mt-2 flex items-baseline justify-between gap-3 text-[0.8rem] font-semibold">
+        <span>The answer, exactly as it came</span>
+        <CopyButton text={call.answer} label="Copy the answer" />
+      </p>
       <pre class="inside">{call.answer || "nothing"}</pre>
     </section>
   {/each}
@@ -74,6 +94,12 @@
     </details>
   {/if}
   {#if step.shortened}
-    <p class="mt-2"><a class="text-accent underline underline-offset-4" href="{given.base}/api/traces/{trace}?whole=yes" target="_blank" rel="noopener">Long texts are cut here; all of it as JSON</a></p>
+    <p class="mt-2">
+      <a
+        class="text-accent underline underline-offset-4"
+        href="{given.base}/api/traces/{trace}?whole=yes"
+        target="_blank"
+        rel="noopener">Long texts are cut here; all of it as JSON</a>
+    </p>
   {/if}
 </div>

@@ -2,12 +2,20 @@
   import type { Schemas } from "../../given";
   import { inTree, span } from "./inside.svelte";
 
-  let { trace, chosen, choose }: { trace: Schemas["Inside"]; chosen: number; choose: (at: number) => void } = $props();
+  let { trace, chosen, choose }: { trace: Schemas["Inside"]; chosen: number; choose: (at: number) => void } =
+    $props();
 
   const rows = $derived(inTree(trace.spans));
   const whole = $derived(Math.max(trace.seconds, ...trace.spans.map((s) => s.start + s.seconds), 1e-6));
   const left = (at: number) => `${(100 * Math.min(at, whole)) / whole}%`;
-  const marks: Record<string, string> = { running: "…", done: "", failed: "failed", skipped: "skipped", reused: "kept", stopped: "stopped" };
+  const marks: Record<string, string> = {
+    running: "…",
+    done: "",
+    failed: "failed",
+    skipped: "skipped",
+    reused: "kept",
+    stopped: "stopped",
+  };
   const nameOf = (step: string) => step.slice(step.lastIndexOf("/") + 1);
   const took = (s: Schemas["Span"]) => (s.state === "running" ? Math.max(0, whole - s.start) : s.seconds);
 </script>
@@ -16,29 +24,47 @@
   {#each rows as row (row.at)}
     <li>
       <button
-        class={["grid w-full grid-cols-[minmax(7rem,10rem)_minmax(0,1fr)_4.2rem] items-center gap-3 rounded px-2 py-1 text-left hover:bg-leaf", chosen === row.at && "bg-leaf"]}
+        class={[
+          "grid w-full grid-cols-[minmax(7rem,10rem)_minmax(0,1fr)_4.2rem] items-center gap-3",
+          "rounded px-2 py-1 text-left hover:bg-leaf",
+          chosen === row.at && "bg-leaf",
+        ]}
         aria-pressed={chosen === row.at}
-        onclick={() => choose(row.at)}
-      >
+        onclick={() => choose(row.at)}>
         <span class="truncate" style:padding-left="{row.depth}rem">
           <span class="font-semibold">{nameOf(row.step)}{row.number ? ` ${row.number}` : ""}</span>
           <span class="text-faded">{row.do}</span>
         </span>
         <span class="relative h-4 rounded-sm bg-leaf" aria-hidden="true">
           <span
-            class={["absolute inset-y-0.5 min-w-[3px] rounded-sm", row.state === "failed" ? "bg-accent" : row.state === "skipped" ? "bg-rule" : row.do === "group" ? "border border-faded" : "bg-faded/45"]}
+            class={[
+              "absolute inset-y-0.5 min-w-[3px] rounded-sm",
+              row.state === "failed"
+                ? "bg-accent"
+                : row.state === "skipped"
+                  ? "bg-rule"
+                  : row.do === "group"
+                    ? "border border-faded"
+                    : "bg-faded/45",
+            ]}
             style:left={left(row.start)}
-            style:width={left(took(row))}
-          ></span>
+            style:width={left(took(row))}></span>
           {#each row.calls ?? [] as call, i (i)}
             {#if call.first && row.calls!.length === 1}
-              <span class="absolute inset-y-0.5 rounded-sm bg-faded" style:left={left(row.start + row.seconds - call.seconds + call.first)} style:width={left(call.seconds - call.first)}></span>
+              <span
+                class="absolute inset-y-0.5 rounded-sm bg-faded"
+                style:left={left(row.start + row.seconds - call.seconds + call.first)}
+                style:width={left(call.seconds - call.first)}></span>
             {/if}
           {/each}
         </span>
-        <span class={["text-right tabular-nums", row.state === "failed" ? "text-accent" : "text-faded"]}>{marks[row.state] && row.state !== "done" ? marks[row.state] : span(row.seconds)}</span>
+        <span class={["text-right tabular-nums", row.state === "failed" ? "text-accent" : "text-faded"]}
+          >{marks[row.state] && row.state !== "done" ? marks[row.state] : span(row.seconds)}</span>
       </button>
     </li>
   {/each}
 </ol>
-<p class="mt-1 flex justify-between px-2 text-[0.76rem] text-faded"><span>Faint: waiting for the first word. Strong: writing.</span><span class="tabular-nums">{span(whole)} in all</span></p>
+<p class="mt-1 flex justify-between px-2 text-[0.76rem] text-faded">
+  <span>Faint: waiting for the first word. Strong: writing.</span><span class="tabular-nums"
+    >{span(whole)} in all</span>
+</p>

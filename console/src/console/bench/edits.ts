@@ -45,7 +45,9 @@ function find(doc: Document, path: string[]): YAMLMap | null {
   let step: YAMLMap | null = null;
   for (const name of path) {
     if (!(steps instanceof YAMLSeq)) return null;
-    step = (steps.items.find((s) => s instanceof YAMLMap && s.get("name") === name) as YAMLMap | undefined) ?? null;
+    step =
+      (steps.items.find((s) => s instanceof YAMLMap && s.get("name") === name) as YAMLMap | undefined) ??
+      null;
     steps = step?.get("steps");
   }
   return step;

@@ -88,7 +88,8 @@ export function forecastLine(f: Schemas["Forecast"]): string {
   const times = f.calls === 1 ? "once" : f.calls === 2 ? "twice" : `${f.calls} times`;
   let line = `A question, or making a reply again, asks a model ${times} at most: about ${(f.prompt_tokens + f.reply_tokens).toLocaleString("en")} tokens, cost ${money(f.cost)}.`;
   if (f.open) line += " How often exactly is known while it runs; these are the recipe’s limits.";
-  if (f.turns) line += ` In the last 30 days a question cost ${money(f.usual)} on average (${f.turns} asked).`;
+  if (f.turns)
+    line += ` In the last 30 days a question cost ${money(f.usual)} on average (${f.turns} asked).`;
   return line;
 }
 

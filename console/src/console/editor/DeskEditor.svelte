@@ -43,7 +43,15 @@
           indentUnit.of("  "),
           yaml(),
           lintGutter(),
-          autocompletion({ override: [completer(() => schema, () => models)], activateOnTyping: true }),
+          autocompletion({
+            override: [
+              completer(
+                () => schema,
+                () => models,
+              ),
+            ],
+            activateOnTyping: true,
+          }),
           EditorView.lineWrapping,
           EditorView.contentAttributes.of({ "aria-label": "Desk file", spellcheck: "false" }),
           // Tab indents; Escape and then Tab leaves the editor.
@@ -70,8 +78,15 @@
     let from = 0;
     while (from < now.length && from < wanted.length && now[from] === wanted[from]) from++;
     let end = 0;
-    while (end < now.length - from && end < wanted.length - from && now[now.length - 1 - end] === wanted[wanted.length - 1 - end]) end++;
-    view.dispatch({ changes: { from, to: now.length - end, insert: wanted.slice(from, wanted.length - end) } });
+    while (
+      end < now.length - from &&
+      end < wanted.length - from &&
+      now[now.length - 1 - end] === wanted[wanted.length - 1 - end]
+    )
+      end++;
+    view.dispatch({
+      changes: { from, to: now.length - end, insert: wanted.slice(from, wanted.length - end) },
+    });
   });
 
   $effect(() => {
@@ -84,7 +99,12 @@
     const marks = problems.map((p): Diagnostic => {
       const line = doc.line(Math.min(Math.max(p.line, 1), doc.lines));
       const from = Math.min(line.from + Math.max(p.column - 1, 0), line.to);
-      return { from: from === line.to ? line.from : from, to: line.to, severity: "error", message: p.message };
+      return {
+        from: from === line.to ? line.from : from,
+        to: line.to,
+        severity: "error",
+        message: p.message,
+      };
     });
     view.dispatch(setDiagnostics(view.state, marks));
   }

@@ -21,9 +21,22 @@
           EditorView.lineWrapping,
           EditorView.editable.of(false),
           EditorState.readOnly.of(true),
-          EditorView.contentAttributes.of({ "aria-label": "The newer file, with what changed", tabindex: "0", role: "textbox", "aria-readonly": "true", "aria-multiline": "true" }),
+          EditorView.contentAttributes.of({
+            "aria-label": "The newer file, with what changed",
+            tabindex: "0",
+            role: "textbox",
+            "aria-readonly": "true",
+            "aria-multiline": "true",
+          }),
           look,
-          older === newer ? [] : unifiedMergeView({ original: older, mergeControls: false, collapseUnchanged: { margin: 3, minSize: 6 }, gutter: true }),
+          older === newer
+            ? []
+            : unifiedMergeView({
+                original: older,
+                mergeControls: false,
+                collapseUnchanged: { margin: 3, minSize: 6 },
+                gutter: true,
+              }),
         ],
       }),
     });

@@ -11,14 +11,23 @@ export function completer(schema: () => DeskSchema | null, models: () => string[
     const before = line.text.slice(0, context.pos - line.from);
     const value = /^(\s*(?:- )?\{?.*?)(?:^|\s|\{|,)?([a-z_]+):\s+([^\s#{}[\],]*)$/.exec(before);
     const path = pathAt(context.state.doc, line.number, before);
-    const here = path.reduce<DeskSchema | undefined>((s, key) => s?.properties?.[key] ?? s?.items?.properties?.[key] ?? s, root);
+    const here = path.reduce<DeskSchema | undefined>(
+      (s, key) => s?.properties?.[key] ?? s?.items?.properties?.[key] ?? s,
+      root,
+    );
     if (value) {
       const key = value[2]!;
       const options = valuesOf(key, here?.properties?.[key] ?? here?.items?.properties?.[key], models());
       return options.length ? { from: context.pos - value[3]!.length, options } : null;
     }
     const word = /(?:^|[\s{,])([a-z_]*)$/.exec(before);
-    if (!word || (!word[1] && !context.explicit) || before.includes("#") || /[:"']/.test(before.replace(/\{[^}]*$/, ""))) return null;
+    if (
+      !word ||
+      (!word[1] && !context.explicit) ||
+      before.includes("#") ||
+      /[:"']/.test(before.replace(/\{[^}]*$/, ""))
+    )
+      return null;
     const properties = here?.properties ?? here?.items?.properties;
     if (!properties) return null;
     return { from: context.pos - word[1]!.length, options: keysOf(properties, here?.required ?? []) };

@@ -6,7 +6,17 @@
   import ListField from "./ListField.svelte";
 
   // The desk file as a form: every change is written into the text at its place.
-  let { text, models, problems, change }: { text: string; models: Schemas["Model"][]; problems: Schemas["FileProblems"]; change: (text: string) => void } = $props();
+  let {
+    text,
+    models,
+    problems,
+    change,
+  }: {
+    text: string;
+    models: Schemas["Model"][];
+    problems: Schemas["FileProblems"];
+    change: (text: string) => void;
+  } = $props();
 
   const reading = $derived(read(text));
   const chatting = $derived(models.filter((m) => m.can.includes("chat")).map((m) => m.name));
@@ -24,18 +34,33 @@
   const checked = (...path: string[]) => valueAt(reading, path as Path) === true;
   const choices = $derived.by(() => {
     const v = valueAt(reading, ["choices", "models"]);
-    return Array.isArray(v) ? v.filter((m): m is { model: string; title: string } => !!m && typeof m === "object" && "model" in m) : [];
+    return Array.isArray(v)
+      ? v.filter((m): m is { model: string; title: string } => !!m && typeof m === "object" && "model" in m)
+      : [];
   });
 
   const orNothing = (text: string) => (text === "" ? undefined : text);
-  const numberOrNothing = (text: string) => (text.trim() === "" || Number.isNaN(Number(text)) ? undefined : Number(text));
+  const numberOrNothing = (text: string) =>
+    text.trim() === "" || Number.isNaN(Number(text)) ? undefined : Number(text);
   /** The first problem that speaks of a key. */
-  const wrong = (key: string) => problems.find((p) => p.message.startsWith(`${key}:`) || p.message.startsWith(`"${key}" `))?.message;
+  const wrong = (key: string) =>
+    problems.find((p) => p.message.startsWith(`${key}:`) || p.message.startsWith(`"${key}" `))?.message;
 
   // The shelves there are; those that the file names stay listed whatever happens.
   let there = $state<Schemas["Shelf"][]>([]);
-  onMount(() => void listShelves().then((all) => (there = all), () => {}));
-  const shelves = $derived([...there.map((s) => ({ name: s.shelf, title: s.title })), ...list("shelves").filter((n) => !there.some((s) => s.shelf === n)).map((name) => ({ name, title: name }))]);
+  onMount(
+    () =>
+      void listShelves().then(
+        (all) => (there = all),
+        () => {},
+      ),
+  );
+  const shelves = $derived([
+    ...there.map((s) => ({ name: s.shelf, title: s.title })),
+    ...list("shelves")
+      .filter((n) => !there.some((s) => s.shelf === n))
+      .map((name) => ({ name, title: name })),
+  ]);
 
   function useShelf(name: string, on: boolean) {
     const all = on ? [...list("shelves"), name] : list("shelves").filter((n) => n !== name);
@@ -49,74 +74,137 @@
   }
 
   function name(model: string, title: string) {
-    put(["choices", "models"], choices.map((c) => (c.model === model ? { model, title } : { model: c.model, title: c.title })));
+    put(
+      ["choices", "models"],
+      choices.map((c) => (c.model === model ? { model, title } : { model: c.model, title: c.title })),
+    );
   }
 </script>
 
 {#snippet mistake(key: string)}
-  {#if wrong(key)}<span class="mt-1 block border-l-2 border-accent pl-2 text-[0.84rem] font-normal">{wrong(key)}</span>{/if}
+  {#if wrong(key)}<span class="mt-1 block border-l-2 border-accent pl-2 text-[0.84rem] font-normal"
+      >{wrong(key)}</span
+    >{/if}
 {/snippet}
 
 {#snippet amount(label: string, path: Path, usual: string, step = 1)}
   <label class="block text-sm font-semibold">
     {label}
-    <input class="field mt-1.5" type="number" {step} min="0" value={number(...path) ?? ""} placeholder={usual} oninput={(e) => put(path, numberOrNothing(e.currentTarget.value))} />
+    <input
+      class="field mt-1.5"
+      type="number"
+      {step}
+      min="0"
+      value={number(...path) ?? ""}
+      placeholder={usual}
+      oninput={(e) => put(path, numberOrNothing(e.currentTarget.value))} />
     {@render mistake(path.at(-1)!)}
   </label>
 {/snippet}
 
 <form class="space-y-5 p-4 sm:p-5" onsubmit={(e) => e.preventDefault()} aria-label="Desk">
   {#if !reading.readable}
-    <p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="status">The file cannot be read as it is now. The form follows again as soon as the mistake is gone; it is marked in the file.</p>
+    <p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="status">
+      The file cannot be read as it is now. The form follows again as soon as the mistake is gone; it is
+      marked in the file.
+    </p>
   {/if}
   <fieldset class="space-y-5" disabled={!reading.readable}>
     <label class="block text-sm font-semibold">
       Title
-      <input class="field mt-1.5" value={string("title")} maxlength="80" oninput={(e) => put(["title"], e.currentTarget.value)} />
+      <input
+        class="field mt-1.5"
+        value={string("title")}
+        maxlength="80"
+        oninput={(e) => put(["title"], e.currentTarget.value)} />
       {@render mistake("title")}
     </label>
     <label class="block text-sm font-semibold">
       What it answers
-      <textarea class="field mt-1.5 field-sizing-content" rows="2" value={string("purpose")} oninput={(e) => put(["purpose"], e.currentTarget.value)}></textarea>
+      <textarea
+        class="field mt-1.5 field-sizing-content"
+        rows="2"
+        value={string("purpose")}
+        oninput={(e) => put(["purpose"], e.currentTarget.value)}></textarea>
       {@render mistake("purpose")}
     </label>
     <label class="block text-sm font-semibold">
       Model
-      <select class="field mt-1.5" value={string("model")} onchange={(e) => put(["model"], e.currentTarget.value)}>
-        {#if !chatting.includes(string("model"))}<option value={string("model")}>{string("model") || "choose one"}</option>{/if}
+      <select
+        class="field mt-1.5"
+        value={string("model")}
+        onchange={(e) => put(["model"], e.currentTarget.value)}>
+        {#if !chatting.includes(string("model"))}<option value={string("model")}
+            >{string("model") || "choose one"}</option
+          >{/if}
         {#each chatting as m (m)}<option value={m}>{m}</option>{/each}
       </select>
       {@render mistake("model")}
     </label>
     <label class="block text-sm font-semibold">
       Brief
-      <span class="mt-0.5 block text-[0.8rem] font-normal text-faded">Standing instructions that the model gets with every question. Visitors do not see them.</span>
-      <textarea class="field mt-1.5 field-sizing-content max-h-72" rows="4" value={string("brief")} oninput={(e) => put(["brief"], orNothing(e.currentTarget.value))}></textarea>
+      <span class="mt-0.5 block text-[0.8rem] font-normal text-faded"
+        >Standing instructions that the model gets with every question. Visitors do not see them.</span>
+      <textarea
+        class="field mt-1.5 field-sizing-content max-h-72"
+        rows="4"
+        value={string("brief")}
+        oninput={(e) => put(["brief"], orNothing(e.currentTarget.value))}></textarea>
       {@render mistake("brief")}
     </label>
-    <ListField label="Openers" help="Ready questions that a visitor can begin with." list={list("openers")} change={(l) => put(["openers"], l.length ? l : undefined)} />
+    <ListField
+      label="Openers"
+      help="Ready questions that a visitor can begin with."
+      list={list("openers")}
+      change={(l) => put(["openers"], l.length ? l : undefined)} />
 
     <details open={list("shelves").length > 0 || checked("attachments")}>
       <summary class="cursor-pointer text-sm font-semibold">Documents it answers from</summary>
       <div class="mt-3 space-y-2 text-sm">
         {#each shelves as s (s.name)}
-          <label class="flex items-center gap-2"><input type="checkbox" class="size-4 accent-(--accent)" checked={list("shelves").includes(s.name)} onchange={(e) => useShelf(s.name, e.currentTarget.checked)} /> <span class="min-w-0 truncate">{s.title}</span></label>
+          <label class="flex items-center gap-2"
+            ><input
+              type="checkbox"
+              class="size-4 accent-(--accent)"
+              checked={list("shelves").includes(s.name)}
+              onchange={(e) => useShelf(s.name, e.currentTarget.checked)} />
+            <span class="min-w-0 truncate">{s.title}</span></label>
         {:else}<p class="text-faded">There is no shelf yet. Make one under “Shelves”.</p>{/each}
         {@render mistake("shelves")}
-        <label class="flex items-center gap-2 border-t border-rule pt-2"><input type="checkbox" class="size-4 accent-(--accent)" checked={checked("attachments")} onchange={(e) => put(["attachments"], e.currentTarget.checked || undefined)} /> Visitors may attach documents of their own</label>
+        <label class="flex items-center gap-2 border-t border-rule pt-2"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={checked("attachments")}
+            onchange={(e) => put(["attachments"], e.currentTarget.checked || undefined)} /> Visitors may attach
+          documents of their own</label>
       </div>
     </details>
 
     <details class="group">
       <summary class="cursor-pointer text-sm font-semibold">What visitors read about it</summary>
       <div class="mt-4 space-y-5">
-        <ListField label="Good for" list={list("good_for")} change={(l) => put(["good_for"], l.length ? l : undefined)} />
-        <ListField label="Not for" list={list("not_for")} change={(l) => put(["not_for"], l.length ? l : undefined)} />
+        <ListField
+          label="Good for"
+          list={list("good_for")}
+          change={(l) => put(["good_for"], l.length ? l : undefined)} />
+        <ListField
+          label="Not for"
+          list={list("not_for")}
+          change={(l) => put(["not_for"], l.length ? l : undefined)} />
         <label class="block text-sm font-semibold">
           The model knows nothing after
-          <input class="field mt-1.5" value={string("knowledge", "until")} placeholder="June 2026" oninput={(e) => put(["knowledge", "until"], orNothing(e.currentTarget.value))} />
+          <input
+            class="field mt-1.5"
+            value={string("knowledge", "until")}
+            placeholder="June 2026"
+            oninput={(e) => put(["knowledge", "until"], orNothing(e.currentTarget.value))} />
         </label>
-        <ListField label="What else it knows" list={list("knowledge", "sources")} placeholder="the handbook, as of October 2026" change={(l) => put(["knowledge", "sources"], l.length ? l : undefined)} />
+        <ListField
+          label="What else it knows"
+          list={list("knowledge", "sources")}
+          placeholder="the handbook, as of October 2026"
+          change={(l) => put(["knowledge", "sources"], l.length ? l : undefined)} />
       </div>
     </details>
 
@@ -129,15 +217,42 @@
             {#each chatting as m (m)}
               {@const on = choices.find((c) => c.model === m)}
               <li class="flex items-center gap-2 text-sm">
-                <label class="flex min-w-0 flex-1 items-center gap-2"><input type="checkbox" class="size-4 accent-(--accent)" checked={!!on} onchange={(e) => offer(m, e.currentTarget.checked)} /> <span class="truncate">{m}</span></label>
-                {#if on}<input class="field !w-36" value={on.title} aria-label="What visitors read for {m}" oninput={(e) => name(m, e.currentTarget.value)} />{/if}
+                <label class="flex min-w-0 flex-1 items-center gap-2"
+                  ><input
+                    type="checkbox"
+                    class="size-4 accent-(--accent)"
+                    checked={!!on}
+                    onchange={(e) => offer(m, e.currentTarget.checked)} />
+                  <span class="truncate">{m}</span></label>
+                {#if on}<input
+                    class="field !w-36"
+                    value={on.title}
+                    aria-label="What visitors read for {m}"
+                    oninput={(e) => name(m, e.currentTarget.value)} />{/if}
               </li>
             {/each}
           </ul>
         </fieldset>
-        <label class="flex items-center gap-2 text-sm"><input type="checkbox" class="size-4 accent-(--accent)" checked={checked("choices", "manner")} onchange={(e) => put(["choices", "manner"], e.currentTarget.checked || undefined)} /> More careful or more inventive</label>
-        <label class="flex items-center gap-2 text-sm"><input type="checkbox" class="size-4 accent-(--accent)" checked={checked("choices", "length")} onchange={(e) => put(["choices", "length"], e.currentTarget.checked || undefined)} /> Shorter or longer replies</label>
-        <ListField label="Languages" list={list("choices", "languages")} most={24} placeholder="Deutsch" change={(l) => put(["choices", "languages"], l.length ? l : undefined)} />
+        <label class="flex items-center gap-2 text-sm"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={checked("choices", "manner")}
+            onchange={(e) => put(["choices", "manner"], e.currentTarget.checked || undefined)} /> More careful or
+          more inventive</label>
+        <label class="flex items-center gap-2 text-sm"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={checked("choices", "length")}
+            onchange={(e) => put(["choices", "length"], e.currentTarget.checked || undefined)} /> Shorter or longer
+          replies</label>
+        <ListField
+          label="Languages"
+          list={list("choices", "languages")}
+          most={24}
+          placeholder="Deutsch"
+          change={(l) => put(["choices", "languages"], l.length ? l : undefined)} />
       </div>
     </details>
 

@@ -4,7 +4,21 @@
   import { tick } from "svelte";
 
   // A list of short texts. An empty one is not written into the file.
-  let { label, help, list, most = 8, placeholder = "", change }: { label: string; help?: string; list: string[]; most?: number; placeholder?: string; change: (list: string[]) => void } = $props();
+  let {
+    label,
+    help,
+    list,
+    most = 8,
+    placeholder = "",
+    change,
+  }: {
+    label: string;
+    help?: string;
+    list: string[];
+    most?: number;
+    placeholder?: string;
+    change: (list: string[]) => void;
+  } = $props();
 
   let adding = $state(false);
   let place: HTMLElement;
@@ -34,14 +48,27 @@
   <ul class="mt-1.5 space-y-1.5">
     {#each shown as item, i (i)}
       <li class="flex items-center gap-1">
-        <input class="field" value={item} {placeholder} aria-label="{label}, {i + 1}" oninput={(e) => typed(i, e.currentTarget.value)} onblur={() => (adding = false)} />
+        <input
+          class="field"
+          value={item}
+          {placeholder}
+          aria-label="{label}, {i + 1}"
+          oninput={(e) => typed(i, e.currentTarget.value)}
+          onblur={() => (adding = false)} />
         {#if i < list.length}
-          <button type="button" class="icon shrink-0" aria-label="Take out {label.toLowerCase()}, {i + 1}" onclick={() => change(list.filter((_, j) => j !== i))}><X size={15} aria-hidden="true" /></button>
+          <button
+            type="button"
+            class="icon shrink-0"
+            aria-label="Take out {label.toLowerCase()}, {i + 1}"
+            onclick={() => change(list.filter((_, j) => j !== i))}><X size={15} aria-hidden="true" /></button>
         {/if}
       </li>
     {/each}
   </ul>
   {#if list.length < most && !adding}
-    <button type="button" class="mt-1.5 inline-flex min-h-8 items-center gap-1.5 text-sm text-accent" onclick={add}><Plus size={14} aria-hidden="true" /> Add one</button>
+    <button
+      type="button"
+      class="mt-1.5 inline-flex min-h-8 items-center gap-1.5 text-sm text-accent"
+      onclick={add}><Plus size={14} aria-hidden="true" /> Add one</button>
   {/if}
 </fieldset>

@@ -1,4 +1,16 @@
-import { isCollection, isMap, isScalar, isSeq, parseDocument, stringify, type Document, type Node, type Pair, type Scalar, type YAMLMap } from "yaml";
+import {
+  isCollection,
+  isMap,
+  isScalar,
+  isSeq,
+  parseDocument,
+  stringify,
+  type Document,
+  type Node,
+  type Pair,
+  type Scalar,
+  type YAMLMap,
+} from "yaml";
 
 // A desk file is a text. The form changes it where it has to, and nowhere else:
 // comments, order and spelling of the rest stay.
@@ -13,7 +25,8 @@ export function read(text: string): Reading {
   try {
     const doc = parseDocument(text);
     const values = doc.toJS() as unknown;
-    if (!doc.errors.length && values && typeof values === "object" && !Array.isArray(values)) return { readable: true, values: values as Record<string, unknown> };
+    if (!doc.errors.length && values && typeof values === "object" && !Array.isArray(values))
+      return { readable: true, values: values as Record<string, unknown> };
   } catch {
     // As below.
   }
@@ -27,7 +40,23 @@ export function valueAt(reading: Reading, path: Path): unknown {
 }
 
 /** The order in which keys are written. */
-const order = ["slug", "title", "purpose", "recipe", "model", "brief", "openers", "good_for", "not_for", "knowledge", "shelves", "attachments", "choices", "sampling", "memory"];
+const order = [
+  "slug",
+  "title",
+  "purpose",
+  "recipe",
+  "model",
+  "brief",
+  "openers",
+  "good_for",
+  "not_for",
+  "knowledge",
+  "shelves",
+  "attachments",
+  "choices",
+  "sampling",
+  "memory",
+];
 
 /** Gives a key another value; undefined takes it out. */
 export function set(text: string, path: Path, value: Value): string {
@@ -67,8 +96,15 @@ function expected(doc: Document, path: Path, value: Value): unknown {
     return Object.fromEntries(entries);
   };
   if (path.length === 1) return order(values, path[0], value, (k) => comesBefore(k, path[0]));
-  const inner = order({ ...((values[path[0]] as Record<string, unknown>) ?? {}) }, path[1], value, () => true);
-  return order(values, path[0], Object.keys(inner).length ? inner : undefined, (k) => comesBefore(k, path[0]));
+  const inner = order(
+    { ...((values[path[0]] as Record<string, unknown>) ?? {}) },
+    path[1],
+    value,
+    () => true,
+  );
+  return order(values, path[0], Object.keys(inner).length ? inner : undefined, (k) =>
+    comesBefore(k, path[0]),
+  );
 }
 
 const comesBefore = (a: string, b: string) => !order.includes(a) || order.indexOf(a) <= order.indexOf(b);
@@ -77,23 +113,44 @@ function inPlace(text: string, doc: Document, path: Path, value: Value): string 
   const top = doc.contents as YAMLMap | null;
   if (path.length === 1) return change(text, top, path[0], value, "");
   const parent = top && pairOf(top, path[0]);
-  if (!parent) return value === undefined ? text : insert(text, top, path[0], `${path[0]}:\n  ${entry(path[1], value, "  ")}`);
+  if (!parent)
+    return value === undefined
+      ? text
+      : insert(text, top, path[0], `${path[0]}:\n  ${entry(path[1], value, "  ")}`);
   if (!isMap(parent.value) || parent.value.flow) return null;
-  if (value === undefined && parent.value.items.length === 1 && pairOf(parent.value, path[1])) return remove(text, parent);
+  if (value === undefined && parent.value.items.length === 1 && pairOf(parent.value, path[1]))
+    return remove(text, parent);
   const column = columnOf(text, (parent.value.items[0]?.key as Node).range![0]);
   return change(text, parent.value, path[1], value, " ".repeat(column), (k) => k !== undefined);
 }
 
-function change(text: string, map: YAMLMap | null, key: string, value: Value, indent: string, nested?: (k: string) => boolean): string | null {
+function change(
+  text: string,
+  map: YAMLMap | null,
+  key: string,
+  value: Value,
+  indent: string,
+  nested?: (k: string) => boolean,
+): string | null {
   const pair = map && pairOf(map, key);
   if (!pair) {
     if (value === undefined) return text;
     if (!nested) return insert(text, map, key, entry(key, value, indent));
     const last = map!.items.at(-1)!;
-    return splice(text, lineEnd(text, endOf(text, last)), lineEnd(text, endOf(text, last)), `\n${indent}${entry(key, value, indent)}`);
+    return splice(
+      text,
+      lineEnd(text, endOf(text, last)),
+      lineEnd(text, endOf(text, last)),
+      `\n${indent}${entry(key, value, indent)}`,
+    );
   }
   if (value === undefined) return remove(text, pair);
-  if (isSeq(pair.value) && !pair.value.flow && Array.isArray(value) && value.every((v) => typeof v === "string")) {
+  if (
+    isSeq(pair.value) &&
+    !pair.value.flow &&
+    Array.isArray(value) &&
+    value.every((v) => typeof v === "string")
+  ) {
     const one = changeItem(text, pair.value.items as Scalar[], value as string[]);
     if (one !== null) return one;
   }
@@ -107,7 +164,11 @@ function changeItem(text: string, items: Scalar[], value: string[]): string | nu
   const at = old.findIndex((o, i) => o !== value[i]);
   const first = at < 0 ? old.length : at;
   const same = (a: string[], b: string[]) => a.length === b.length && a.every((x, i) => x === b[i]);
-  if (value.length === old.length && first < old.length && same(old.slice(first + 1), value.slice(first + 1))) {
+  if (
+    value.length === old.length &&
+    first < old.length &&
+    same(old.slice(first + 1), value.slice(first + 1))
+  ) {
     const range = items[first]!.range!;
     return splice(text, range[0], trimmedEnd(text, range[0], range[1]), scalar(value[first]!, ""));
   }
@@ -120,7 +181,12 @@ function changeItem(text: string, items: Scalar[], value: string[]): string | nu
   if (value.length === old.length - 1 && value.length && same(old.slice(first + 1), value.slice(first))) {
     const range = items[first]!.range!;
     const start = text.lastIndexOf("\n", text.lastIndexOf("-", range[0])) + 1;
-    return splice(text, start, Math.min(text.length, lineEnd(text, trimmedEnd(text, range[0], range[1])) + 1), "");
+    return splice(
+      text,
+      start,
+      Math.min(text.length, lineEnd(text, trimmedEnd(text, range[0], range[1])) + 1),
+      "",
+    );
   }
   return null;
 }
@@ -132,7 +198,12 @@ function insert(text: string, map: YAMLMap | null, key: string, lines: string): 
   if (!last) {
     const first = map?.items[0];
     const at = first ? (first.key as Node).range![0] : text.length;
-    return splice(text, at, at, first ? lines + "\n" : (text && !text.endsWith("\n") ? "\n" : "") + lines + "\n");
+    return splice(
+      text,
+      at,
+      at,
+      first ? lines + "\n" : (text && !text.endsWith("\n") ? "\n" : "") + lines + "\n",
+    );
   }
   const end = lineEnd(text, endOf(text, last));
   return splice(text, end, end, "\n" + lines);
@@ -164,27 +235,49 @@ function scalar(value: string | number | boolean, indent: string): string {
   const plainLines = !/^[ \t]|[ \t]$/m.test(value) && !/\n\n$/.test(value) && value.trim() !== "";
   if (indent && plainLines && (value.includes("\n") || value.length > longLine)) {
     const chomp = value.endsWith("\n") ? "" : "-";
-    if (!value.includes("\n")) return `>${chomp}\n` + wrap(value, longLine - indent.length).map((l) => indent + l).join("\n");
-    return `|${chomp}\n` + value.replace(/\n$/, "").split("\n").map((l) => (l ? indent + l : "")).join("\n");
+    if (!value.includes("\n"))
+      return (
+        `>${chomp}\n` +
+        wrap(value, longLine - indent.length)
+          .map((l) => indent + l)
+          .join("\n")
+      );
+    return (
+      `|${chomp}\n` +
+      value
+        .replace(/\n$/, "")
+        .split("\n")
+        .map((l) => (l ? indent + l : ""))
+        .join("\n")
+    );
   }
-  return stringify(value, { lineWidth: 0, defaultStringType: "PLAIN" }).trimEnd().includes("\n") ? JSON.stringify(value) : stringify(value, { lineWidth: 0 }).trimEnd();
+  return stringify(value, { lineWidth: 0, defaultStringType: "PLAIN" }).trimEnd().includes("\n")
+    ? JSON.stringify(value)
+    : stringify(value, { lineWidth: 0 }).trimEnd();
 }
 
-const flowScalar = (value: string) => (/^[\w][\w ./'-]*$/.test(value) && typeof parseDocument(value).toJS() === "string" ? value : JSON.stringify(value));
+const flowScalar = (value: string) =>
+  /^[\w][\w ./'-]*$/.test(value) && typeof parseDocument(value).toJS() === "string"
+    ? value
+    : JSON.stringify(value);
 
 function wrap(text: string, width: number): string[] {
   const lines: string[] = [];
   for (const word of text.split(" ")) {
     const last = lines.at(-1);
-    if (last !== undefined && last.length + 1 + word.length <= width) lines[lines.length - 1] = `${last} ${word}`;
+    if (last !== undefined && last.length + 1 + word.length <= width)
+      lines[lines.length - 1] = `${last} ${word}`;
     else lines.push(word);
   }
   return lines;
 }
 
-const pairOf = (map: YAMLMap, key: string) => map.items.find((p) => isScalar(p.key) && p.key.value === key) as Pair | undefined;
-const splice = (text: string, from: number, to: number, by: string) => text.slice(0, from) + by + text.slice(to);
-const lineEnd = (text: string, at: number) => (text.indexOf("\n", at) < 0 ? text.length : text.indexOf("\n", at));
+const pairOf = (map: YAMLMap, key: string) =>
+  map.items.find((p) => isScalar(p.key) && p.key.value === key) as Pair | undefined;
+const splice = (text: string, from: number, to: number, by: string) =>
+  text.slice(0, from) + by + text.slice(to);
+const lineEnd = (text: string, at: number) =>
+  text.indexOf("\n", at) < 0 ? text.length : text.indexOf("\n", at);
 const columnOf = (text: string, at: number) => at - (text.lastIndexOf("\n", at - 1) + 1);
 const trimmedEnd = (text: string, from: number, to: number) => from + text.slice(from, to).trimEnd().length;
 
@@ -195,7 +288,11 @@ function endOf(text: string, pair: Pair): number {
   if (!value?.range) return text.indexOf(":", key[1]) + 1;
   if (isCollection(value) && !value.flow && value.items.length) {
     const last = value.items.at(-1)!;
-    return isScalar(last) ? trimmedEnd(text, last.range![0], last.range![1]) : "key" in (last as object) ? endOf(text, last as Pair) : trimmedEnd(text, (last as Node).range![0], (last as Node).range![1]);
+    return isScalar(last)
+      ? trimmedEnd(text, last.range![0], last.range![1])
+      : "key" in (last as object)
+        ? endOf(text, last as Pair)
+        : trimmedEnd(text, (last as Node).range![0], (last as Node).range![1]);
   }
   return Math.max(trimmedEnd(text, key[0], value.range[1]), text.indexOf(":", key[1]) + 1);
 }
