@@ -132,3 +132,28 @@ func TestPackagesAreDocumented(t *testing.T) {
 		}
 	}
 }
+
+// What a newcomer would paste stands beside each package of core, and runs.
+func TestPackagesHaveExamples(t *testing.T) {
+	has := map[string]bool{"internal/client": false}
+	for _, f := range written(t, ".go") {
+		dir := filepath.Dir(f)
+		if _, wanted := has[dir]; !wanted && strings.HasPrefix(dir, "core/") {
+			has[dir] = false
+		}
+		if _, wanted := has[dir]; !wanted || !strings.HasSuffix(f, "_test.go") {
+			continue
+		}
+		body, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		example := bytes.Contains(body, []byte("\nfunc Example")) && bytes.Contains(body, []byte("// Output:"))
+		has[dir] = has[dir] || example
+	}
+	for dir, does := range has {
+		if !does {
+			t.Errorf("%s has no example", dir)
+		}
+	}
+}

@@ -16,8 +16,8 @@ import (
 const engineSteps = 20
 
 // engineKinds hold one kind, whose work is hardly any.
-var engineKinds = recipe.Kinds{"add": {
-	Name: "add", More: &recipe.Port{Type: recipe.Text}, Out: []recipe.Port{{Name: "text", Type: recipe.Text}},
+var engineKinds = recipe.StepKinds{"add": {
+	Name: "add", Variadic: &recipe.Port{Type: recipe.Text}, Out: []recipe.Port{{Name: "text", Type: recipe.Text}},
 }}
 
 func work(in string) string { return in + "." }

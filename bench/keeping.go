@@ -53,10 +53,12 @@ func keeping(s *setup, z sizes, r *report) error {
 		what        string
 		ours, plain func() error
 	}{
-		{"list the newest 60", s.listing(url.Values{"limit": {"60"}}), plainQuery(ctx, db, `select id, title, asked_at from conversation
+		{"list the newest 60", s.listing(url.Values{"limit": {"60"}}), plainQuery(ctx, db, `select id, title, asked_at
+			from conversation
 			where visitor = $1 order by asked_at desc limit 60`, visitor[:])},
 		{"search for a rare word", s.listing(url.Values{"limit": {"60"}, "search": {wanted}}), search(wanted)},
-		{"search for a word in most of them", s.listing(url.Values{"limit": {"60"}, "search": {common}}), search(common)},
+		{"search for a word in most of them", s.listing(url.Values{"limit": {"60"}, "search": {common}}),
+			search(common)},
 	} {
 		var ours, beside []float64
 		for range z.questions / 4 {

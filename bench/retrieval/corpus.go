@@ -38,7 +38,7 @@ func readCorpus(folder string) (pages []page, bytes int, err error) {
 		if err != nil {
 			return err
 		}
-		d, err := reading.Read(context.Background(), name, body, reading.DefaultLimits)
+		d, err := reading.Read(context.Background(), name, body, nil, reading.DefaultLimits)
 		if err != nil {
 			return nil // an empty page
 		}

@@ -11,7 +11,7 @@ import (
 // judged is a question with the evidence that something found answers it.
 type judged struct {
 	corpus   int
-	evidence retrieval.Evidence
+	evidence retrieval.Features
 	answered bool
 	weight   float64
 }
@@ -32,7 +32,7 @@ func judge(all []*developed) {
 		on := slices.DeleteFunc(slices.Clone(set), func(j judged) bool { return !is(j) })
 		w, b := regress(slices.DeleteFunc(slices.Clone(set), is))
 		fmt.Printf("set without %s: %.3f on it; as it is: %.3f\n", d.name,
-			told(on, func(e retrieval.Evidence) float64 { return odds(e, w, b) }), told(on, retrieval.Evidence.Likely))
+			told(on, func(e retrieval.Features) float64 { return odds(e, w, b) }), told(on, retrieval.Features.Likely))
 	}
 	w, b := regress(set)
 	fmt.Printf("all: judgement %+.2v, doubt %.2f\n", w, b)
@@ -53,7 +53,7 @@ func balance(set []judged) {
 	}
 }
 
-func odds(e, w retrieval.Evidence, b float64) float64 {
+func odds(e, w retrieval.Features, b float64) float64 {
 	weights := w.Values()
 	for i, v := range e.Values() {
 		b += *v * *weights[i]
@@ -62,7 +62,7 @@ func odds(e, w retrieval.Evidence, b float64) float64 {
 }
 
 // told is the area under the ROC curve.
-func told(set []judged, score func(retrieval.Evidence) float64) float64 {
+func told(set []judged, score func(retrieval.Features) float64) float64 {
 	var yes, no []float64
 	for _, j := range set {
 		if j.answered {
@@ -78,7 +78,7 @@ func told(set []judged, score func(retrieval.Evidence) float64) float64 {
 // units of how far it spreads, so that holding the weights small lets all of it
 // count about the same: the questions are few and the evidence is alike. More
 // of any may only speak for an answer, but of what is missing.
-func regress(set []judged) (w retrieval.Evidence, b float64) {
+func regress(set []judged) (w retrieval.Features, b float64) {
 	const rate, steps, hold = 0.3, 3000, 0.5
 	weights := w.Values()
 	total, mean, spread := 0.0, make([]float64, len(weights)), make([]float64, len(weights))
@@ -127,7 +127,7 @@ func regress(set []judged) (w retrieval.Evidence, b float64) {
 
 // sharpen makes likelihoods of odds that were held small (Platt, "Probabilistic
 // Outputs for Support Vector Machines", 1999).
-func sharpen(set []judged, w retrieval.Evidence, b float64) (retrieval.Evidence, float64) {
+func sharpen(set []judged, w retrieval.Features, b float64) (retrieval.Features, float64) {
 	times, plus := 1.0, 0.0
 	for range 20_000 {
 		byTimes, byPlus, total := 0.0, 0.0, 0.0

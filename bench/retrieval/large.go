@@ -17,7 +17,7 @@ import (
 // that are made of its sentences in another order.
 func large(pages []page, asked []question, passages int) (lines []string, err error) {
 	r := rand.New(rand.NewPCG(3, 3))
-	var own []passage.Passage
+	var own []passage.Chunk
 	for _, p := range pages {
 		own = append(own, passage.Split(p.doc, passage.Options{Target: 200, Overlap: 100})...)
 	}

@@ -40,7 +40,7 @@ func TestRegress(t *testing.T) {
 	var set []judged
 	for i := range 200 {
 		yes := i%2 == 0
-		e := retrieval.Evidence{Exact: float64(i%7) / 7, Native: 1, Missing: 0.5}
+		e := retrieval.Features{Exact: float64(i%7) / 7, Native: 1, Missing: 0.5}
 		if yes != (i%10 < 2) { // four of five times
 			e.Covered = 1
 		}
@@ -64,7 +64,7 @@ func TestRegress(t *testing.T) {
 	if math.Abs(sum-count) > 0.01*count {
 		t.Errorf("%.3f are likely, %.3f are answered", sum, count)
 	}
-	if got := told(set, func(e retrieval.Evidence) float64 { return odds(e, w, b) }); got < 0.9 {
+	if got := told(set, func(e retrieval.Features) float64 { return odds(e, w, b) }); got < 0.9 {
 		t.Errorf("told apart by %.2f", got)
 	}
 }

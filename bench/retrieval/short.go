@@ -40,7 +40,7 @@ func readShort() (tuning, held []shortQuestion, err error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		d, err := reading.Read(context.Background(), f, body, reading.DefaultLimits)
+		d, err := reading.Read(context.Background(), f, body, nil, reading.DefaultLimits)
 		if err != nil {
 			return nil, nil, err
 		}

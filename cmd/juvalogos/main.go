@@ -1,4 +1,8 @@
 // Command juvalogos is the service and its command line.
+//
+// A command is a file of its own and a line in commands below; one that belongs
+// to a group is a line there. All but start talk to a running service through
+// package client and decide nothing.
 package main
 
 import (

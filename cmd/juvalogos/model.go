@@ -10,6 +10,7 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/models"
+	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/service"
 	"juvalogos/internal/shape"
 )
@@ -79,7 +80,7 @@ func openConnections(path string) (*models.Registry, error) {
 	if err != nil {
 		return nil, err
 	}
-	return models.Open(file, service.Protocols()), nil
+	return models.Open(file, protocol.All()), nil
 }
 
 func modelProbe(args []string) error {

@@ -153,8 +153,8 @@ func recipeKinds(args []string) error {
 			}
 			fmt.Printf("  ← %s%s: %s (%s)\n", p.Name, need, p.Type, p.About)
 		}
-		if k.More != nil {
-			fmt.Printf("  ← any name: %s (%s)\n", k.More.Type, k.More.About)
+		if k.Variadic != nil {
+			fmt.Printf("  ← any name: %s (%s)\n", k.Variadic.Type, k.Variadic.About)
 		}
 		for _, p := range k.Out {
 			fmt.Printf("  → %s: %s (%s)\n", p.Name, p.Type, p.About)

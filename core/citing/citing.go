@@ -1,6 +1,15 @@
-// Package citing holds what a model said against the passages that it was
-// given, without asking a model: which sentence rests on which passage, and
-// which on none. References to nothing are taken out, wrong ones mended.
+// Package citing holds what a model said against the passages that it was given,
+// without asking a model: which sentence rests on which passage, and which on
+// none. References to nothing are taken out, wrong ones mended.
+//
+// A reply is cut into sentences. Each is held against one or two sentences of a
+// passage at a time, by the words that they share; a number that is not there
+// weighs heavily, and so does a no where there was none. A sentence of which
+// enough is said in one place is supported, and carries that place; one that
+// only says that nothing was found asks for no support.
+//
+// Likeness of words is not truth: a sentence that swaps who did what for whom
+// shares all its words. docs/retrieval.md says how often the marks are right.
 package citing
 
 import (

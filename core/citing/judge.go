@@ -68,8 +68,8 @@ var (
 	markup      = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
 )
 
-// empty are words that claim nothing by themselves.
-var empty = language.Union(language.StopWords("en"), language.Quantifiers,
+// stopWords are words that claim nothing by themselves.
+var stopWords = language.Union(language.StopWords("en"), language.Quantifiers,
 	language.Set(`because while during after before again once
 	according passage passages document documents says said say mention mentions mentioned however therefore thus
 	usually often please`))
@@ -111,7 +111,7 @@ func tokens(text string, word func(w string, capital bool, first bool), number f
 func (j *judge) window(text string) window {
 	w := window{text: text, stems: map[string]bool{}, numbers: map[string]bool{}, negated: negation.MatchString(text)}
 	tokens(text, func(word string, _, _ bool) {
-		if empty[word] {
+		if stopWords[word] {
 			return
 		}
 		w.stems[language.Stem("en", word)] = true
@@ -130,7 +130,7 @@ func (j *judge) claim(text string) *claim {
 	}
 	c := &claim{negated: negation.MatchString(text)}
 	tokens(text, func(word string, capital, first bool) {
-		if empty[word] || len(word) < 2 {
+		if stopWords[word] || len(word) < 2 {
 			return
 		}
 		stem := language.Stem("en", word)

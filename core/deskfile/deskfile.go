@@ -1,5 +1,17 @@
-// Package deskfile reads desk files: the YAML text in which a maker says what
-// a desk is, which model answers at it and how.
+// Package deskfile reads desk files: the YAML text in which a maker says what a
+// desk is, which model answers at it and how.
+//
+// A desk file is complete in itself. Read checks it against the tags of File,
+// tells everything that is wrong at once with line and column, and fills in
+// what is left out, so that nobody behind it asks whether a value is there:
+//
+//	f, err := deskfile.Read("hive-helper.yaml", text)
+//	var problems yamlfile.Problems
+//	if errors.As(err, &problems) { … }
+//
+// Whether the models exist, and whether the recipe takes the settings that are
+// given, is not for this package to know: package desk checks that when a desk
+// is published.
 package deskfile
 
 import (

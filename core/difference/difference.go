@@ -1,5 +1,15 @@
-// Package difference finds what changed between two texts, line by line and
-// within lines.
+// Package difference finds what changed between two texts, line by line and within
+// lines.
+//
+// It answers with the shortest way from one to the other (Myers 1986), in pieces
+// that are the same, gone or added. Items can be anything that is compared as
+// strings: lines for a file, words for a reply.
+//
+//	fmt.Print(difference.Text(old, new, "revision 3", "revision 4"))
+//
+// Time grows with the length times the number of changes. Texts of some ten
+// thousand lines that have nothing in common are slow; callers bound what they
+// hand in.
 package difference
 
 import (
@@ -7,21 +17,21 @@ import (
 	"strings"
 )
 
-// Kind says what became of a piece.
-type Kind byte
+// Change says what became of a piece.
+type Change byte
 
 // The kinds.
 const (
-	Same  Kind = ' '
-	Gone  Kind = '-'
-	Added Kind = '+'
+	Same  Change = ' '
+	Gone  Change = '-'
+	Added Change = '+'
 )
 
 // Piece is a run of items of one kind, as indices: of the old items for Same
 // and Gone, of the new ones for Added. Same pieces have equal lengths on both
 // sides.
 type Piece struct {
-	Kind           Kind
+	Kind           Change
 	Old, New, Size int
 }
 
@@ -56,7 +66,7 @@ func Find(old, new []string) []Piece {
 // back follows the trail from the end to the beginning.
 func back(trail [][]int, x, y, d int) []Piece {
 	var pieces []Piece // from the end
-	add := func(kind Kind, x, y, size int) {
+	add := func(kind Change, x, y, size int) {
 		if size == 0 {
 			return
 		}

@@ -31,22 +31,22 @@ func (h *Headings) UnmarshalJSON(text []byte) error {
 
 // Passage is a piece of a document that was found.
 type Passage struct {
-	Number   int      `json:"number"` // from 1; references of a reply name it
-	Shelf    string   `json:"shelf"`  // its slug
-	Document int64    `json:"document"`
-	Title    string   `json:"title"` // of the document
-	Format   string   `json:"format"`
-	Path     Headings `json:"path"`
-	Place    string   `json:"place"` // where it begins, as people say it
-	Text     string   `json:"text"`  // that of the spans, with line ends between them
-	Position int      `json:"passage"`
-	Score    float64  `json:"score"` // of the search that found it; more is better
-	Spans    []Span   `json:"spans"`
+	Number   int       `json:"number"` // from 1; references of a reply name it
+	Shelf    string    `json:"shelf"`  // its slug
+	Document int64     `json:"document"`
+	Title    string    `json:"title"` // of the document
+	Format   string    `json:"format"`
+	Path     Headings  `json:"path"`
+	Place    string    `json:"place"` // where it begins, as people say it
+	Text     string    `json:"text"`  // that of the spans, with line ends between them
+	Position int       `json:"passage"`
+	Score    float64   `json:"score"` // of the search that found it; more is better
+	Spans    []Stretch `json:"spans"`
 }
 
 // Begins is where a passage begins, headings aside: its first stretch that is
 // no heading has the more telling place.
-func Begins(spans []Span) string {
+func Begins(spans []Stretch) string {
 	if len(spans) == 0 {
 		return ""
 	}
@@ -56,7 +56,7 @@ func Begins(spans []Span) string {
 // Note ties words of this passage to a sentence; where they stand is found by
 // the words. Words that are not there have no place.
 func (p Passage) Note(quote string) Note {
-	n := Note{Passage: p.Number, Quote: quote, Marks: []Mark{}}
+	n := Note{Passage: p.Number, Quote: quote, Marks: []Offsets{}}
 	if begin := strings.Index(p.Text, quote); begin >= 0 {
 		n.Place, n.Section, n.Marks = p.locate(begin, begin+len(quote))
 	}
@@ -73,11 +73,11 @@ func (p Passage) NoteOf(sentence, meant [2]int) Note {
 
 // locate finds a stretch of the text in the document: where it begins, the
 // heading above it, and what of each block it covers.
-func (p Passage) locate(begin, end int) (place, section string, marks []Mark) {
+func (p Passage) locate(begin, end int) (place, section string, marks []Offsets) {
 	if len(p.Path) > 0 {
 		section = p.Path[len(p.Path)-1]
 	}
-	marks = []Mark{}
+	marks = []Offsets{}
 	at := 0 // in the text, which has the spans line by line
 	for _, s := range p.Spans {
 		length := s.To - s.From
@@ -89,7 +89,7 @@ func (p Passage) locate(begin, end int) (place, section string, marks []Mark) {
 			if len(marks) == 0 {
 				place = s.At(from).String()
 			}
-			marks = append(marks, Mark{s.Block, from, s.From + b - at})
+			marks = append(marks, Offsets{s.Block, from, s.From + b - at})
 		}
 		at += length + 1
 	}
@@ -109,7 +109,7 @@ func (p Passage) Merge(next Passage) Passage {
 	p.Text = text
 	p.Spans = slices.Clone(p.Spans)
 	for _, s := range next.Spans {
-		same := func(o Span) bool { return o.Block == s.Block }
+		same := func(o Stretch) bool { return o.Block == s.Block }
 		if i := slices.IndexFunc(p.Spans, same); i >= 0 {
 			p.Spans[i].From, p.Spans[i].To = min(p.Spans[i].From, s.From), max(p.Spans[i].To, s.To)
 			continue

@@ -33,16 +33,16 @@ func (p Place) String() string {
 	return ""
 }
 
-// Mark is a stretch of a block's text in a document, for a page to light.
-type Mark struct {
+// Offsets is a stretch of a block's text in a document, for a page to light.
+type Offsets struct {
 	Block int `json:"block"` // from 0, as the document was read
 	From  int `json:"from"`
 	To    int `json:"to"`
 }
 
-// Span is a stretch of a block's text with the place where it begins.
-type Span struct {
-	Mark
+// Stretch is a stretch of a block's text with the place where it begins.
+type Stretch struct {
+	Offsets
 	Place
 	// Breaks are where another page or another time of the talk begins within
 	// the stretch.
@@ -59,7 +59,7 @@ type Break struct {
 }
 
 // At is the place of a byte of the block.
-func (s Span) At(offset int) Place {
+func (s Stretch) At(offset int) Place {
 	place := s.Place
 	for _, b := range s.Breaks {
 		if b.At <= offset {

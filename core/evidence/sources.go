@@ -32,11 +32,11 @@ type Sentence struct {
 
 // Note ties a sentence to a passage.
 type Note struct {
-	Passage int    `json:"passage"` // its number, from 1
-	Quote   string `json:"quote"`   // the words of the passage that it rests on
-	Place   string `json:"place,omitempty"`
-	Section string `json:"section"` // the heading above the words
-	Marks   []Mark `json:"marks"`   // never nil
+	Passage int       `json:"passage"` // its number, from 1
+	Quote   string    `json:"quote"`   // the words of the passage that it rests on
+	Place   string    `json:"place,omitempty"`
+	Section string    `json:"section"` // the heading above the words
+	Marks   []Offsets `json:"marks"`   // never nil
 }
 
 // Answer is a short one, in the very words of a passage.

@@ -1,5 +1,17 @@
-// Package jsontext finds JSON in what a model said: amid chatter, in a code
-// fence, or slightly broken, and says what it had to mend.
+// Package jsontext finds JSON in what a model said: amid chatter, in a code fence,
+// or slightly broken, and says what it had to mend.
+//
+// Models that are asked for JSON put a sentence before it, forget a comma or a
+// bracket, write single quotes, comments, True and None. Find looks for every
+// place where an object or a list begins, takes sound ones as they are, and
+// mends the others step by step. What was mended is listed, so that whoever reads
+// it can decide to ask the model again:
+//
+//	found, err := jsontext.Find(reply)
+//	if len(found.Mended) > 0 { … }
+//
+// Values are as encoding/json makes them. A Schema says whether one is what was
+// asked for.
 package jsontext
 
 import (
@@ -12,8 +24,8 @@ import (
 	"strings"
 )
 
-// Found is JSON that was found.
-type Found struct {
+// Extraction is JSON that was found.
+type Extraction struct {
 	Value any // as encoding/json makes it
 	// Mended lists what was wrong, in a few words each; empty if the text held
 	// sound JSON.
@@ -30,25 +42,25 @@ var fence = regexp.MustCompile("(?s)```[a-zA-Z0-9_-]*[ \t]*\n(.*?)(?:```|$)")
 
 // Find returns the object or list that text holds. What is sound is preferred
 // to what has to be mended, and the longer to the shorter.
-func Find(text string) (Found, error) {
+func Find(text string) (Extraction, error) {
 	if len(text) > longest {
-		return Found{}, fmt.Errorf("the text has %d bytes; at most %d are looked at", len(text), longest)
+		return Extraction{}, fmt.Errorf("the text has %d bytes; at most %d are looked at", len(text), longest)
 	}
 	text = strings.TrimSpace(strings.TrimPrefix(strings.ToValidUTF8(text, "\uFFFD"), "\uFEFF"))
 	if v, ok := whole(text); ok {
-		return Found{Value: v}, nil
+		return Extraction{Value: v}, nil
 	}
 	places := []string{text}
 	for _, m := range fence.FindAllStringSubmatch(text, -1) {
 		places = append(places, m[1])
 		if v, ok := whole(strings.TrimSpace(m[1])); ok {
-			return Found{Value: v}, nil
+			return Extraction{Value: v}, nil
 		}
 	}
 	// A sound piece may be all there is, or a part of a broken whole: the one
 	// that holds more counts.
 	sound := longestSound(text)
-	best := Found{}
+	best := Extraction{}
 	for i := len(places) - 1; i >= 0; i-- { // what is in a fence first
 		if f, ok := mend(places[i]); ok && weight(f.Value) > weight(best.Value) {
 			best = f
@@ -56,11 +68,11 @@ func Find(text string) (Found, error) {
 	}
 	switch {
 	case weighty(sound) && weight(sound) >= weight(best.Value):
-		return Found{Value: sound}, nil
+		return Extraction{Value: sound}, nil
 	case best.Value != nil:
 		return best, nil
 	}
-	return Found{}, ErrNone
+	return Extraction{}, ErrNone
 }
 
 // whole reads text that is one object or list and nothing else.

@@ -10,8 +10,8 @@ import (
 )
 
 // mend reads JSON as models break it, from the first bracket on.
-func mend(text string) (Found, bool) {
-	var best Found
+func mend(text string) (Extraction, bool) {
+	var best Extraction
 	for from, tried := 0, 0; tried < mostTried; tried++ {
 		at := strings.IndexAny(text[from:], "{[")
 		if at < 0 {
@@ -21,7 +21,7 @@ func mend(text string) (Found, bool) {
 		p := &reader{text: text, at: at}
 		v, ok := p.value(0)
 		if ok && weighty(v) && (best.Value == nil || weight(v) > weight(best.Value)) {
-			best = Found{Value: v, Mended: p.mended}
+			best = Extraction{Value: v, Mended: p.mended}
 		}
 		from = max(p.at, at+1)
 		if !ok {

@@ -1,4 +1,17 @@
-// Package memory decides what of a conversation goes into the next prompt.
+// Package memory decides what of a conversation goes into the next prompt: which
+// of the last exchanges stand word for word, and what of the older ones is
+// folded into notes.
+//
+// It knows no model and no store. Exchanges come in with their lengths in
+// tokens, and everything it answers is a number of exchanges or a prompt:
+//
+//	recalled := memory.Recall(past, limits, room)
+//	if n := memory.Fold(past, limits, room); n > 0 {
+//		messages := memory.SummaryPrompt(notes, past[:n], 400)
+//	}
+//
+// What is forgotten is always the oldest. Notes are made before they are
+// needed, so that no visitor waits for them.
 package memory
 
 import "juvalogos/core/prompt"

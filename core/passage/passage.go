@@ -1,6 +1,18 @@
-// Package passage splits documents into passages: pieces of a size that a model
+// Package passage splits documents into passages: chunks of a size that a model
 // can be shown several of, which follow the document's structure and know where
 // in it they are.
+//
+// What is never parted while it fits is a unit: a sentence, an entry of a list,
+// a row, a line of code. Chunks begin and end with units, and overlap by whole
+// ones. Every text of a document is in a chunk, but for headings that nothing
+// follows.
+//
+//	for _, c := range passage.Split(d, passage.Options{Target: 220, Overlap: 40}) {
+//		fmt.Println(strings.Join(c.Path, " > "), c.Size)
+//	}
+//
+// A chunk's ID is made of what is in it: what did not change in a document that
+// is read again keeps its vectors and its references.
 package passage
 
 import (
@@ -9,26 +21,20 @@ import (
 	"strconv"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/language"
 	"juvalogos/core/reading"
 )
 
-// Passage is a piece of a document.
-type Passage struct {
+// Chunk is a piece of a document.
+type Chunk struct {
 	// ID is made of what is in it: a changed document keeps those of the
 	// passages that did not change.
-	ID    string   `json:"id"`
-	Path  []string `json:"path"` // the headings above it
-	Text  string   `json:"text"` // that of the spans, with line ends between blocks
-	Spans []Span   `json:"spans"`
-	Size  int      `json:"size"` // as Options.Count has it, without the path
-}
-
-// Span is a stretch of a block's text, in bytes.
-type Span struct {
-	Block int `json:"block"`
-	From  int `json:"from"`
-	To    int `json:"to"`
+	ID    string             `json:"id"`
+	Path  []string           `json:"path"` // the headings above it
+	Text  string             `json:"text"` // that of the spans, with line ends between blocks
+	Spans []evidence.Offsets `json:"spans"`
+	Size  int                `json:"size"` // as Options.Count has it, without the path
 }
 
 // Options say how to split.
@@ -42,7 +48,7 @@ type Options struct {
 
 // unit is what is never parted while it fits: a sentence, an entry, a row.
 type unit struct {
-	span    Span
+	span    evidence.Offsets
 	size    int
 	heading int // its level; 0: it is none
 }
@@ -50,14 +56,14 @@ type unit struct {
 // Split splits a document. No passage is larger than the target, but where a
 // single word is. Every text of the document is in a passage, but for headings
 // that nothing follows.
-func Split(d reading.Document, o Options) []Passage {
+func Split(d reading.Document, o Options) []Chunk {
 	if o.Count == nil {
 		o.Count = func(text string) int { return len(strings.Fields(text)) }
 	}
 	o.Target = max(1, o.Target)
 	o.Overlap = min(max(0, o.Overlap), o.Target*3/4)
 	units := unitsOf(d, o)
-	var all []Passage
+	var all []Chunk
 	seen := map[string]int{}
 	for begin := 0; begin < len(units); {
 		end, size := begin, 0
@@ -118,7 +124,8 @@ func unitsOf(d reading.Document, o Options) []unit {
 	var all []unit
 	for i, b := range d.Blocks {
 		if b.Kind == reading.Heading {
-			all = append(all, unit{Span{i, 0, len(b.Text)}, min(o.Count(b.Text), o.Target/2), max(1, b.Level)})
+			all = append(all, unit{evidence.Offsets{Block: i, To: len(b.Text)}, min(o.Count(b.Text), o.Target/2),
+				max(1, b.Level)})
 			continue
 		}
 		var stretches [][2]int
@@ -132,7 +139,8 @@ func unitsOf(d reading.Document, o Options) []unit {
 		}
 		for _, s := range stretches {
 			for _, piece := range pieces(b.Text, s, o) {
-				all = append(all, unit{Span{i, piece[0], piece[1]}, o.Count(b.Text[piece[0]:piece[1]]), 0})
+				all = append(all, unit{evidence.Offsets{Block: i, From: piece[0], To: piece[1]},
+					o.Count(b.Text[piece[0]:piece[1]]), 0})
 			}
 		}
 	}
@@ -171,8 +179,8 @@ func pieces(text string, s [2]int, o Options) [][2]int {
 	return append(all, [2]int{from, s[1]})
 }
 
-func build(d reading.Document, units []unit, size int, seen map[string]int) Passage {
-	p := Passage{Size: size}
+func build(d reading.Document, units []unit, size int, seen map[string]int) Chunk {
+	p := Chunk{Size: size}
 	first := 0
 	for first < len(units)-1 && units[first].heading > 0 {
 		first++
@@ -195,7 +203,7 @@ func build(d reading.Document, units []unit, size int, seen map[string]int) Pass
 }
 
 // TextOf is the text of spans.
-func TextOf(blocks []reading.Block, spans []Span) string {
+func TextOf(blocks []reading.Block, spans []evidence.Offsets) string {
 	parts := make([]string, len(spans))
 	for i, s := range spans {
 		parts[i] = blocks[s.Block].Text[s.From:s.To]

@@ -24,7 +24,7 @@ func random(r *rand.Rand) reading.Document {
 				text.WriteString(". W")
 			}
 		}
-		b := reading.Block{Kind: []reading.Kind{reading.Paragraph, reading.Item, reading.Row, reading.Code,
+		b := reading.Block{Kind: []reading.BlockKind{reading.Paragraph, reading.Item, reading.Row, reading.Code,
 			reading.Heading, reading.Paragraph}[r.IntN(6)], Text: text.String()}
 		if b.Kind == reading.Heading {
 			b.Level = 1 + r.IntN(4)

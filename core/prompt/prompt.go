@@ -1,7 +1,16 @@
 // Package prompt composes what is sent to a model and counts it in tokens.
 //
-// All lengths are in tokens of the model that will read the prompt, counted by
-// a Counter.
+// All lengths are in tokens of the model that will read the prompt, counted by a
+// Counter. A text that stands in every prompt is measured once and kept as a
+// Piece. What goes in first is what cannot be left out: the brief, the question,
+// room for the reply; Room says what is left for the conversation, and package
+// memory what of it to take:
+//
+//	c, _ := prompt.NewCounter("cl100k_base")
+//	room, err := prompt.Room(8192, 600, standing, question)
+//	p := prompt.Compose(standing, memory.Recall(past, limits, room), question)
+//
+// Where a model's vocabulary is not known, Estimate counts on the safe side.
 package prompt
 
 import "fmt"

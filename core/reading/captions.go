@@ -14,6 +14,11 @@ var (
 	voiceOf = regexp.MustCompile(`<v(?:\.[^ >]*)?\s+([^>]+)>`)
 )
 
+var _ = register(format{name: "srt", title: "SRT", endings: []string{".srt"}, read: readCaptions})
+
+var _ = register(format{name: "webvtt", title: "WebVTT", endings: []string{".vtt"},
+	begins: []string{"WEBVTT", "\xef\xbb\xbfWEBVTT"}, read: readCaptions})
+
 // readCaptions reads SubRip and WebVTT: what is said goes together as
 // paragraphs, up to a pause or the end of a sentence after some time; every cue
 // leaves a mark with its time.
@@ -65,7 +70,7 @@ func readCaptions(_ context.Context, name string, body []byte, _ Limits) (Docume
 		if b.Text != "" {
 			b.Text += " "
 		}
-		b.Marks = append(b.Marks, Mark{At: len(b.Text), Time: begin})
+		b.Marks = append(b.Marks, Position{At: len(b.Text), Time: begin})
 		b.Text += text
 		until, speaker = end, who
 	}

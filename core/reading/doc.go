@@ -1,7 +1,7 @@
 // Package reading turns the bytes of a file into blocks of text that know their
 // place in it.
 //
-//	d, err := reading.Read(ctx, "handbook.md", body, reading.DefaultLimits)
+//	d, err := reading.Read(ctx, "handbook.md", body, nil, reading.DefaultLimits)
 //	for _, b := range d.Blocks {
 //		fmt.Println(b.Kind, b.Text, b.Line)
 //	}
@@ -23,33 +23,33 @@ import (
 	"unicode/utf8"
 )
 
-// Kind is what a block is.
-type Kind string
+// BlockKind is what a block is.
+type BlockKind string
 
 // The kinds.
 const (
-	Heading   Kind = "heading"
-	Paragraph Kind = "paragraph"
-	Item      Kind = "item" // of a list
-	Row       Kind = "row"  // of a table
-	Code      Kind = "code"
-	Caption   Kind = "caption"
+	Heading   BlockKind = "heading"
+	Paragraph BlockKind = "paragraph"
+	Item      BlockKind = "item" // of a list
+	Row       BlockKind = "row"  // of a table
+	Code      BlockKind = "code"
+	Caption   BlockKind = "caption"
 )
 
 // Block is a piece of a document.
 type Block struct {
-	Kind  Kind   `json:"kind"`
-	Text  string `json:"text"`
-	Level int    `json:"level,omitempty"` // of a heading 1 to 6, of an item how deep it is
-	Line  int    `json:"line,omitempty"`  // where it begins, from 1, in files that have lines
-	Sheet string `json:"sheet,omitempty"` // of a row
-	Row   int    `json:"row,omitempty"`   // from 1, as the sheet counts
-	Marks []Mark `json:"marks,omitempty"` // in the order of At
+	Kind  BlockKind  `json:"kind"`
+	Text  string     `json:"text"`
+	Level int        `json:"level,omitempty"` // of a heading 1 to 6, of an item how deep it is
+	Line  int        `json:"line,omitempty"`  // where it begins, from 1, in files that have lines
+	Sheet string     `json:"sheet,omitempty"` // of a row
+	Row   int        `json:"row,omitempty"`   // from 1, as the sheet counts
+	Marks []Position `json:"marks,omitempty"` // in the order of At
 }
 
-// Mark says where a stretch of a block's text is, which begins at a byte and
+// Position says where a stretch of a block's text is, which begins at a byte and
 // ends where the next one begins.
-type Mark struct {
+type Position struct {
 	At   int        `json:"at"`
 	Page int        `json:"page,omitempty"` // from 1
 	Box  [4]float64 `json:"box,omitzero"`   // left, top, width, height, as parts of the page's
@@ -59,7 +59,7 @@ type Mark struct {
 // Document is a file that was read.
 type Document struct {
 	Title    string  `json:"title"`
-	Format   string  `json:"format"` // as Formats has them
+	Format   string  `json:"format"` // html, pdf, docx …
 	Language string  `json:"language,omitempty"`
 	Pages    int     `json:"pages,omitempty"`
 	Blocks   []Block `json:"blocks"`
@@ -95,33 +95,25 @@ type Limits struct {
 var DefaultLimits = Limits{Bytes: 100 << 20, Expanded: 400 << 20, Files: 20_000, Pages: 3000, Blocks: 400_000,
 	Depth: 300}
 
-// reader reads one format.
-type reader func(ctx context.Context, name string, body []byte, l Limits) (Document, error)
-
-func readers() map[string]reader {
-	return map[string]reader{
-		"html": readHTML, "markdown": readMarkdown, "text": readText, "csv": readCSV, "xlsx": readXLSX,
-		"docx": readDOCX, "odt": readODT, "pptx": readPPTX, "epub": readEPUB,
-		"srt": readCaptions, "webvtt": readCaptions, "json": readJSON, "jsonl": readJSON,
-	}
-}
-
-// Read reads a file that is no PDF, no picture and no ZIP; its name says what it is
-// where its bytes do not. The error is a *Problem or the context's cause.
-func Read(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
+// Read reads a file of any format but a ZIP; its name says what it is where
+// its bytes do not. engine opens those that are pages, PDFs and pictures; nil:
+// there is none. The error is a *Problem, or the context's cause.
+func Read(ctx context.Context, name string, body []byte, engine Engine, l Limits) (d Document, err error) {
 	if len(body) > l.Bytes {
 		return d, problem(name, "it has %d MB; up to %d MB are read", len(body)>>20, l.Bytes>>20)
 	}
 	if len(strings.TrimSpace(string(body[:min(len(body), 4096)]))) == 0 && len(strings.TrimSpace(string(body))) == 0 {
 		return d, problem(name, "it is empty")
 	}
-	format, err := Format(name, body)
+	f, err := formatOf(name, body)
 	if err != nil {
 		return d, err
 	}
-	read, ok := readers()[format]
-	if !ok {
-		return d, problem(name, "it is a %s, which is read in another way", format)
+	if f.read == nil && engine == nil {
+		return d, problem(name, "PDFs and pictures cannot be read by this service")
+	}
+	if f.read == nil {
+		return readPages(ctx, name, body, f.name, engine, l)
 	}
 	// A library that trips over a file must not take the service with it.
 	defer func() {
@@ -129,10 +121,10 @@ func Read(ctx context.Context, name string, body []byte, l Limits) (d Document, 
 			d, err = Document{}, problem(name, "it could not be read: the file is broken")
 		}
 	}()
-	if d, err = read(ctx, name, body, l); err != nil {
+	if d, err = f.read(ctx, name, body, l); err != nil {
 		return Document{}, err
 	}
-	d.Format = format
+	d.Format = f.name
 	return finish(name, d, l)
 }
 

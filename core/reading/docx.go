@@ -11,6 +11,9 @@ import (
 
 var headingStyle = regexp.MustCompile(`(?i)^(?:heading|überschrift|titre|kop|rubrik|título|pennawd)\s*(\d)?$`)
 
+var _ = register(format{name: "docx", title: "DOCX", endings: []string{".docx"}, holds: []string{"word/document.xml"},
+	binary: true, lockable: true, read: readDOCX})
+
 // readDOCX reads text documents of the Office Open XML format (ECMA-376).
 func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
 	z, err := openZip(name, body)

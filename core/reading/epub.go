@@ -9,6 +9,9 @@ import (
 	"strings"
 )
 
+var _ = register(format{name: "epub", title: "EPUB", endings: []string{".epub"}, binary: true,
+	holds: []string{"META-INF/container.xml"}, read: readEPUB})
+
 // readEPUB reads a book's chapters in the order of its spine (EPUB 3).
 func readEPUB(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
 	z, err := openZip(name, body)

@@ -3,107 +3,133 @@ package reading
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"path"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
 
-// Formats are what Format tells apart, with the endings of their names.
-var Formats = map[string][]string{
-	"pdf": {".pdf"}, "docx": {".docx"}, "odt": {".odt"}, "pptx": {".pptx"}, "xlsx": {".xlsx"}, "epub": {".epub"},
-	"html": {".html", ".htm", ".xhtml"}, "markdown": {".md", ".markdown"}, "text": {".txt", ".text", ".rst", ".log"},
-	"csv": {".csv", ".tsv"}, "srt": {".srt"}, "webvtt": {".vtt"}, "json": {".json"}, "jsonl": {".jsonl", ".ndjson"},
-	"zip": {".zip"}, "picture": {".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp", ".gif"},
+// reader reads one format.
+type reader func(ctx context.Context, name string, body []byte, l Limits) (Document, error)
+
+// format is a kind of file: how it is told from others, and how it is read. A
+// new one is one file like captions.go, which registers it.
+type format struct {
+	name    string   // as Document.Format has it
+	title   string   // as people call it; "": it is not worth a word of its own
+	endings []string // of its files' names
+	// Its bytes say what it is if they begin with one of begins, if it is a ZIP
+	// that has all of holds in it, or else if its test holds; named says that
+	// the ending of the name is one of its own.
+	begins, holds []string
+	test          func(body []byte, named bool) bool
+	// head tells it from other text by how the text begins, in lower case.
+	head func(text string) bool
+	// binary files are not of this format if their bytes do not say so.
+	binary bool
+	// office programs pack its files in another format when they lock them.
+	lockable bool
+	read     reader // nil: by its pages
 }
 
-// magic is how files of a format begin.
-var magic = []struct{ begin, format string }{
-	{"%PDF-", "pdf"}, {"\x89PNG\r\n", "picture"}, {"\xff\xd8\xff", "picture"}, {"GIF8", "picture"},
-	{"II*\x00", "picture"}, {"MM\x00*", "picture"}, {"BM", "picture"},
-	{"WEBVTT", "webvtt"}, {"\xef\xbb\xbfWEBVTT", "webvtt"},
+// formats are all that register was called with.
+var formats []*format
+
+// register makes a format known.
+func register(f format) *format {
+	formats = append(formats, &f)
+	return &f
 }
 
-// Format tells what a file is: by its bytes where they say, else by the ending
-// of its name. A file whose bytes and name do not agree is what its bytes say.
-func Format(name string, body []byte) (string, error) {
-	byName := ""
+var archive = register(format{name: "zip", endings: []string{".zip"}, binary: true,
+	read: func(_ context.Context, name string, _ []byte, _ Limits) (Document, error) {
+		return Document{}, problem(name, "it is a ZIP; give it a name that ends with .zip, and its files are added "+
+			"each on its own")
+	}})
+
+// formatOf tells what a file is: by its bytes where they say, else by the
+// ending of its name. A file whose bytes and name do not agree is what its
+// bytes say. The error is a *Problem.
+func formatOf(name string, body []byte) (*format, error) {
 	ending := strings.ToLower(path.Ext(name))
-	for format, endings := range Formats {
-		for _, e := range endings {
-			if e == ending {
-				byName = format
-			}
+	first := func(is func(f *format) bool) *format {
+		if at := slices.IndexFunc(formats, is); at >= 0 {
+			return formats[at]
 		}
+		return nil
 	}
-	for _, m := range magic {
-		if bytes.HasPrefix(body, []byte(m.begin)) && (m.begin != "BM" || byName == "picture") {
-			return m.format, nil
-		}
+	named := first(func(f *format) bool { return ending != "" && slices.Contains(f.endings, ending) })
+	if f := first(func(f *format) bool { return f.beginsLike(body) }); f != nil {
+		return f, nil
 	}
-	if bytes.HasPrefix(body, []byte("RIFF")) && len(body) > 12 && string(body[8:12]) == "WEBP" {
-		return "picture", nil
-	}
-	if i := bytes.Index(body[:min(len(body), 1024)], []byte("%PDF-")); i > 0 {
-		return "pdf", nil // some programs put something before it
+	if f := first(func(f *format) bool { return f.test != nil && f.test(body, f == named) }); f != nil {
+		return f, nil
 	}
 	if bytes.HasPrefix(body, []byte("PK\x03\x04")) {
 		return packed(name, body)
 	}
 	if bytes.HasPrefix(body, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")) {
-		if byName == "docx" || byName == "xlsx" || byName == "pptx" {
-			return "", problem(name, "it is locked with a password; save it without one and add it again")
+		if named != nil && named.lockable {
+			return nil, problem(name, "it is locked with a password; save it without one and add it again")
 		}
-		return "", problem(name, "it is a file of an old office program; save it as DOCX, XLSX, PPTX or PDF and add "+
+		return nil, problem(name, "it is a file of an old office program; save it as DOCX, XLSX, PPTX or PDF and add "+
 			"it again")
 	}
-	switch byName {
-	case "pdf", "docx", "odt", "pptx", "xlsx", "epub", "zip", "picture":
-		return "", problem(name, "it is not a %s, whatever its name says, or it is broken; look whether it opens on "+
+	if named != nil && named.binary {
+		return nil, problem(name, "it is not a %s, whatever its name says, or it is broken; look whether it opens on "+
 			"your computer", strings.TrimPrefix(strings.ToUpper(ending), "."))
 	}
 	if !looksLikeText(body) {
-		return "", problem(name, "it is not a document that can be read; PDF, DOCX, ODT, PPTX, XLSX, EPUB, HTML, "+
-			"Markdown, text, CSV, SRT, WebVTT, JSON, pictures of pages and ZIPs of these can")
+		return nil, problem(name, "it is not a document that can be read; %s and ZIPs of these can", Titles())
 	}
 	head := strings.ToLower(string(bytes.TrimSpace(body[:min(len(body), 512)])))
-	if strings.HasPrefix(head, "<!doctype html") || strings.HasPrefix(head, "<html") ||
-		strings.HasPrefix(head, "<?xml") && strings.Contains(head, "<html") {
-		return "html", nil
+	if f := first(func(f *format) bool { return f.head != nil && f.head(head) }); f != nil {
+		return f, nil
 	}
-	if byName == "" {
-		byName = "text"
+	if named == nil {
+		named = otherText
 	}
-	return byName, nil
+	return named, nil
+}
+
+func (f *format) beginsLike(body []byte) bool {
+	return slices.ContainsFunc(f.begins, func(b string) bool { return bytes.HasPrefix(body, []byte(b)) })
+}
+
+// Titles lists the formats that can be read, with commas between.
+func Titles() string {
+	var titles []string
+	for _, f := range formats {
+		if f.title != "" {
+			titles = append(titles, f.title)
+		}
+	}
+	slices.SortFunc(titles, func(a, b string) int { return strings.Compare(strings.ToLower(a), strings.ToLower(b)) })
+	return strings.Join(titles, ", ")
 }
 
 // packed tells what a ZIP is.
-func packed(name string, body []byte) (string, error) {
+func packed(name string, body []byte) (*format, error) {
 	z, err := zip.NewReader(bytes.NewReader(body), int64(len(body)))
 	if err != nil {
-		return "", problem(name, "it is broken: its list of contents cannot be read. Perhaps it was not downloaded "+
+		return nil, problem(name, "it is broken: its list of contents cannot be read. Perhaps it was not downloaded "+
 			"to its end")
 	}
-	has := func(file string) bool {
-		for _, f := range z.File {
-			if f.Name == file {
-				return true
-			}
+	held := map[string]bool{}
+	for _, f := range z.File {
+		held[f.Name] = true
+	}
+	for _, f := range formats {
+		has := len(f.holds) > 0
+		for _, file := range f.holds {
+			has = has && held[file]
 		}
-		return false
+		if has {
+			return f, nil
+		}
 	}
-	switch {
-	case has("word/document.xml"):
-		return "docx", nil
-	case has("ppt/presentation.xml"):
-		return "pptx", nil
-	case has("xl/workbook.xml"):
-		return "xlsx", nil
-	case has("META-INF/container.xml"):
-		return "epub", nil
-	case has("content.xml") && has("mimetype"):
-		return "odt", nil
-	}
-	return "zip", nil
+	return archive, nil
 }
 
 // looksLikeText reports whether bytes are text in some encoding: few control

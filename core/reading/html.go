@@ -12,6 +12,12 @@ import (
 	"golang.org/x/net/html/charset"
 )
 
+var _ = register(format{name: "html", title: "HTML", endings: []string{".html", ".htm", ".xhtml"},
+	head: func(text string) bool {
+		return strings.HasPrefix(text, "<!doctype html") || strings.HasPrefix(text, "<html") ||
+			strings.HasPrefix(text, "<?xml") && strings.Contains(text, "<html")
+	}, read: readHTML})
+
 // readHTML reads a page's main content.
 func readHTML(ctx context.Context, name string, body []byte, l Limits) (Document, error) {
 	text, err := charset.NewReader(bytes.NewReader(body), "text/html")
@@ -184,7 +190,7 @@ type htmlReader struct {
 	deep int // of lists
 }
 
-func (h *htmlReader) flush(kind Kind, level int) {
+func (h *htmlReader) flush(kind BlockKind, level int) {
 	if text := squeeze(h.text.String()); text != "" {
 		h.d.Blocks = append(h.d.Blocks, Block{Kind: kind, Text: text, Level: level})
 	}
@@ -207,7 +213,7 @@ func (h *htmlReader) walk(n *html.Node) {
 }
 
 func (h *htmlReader) element(n *html.Node) {
-	block := func(kind Kind, level int) {
+	block := func(kind BlockKind, level int) {
 		h.flush(h.running())
 		h.walk(n)
 		h.flush(kind, level)
@@ -250,7 +256,7 @@ func (h *htmlReader) element(n *html.Node) {
 }
 
 // running is what text is that stands in no element of its own.
-func (h *htmlReader) running() (Kind, int) {
+func (h *htmlReader) running() (BlockKind, int) {
 	if h.deep > 0 {
 		return Item, h.deep
 	}

@@ -10,6 +10,10 @@ import (
 	"strings"
 )
 
+var _ = register(format{name: "json", title: "JSON", endings: []string{".json"}, read: readJSON})
+
+var _ = register(format{name: "jsonl", endings: []string{".jsonl", ".ndjson"}, read: readJSON})
+
 // readJSON reads JSON and JSON Lines: every entry of the outermost list, and
 // every line, is a row of its leaves with their names.
 func readJSON(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {

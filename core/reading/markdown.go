@@ -12,6 +12,9 @@ import (
 	"github.com/yuin/goldmark/text"
 )
 
+var _ = register(format{name: "markdown", title: "Markdown", endings: []string{".md", ".markdown"},
+	read: readMarkdown})
+
 // readMarkdown reads CommonMark with tables.
 func readMarkdown(ctx context.Context, name string, body []byte, l Limits) (Document, error) {
 	source := []byte(strings.ReplaceAll(decode(body), "\r\n", "\n"))

@@ -8,6 +8,10 @@ import (
 	"strings"
 )
 
+var _ = register(format{name: "odt", title: "ODT", endings: []string{".odt"},
+	holds:  []string{"content.xml", "mimetype"},
+	binary: true, read: readODT})
+
 // readODT reads text documents, and as far as it goes sheets and slides, of the
 // OpenDocument format (ISO/IEC 26300).
 func readODT(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"math"
@@ -45,12 +46,22 @@ type Run struct {
 	Bold                     bool
 }
 
-// ReadPages reads a PDF, or a picture of a page.
-func ReadPages(ctx context.Context, name string, body []byte, format string, engine Engine, l Limits) (Document,
+var _ = register(format{name: "pdf", title: "PDF", endings: []string{".pdf"}, begins: []string{"%PDF-"}, binary: true,
+	test: func(body []byte, _ bool) bool { // some programs put something before it
+		return bytes.Contains(body[:min(len(body), 1024)], []byte("%PDF-"))
+	}})
+
+var _ = register(format{name: "picture", title: "pictures of pages", binary: true,
+	endings: []string{".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp", ".gif"},
+	begins:  []string{"\x89PNG\r\n", "\xff\xd8\xff", "GIF8", "II*\x00", "MM\x00*"},
+	test: func(body []byte, named bool) bool {
+		return named && bytes.HasPrefix(body, []byte("BM")) ||
+			bytes.HasPrefix(body, []byte("RIFF")) && len(body) > 12 && string(body[8:12]) == "WEBP"
+	}})
+
+// readPages reads a PDF, or a picture of a page.
+func readPages(ctx context.Context, name string, body []byte, format string, engine Engine, l Limits) (Document,
 	error) {
-	if len(body) > l.Bytes {
-		return Document{}, problem(name, "it has %d MB; up to %d MB are read", len(body)>>20, l.Bytes>>20)
-	}
 	file, err := engine.Open(ctx, name, body, format)
 	if err != nil {
 		return Document{}, err
@@ -380,9 +391,12 @@ func withoutRepeated(all []line, pages []Page) []line {
 		}
 		k := key(l)
 		return len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)) ||
-			strings.Trim(k, "#-–— |/.()") == "" || regexp.MustCompile(`(?i)^(page|seite) #`).MatchString(k)
+			strings.Trim(k, "#-–— |/.()") == "" || pageNumber.MatchString(k)
 	})
 }
+
+// pageNumber is what a line at the edge says that counts the pages.
+var pageNumber = regexp.MustCompile(`(?i)^(page|seite) #`)
 
 // compose makes blocks of lines.
 func compose(all []line, pages []Page) []Block {
@@ -393,7 +407,7 @@ func compose(all []line, pages []Page) []Block {
 	number := 0
 	for i, l := range all {
 		p := pages[l.page-1]
-		mark := Mark{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height),
+		mark := Position{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height),
 			round((l.right - l.left) / p.Width), round((l.bottom - l.top) / p.Height)}}
 		if l.cells != nil {
 			if !inTable || len(header) != 0 && len(header) != len(l.cells) {
@@ -403,7 +417,7 @@ func compose(all []line, pages []Page) []Block {
 				header = l.cells
 				continue
 			}
-			blocks = append(blocks, Block{Kind: Row, Text: row(header, l.cells), Row: number, Marks: []Mark{mark}})
+			blocks = append(blocks, Block{Kind: Row, Text: row(header, l.cells), Row: number, Marks: []Position{mark}})
 			continue
 		}
 		inTable = false
@@ -425,7 +439,7 @@ func compose(all []line, pages []Page) []Block {
 			b.Marks = append(b.Marks, mark)
 			continue
 		}
-		blocks = append(blocks, Block{Kind: kind, Text: text, Level: level, Marks: []Mark{mark}})
+		blocks = append(blocks, Block{Kind: kind, Text: text, Level: level, Marks: []Position{mark}})
 	}
 	return blocks
 }
@@ -446,7 +460,7 @@ func bodySize(all []line) float64 {
 	return max(1, best)
 }
 
-func kindOf(l line, text string, body float64) (Kind, int) {
+func kindOf(l line, text string, body float64) (BlockKind, int) {
 	short := utf8.RuneCountInString(text) < 110
 	switch {
 	case bullet.MatchString(text) && l.size < 1.3*body:
@@ -463,7 +477,7 @@ func kindOf(l line, text string, body float64) (Kind, int) {
 }
 
 // goesOn reports whether a line goes on with the block before it.
-func goesOn(b *Block, before, l line, kind Kind, text string) bool {
+func goesOn(b *Block, before, l line, kind BlockKind, text string) bool {
 	if before.cells != nil || b.Kind == Row || kind == Item {
 		return false
 	}

@@ -13,6 +13,9 @@ import (
 
 var slideNumber = regexp.MustCompile(`^ppt/slides/slide(\d+)\.xml$`)
 
+var _ = register(format{name: "pptx", title: "PPTX", endings: []string{".pptx"}, binary: true, lockable: true,
+	holds: []string{"ppt/presentation.xml"}, read: readPPTX})
+
 // readPPTX reads slides of the Office Open XML format (ECMA-376): each is a
 // page; its title is a heading.
 func readPPTX(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
@@ -76,7 +79,7 @@ type slide struct {
 }
 
 func (w *slide) add(b Block) {
-	b.Marks = []Mark{{Page: w.page}}
+	b.Marks = []Position{{Page: w.page}}
 	w.d.Blocks = append(w.d.Blocks, b)
 }
 

@@ -90,7 +90,7 @@ func TestGolden(t *testing.T) {
 		"weights.xlsx":    string(xlsx(t)),
 		"mislabelled.txt": "<!DOCTYPE html><html><body><main><p>It is a page.</p></main></body></html>",
 	} {
-		d, err := Read(t.Context(), name, []byte(body), DefaultLimits)
+		d, err := Read(t.Context(), name, []byte(body), nil, DefaultLimits)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
@@ -141,7 +141,7 @@ func TestHostileAndBrokenFiles(t *testing.T) {
 		{"nothing.vtt", "WEBVTT\n\nno times here", "no caption with a time", DefaultLimits},
 		{"pictures.html", "<html><body><img src=x></body></html>", "no text in it", DefaultLimits},
 	} {
-		_, err := Read(t.Context(), c.name, []byte(c.body), c.limits)
+		_, err := Read(t.Context(), c.name, []byte(c.body), nil, c.limits)
 		var p *Problem
 		switch {
 		case c.want == "" && err != nil:
@@ -181,7 +181,7 @@ func FuzzRead(f *testing.F) {
 	f.Add("x.docx", zipped(map[string]string{"word/document.xml": wordML}))
 	l := Limits{Bytes: 1 << 20, Expanded: 4 << 20, Files: 50, Pages: 50, Blocks: 5000, Depth: 100}
 	f.Fuzz(func(t *testing.T, name string, body []byte) {
-		d, err := Read(context.Background(), name, body, l)
+		d, err := Read(context.Background(), name, body, nil, l)
 		var p *Problem
 		if err != nil && !errors.As(err, &p) {
 			t.Fatalf("%v is no sentence about the file", err)

@@ -73,6 +73,8 @@ func numeric(cells []string) bool {
 	return false
 }
 
+var _ = register(format{name: "csv", title: "CSV", endings: []string{".csv", ".tsv"}, read: readCSV})
+
 func readCSV(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
 	text := decode(body)
 	r := csv.NewReader(strings.NewReader(text))
@@ -126,6 +128,9 @@ func comma(text string) rune {
 	}
 	return best
 }
+
+var _ = register(format{name: "xlsx", title: "XLSX", endings: []string{".xlsx"}, holds: []string{"xl/workbook.xml"},
+	binary: true, lockable: true, read: readXLSX})
 
 func readXLSX(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
 	f, err := excelize.OpenReader(bytes.NewReader(body),

@@ -64,6 +64,10 @@ var (
 	underline = regexp.MustCompile(`^(={3,}|-{3,}|~{3,}|\^{3,}|#{3,}|\*{3,})\s*$`)
 )
 
+// otherText is what a file of text is that is nothing else.
+var otherText = register(format{name: "text", title: "text", endings: []string{".txt", ".text", ".rst", ".log"},
+	read: readText})
+
 // readText reads running text: paragraphs are parted by empty lines or by an
 // indented first line; a line that is underlined is a heading, and so is a
 // short one in capitals that stands alone.

@@ -15,7 +15,7 @@ import (
 // that nobody knows, types that do not fit, loops, outputs that nobody makes,
 // steps that nobody needs. name is the file's name; the error is
 // yamlfile.Problems.
-func Check(name string, src []byte, kinds Kinds) (*Recipe, error) {
+func Check(name string, src []byte, kinds StepKinds) (*Recipe, error) {
 	f, err := Read(name, src)
 	if err != nil {
 		return nil, err
@@ -37,7 +37,7 @@ func Check(name string, src []byte, kinds Kinds) (*Recipe, error) {
 type checker struct {
 	file     string
 	at       func(path string) yamlfile.Position
-	kinds    Kinds
+	kinds    StepKinds
 	problems yamlfile.Problems
 }
 
@@ -306,7 +306,7 @@ func (c *checker) kind(l *level, s *Step, path string, say func(string, string, 
 			say("fallback", "fallback: %s has no settings that could be others", kind.Name)
 		}
 	}
-	if f.Keep > 0 && kind.Fickle {
+	if f.Keep > 0 && kind.Uncacheable {
 		say("keep", "keep: what %s gives is not the same every time, and cannot be kept", kind.Name)
 	}
 	inputs := c.inputs(l, s, path, say)
@@ -335,8 +335,8 @@ func (c *checker) inputs(l *level, s *Step, path string, say func(string, string
 		switch {
 		case i >= 0:
 			port = kind.In[i]
-		case kind.More != nil:
-			port = *kind.More
+		case kind.Variadic != nil:
+			port = *kind.Variadic
 			port.Name, port.Need = pair.Key, false
 		default:
 			c.sayAt(pair.At, "step %q: from: %s", s.Name, yamlfile.Unknown("input of "+kind.Name, pair.Key, names))
@@ -360,7 +360,7 @@ func (c *checker) inputs(l *level, s *Step, path string, say func(string, string
 			say("", "its input %q (%s) is not wired%s", p.Name, p.Type, l.fitting(stepsBefore(l, s), p.Type.Takes))
 		}
 	}
-	if kind.More != nil && kind.More.Need && len(s.file.From) == 0 {
+	if kind.Variadic != nil && kind.Variadic.Need && len(s.file.From) == 0 {
 		say("", "it needs inputs: write them under from")
 	}
 	return carried
@@ -369,7 +369,7 @@ func (c *checker) inputs(l *level, s *Step, path string, say func(string, string
 // group checks a step that is made of steps.
 func (c *checker) group(l *level, s *Step, path string) {
 	f := s.file
-	s.Kind = Kind{Name: GroupKind, About: "Several steps that count as one."}
+	s.Kind = StepKind{Name: GroupKind, About: "Several steps that count as one."}
 	at := c.at(path)
 	switch {
 	case len(f.Steps) == 0:

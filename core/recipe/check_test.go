@@ -14,15 +14,15 @@ type madeSet struct {
 }
 
 // testKinds are kinds for tests: they turn texts into texts, or need settings.
-func testKinds() Kinds {
-	return Kinds{
-		"make": {Name: "make", More: &Port{Type: Anything},
+func testKinds() StepKinds {
+	return StepKinds{
+		"make": {Name: "make", Variadic: &Port{Type: Anything},
 			Out: []Port{{Name: "text", Type: Text}, {Name: "texts", Type: ListOf(Text)}, {Name: "number", Type: Number},
 				{Name: "is", Type: Truth}}},
 		"strict": {Name: "strict", In: []Port{{Name: "text", Type: Text, Need: true}},
 			Out: []Port{{Name: "prompt", Type: Prompt}, {Name: "text", Type: Text}},
-			Set: func() any { return &madeSet{} }, Fickle: true},
-		"choose": {Name: "choose", More: &Port{Type: Anything, Need: true},
+			Set: func() any { return &madeSet{} }, Uncacheable: true},
+		"choose": {Name: "choose", Variadic: &Port{Type: Anything, Need: true},
 			Shape: func(_ any, in []Port) ([]Port, error) {
 				return []Port{{Name: "chosen", Type: in[0].Type}}, nil
 			}},

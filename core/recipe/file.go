@@ -98,7 +98,7 @@ func Read(name string, src []byte) (File, error) {
 }
 
 // Schema returns the JSON Schema of recipe files that use these kinds.
-func Schema(kinds Kinds) map[string]any {
+func Schema(kinds StepKinds) map[string]any {
 	s := yamlfile.Schema("A Juvalogos recipe file", File{})
 	steps, _ := s["properties"].(map[string]any)["steps"].(map[string]any)
 	if defs, ok := s["$defs"].(map[string]any); ok {

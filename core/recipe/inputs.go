@@ -154,7 +154,7 @@ func (r *Recipe) Complete(given Values) (Values, error) {
 		if all[in.Name] == nil && in.fallback != nil {
 			all[in.Name] = in.fallback
 		}
-		if in.Need && empty(all[in.Name]) {
+		if in.Need && isEmpty(all[in.Name]) {
 			title := in.Title
 			if title == "" {
 				title = in.Name

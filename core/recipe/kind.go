@@ -6,12 +6,12 @@ import (
 	"slices"
 )
 
-// Kind is a kind of step: what it takes, what it gives, how it is set.
-type Kind struct {
+// StepKind is a kind of step: what it takes, what it gives, how it is set.
+type StepKind struct {
 	Name, About string
 	In, Out     []Port
 	// More, if not nil, allows further inputs of any name and its type.
-	More *Port
+	Variadic *Port
 	// Set makes the settings with their defaults, a pointer to a struct that
 	// yamlfile reads; nil: there are none.
 	Set func() any
@@ -20,9 +20,9 @@ type Kind struct {
 	// Shape works out what the step gives from its settings and from the types
 	// of its inputs, in the order of the file; nil: Out.
 	Shape func(set any, in []Port) ([]Port, error)
-	// Fickle steps may give other outputs for the same inputs, and cannot be
+	// Uncacheable steps may give other outputs for the same inputs, and cannot be
 	// kept.
-	Fickle bool
+	Uncacheable bool
 	// Follows names the input of which the output of the same name is a later
 	// state: where that output is the reply, the input is shown as it grows.
 	Follows string
@@ -39,19 +39,19 @@ type Port struct {
 // GroupKind is the kind of a step that is made of steps.
 const GroupKind = "group"
 
-// Kinds are the kinds that recipes can use, by name.
-type Kinds map[string]Kind
+// StepKinds are the kinds that recipes can use, by name.
+type StepKinds map[string]StepKind
 
 // All lists the kinds by name.
-func (k Kinds) All() []Kind {
-	var all []Kind
+func (k StepKinds) All() []StepKind {
+	var all []StepKind
 	for _, name := range slices.Sorted(maps.Keys(k)) {
 		all = append(all, k[name])
 	}
 	return all
 }
 
-func (k Kinds) names() []string { return append(slices.Sorted(maps.Keys(k)), GroupKind) }
+func (k StepKinds) names() []string { return append(slices.Sorted(maps.Keys(k)), GroupKind) }
 
 // Call is one run of a step.
 type Call struct {

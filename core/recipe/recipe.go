@@ -21,7 +21,7 @@ type Recipe struct {
 // Step is a checked step.
 type Step struct {
 	Name     string
-	Kind     Kind
+	Kind     StepKind
 	Says     string
 	In       []Wire
 	Out      []Port // what it gives, lists where it runs for each

@@ -152,7 +152,7 @@ func (x *run) result(top *scope) Result {
 	}
 	result.Blind, _ = top.value(r.Blind).(bool)
 	for _, p := range r.Parts {
-		if v := top.value(p.From); !empty(v) {
+		if v := top.value(p.From); !isEmpty(v) {
 			result.Parts = append(result.Parts, MadePart{p.Title, p.Type, v})
 		}
 	}
@@ -341,7 +341,7 @@ func holds(sc *scope, c *Condition) bool {
 		return true
 	}
 	v := sc.value(c.From)
-	is := !empty(v)
+	is := !isEmpty(v)
 	if c.Value != nil {
 		is = plain(v) == *c.Value
 	}

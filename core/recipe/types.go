@@ -119,7 +119,7 @@ type Voice struct {
 type Values map[string]any
 
 // empty reports whether a value is nothing: what a condition holds for false.
-func empty(v any) bool {
+func isEmpty(v any) bool {
 	switch v := v.(type) {
 	case nil:
 		return true

@@ -154,9 +154,9 @@ func partsOf(word string) (parts []string) {
 	return parts
 }
 
-// little are words that say little about what somebody asks for, beside those
+// stopWords are words that say little about what somebody asks for, beside those
 // that every text has.
-var little = language.Union(language.StopWords("en"), language.StopWords("de"), language.StopWords("fr"),
+var stopWords = language.Union(language.StopWords("en"), language.StopWords("de"), language.StopWords("fr"),
 	language.StopWords("es"),
 	language.Quantifiers, asking)
 
@@ -167,7 +167,7 @@ var asking = language.Set(`want wants need needs like get gets got getting let l
 // saysLittle reports whether a word of a question says little in one of the
 // documents' languages.
 func (x *Index) saysLittle(word string) bool {
-	if little[word] {
+	if stopWords[word] {
 		return true
 	}
 	for code := range x.languages {

@@ -7,9 +7,9 @@ import (
 	"juvalogos/core/embedding"
 )
 
-// Evidence is what tells whether anything that was found answers a question,
+// Features is what tells whether anything that was found answers a question,
 // each about 0 to 1 unless it says otherwise.
-type Evidence struct {
+type Features struct {
 	// Of the five best candidates, the most that one has:
 	// of the question, by its words or such as mean the same; words that are in no document count
 	// fully, other than in ranking
@@ -31,7 +31,7 @@ type Evidence struct {
 }
 
 // Values are the evidence in its order.
-func (e *Evidence) Values() []*float64 {
+func (e *Features) Values() []*float64 {
 	return []*float64{&e.Covered, &e.Exact, &e.Near, &e.Title, &e.Page, &e.Absent, &e.Native, &e.Missing, &e.Score,
 		&e.Scores, &e.Evenly, &e.Cosines}
 }
@@ -40,13 +40,13 @@ func (e *Evidence) Values() []*float64 {
 // and where these begin: a logistic regression on questions about other
 // documents than those that docs/retrieval.md reports on.
 var (
-	judgement = Evidence{Covered: 0.95, Exact: 0.8, Near: 0.6, Title: 0.35, Page: 0.85, Absent: 1.1, Native: 0.5,
+	judgement = Features{Covered: 0.95, Exact: 0.8, Near: 0.6, Title: 0.35, Page: 0.85, Absent: 1.1, Native: 0.5,
 		Missing: -0.8, Score: 1.2, Scores: 0.85, Evenly: 1.1, Cosines: 1}
 	doubt = -2.6
 )
 
 // Likely makes a likelihood of evidence, 0 to 1.
-func (e Evidence) Likely() float64 {
+func (e Features) Likely() float64 {
 	odds := doubt
 	w := judgement.Values()
 	for i, v := range e.Values() {
@@ -105,7 +105,7 @@ func (x *Index) overSaid(w wanted) float64 {
 
 // answers gathers the evidence that one of the candidates, the best first,
 // answers the question; false if nothing was asked or found.
-func (x *Index) answers(m *matcher, all []*candidate, o Options) (e Evidence, any bool) {
+func (x *Index) answers(m *matcher, all []*candidate, o Options) (e Features, any bool) {
 	question := m.question
 	a := x.asked(question)
 	if a.total == 0 || len(all) == 0 {
@@ -157,7 +157,7 @@ func reachable(question []wanted, o Options) float64 {
 const longestLooked = 100
 
 // pages gathers what the best documents say as a whole.
-func (x *Index) pages(e *Evidence, a asked, m *matcher, all []*candidate) {
+func (x *Index) pages(e *Features, a asked, m *matcher, all []*candidate) {
 	for _, c := range all {
 		e.Page = max(e.Page, c.page)
 	}
@@ -191,7 +191,7 @@ func (x *Index) pages(e *Evidence, a asked, m *matcher, all []*candidate) {
 }
 
 // means gathers what the best candidates are like.
-func (e *Evidence) means(all []*candidate, o Options) {
+func (e *Features) means(all []*candidate, o Options) {
 	most := 1e-9
 	for _, v := range o.Weights.Values() {
 		most += *v

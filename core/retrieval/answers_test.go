@@ -43,7 +43,7 @@ func TestEvidence(t *testing.T) {
 			"was seen.", i, i%90))
 	}
 	x := indexOf(texts...)
-	ask := func(text string) Evidence { return x.Search(Query{Text: text, Limit: 3}, DefaultOptions).Evidence }
+	ask := func(text string) Features { return x.Search(Query{Text: text, Limit: 3}, DefaultOptions).Evidence }
 	about, beside := ask("How is the honey extractor cleaned?"), ask("Which water company raised prices this year?")
 	for i, name := range []string{"Covered", "Exact", "Near", "", "Page", "Absent", "Native"} {
 		if a, b := *about.Values()[i], *beside.Values()[i]; name != "" && a <= b {

@@ -123,5 +123,5 @@ type Result struct {
 	Hits []Hit
 	// Answers judges between 0 and 1 whether anything found answers at all.
 	Answers  float64
-	Evidence Evidence // that it is judged by
+	Evidence Features // that it is judged by
 }

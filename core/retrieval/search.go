@@ -79,11 +79,11 @@ func (x *Index) Search(q Query, o Options) Result {
 
 // nearest are the passages with the nearest vectors, of some documents only if
 // only is not nil.
-func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) []near {
+func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) []neighbour {
 	if only == nil {
 		return v.nearest(q, most)
 	}
-	var all []near
+	var all []neighbour
 	for document := range only {
 		doc, there := x.byDoc[document]
 		if !there {
@@ -91,11 +91,11 @@ func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) 
 		}
 		for _, at := range x.documents[doc].passages {
 			if of := v.of(at); len(of) == len(q) && len(q) > 0 {
-				all = append(all, near{at, float32(dot(of, q))})
+				all = append(all, neighbour{at, float32(dot(of, q))})
 			}
 		}
 	}
-	slices.SortFunc(all, func(a, b near) int {
+	slices.SortFunc(all, func(a, b neighbour) int {
 		return cmp.Or(cmp.Compare(b.cosine, a.cosine),
 			cmp.Compare(a.at, b.at))
 	})

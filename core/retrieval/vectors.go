@@ -84,21 +84,21 @@ func (v *vectors) remove(at uint32) {
 	}
 }
 
-type near struct {
+type neighbour struct {
 	at     uint32
 	cosine float32
 }
 
 // nearest returns the passages with the nearest vectors, the nearest first.
-func (v *vectors) nearest(q []float32, most int) []near {
+func (v *vectors) nearest(q []float32, most int) []neighbour {
 	if len(q) != v.dimensions || len(v.at) == 0 {
 		return nil
 	}
-	var found []near
+	var found []neighbour
 	if v.graph != nil {
 		for _, n := range v.graph.search(q, most+len(v.dead)/100, max(200, 2*most), v.one) {
 			if !v.dead[n.id] {
-				found = append(found, near{v.at[n.id], n.cosine})
+				found = append(found, neighbour{v.at[n.id], n.cosine})
 			}
 		}
 	} else {
@@ -109,10 +109,10 @@ func (v *vectors) nearest(q []float32, most int) []near {
 			}
 		}
 		for _, s := range best(all, most) {
-			found = append(found, near{s.at, float32(s.score)})
+			found = append(found, neighbour{s.at, float32(s.score)})
 		}
 	}
-	slices.SortFunc(found, func(a, b near) int {
+	slices.SortFunc(found, func(a, b neighbour) int {
 		return cmp.Or(cmp.Compare(b.cosine, a.cosine), cmp.Compare(a.at, b.at))
 	})
 	return found[:min(most, len(found))]

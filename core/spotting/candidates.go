@@ -9,14 +9,14 @@ import (
 // stretch is a run of tokens that may be an answer.
 type stretch struct {
 	from, to int // tokens
-	kind     Kind
+	kind     AnswerKind
 }
 
 // stretches gathers what in a sentence may be an answer.
 func (q question) stretches(all []token) []stretch {
 	var out []stretch
-	seen := map[[2]int]Kind{}
-	add := func(from, to int, kind Kind) {
+	seen := map[[2]int]AnswerKind{}
+	add := func(from, to int, kind AnswerKind) {
 		for from < to && (all[from].lower == "the" || all[from].lower == "a" || all[from].lower == "an") {
 			from++
 		}
@@ -40,7 +40,7 @@ func (q question) stretches(all []token) []stretch {
 }
 
 // amounts adds a number that begins at i, alone and with what it counts.
-func amounts(all []token, i int, add func(from, to int, kind Kind)) {
+func amounts(all []token, i int, add func(from, to int, kind AnswerKind)) {
 	if !all[i].number || all[i].lower == "once" && i > 0 && all[i-1].lower == "at" || i > 0 && all[i-1].number &&
 		!all[i].gap {
 		return
@@ -52,7 +52,7 @@ func amounts(all []token, i int, add func(from, to int, kind Kind)) {
 	}
 	add(i, j, Amount)
 	for k := j; k < len(all) && k < j+2 && !all[k].gap; k++ {
-		if w := all[k].lower; little[w] && !(w == "of" && k == j) || clauseEnds[w] || all[k].number {
+		if w := all[k].lower; stopWords[w] && !(w == "of" && k == j) || clauseEnds[w] || all[k].number {
 			break
 		}
 		add(i, k+1, Amount)
@@ -83,7 +83,7 @@ var joinsTimes = language.Set("of the and to in on at between from until till by
 	"only once day week")
 
 // whens adds the time that begins at i.
-func whens(all []token, i int, add func(from, to int, kind Kind)) {
+func whens(all []token, i int, add func(from, to int, kind AnswerKind)) {
 	weak := func(t token) bool { return joinsTimes[t.lower] || t.number }
 	if !strong(all[i]) && !weak(all[i]) || i > 0 && !all[i].gap && (strong(all[i-1]) || weak(all[i-1])) {
 		return
@@ -114,7 +114,7 @@ func whens(all []token, i int, add func(from, to int, kind Kind)) {
 }
 
 // names adds the name that begins at i.
-func names(all []token, i int, add func(from, to int, kind Kind)) {
+func names(all []token, i int, add func(from, to int, kind AnswerKind)) {
 	if !all[i].capital || i > 0 && all[i-1].capital && !all[i].gap {
 		return
 	}
@@ -122,7 +122,7 @@ func names(all []token, i int, add func(from, to int, kind Kind)) {
 	for j < len(all) && !all[j].gap && (all[j].capital || j+1 < len(all) && all[j].lower == "of" && all[j+1].capital) {
 		j++
 	}
-	for i < j && (little[all[i].lower] || strong(all[i])) {
+	for i < j && (stopWords[all[i].lower] || strong(all[i])) {
 		i++
 	}
 	if i == j {
@@ -131,7 +131,7 @@ func names(all []token, i int, add func(from, to int, kind Kind)) {
 	if all[i].opens && j == i+1 && !title[all[i].lower] {
 		return // the first word of a sentence is no name for that
 	}
-	if months[all[i].lower] || weekdays[all[i].lower] || j == i+1 && little[all[i].lower] {
+	if months[all[i].lower] || weekdays[all[i].lower] || j == i+1 && stopWords[all[i].lower] {
 		return
 	}
 	if title[all[i].lower] {
@@ -147,31 +147,31 @@ func names(all []token, i int, add func(from, to int, kind Kind)) {
 
 // things adds phrases that begin at i: words that say something, joined by of
 // and by and.
-func (q question) things(all []token, i int, add func(from, to int, kind Kind)) {
-	if little[all[i].lower] || clauseEnds[all[i].lower] {
+func (q question) things(all []token, i int, add func(from, to int, kind AnswerKind)) {
+	if stopWords[all[i].lower] || clauseEnds[all[i].lower] {
 		return
 	}
-	begins := i == 0 || all[i].gap || little[all[i-1].lower] || clauseEnds[all[i-1].lower]
+	begins := i == 0 || all[i].gap || stopWords[all[i-1].lower] || clauseEnds[all[i-1].lower]
 	for j := i + 1; j <= len(all) && j <= i+7; j++ {
 		w := all[j-1]
 		if j-1 > i && w.gap {
 			return
 		}
-		ends := j == len(all) || all[j].gap || little[all[j].lower] && all[j].lower != "of" ||
+		ends := j == len(all) || all[j].gap || stopWords[all[j].lower] && all[j].lower != "of" ||
 			clauseEnds[all[j].lower] || placing[all[j].lower] ||
 			q.words[stem(all[j].lower)] // the YELLOW form
-		if little[w.lower] && w.lower != "of" && w.lower != "the" && w.lower != "a" && w.lower != "and" ||
+		if stopWords[w.lower] && w.lower != "of" && w.lower != "the" && w.lower != "a" && w.lower != "and" ||
 			clauseEnds[w.lower] && w.lower != "and" {
 			return
 		}
-		if ends && !little[w.lower] && !clauseEnds[w.lower] && (begins || j-i <= 2) {
+		if ends && !stopWords[w.lower] && !clauseEnds[w.lower] && (begins || j-i <= 2) {
 			add(i, j, Thing)
 		}
 	}
 }
 
 // wheres adds what begins at i with a word of place.
-func wheres(all []token, i int, add func(from, to int, kind Kind)) {
+func wheres(all []token, i int, add func(from, to int, kind AnswerKind)) {
 	if !placing[all[i].lower] {
 		return
 	}
@@ -184,9 +184,9 @@ func wheres(all []token, i int, add func(from, to int, kind Kind)) {
 		if strong(w) {
 			return
 		}
-		said = said || j-1 > i && !little[w.lower]
+		said = said || j-1 > i && !stopWords[w.lower]
 		ends := j == len(all) || all[j].gap || clauseEnds[all[j].lower] || placing[all[j].lower]
-		if ends && said && !little[w.lower] {
+		if ends && said && !stopWords[w.lower] {
 			add(i, j, Place)
 		}
 	}

@@ -14,23 +14,23 @@ type Answer struct {
 	From, To   int // bytes of its text
 	Text       string
 	Sentence   [2]int // bytes of the sentence that it stands in
-	Kind       Kind
+	Kind       AnswerKind
 	Confidence float64 // 0 to 1
 	Score      float64 // of the weighing; more is better
 	Signs      Signs
 }
 
-// Kind is what a question asks for, and what a stretch is.
-type Kind string
+// AnswerKind is what a question asks for, and what a stretch is.
+type AnswerKind string
 
 // The kinds.
 const (
-	Amount Kind = "amount" // a number with what it counts
-	Time   Kind = "time"   // a date, a time of the day or the year
-	Person Kind = "person"
-	Place  Kind = "place"
-	Name   Kind = "name" // a name of anything
-	Thing  Kind = "thing"
+	Amount AnswerKind = "amount" // a number with what it counts
+	Time   AnswerKind = "time"   // a date, a time of the day or the year
+	Person AnswerKind = "person"
+	Place  AnswerKind = "place"
+	Name   AnswerKind = "name" // a name of anything
+	Thing  AnswerKind = "thing"
 )
 
 // Signs are what is weighed of a stretch, each 0 to 1.

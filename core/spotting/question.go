@@ -10,7 +10,7 @@ import (
 
 // question is a question taken apart.
 type question struct {
-	kinds map[Kind]float64 // what it asks for, the best 1
+	kinds map[AnswerKind]float64 // what it asks for, the best 1
 	terms []term
 	total float64 // of their weights
 	units []term  // how many KILOGRAMS, which COLOUR
@@ -71,11 +71,11 @@ type asking struct {
 // ask reads a question.
 func ask(text string, words *embedding.Words) question {
 	a := asking{
-		question: question{kinds: map[Kind]float64{}, words: map[string]bool{}},
+		question: question{kinds: map[AnswerKind]float64{}, words: map[string]bool{}},
 		tokens:   tokensOf(text), vector: words, form: map[int]bool{},
 	}
 	if !a.findForm() { // a heading rather than a question
-		for _, k := range []Kind{Thing, Amount, Time, Name, Place, Person} {
+		for _, k := range []AnswerKind{Thing, Amount, Time, Name, Place, Person} {
 			a.kinds[k] = 1
 		}
 	}
@@ -108,7 +108,7 @@ func (a *asking) findForm() bool {
 }
 
 // wants notes the kinds of thing that are asked for, the likeliest first.
-func (a *asking) wants(kinds ...Kind) {
+func (a *asking) wants(kinds ...AnswerKind) {
 	for k, kind := range kinds {
 		a.kinds[kind] = max(a.kinds[kind], 1-0.35*float64(k))
 	}
@@ -163,8 +163,8 @@ func (a *asking) readWhat(i int) {
 // head is the noun that WHAT or WHICH at i asks for, "" if there is none.
 func (a *asking) head(i int) string {
 	all, at := a.tokens, i+1
-	if at >= len(all) || little[all[at].lower] {
-		for at < len(all) && little[all[at].lower] {
+	if at >= len(all) || stopWords[all[at].lower] {
+		for at < len(all) && stopWords[all[at].lower] {
 			at++
 		}
 		if at < len(all) {
@@ -174,7 +174,7 @@ func (a *asking) head(i int) string {
 	}
 	head := ""
 	for k := at; k < min(len(all), at+4) && head == ""; k++ {
-		if little[all[k].lower] {
+		if stopWords[all[k].lower] {
 			head = all[k-1].lower
 		}
 	}
@@ -188,7 +188,7 @@ func (a *asking) head(i int) string {
 func (a *asking) unitsFrom(from int) {
 	for i := from; i < len(a.tokens) && i < from+3; i++ {
 		w := a.tokens[i].lower
-		if little[w] || asks[w] {
+		if stopWords[w] || asks[w] {
 			return
 		}
 		a.units = append(a.units, termOf(w, a.vector))
@@ -216,7 +216,7 @@ func (a *asking) addMoney() bool {
 func (a *asking) gatherTerms() {
 	for i, t := range a.tokens {
 		a.words[stem(t.lower)] = true
-		if a.form[i] || little[t.lower] || asks[t.lower] {
+		if a.form[i] || stopWords[t.lower] || asks[t.lower] {
 			continue
 		}
 		x := termOf(t.lower, a.vector)

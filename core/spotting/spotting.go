@@ -147,7 +147,7 @@ func (t term) like(lower string, words *embedding.Words) float64 {
 	if stem(lower) == t.stem {
 		return 1
 	}
-	if t.word < 0 || little[lower] {
+	if t.word < 0 || stopWords[lower] {
 		return 0
 	}
 	if n, ok := words.Find(lower); ok {
@@ -173,7 +173,7 @@ func (q question) weigh(c stretch, all []token, alike [][]float64, words *embedd
 	s.Kind = q.kinds[c.kind]
 	fresh, said := 0, 0
 	for i := c.from; i < c.to; i++ {
-		if little[all[i].lower] || c.kind == Amount && !all[i].number && q.counts(all[i].lower) {
+		if stopWords[all[i].lower] || c.kind == Amount && !all[i].number && q.counts(all[i].lower) {
 			continue
 		}
 		said++
@@ -241,7 +241,7 @@ func (q question) counts(lower string) bool {
 func (q question) whole(c stretch, all []token) float64 {
 	switch c.kind {
 	case Amount:
-		if c.to < len(all) && !all[c.to].gap && !little[all[c.to].lower] && !clauseEnds[all[c.to].lower] &&
+		if c.to < len(all) && !all[c.to].gap && !stopWords[all[c.to].lower] && !clauseEnds[all[c.to].lower] &&
 			all[c.to-1].number {
 			return 0 // what it counts is left out
 		}

@@ -60,9 +60,9 @@ func endsPhrase(r rune) bool {
 func stem(word string) string { return language.Stem("en", word) }
 
 var (
-	title  = language.Set("mr mrs ms dr prof st")
-	asks   = language.Set("who whom whose when where why how what which")
-	little = language.Union(language.Without(language.StopWords("en"), asks, within),
+	title     = language.Set("mr mrs ms dr prof st")
+	asks      = language.Set("who whom whose when where why how what which")
+	stopWords = language.Union(language.Without(language.StopWords("en"), asks, within),
 		language.Set("any but him many much onto please some tell"))
 	// that answers may begin with
 	within   = language.Set("also down doing having just nor only such too under very")

@@ -27,11 +27,11 @@ type addressSet struct {
 func address() step {
 	functions := template.FuncMap{"query": url.QueryEscape, "path": url.PathEscape}
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "address", About: "Calls an HTTP address. The service only calls hosts that it was started with " +
 				"(-reach).",
-			More: &recipe.Port{Type: recipe.Anything, About: "what stands in the address or is sent"},
-			Set:  func() any { return &addressSet{Method: "GET", Gives: "text"} },
+			Variadic: &recipe.Port{Type: recipe.Anything, About: "what stands in the address or is sent"},
+			Set:      func() any { return &addressSet{Method: "GET", Gives: "text"} },
 			Check: func(set any) (err error) {
 				s := set.(*addressSet)
 				if !strings.HasPrefix(s.Address, "http://") && !strings.HasPrefix(s.Address, "https://") {
@@ -56,7 +56,7 @@ func address() step {
 					recipe.Port{Name: "status", Type: recipe.Number, About: "the HTTP status"}), nil
 			},
 		},
-		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*addressSet)
 			if t.Web == nil {
 				return nil, errors.New("no addresses may be called here; start with -reach HOST to allow one")

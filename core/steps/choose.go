@@ -11,10 +11,10 @@ import (
 // under a condition have made.
 func choose() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "choose", About: "Gives the first of its inputs, in the order of the file, whose step was not " +
 				"skipped and did not fail.",
-			More: &recipe.Port{Type: recipe.Anything, Need: true, About: "the candidates, all of one type"},
+			Variadic: &recipe.Port{Type: recipe.Anything, Need: true, About: "the candidates, all of one type"},
 			Shape: func(_ any, in []recipe.Port) ([]recipe.Port, error) {
 				if len(in) == 0 {
 					return nil, nil
@@ -28,7 +28,7 @@ func choose() step {
 				return []recipe.Port{{Name: "chosen", Type: in[0].Type, About: "the first that is there"}}, nil
 			},
 		},
-		do: func(_ *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(_ *RunContext, _ context.Context, c *recipe.Call) (recipe.Values, error) {
 			for _, name := range c.Wide {
 				if v, ok := c.In[name]; ok && v != "" {
 					c.Note("chosen: " + name)

@@ -11,7 +11,7 @@ import (
 // cite holds what a model said against the passages that it was given.
 func cite() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "cite", About: "Holds a text against the passages that it refers to: references to nothing are " +
 				"taken out, wrong numbers mended, and each sentence is told what it rests on. No model is asked.",
 			In: []recipe.Port{
@@ -32,7 +32,7 @@ func cite() step {
 			},
 			Follows: "text",
 		},
-		do: func(_ *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(_ *RunContext, _ context.Context, c *recipe.Call) (recipe.Values, error) {
 			if any, known := c.In["documents"].(bool); known && !any {
 				return recipe.Values{"text": text(c.In, "text"), "margin": nil, "supported": false}, nil
 			}

@@ -26,6 +26,10 @@ type composeSet struct {
 	system, user sheet
 }
 
+var _ namesModel = (*composeSet)(nil)
+
+func (set *composeSet) modelNamed() string { return set.Model }
+
 // functions are what templates may call. The counter is put in when a template
 // runs.
 func functions(counter prompt.Counter) template.FuncMap {
@@ -49,14 +53,14 @@ const longestPrompt = 16 << 20
 // standing instructions and the question, and fits it into the model's context.
 func compose() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "compose", About: "Composes a prompt from templates (Go text/template) and fits it into the " +
 				"model's context: the oldest turns give way first.",
 			In: []recipe.Port{
 				{Name: "past", Type: recipe.Past, About: "turns to put before the question"},
 				{Name: "voice", Type: recipe.VoiceOf, About: "whose instruction is added"},
 			},
-			More: &recipe.Port{Type: recipe.Anything, About: "whatever the templates use"},
+			Variadic: &recipe.Port{Type: recipe.Anything, About: "whatever the templates use"},
 			Out: []recipe.Port{{Name: "prompt", Type: recipe.Prompt, About: "the finished prompt"},
 				{Name: "remembered", Type: recipe.Number, About: "how many turns are in it"}},
 			Set:   func() any { return &composeSet{System: "{{.brief}}"} },
@@ -80,7 +84,7 @@ func compose() step {
 				return compose().Out, nil
 			},
 		},
-		do: func(t *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, _ context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*composeSet)
 			voice, _ := c.In["voice"].(recipe.Voice)
 			model, err := t.find(set.Model, voice)
@@ -178,7 +182,7 @@ func unwired(t sheet, names []string) (missing []string) {
 
 // fit fills in the templates and leaves out what there is no room for: first
 // the spare inputs, then the oldest turns.
-func (s *composeSet) fit(t *Turn, model Model, c *recipe.Call, voice recipe.Voice) (prompt.Prompt, error) {
+func (s *composeSet) fit(t *RunContext, model Model, c *recipe.Call, voice recipe.Voice) (prompt.Prompt, error) {
 	data := map[string]any{"brief": t.Brief.Text, "past": nil, "voice": voice}
 	for _, name := range c.Wide {
 		data[name] = ""
@@ -251,7 +255,7 @@ func forTemplate(in recipe.Values) recipe.Values {
 }
 
 // measure counts a text; the brief is not counted again for every question.
-func (t *Turn) measure(counter prompt.Counter, text string) prompt.Piece {
+func (t *RunContext) measure(counter prompt.Counter, text string) prompt.Piece {
 	if text == t.Brief.Text && counter.Vocabulary() == t.Vocabulary {
 		return t.Brief
 	}

@@ -1,9 +1,15 @@
-// Package steps holds the kinds of steps that recipes are made of, one file
-// each: its settings, its inputs and outputs, and what it does.
+// Package steps holds the kinds of steps that recipes are made of, one file each:
+// its settings, its inputs and outputs, and what it does.
 //
-// A new kind is one file like join.go, and its line in kinds below. What a
-// step needs of the world outside (models, programs, addresses) it finds in
-// Turn as an interface, so that all of it can be tried without any.
+// A new kind is one file like join.go, and a word in all below. Settings that
+// name a model have the method modelNamed, those of a step that asks one foresee
+// too (see models.go); that is how what a desk will cost is known before.
+//
+// What a step needs of the world outside (models, programs, addresses, shelves)
+// it finds in RunContext as an interface, so that all of it can be tried without
+// any. A step takes and gives values of the types that package recipe has;
+// evidence travels in the types of package evidence. A step that fails says in a
+// sentence what a maker can do; the recipe decides whether it is tried again.
 package steps
 
 import (
@@ -18,8 +24,8 @@ import (
 	"juvalogos/core/recipe"
 )
 
-// Turn is what the steps of one run know of the desk and of the conversation.
-type Turn struct {
+// RunContext is what the steps of one run know of the desk and of the conversation.
+type RunContext struct {
 	Brief    prompt.Piece
 	Model    string // the desk's own
 	Sampling deskfile.Sampling
@@ -79,8 +85,8 @@ type Web interface {
 
 // step is a kind with what it does.
 type step struct {
-	recipe.Kind
-	do func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error)
+	recipe.StepKind
+	do func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error)
 }
 
 func all() []step {
@@ -97,16 +103,16 @@ var byName = func() map[string]step {
 }()
 
 // Kinds are the kinds of steps that recipes can use.
-func Kinds() recipe.Kinds {
-	kinds := recipe.Kinds{}
+func Kinds() recipe.StepKinds {
+	kinds := recipe.StepKinds{}
 	for name, s := range byName {
-		kinds[name] = s.Kind
+		kinds[name] = s.StepKind
 	}
 	return kinds
 }
 
 // Do does a step for this turn; it is a recipe.Do.
-func (t *Turn) Do(ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+func (t *RunContext) Do(ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 	s, ok := byName[c.Step.Kind.Name]
 	if !ok {
 		return nil, fmt.Errorf("there is no kind %q", c.Step.Kind.Name)
@@ -116,7 +122,7 @@ func (t *Turn) Do(ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 
 // find finds the model that a step asks: its setting, else its voice's, else
 // the desk's own.
-func (t *Turn) find(setting string, v recipe.Voice) (Model, error) {
+func (t *RunContext) find(setting string, v recipe.Voice) (Model, error) {
 	if t.Models == nil {
 		return nil, fmt.Errorf("there are no models here")
 	}
@@ -129,7 +135,7 @@ func (t *Turn) find(setting string, v recipe.Voice) (Model, error) {
 }
 
 // whole asks a model for a text that is not the reply.
-func (t *Turn) whole(ctx context.Context, c *recipe.Call, model string, a Ask) (string, error) {
+func (t *RunContext) whole(ctx context.Context, c *recipe.Call, model string, a Ask) (string, error) {
 	m, err := t.find(model, recipe.Voice{})
 	if err != nil {
 		return "", err

@@ -23,11 +23,19 @@ type extractSet struct {
 	schema *jsontext.Schema
 }
 
+var _ asksModel = (*extractSet)(nil)
+
+func (set *extractSet) modelNamed() string { return set.Model }
+
+func (set *extractSet) foresee(f *foresight, _ *recipe.Step, voices []recipe.Voice) {
+	f.add(set.Model, len(voices)**set.Again, f.reply)
+}
+
 // extract finds JSON in what a model said, mends it, and holds it against a
 // schema; if it cannot, it asks again with what was wrong.
 func extract() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "extract", About: "Finds JSON in a model's chatter, mends common damage, checks it by a JSON " +
 				"Schema, and asks again with the errors if need be.",
 			In: []recipe.Port{
@@ -55,7 +63,7 @@ func extract() step {
 	}
 }
 
-func rescue(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+func rescue(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 	set := c.Set.(*extractSet)
 	said := text(c.In, "text")
 	messages, _ := c.In["prompt"].([]prompt.Message)

@@ -39,40 +39,18 @@ func (f *foresight) steps(steps []*recipe.Step, voices []recipe.Voice) {
 	for _, s := range steps {
 		each := f.runs(s, voices)
 		f.steps(s.Inner, each)
-		switch set := s.Set.(type) {
-		case *generateSet:
-			number := func(input string, otherwise int) int {
-				if n, ok := f.wired(s, input).(float64); ok && n > 0 {
-					return int(n)
-				}
-				return otherwise
-			}
-			for _, v := range each {
-				if own, ok := f.wired(s, "voice").(recipe.Voice); ok {
-					v = own
-				}
-				longest := f.reply
-				for _, n := range []int{set.MaxTokens, number("most", 0), v.MaxTokens} {
-					if n > 0 {
-						longest = n
-					}
-				}
-				model := set.Model
-				if model == "" {
-					model = v.Model
-				}
-				times := number("alternatives", set.Alternatives)
-				if number("least", set.Least) > 0 {
-					times *= 1 + mostGoingOn
-				}
-				f.add(model, times, longest)
-			}
-		case *rewriteSet:
-			f.add(set.Model, len(each), f.reply)
-		case *extractSet:
-			f.add(set.Model, len(each)**set.Again, f.reply)
+		if set, ok := s.Set.(asksModel); ok {
+			set.foresee(f, s, each)
 		}
 	}
+}
+
+// number is what is led to an input, if it is a number above 0.
+func (f *foresight) number(s *recipe.Step, input string, otherwise int) int {
+	if n, ok := f.wired(s, input).(float64); ok && n > 0 {
+		return int(n)
+	}
+	return otherwise
 }
 
 // runs tells for which voices a step runs, itself or by its group.

@@ -23,10 +23,37 @@ type generateSet struct {
 	Alternatives int      `yaml:"alternatives" json:"alternatives,omitempty" least:"1" most:"8" about:"How many texts to make, side by side; 1 if left out."`
 }
 
+var _ asksModel = (*generateSet)(nil)
+
+func (set *generateSet) modelNamed() string { return set.Model }
+
+func (set *generateSet) foresee(f *foresight, s *recipe.Step, voices []recipe.Voice) {
+	for _, v := range voices {
+		if own, ok := f.wired(s, "voice").(recipe.Voice); ok {
+			v = own
+		}
+		longest := f.reply
+		for _, n := range []int{set.MaxTokens, f.number(s, "most", 0), v.MaxTokens} {
+			if n > 0 {
+				longest = n
+			}
+		}
+		model := set.Model
+		if model == "" {
+			model = v.Model
+		}
+		times := f.number(s, "alternatives", set.Alternatives)
+		if f.number(s, "least", set.Least) > 0 {
+			times *= 1 + mostGoingOn
+		}
+		f.add(model, times, longest)
+	}
+}
+
 // generate has a model write one text or several.
 func generate() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "generate", About: "Has a model write: one text, or several alternatives side by side. A text that " +
 				"is the reply is shown as it grows.",
 			In: []recipe.Port{
@@ -44,13 +71,13 @@ func generate() step {
 			},
 			Set: func() any { return &generateSet{Alternatives: 1} },
 		},
-		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			return write(t, ctx, c)
 		},
 	}
 }
 
-func write(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+func write(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 	set := *c.Set.(*generateSet)
 	voice, _ := c.In["voice"].(recipe.Voice)
 	if n, ok := c.In["alternatives"].(float64); ok {
@@ -102,7 +129,7 @@ func write(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) 
 }
 
 // over puts what the step and the voice set over what the desk does.
-func (s *generateSet) over(t *Turn, v recipe.Voice) (own deskfile.Sampling) {
+func (s *generateSet) over(t *RunContext, v recipe.Voice) (own deskfile.Sampling) {
 	own = t.Sampling
 	if s.Temperature != nil {
 		own.Temperature = s.Temperature

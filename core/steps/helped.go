@@ -31,7 +31,7 @@ const (
 
 // find finds passages, with the model's help where the shelves want it. What
 // the model cannot do is left out: its help is not needed.
-func find(t *Turn, ctx context.Context, c *recipe.Call, question, within string, most int) (Finding, error) {
+func find(t *RunContext, ctx context.Context, c *recipe.Call, question, within string, most int) (Finding, error) {
 	help := t.Shelves.Help()
 	asked := []string{question}
 	if help.Rephrase {
@@ -58,7 +58,7 @@ func find(t *Turn, ctx context.Context, c *recipe.Call, question, within string,
 }
 
 // otherWords are the question in other words.
-func otherWords(t *Turn, ctx context.Context, c *recipe.Call, question string) (lines []string) {
+func otherWords(t *RunContext, ctx context.Context, c *recipe.Call, question string) (lines []string) {
 	said, err := t.whole(ctx, c, "", Ask{
 		Messages: []prompt.Message{{Role: prompt.System, Text: rephraseQuestion}, {Role: prompt.User, Text: question}},
 		Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: longestRephrasings},
@@ -110,7 +110,7 @@ func together(all []Finding) Finding {
 var number = regexp.MustCompile(`\d+`)
 
 // chosen puts those passages first that the model says answer.
-func chosen(t *Turn, ctx context.Context, c *recipe.Call, question string,
+func chosen(t *RunContext, ctx context.Context, c *recipe.Call, question string,
 	found []evidence.Passage) []evidence.Passage {
 	var b strings.Builder
 	for i, f := range found {

@@ -63,7 +63,7 @@ func TestTheModelMayHelpToFind(t *testing.T) {
 	} {
 		shelves := &fakeShelves{help: c.help, finds: finds}
 		models := &fakeModels{say: c.say}
-		result, _, spans, err := try(t, steps, &Turn{Shelves: shelves, Models: models, Model: "m"},
+		result, _, spans, err := try(t, steps, &RunContext{Shelves: shelves, Models: models, Model: "m"},
 			recipe.Values{"question": "q"}, nil)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)

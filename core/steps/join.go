@@ -17,11 +17,11 @@ type joinSet struct {
 // join puts texts together.
 func join() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "join", About: "Puts texts together, in the order of the file. Those that are empty are left out.",
-			More: &recipe.Port{Type: recipe.Anything, Need: true, About: "texts, or lists of texts"},
-			Out:  []recipe.Port{{Name: "text", Type: recipe.Text, About: "the texts, one after the other"}},
-			Set:  func() any { return &joinSet{Between: "\n\n"} },
+			Variadic: &recipe.Port{Type: recipe.Anything, Need: true, About: "texts, or lists of texts"},
+			Out:      []recipe.Port{{Name: "text", Type: recipe.Text, About: "the texts, one after the other"}},
+			Set:      func() any { return &joinSet{Between: "\n\n"} },
 			Shape: func(_ any, in []recipe.Port) ([]recipe.Port, error) {
 				for _, p := range in {
 					if !recipe.Text.Takes(p.Type) && !recipe.ListOf(recipe.Text).Takes(p.Type) {
@@ -32,7 +32,7 @@ func join() step {
 				return join().Out, nil
 			},
 		},
-		do: func(_ *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(_ *RunContext, _ context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*joinSet)
 			var parts []string
 			for _, name := range c.Wide {

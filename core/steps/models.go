@@ -6,6 +6,19 @@ import (
 	"juvalogos/core/recipe"
 )
 
+// namesModel are settings that can name a model.
+type namesModel interface {
+	// modelNamed is the name; "" is the desk's own.
+	modelNamed() string
+}
+
+// asksModel are the settings of a step that asks a model.
+type asksModel interface {
+	namesModel
+	// foresee counts what a step asks at most that runs once for each voice.
+	foresee(f *foresight, s *recipe.Step, voices []recipe.Voice)
+}
+
 // ModelsOf lists the models that a recipe names itself, in its steps and in its
 // settings.
 func ModelsOf(r *recipe.Recipe, settings recipe.Values) []string {
@@ -17,15 +30,8 @@ func ModelsOf(r *recipe.Recipe, settings recipe.Values) []string {
 	}
 	r.Walk(func(s *recipe.Step) {
 		for _, set := range append([]any{s.Set}, s.Fallback...) {
-			switch set := set.(type) {
-			case *composeSet:
-				add(set.Model)
-			case *generateSet:
-				add(set.Model)
-			case *rewriteSet:
-				add(set.Model)
-			case *extractSet:
-				add(set.Model)
+			if n, ok := set.(namesModel); ok {
+				add(n.modelNamed())
 			}
 		}
 	})

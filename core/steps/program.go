@@ -23,14 +23,17 @@ type programSet struct {
 // writes is the output.
 func program() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "program", About: "Runs a local program. Its inputs come on standard input as one JSON object; a " +
 				"single text called input comes as it is.",
-			More:  &recipe.Port{Type: recipe.Anything, About: "what the program reads"},
-			Set:   func() any { return &programSet{Gives: "text"} },
-			Shape: func(set any, _ []recipe.Port) ([]recipe.Port, error) { return given(set.(*programSet).Gives), nil },
+			Variadic: &recipe.Port{Type: recipe.Anything, About: "what the program reads"},
+			Set:      func() any { return &programSet{Gives: "text"} },
+			Shape: func(set any, _ []recipe.Port) ([]recipe.Port, error) {
+				return given(set.(*programSet).Gives),
+					nil
+			},
 		},
-		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*programSet)
 			if t.Programs == nil {
 				return nil, errors.New("no programs may be run here; start with -programs FOLDER to allow those in a " +

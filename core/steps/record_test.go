@@ -21,16 +21,17 @@ var handbook = []evidence.Passage{
 		Shelf: "club", Document: 3, Title: "The Hive Handbook", Format: "pdf",
 		Path: evidence.Headings{"Stores", "Lending"}, Place: "page 4", Position: 7, Score: 1.5,
 		Text: "Lending\nMembers may borrow the extractor for three days. It must come back clean and dry.",
-		Spans: []evidence.Span{
-			{Mark: evidence.Mark{Block: 9, From: 0, To: 7}, Place: evidence.Place{Page: 4}, Heading: true},
-			{Mark: evidence.Mark{Block: 10, From: 0, To: 81}, Place: evidence.Place{Page: 4},
+		Spans: []evidence.Stretch{
+			{Offsets: evidence.Offsets{Block: 9, From: 0, To: 7}, Place: evidence.Place{Page: 4}, Heading: true},
+			{Offsets: evidence.Offsets{Block: 10, From: 0, To: 81}, Place: evidence.Place{Page: 4},
 				Breaks: []evidence.Break{{At: 49, Page: 5}}},
 		},
 	},
 	{
 		Shelf: "club", Document: 5, Title: "A Talk", Format: "webvtt", Place: "at 0:00", Position: 0, Score: 0.5,
-		Text:  "Wasps like jam.",
-		Spans: []evidence.Span{{Mark: evidence.Mark{Block: 0, From: 0, To: 15}, Place: evidence.Place{Timed: true}}},
+		Text: "Wasps like jam.",
+		Spans: []evidence.Stretch{{Offsets: evidence.Offsets{Block: 0, From: 0, To: 15},
+			Place: evidence.Place{Timed: true}}},
 	},
 }
 
@@ -49,7 +50,7 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 		models := &fakeModels{say: func([]prompt.Message) (string, error) {
 			return "Members may borrow the extractor for three days [1]. The mayor opens the honey market.", nil
 		}}
-		turn := &Turn{Models: models, Shelves: shelves, Memory: memory.Limits{Turns: 3, Tokens: 100},
+		turn := &RunContext{Models: models, Shelves: shelves, Memory: memory.Limits{Turns: 3, Tokens: 100},
 			Vocabulary: prompt.Estimated}
 		takes := recipe.Values{"question": "How long may members borrow the extractor?"}
 		result, _, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: "+name+"\n"), turn, takes, settings)
@@ -138,11 +139,11 @@ parts: [{title: Sources, from: checked.margin}]
 `
 	programs := givesJSON(`[{"number": 1, "title": "Handbook", "text": "Feed the autumn syrup in the evening only."}]`)
 	question := recipe.Values{"question": "Feed the autumn syrup in the evening."}
-	result, _, _, err := try(t, recipeOf, &Turn{Programs: programs}, question, nil)
+	result, _, _, err := try(t, recipeOf, &RunContext{Programs: programs}, question, nil)
 	if err != nil || !strings.HasSuffix(result.Reply, "[1].") || !result.Parts[0].Value.(evidence.Sources).Supported {
 		t.Errorf("%+v, %v", result, err)
 	}
-	_, _, _, err = try(t, recipeOf, &Turn{Programs: givesJSON(`[{"text": 7}]`)}, question, nil)
+	_, _, _, err = try(t, recipeOf, &RunContext{Programs: givesJSON(`[{"text": 7}]`)}, question, nil)
 	if err == nil || !strings.Contains(err.Error(), `its input "passages" is no list of passage`) {
 		t.Errorf("%v", err)
 	}
@@ -156,7 +157,8 @@ reply: answer.text
 `
 	f := &fakeModels{say: func(m []prompt.Message) (string, error) { return m[0].Text, nil }}
 	result, _, _, err = try(t, templated,
-		&Turn{Models: f, Shelves: &fakeShelves{passages: handbook[:1]}, Vocabulary: prompt.Estimated}, question, nil)
+		&RunContext{Models: f, Shelves: &fakeShelves{passages: handbook[:1]}, Vocabulary: prompt.Estimated}, question,
+		nil)
 	if err != nil || result.Reply != "1 Stores > Lending: 4;" {
 		t.Errorf("%q, %v", result.Reply, err)
 	}

@@ -46,7 +46,7 @@ type retrieveSet struct {
 // retrieve finds passages on the desk's shelves.
 func retrieve() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "retrieve", About: "Finds the passages on the desk's shelves that answer a question, and judges " +
 				"whether any does.",
 			In: []recipe.Port{
@@ -63,10 +63,10 @@ func retrieve() step {
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1"},
 				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through"},
 			},
-			Set:    func() any { return &retrieveSet{Most: 6, Tokens: 2000, Least: 0.35} },
-			Fickle: true,
+			Set:         func() any { return &retrieveSet{Most: 6, Tokens: 2000, Least: 0.35} },
+			Uncacheable: true,
 		},
-		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			if t.Shelves == nil {
 				return nil, fmt.Errorf("the desk has no shelves; name some in the desk file under shelves, or let " +
 					"visitors attach documents")

@@ -16,6 +16,14 @@ type rewriteSet struct {
 	Longest     int    `yaml:"longest" json:"longest" least:"8" most:"4000" about:"The longest question in tokens; 200 if left out."`
 }
 
+var _ asksModel = (*rewriteSet)(nil)
+
+func (set *rewriteSet) modelNamed() string { return set.Model }
+
+func (set *rewriteSet) foresee(f *foresight, _ *recipe.Step, voices []recipe.Voice) {
+	f.add(set.Model, len(voices), f.reply)
+}
+
 const rewriteInstruction = "Rewrite the user's last question so that it stands alone: put in what words like it, " +
 	"they or there mean, " +
 	"from the conversation before. Keep the user's language and wording otherwise. If it stands alone already, " +
@@ -26,7 +34,7 @@ const rewriteInstruction = "Rewrite the user's last question so that it stands a
 // conversation.
 func rewrite() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "rewrite", About: "Rewrites a follow-up question into one that stands alone; without earlier turns " +
 				"it is left as it is.",
 			In: []recipe.Port{
@@ -39,7 +47,7 @@ func rewrite() step {
 			},
 			Set: func() any { return &rewriteSet{Turns: 3, Longest: 200} },
 		},
-		do: func(t *Turn, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*rewriteSet)
 			asked := text(c.In, "question")
 			past, _ := c.In["past"].([]prompt.Exchange)

@@ -18,7 +18,7 @@ type spotSet struct {
 // spot answers a short question with the very words of a passage.
 func spot() step {
 	return step{
-		Kind: recipe.Kind{
+		StepKind: recipe.StepKind{
 			Name: "spot", About: "Answers a short factual question with the very words of a passage, with a " +
 				"confidence. No model is asked.",
 			In: []recipe.Port{
@@ -37,7 +37,7 @@ func spot() step {
 			},
 			Set: func() any { return &spotSet{Others: 3, Least: 0.15} },
 		},
-		do: func(_ *Turn, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(_ *RunContext, _ context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*spotSet)
 			passages, err := recipe.List[evidence.Passage](c.In["passages"])
 			if err != nil {

@@ -55,7 +55,7 @@ func (f *fakeModels) Find(name string) (Model, error) {
 }
 
 // try runs a recipe of these steps and returns what was written beside it.
-func try(t *testing.T, text string, turn *Turn, takes, settings recipe.Values) (recipe.Result, map[int]string,
+func try(t *testing.T, text string, turn *RunContext, takes, settings recipe.Values) (recipe.Result, map[int]string,
 	[]recipe.Span, error) {
 	t.Helper()
 	r, err := Check("x.yaml", []byte("recipe: x\n"+text))
@@ -94,7 +94,7 @@ func TestConverseFitsItsPrompt(t *testing.T) {
 	for _, c := range []struct{ turns, words, summary, want int }{{0, 1, 0, 0}, {3, 20, 0, 3}, {3, 20, 30, 3},
 		{40, 60, 20, 9}, {3, 400, 0, 1}, {2, 10, 900, 2}} {
 		f := &fakeModels{say: func([]prompt.Message) (string, error) { return "reply", nil }}
-		turn := &Turn{Brief: prompt.Measure(prompt.Estimate{}, "Be kind."), Models: f,
+		turn := &RunContext{Brief: prompt.Measure(prompt.Estimate{}, "Be kind."), Models: f,
 			Memory: memory.Limits{Turns: 30, Tokens: 4000}, Vocabulary: prompt.Estimated}
 		if c.summary > 0 {
 			turn.Summary = prompt.Measure(prompt.Estimate{}, "SUM "+strings.Repeat("word ", c.summary))
@@ -136,7 +136,7 @@ func TestConverseFitsItsPrompt(t *testing.T) {
 func TestComposeSaysWhatIsTooLong(t *testing.T) {
 	f := &fakeModels{say: func([]prompt.Message) (string, error) { return "reply", nil }}
 	src, _ := Source("converse")
-	_, _, _, err := try(t, strings.TrimPrefix(string(src), "recipe: converse\n"), &Turn{Models: f},
+	_, _, _, err := try(t, strings.TrimPrefix(string(src), "recipe: converse\n"), &RunContext{Models: f},
 		recipe.Values{"question": strings.Repeat("word ", 1200)}, nil)
 	var long *prompt.TooLong
 	if !errors.As(err, &long) || long.Room < 500 || len(f.asked) != 0 {
@@ -155,7 +155,8 @@ func TestTemplates(t *testing.T) {
 		result, _, _, err := try(t, "settings:\n  - {name: l, type: list of text}\nsteps:\n  - name: p\n"+
 			"    do: compose\n    from: {question: question, list: settings.l}\n    set:\n      user: '"+c.user+
 			"'\n  - {name: a, do: generate, from: {prompt: p.prompt}}\nreply: a.text\n",
-			&Turn{Models: f}, recipe.Values{"question": "a b c d e f g h i"}, recipe.Values{"l": []any{"one", "two"}})
+			&RunContext{Models: f}, recipe.Values{"question": "a b c d e f g h i"},
+			recipe.Values{"l": []any{"one", "two"}})
 		if err != nil || result.Reply != c.want {
 			t.Errorf("%s: %q, %v, want %q", c.user, result.Reply, err, c.want)
 		}
@@ -177,13 +178,13 @@ func TestRewriteOnlyWhereThereIsSomethingBefore(t *testing.T) {
 	const text = "steps:\n  - {name: m, do: recall}\n  - {name: r, do: rewrite, from: {question: question, past: " +
 		"m.past}}\n  - {name: j, do: join, from: {a: r.question}}\nreply: j.text\n"
 	f := &fakeModels{say: func([]prompt.Message) (string, error) { return `"How warm is a hive?"`, nil }}
-	result, _, _, err := try(t, text, &Turn{Models: f, Memory: memory.Limits{Turns: 9, Tokens: 900}},
+	result, _, _, err := try(t, text, &RunContext{Models: f, Memory: memory.Limits{Turns: 9, Tokens: 900}},
 		recipe.Values{"question": "How warm is it?"}, nil)
 	if err != nil || result.Reply != "How warm is it?" || len(f.asked) != 0 {
 		t.Errorf("%q, %v, asked %d times", result.Reply, err, len(f.asked))
 	}
 	past := []prompt.Exchange{{Question: prompt.Piece{Text: "What is a hive?"}, Reply: prompt.Piece{Text: "A box."}}}
-	result, _, _, err = try(t, text, &Turn{Models: f, Past: past, Memory: memory.Limits{Turns: 9, Tokens: 900}},
+	result, _, _, err = try(t, text, &RunContext{Models: f, Past: past, Memory: memory.Limits{Turns: 9, Tokens: 900}},
 		recipe.Values{"question": "How warm is it?"}, nil)
 	if err != nil || result.Reply != "How warm is a hive?" ||
 		!strings.Contains(f.asked[0].Messages[1].Text, "User: What is a hive?\n\nAssistant: A box.\n\n"+
@@ -217,7 +218,8 @@ func TestExtractAsksAgainWithTheErrors(t *testing.T) {
 		answers = answers[1:]
 		return answer, nil
 	}
-	result, written, _, err := try(t, extracting, &Turn{Models: f}, recipe.Values{"question": "jobs as JSON"}, nil)
+	result, written, _, err := try(t, extracting, &RunContext{Models: f}, recipe.Values{"question": "jobs as JSON"},
+		nil)
 	if err != nil || result.Reply != "feed!|treat!" || written[0] != "feed!|treat!" {
 		t.Fatalf("%q, %v, %v", result.Reply, written, err)
 	}
@@ -227,7 +229,7 @@ func TestExtractAsksAgainWithTheErrors(t *testing.T) {
 		t.Errorf("asked again with %+v", again)
 	}
 	answers = []string{"no", "still no"}
-	if _, _, _, err = try(t, extracting, &Turn{Models: f}, recipe.Values{"question": "jobs as JSON"},
+	if _, _, _, err = try(t, extracting, &RunContext{Models: f}, recipe.Values{"question": "jobs as JSON"},
 		nil); err == nil || !strings.Contains(err.Error(), "after asking 2 times") {
 		t.Errorf("got %v", err)
 	}
@@ -248,7 +250,7 @@ func TestGenerateSeveralAndAtLeast(t *testing.T) {
 	result, written, spans, err := try(t, "steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: "+
 		"'{{.q}}'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}, set: {alternatives: 3, seed: 7}}\n"+
 		"reply: a.texts\nshow: cards\n",
-		&Turn{Models: f}, recipe.Values{"question": "q"}, nil)
+		&RunContext{Models: f}, recipe.Values{"question": "q"}, nil)
 	failed := 0
 	for i, l := range result.Lanes {
 		if l.Failed {
@@ -270,7 +272,7 @@ func TestGenerateSeveralAndAtLeast(t *testing.T) {
 	f = &fakeModels{say: func(m []prompt.Message) (string, error) { return "two words", nil }}
 	result, written, _, err = try(t, "steps:\n  - {name: p, do: compose, from: {q: question}, set: {user: "+
 		"'{{.q}}'}}\n  - {name: a, do: generate, from: {prompt: p.prompt}, set: {least: 5}}\nreply: a.text\n",
-		&Turn{Models: f}, recipe.Values{"question": "q"}, nil)
+		&RunContext{Models: f}, recipe.Values{"question": "q"}, nil)
 	if err != nil || result.Reply != "two words two words two words" || written[0] != result.Reply ||
 		len(f.asked) != 3 {
 		t.Errorf("%q, written %q, %v, asked %d times", result.Reply, written[0], err, len(f.asked))
@@ -283,7 +285,8 @@ func TestContrastAsksEveryVoice(t *testing.T) {
 	voices := []any{recipe.Voice{Model: "a"}, recipe.Voice{Model: "nobody"},
 		recipe.Voice{Model: "c", Temperature: new(0.1), Instruction: "In rhyme."}}
 	result, written, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: contrast\n"),
-		&Turn{Models: f, Brief: prompt.Piece{Text: "Brief.", Tokens: 2}, Memory: memory.Limits{Turns: 1, Tokens: 10}},
+		&RunContext{Models: f, Brief: prompt.Piece{Text: "Brief.", Tokens: 2},
+			Memory: memory.Limits{Turns: 1, Tokens: 10}},
 		recipe.Values{"question": "q"}, recipe.Values{"voices": voices, "blind": true})
 	if err != nil || !result.Blind || len(result.Lanes) != 3 || !result.Lanes[1].Failed ||
 		result.Lanes[0].Text != "Brief." || result.Lanes[2].Text != "Brief.\n\nIn rhyme." ||
@@ -334,17 +337,18 @@ parts:
   - {title: Rows, from: p.data}
 reply: j.text
 `
-	result, _, _, err := try(t, text, &Turn{Programs: p, Web: w}, recipe.Values{"place": "a b"}, nil)
+	result, _, _, err := try(t, text, &RunContext{Programs: p, Web: w}, recipe.Values{"place": "a b"}, nil)
 	if err != nil || result.Reply != "fine" || p.name != "weigh -x" || p.input != `{"where":"a b"}` ||
 		!strings.Contains(w.call, "https://weather.example.org/a%20b?q=a+b map[X-Key:env:KEY]") ||
 		len(result.Parts) != 1 {
 		t.Errorf("%+v, %v; program %q %q, web %s", result, err, p.name, p.input, w.call)
 	}
-	if _, _, _, err = try(t, text, &Turn{Programs: p, Web: w}, recipe.Values{"place": "teapot"}, nil); err == nil ||
+	if _, _, _, err = try(t, text, &RunContext{Programs: p, Web: w}, recipe.Values{"place": "teapot"},
+		nil); err == nil ||
 		!strings.Contains(err.Error(), "weather.example.org answered with status 418: short and stout") {
 		t.Errorf("got %v", err)
 	}
-	for _, turn := range []*Turn{{Web: w}, {Programs: p}} {
+	for _, turn := range []*RunContext{{Web: w}, {Programs: p}} {
 		if _, _, _, err := try(t, text, turn, recipe.Values{"place": "x"}, nil); err == nil ||
 			!strings.Contains(err.Error(), "start with -") {
 			t.Errorf("got %v", err)

@@ -1,5 +1,13 @@
 // Package words finds words in texts of any language: what a search looks for,
-// and where it found it.
+// and where it found it. It is the search through conversations, which people
+// make of a word or two that they remember; retrieval, which has to find what
+// answers a question, is a package of its own.
+//
+// Words are compared as runs of letters and digits in lower case, in Unicode's
+// composed form, without stems: somebody who types "feed" and finds "feeding"
+// has it because a word that was typed is the beginning of one that is looked
+// for. Where a language has no spaces between words, pairs of characters stand
+// in for words.
 package words
 
 import (

@@ -231,7 +231,7 @@ type BeginShow string
 type Block = reading.Block
 
 // BlockMark defines model for BlockMark.
-type BlockMark = reading.Mark
+type BlockMark = reading.Position
 
 // Browser defines model for Browser.
 type Browser struct {
@@ -1056,7 +1056,8 @@ type Recipe struct {
 	// Drawing A recipe laid out from top to bottom, in pixels.
 	Drawing Drawing `json:"drawing"`
 
-	// Forecast What one question takes at most by the recipe and its settings, and what questions took in the last 30 days.
+	// Forecast What one question takes at most by the recipe and its settings, and what questions
+	// took in the last 30 days.
 	Forecast *Forecast `json:"forecast,omitempty"`
 	Name     string    `json:"name"`
 
@@ -1292,7 +1293,7 @@ type SignIn struct {
 type SourceBreak = evidence.Break
 
 // SourceMark A stretch of a block of the document, in bytes.
-type SourceMark = evidence.Mark
+type SourceMark = evidence.Offsets
 
 // SourceNote defines model for SourceNote.
 type SourceNote = evidence.Note
@@ -1304,7 +1305,7 @@ type SourcePassage = evidence.Passage
 type SourceSentence = evidence.Sentence
 
 // SourceSpan A stretch of a block of the document, in bytes, with the place where it begins.
-type SourceSpan = evidence.Span
+type SourceSpan = evidence.Stretch
 
 // Sources The value of a part of the type sources. What a reply rests on.
 type Sources = evidence.Sources

@@ -1,5 +1,17 @@
-// Package client talks to a running Juvalogos over its HTTP API. The command
-// line, the demo and the tests use it.
+// Package client talks to a running Juvalogos over its HTTP API. The command line,
+// the demo and the tests use it.
+//
+// Load finds out where the service is and which token to show it, from what is
+// given, the environment, and the user's file. Answers are the types of package
+// api, which are generated from the description of the API.
+//
+//	c, err := client.Load("", "", client.UserFile(), os.Getenv)
+//	outcome, err := c.Ask(ctx, client.Question{Desk: "hive-helper", Text: "What is a swarm?"},
+//		client.Follower{Text: func(s string) { fmt.Print(s) }})
+//
+// Every call can fail in three ways: with *Unreachable if nobody answers at the
+// address, with *Problem if the service answers that it will not, which holds
+// the sentence to show and a code to act upon, and with the context's error.
 package client
 
 import (

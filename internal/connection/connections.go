@@ -58,7 +58,7 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 		return fault.Say(fault.Taken, "The connection file has a connection named %q; change it there, or choose "+
 			"another name.", c.Name)
 	}
-	c, err := checkConnection(c)
+	c, err := checkConnection(c, s.Models.Protocols())
 	if err != nil {
 		return err
 	}
@@ -82,12 +82,12 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 
 // checkConnection holds a connection to the rules of the connection file and
 // completes it.
-func checkConnection(c models.Connection) (models.Connection, error) {
+func checkConnection(c models.Connection, protocols map[string]models.Protocol) (models.Connection, error) {
 	text, err := yaml.Marshal(models.File{Connections: []models.Connection{c}})
 	if err != nil {
 		return c, err
 	}
-	f, err := models.Read("connection", text)
+	f, err := models.Read("connection", text, protocols)
 	var problems yamlfile.Problems
 	if errors.As(err, &problems) {
 		for i := range problems { // the lines are of a text that nobody wrote
@@ -129,7 +129,7 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 	if len(c.Models) == 0 {
 		c.Models = []models.Model{{Name: "any", Context: 1024}} // the rules want one
 	}
-	c, err := checkConnection(c)
+	c, err := checkConnection(c, s.Models.Protocols())
 	if err != nil {
 		return nil, err
 	}
@@ -180,7 +180,7 @@ func (s *Service) TakeUp(ctx context.Context) error {
 			s.Log.Error("a stored connection cannot be read", "connection", k.Name, "error", err)
 			continue
 		}
-		if c, err = checkConnection(c); err != nil {
+		if c, err = checkConnection(c, s.Models.Protocols()); err != nil {
 			s.Log.Error("a stored connection is not good any more", "connection", k.Name, "error", err)
 			continue
 		}

@@ -81,7 +81,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 }
 
 // asItWas opens a desk as it was when a trace was made, and what was asked.
-func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, reply.Asked, error) {
+func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, reply.Request, error) {
 	d := &desk.Desk{}
 	var err error
 	if t.Revision > 0 {
@@ -95,7 +95,7 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, repl
 		}
 	}
 	if err != nil {
-		return nil, reply.Asked{}, fault.Logged(s.Log, "run again", fault.New(fault.NotSetUp, err))
+		return nil, reply.Request{}, fault.Logged(s.Log, "run again", fault.New(fault.NotSetUp, err))
 	}
 	choice, err := s.Store.Traces.ChoiceOf(ctx, t.Turn, t.Attempt)
 	if err == nil && choice != nil {
@@ -108,7 +108,7 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, repl
 	}
 	given, taken, past, err := s.Store.Replies.PastOf(ctx, t.Turn, t.Attempt, reply.Recalled(d))
 	if err != nil {
-		return nil, reply.Asked{}, fault.NotFound(s.Log, fault.NoTrace, err)
+		return nil, reply.Request{}, fault.NotFound(s.Log, fault.NoTrace, err)
 	}
 	q, err := reply.AskedAgain(d, t.Question, given, taken, past)
 	if err != nil {
@@ -118,7 +118,7 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, repl
 }
 
 // edited puts a maker's brief, model and sampling in the place of the desk's.
-func (s *Service) edited(d *desk.Desk, q *reply.Asked, e Edits) (*desk.Desk, error) {
+func (s *Service) edited(d *desk.Desk, q *reply.Request, e Edits) (*desk.Desk, error) {
 	settings := d.Settings
 	if e.Brief != nil {
 		settings.Brief = *e.Brief

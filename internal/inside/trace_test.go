@@ -11,6 +11,7 @@ import (
 	"juvalogos/internal/fault"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/models"
+	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/store/storetest"
@@ -376,7 +377,7 @@ func TestTheCostIsThatOfTheDay(t *testing.T) {
 
 func mustRead(t *testing.T, text string) models.File {
 	t.Helper()
-	f, err := models.Read("c.yaml", []byte(text))
+	f, err := models.Read("c.yaml", []byte(text), protocol.All())
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,6 +7,7 @@ package models
 
 import (
 	"fmt"
+	"maps"
 	"net/url"
 	"os"
 	"slices"
@@ -17,6 +18,19 @@ import (
 	"juvalogos/core/yamlfile"
 )
 
+// DefaultProtocol is that of connections that name none.
+const DefaultProtocol = "chat-completions"
+
+// UnknownProtocol is a connection's that is not spoken here.
+type UnknownProtocol struct {
+	Name   string
+	Spoken []string
+}
+
+func (u UnknownProtocol) Error() string {
+	return fmt.Sprintf("the protocol %q is not spoken here; write one of: %s", u.Name, strings.Join(u.Spoken, ", "))
+}
+
 // File is a connection file.
 type File struct {
 	Connections []Connection `yaml:"connections" need:"yes" least:"1" about:"The model servers."`
@@ -25,7 +39,7 @@ type File struct {
 // Connection is a place where models live.
 type Connection struct {
 	Name     string        `yaml:"name" json:"name" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"A name of your choice."`
-	Protocol string        `yaml:"protocol,omitempty" json:"protocol,omitempty" choices:"chat-completions" about:"How the server is spoken to. chat-completions (the default): the HTTP protocol that most model servers speak."`
+	Protocol string        `yaml:"protocol,omitempty" json:"protocol,omitempty" about:"How the server is spoken to. chat-completions (the default): the HTTP protocol that most model servers speak."`
 	Address  string        `yaml:"address" json:"address" need:"yes" most:"500" about:"The base address, the part before /chat/completions." example:"http://127.0.0.1:8000/v1"`
 	Key      string        `yaml:"key,omitempty" json:"key,omitempty" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
 	Patience time.Duration `yaml:"patience,omitempty" json:"patience,omitempty" about:"How long to wait for the next word before giving up; 60s if left out."`
@@ -82,7 +96,7 @@ func Schema() map[string]any { return yamlfile.Schema("A Juvalogos connection fi
 
 // Read reads and checks a connection file. name is its name in problems, which
 // are the error: yamlfile.Problems.
-func Read(name string, src []byte) (File, error) {
+func Read(name string, src []byte, protocols map[string]Protocol) (File, error) {
 	var f File
 	if err := yamlfile.Decode(name, src, &f); err != nil {
 		return File{}, err
@@ -99,7 +113,10 @@ func Read(name string, src []byte) (File, error) {
 		}
 		seen[c.Name] = true
 		if c.Protocol == "" {
-			c.Protocol = "chat-completions"
+			c.Protocol = DefaultProtocol
+		}
+		if protocols[c.Protocol] == nil {
+			say("%s", UnknownProtocol{c.Protocol, slices.Sorted(maps.Keys(protocols))})
 		}
 		if c.Patience == 0 {
 			c.Patience = DefaultPatience

@@ -6,28 +6,28 @@ import (
 	"time"
 )
 
-// Kind says what went wrong between us and a model.
-type Kind string
+// ErrorKind says what went wrong between us and a model.
+type ErrorKind string
 
 // The kinds.
 const (
-	KeyMissing   Kind = "key-missing"   // we have no key to show
-	KeyRefused   Kind = "key-refused"   // 401, 403
-	Unreachable  Kind = "unreachable"   // no connection
-	UnknownModel Kind = "unknown-model" // the server does not have it
-	Busy         Kind = "busy"          // 429
-	Waking       Kind = "waking"        // 503 and it says that the model is being loaded
-	ServerFailed Kind = "server-failed" // 5xx
-	TooLong      Kind = "too-long"      // over the context length
-	Refused      Kind = "refused"       // another 4xx
-	CutOff       Kind = "cut-off"       // the stream ended in the middle
-	Garbled      Kind = "garbled"       // the answer is not in the protocol
-	Silent       Kind = "silent"        // nothing came for longer than the patience
+	KeyMissing   ErrorKind = "key-missing"   // we have no key to show
+	KeyRefused   ErrorKind = "key-refused"   // 401, 403
+	Unreachable  ErrorKind = "unreachable"   // no connection
+	UnknownModel ErrorKind = "unknown-model" // the server does not have it
+	Busy         ErrorKind = "busy"          // 429
+	Waking       ErrorKind = "waking"        // 503 and it says that the model is being loaded
+	ServerFailed ErrorKind = "server-failed" // 5xx
+	TooLong      ErrorKind = "too-long"      // over the context length
+	Refused      ErrorKind = "refused"       // another 4xx
+	CutOff       ErrorKind = "cut-off"       // the stream ended in the middle
+	Garbled      ErrorKind = "garbled"       // the answer is not in the protocol
+	Silent       ErrorKind = "silent"        // nothing came for longer than the patience
 )
 
 // Error is a model that did not answer as it should.
 type Error struct {
-	Kind       Kind
+	Kind       ErrorKind
 	Entry      string        // connection/model
 	Status     int           // HTTP status; 0 if there was none
 	RetryAfter time.Duration // what the server asked for; 0 if nothing

@@ -49,19 +49,19 @@ func (f fakeClient) Names(context.Context) ([]string, error) { return f.names, n
 
 func openFake(t *testing.T, text string, f fakeClient) *Registry {
 	t.Helper()
-	read, err := Read("c.yaml", []byte(text))
+	protocols := map[string]Protocol{DefaultProtocol: func(_ Connection, key Secret) Client {
+		f.key = key
+		return f
+	}}
+	read, err := Read("c.yaml", []byte(text), protocols)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return Open(read, map[string]Protocol{"chat-completions": func(_ Connection,
-		key Secret) Client {
-		f.key = key
-		return f
-	}})
+	return Open(read, protocols)
 }
 
 func TestRead(t *testing.T) {
-	f, err := Read("c.yaml", []byte(file))
+	f, err := Read("c.yaml", []byte(file), spoken)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -77,7 +77,7 @@ func TestRead(t *testing.T) {
 		{"name: attic", "name: shed", `two connections are named "shed"`},
 		{"context: 8192", "contxt: 8192", `did you mean "context"?`},
 	} {
-		_, err := Read("c.yaml", []byte(strings.Replace(file, bad.from, bad.to, 1)))
+		_, err := Read("c.yaml", []byte(strings.Replace(file, bad.from, bad.to, 1)), spoken)
 		if err == nil || !strings.Contains(err.Error(), bad.want) {
 			t.Errorf("%s: got %v", bad.to, err)
 		} else if strings.Contains(err.Error(), "very-secret") || strings.Contains(err.Error(), "pass@") {
@@ -215,7 +215,7 @@ func TestProbe(t *testing.T) {
 		!strings.Contains(p.Advice, `did you mean "bigg"?`) {
 		t.Errorf("got %+v", p)
 	}
-	for kind, want := range map[Kind]string{Unreachable: "check the address", KeyRefused: "check the key",
+	for kind, want := range map[ErrorKind]string{Unreachable: "check the address", KeyRefused: "check the key",
 		Silent: "raise patience", Garbled: "/chat/completions", TooLong: "lower context"} {
 		if p := probe(fakeClient{err: &Error{Kind: kind}}); p.Works || p.Problem != kind ||
 			!strings.Contains(p.Advice, want) {
@@ -227,7 +227,7 @@ func TestProbe(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add(file)
 	f.Fuzz(func(t *testing.T, text string) {
-		read, err := Read("c", []byte(text))
+		read, err := Read("c", []byte(text), spoken)
 		if err != nil {
 			return
 		}
@@ -237,4 +237,30 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// spoken is a protocol of which nothing is asked.
+var spoken = map[string]Protocol{DefaultProtocol: func(Connection, Secret) Client { return fakeClient{} }}
+
+// A connection kept by a newer version may name a protocol that is not there:
+// asking it says so, and nothing else stops.
+func TestUnknownProtocolsAreTold(t *testing.T) {
+	const text = "connections: [{name: c, protocol: pigeon-post, address: 'http://h/v1', " +
+		"models: [{name: m, context: 9000}]}]"
+	_, err := Read("c.yaml", []byte(text), spoken)
+	if err == nil || !strings.Contains(err.Error(), `"pigeon-post" is not spoken here; write one of: chat-completions`) {
+		t.Errorf("read: %v", err)
+	}
+	r := Open(File{}, spoken)
+	r.ReplaceStored([]Connection{{Name: "c", Protocol: "pigeon-post", Models: []Model{{Name: "m"}}}})
+	e, err := r.Find("c/m")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err = e.Generate(t.Context(), Request{}, nil); err == nil || !strings.Contains(err.Error(), "pigeon-post") {
+		t.Errorf("asked: %v", err)
+	}
+	if _, err = r.Look(t.Context(), Connection{Protocol: "pigeon-post"}); err == nil {
+		t.Error("looked at")
+	}
 }

@@ -15,13 +15,13 @@ import (
 
 // Probe is what asking a model for a few tokens showed.
 type Probe struct {
-	Model           string  `json:"model"` // connection/name
-	Works           bool    `json:"works"`
-	FirstTokenMS    float64 `json:"first_token_ms"`
-	TokensPerSecond float64 `json:"tokens_per_second"` // after the first; 0 if too few came
-	Reply           string  `json:"reply"`
-	Problem         Kind    `json:"problem,omitempty"`
-	Advice          string  `json:"advice,omitempty"`
+	Model           string    `json:"model"` // connection/name
+	Works           bool      `json:"works"`
+	FirstTokenMS    float64   `json:"first_token_ms"`
+	TokensPerSecond float64   `json:"tokens_per_second"` // after the first; 0 if too few came
+	Reply           string    `json:"reply"`
+	Problem         ErrorKind `json:"problem,omitempty"`
+	Advice          string    `json:"advice,omitempty"`
 }
 
 // probeTokens is enough to tell a rate and cheap enough for any price.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -66,7 +67,7 @@ type Entry struct {
 	Connection Connection
 	counter    func() (prompt.Counter, error)
 	client     Client
-	keyErr     error
+	wayErr     error
 	line       *line
 }
 
@@ -116,24 +117,37 @@ func (r *Registry) rebuild() {
 			r.lines[c.Name] = newLine()
 		}
 		r.lines[c.Name].set(c.AtOnce)
-		key, err := c.key()
-		client := r.protocols[c.Protocol](c, key)
+		client, err := r.client(c)
 		for _, m := range c.Models {
 			entries = append(entries, Entry{Model: m, Connection: c, counter: sync.OnceValues(m.Counter),
-				client: client, keyErr: err, line: r.lines[c.Name]})
+				client: client, wayErr: err, line: r.lines[c.Name]})
 		}
 	}
 	r.entries = entries
 }
 
-// Look asks a server that is not in use yet which models it has. The error is
-// a maker's to read.
-func (r *Registry) Look(ctx context.Context, c Connection) ([]string, error) {
+// client makes a connection's client. It fails if there is no key where the
+// connection says, and with UnknownProtocol.
+func (r *Registry) client(c Connection) (Client, error) {
+	speak := r.protocols[c.Protocol]
+	if speak == nil {
+		return nil, UnknownProtocol{c.Protocol, slices.Sorted(maps.Keys(r.protocols))}
+	}
 	key, err := c.key()
 	if err != nil {
 		return nil, err
 	}
-	names, err := r.protocols[c.Protocol](c, key).Names(ctx)
+	return speak(c, key), nil
+}
+
+// Look asks a server that is not in use yet which models it has. The error is
+// a maker's to read.
+func (r *Registry) Look(ctx context.Context, c Connection) ([]string, error) {
+	client, err := r.client(c)
+	if err != nil {
+		return nil, err
+	}
+	names, err := client.Names(ctx)
 	var failure *Error
 	if errors.As(err, &failure) {
 		return nil, errors.New(failure.Advice())
@@ -192,8 +206,8 @@ func (e Entry) Enter(ctx context.Context, told func(Wait)) (leave func(), err er
 
 // Generate asks the model once; r.Model is set here.
 func (e *Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Result, error) {
-	if e.keyErr != nil {
-		return Result{}, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.keyErr.Error()}
+	if e.wayErr != nil {
+		return Result{}, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.wayErr.Error()}
 	}
 	r.Model = e.Name
 	return e.client.Generate(ctx, r, text)
@@ -201,8 +215,8 @@ func (e *Entry) Generate(ctx context.Context, r Request, text func([]byte)) (Res
 
 // Embed asks the model once for the vectors of texts, in its turn.
 func (e *Entry) Embed(ctx context.Context, texts []string) (vectors [][]float32, tokens int, err error) {
-	if e.keyErr != nil {
-		return nil, 0, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.keyErr.Error()}
+	if e.wayErr != nil {
+		return nil, 0, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.wayErr.Error()}
 	}
 	leave, err := e.Enter(ctx, func(Wait) {})
 	if err != nil {

@@ -254,15 +254,18 @@ func recognise(ctx context.Context, name string, body []byte, scale float64) (re
 		return reading.Page{}, &reading.Problem{File: name, Sentence: "it holds pictures of text, and the program " +
 			"that reads these, tesseract, is not installed here"}
 	}
-	ctx, cancel := context.WithTimeout(ctx, longestRecognition)
+	limited, cancel := context.WithTimeout(ctx, longestRecognition)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, program, "stdin", "stdout", "tsv")
+	cmd := exec.CommandContext(limited, program, "stdin", "stdout", "tsv")
 	cmd.Stdin = bytes.NewReader(body)
 	cmd.Env = append(os.Environ(), "OMP_THREAD_LIMIT=1")
 	var out, complaint bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &complaint
 	if err := cmd.Run(); err != nil {
-		if ctx.Err() != nil {
+		if ctx.Err() != nil { // the file is not to blame
+			return reading.Page{}, context.Cause(ctx)
+		}
+		if limited.Err() != nil {
 			return reading.Page{}, &reading.Problem{File: name,
 				Sentence: "reading the text in its picture took too long"}
 		}

@@ -67,20 +67,20 @@ type Document struct {
 	ReadAt   *time.Time
 }
 
-// Passage is a piece of a document on record.
-type Passage struct {
+// StoredPassage is a piece of a document on record.
+type StoredPassage struct {
 	Document int64
 	Number   int
 	ID       string
 	Path     []string
 	Text     string
-	Spans    []evidence.Span
+	Spans    []evidence.Stretch
 	Size     int
 }
 
 // ShelfPassage is a passage with what its document is called.
 type ShelfPassage struct {
-	Passage
+	StoredPassage
 	Title    string
 	Language string
 }

@@ -19,7 +19,7 @@ type Run struct {
 // RunAgain makes a reply that nobody listens to and that is put on no record,
 // as the options say. It ends with ctx, or with the service; the error says how
 // making it failed, and the run holds what there is.
-func (s *Service) RunAgain(ctx context.Context, d *desk.Desk, q Asked, conversation uuid.UUID, visitor record.Visitor,
+func (s *Service) RunAgain(ctx context.Context, d *desk.Desk, q Request, conversation uuid.UUID, visitor record.Visitor,
 	o recipe.Options) (Run, error) {
 	recorder := &recipe.Recorder{}
 	r := &Reply{Conversation: conversation, visitor: visitor, record: recorder}

@@ -107,7 +107,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
-	s.begin(r, d, Asked{question, takes, past, q.Given})
+	s.begin(r, d, Request{question, takes, past, q.Given})
 	err = s.Store.Replies.Ask(ctx, record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
@@ -331,8 +331,8 @@ func readTakes(d *desk.Desk, question string, given map[string]string) (recipe.V
 }
 
 // AskedAgain is what a turn on record was asked with.
-func AskedAgain(d *desk.Desk, question string, given, taken json.RawMessage, past record.Past) (Asked, error) {
-	q := Asked{Question: prompt.Measure(d.Counter, question), past: past}
+func AskedAgain(d *desk.Desk, question string, given, taken json.RawMessage, past record.Past) (Request, error) {
+	q := Request{Question: prompt.Measure(d.Counter, question), past: past}
 	if given != nil {
 		q.given = new(Given)
 		if err := json.Unmarshal(given, q.given); err != nil {

@@ -23,8 +23,8 @@ var (
 	errNotRecorded = errors.New("the question could not be put on record")
 )
 
-// Asked is what a reply is made of.
-type Asked struct {
+// Request is what a reply is made of.
+type Request struct {
 	Question prompt.Piece
 	takes    recipe.Values // what else the visitor gave
 	past     record.Past
@@ -32,7 +32,7 @@ type Asked struct {
 }
 
 // begin makes the reply in the background. reserve has made room for it.
-func (s *Service) begin(r *Reply, d *desk.Desk, q Asked) {
+func (s *Service) begin(r *Reply, d *desk.Desk, q Request) {
 	ctx, cancel := context.WithCancelCause(s.makeCtx)
 	s.mu.Lock()
 	r.cancel = cancel
@@ -73,7 +73,7 @@ func (s *Service) keep(r *Reply) {
 
 // run runs the desk's recipe and fills the reply. Its frame lies below all that
 // happens meanwhile, so it is kept small.
-func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Asked) (recipe.Result, error) {
+func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (recipe.Result, error) {
 	r.record.Changed = r.stepChanged
 	return recipe.Run(ctx, d.Recipe, q.All(), d.RecipeSettings, recipe.Options{
 		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
@@ -83,7 +83,7 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Asked) (re
 }
 
 // All is what the visitor gave, the question with it.
-func (q *Asked) All() recipe.Values {
+func (q *Request) All() recipe.Values {
 	takes := recipe.Values{"question": q.Question.Text}
 	for name, v := range q.takes {
 		if name != "question" {
@@ -94,14 +94,14 @@ func (q *Asked) All() recipe.Values {
 }
 
 // make makes the reply.
-func (s *Service) make(ctx context.Context, r *Reply, d *desk.Desk, q *Asked) End {
+func (s *Service) make(ctx context.Context, r *Reply, d *desk.Desk, q *Request) End {
 	result, err := s.run(ctx, r, d, q)
 	return s.ended(ctx, r, d, q, result, err)
 }
 
 // turn is what the steps may know and use.
-func (s *Service) turn(d *desk.Desk, q Asked, r *Reply) *steps.Turn {
-	t := &steps.Turn{
+func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
+	t := &steps.RunContext{
 		Brief: briefWith(d, q.given), Model: d.Settings.Model, Sampling: samplingOf(d, q.given), Memory: memoryOf(d),
 		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
 		Models: finder{s, d, r.tell}, Programs: s.Programs, Web: s.Web,
@@ -133,7 +133,7 @@ func pause(ctx context.Context, span time.Duration) error {
 }
 
 // ended works out what has become of a reply.
-func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Asked, result recipe.Result, err error) End {
+func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Request, result recipe.Result, err error) End {
 	used := r.record.Usage()
 	end := End{State: record.Done, PromptTokens: used.PromptTokens, ReplyTokens: used.ReplyTokens, Cost: used.Cost,
 		usage: record.Usage(used)}

@@ -49,7 +49,7 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 	if t.Sampling.MaxTokens == 0 {
 		t.Sampling.MaxTokens = deskfile.DefaultMaxTokens
 	}
-	turn := &steps.Turn{
+	turn := &steps.RunContext{
 		Brief: prompt.Measure(d.Counter, t.Brief), Vocabulary: d.Counter.Vocabulary(), Model: t.Model,
 		Sampling: t.Sampling,
 		Memory:   memory.Limits{Turns: deskfile.DefaultMemoryTurns, Tokens: deskfile.DefaultMemoryTokens}, Past: t.Past,

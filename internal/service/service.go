@@ -19,7 +19,7 @@ import (
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
-	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/otlp"
 	"juvalogos/internal/outside"
 	"juvalogos/internal/pdfium"
@@ -37,11 +37,6 @@ import (
 // startLimit bounds a start; a database that recovers from a crash may take
 // its time.
 const startLimit = 5 * time.Minute
-
-// Protocols are the ways we can talk to model servers.
-func Protocols() map[string]models.Protocol {
-	return map[string]models.Protocol{"chat-completions": chatcompletions.New}
-}
 
 // Started tells what a service that has started is reached by.
 type Started struct {
@@ -233,7 +228,7 @@ func openModels(path string) (*models.Registry, error) {
 			return nil, err
 		}
 	}
-	return models.Open(f, Protocols()), nil
+	return models.Open(f, protocol.All()), nil
 }
 
 // ReadConnections reads a connection file.
@@ -242,7 +237,7 @@ func ReadConnections(path string) (models.File, error) {
 	if err != nil {
 		return models.File{}, fmt.Errorf("the connection file cannot be read: %w", err)
 	}
-	return models.Read(path, text)
+	return models.Read(path, text, protocol.All())
 }
 
 // watchConnections takes up a connection file whenever it changes. One with

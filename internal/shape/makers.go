@@ -92,8 +92,9 @@ func Recipe(r *recipe.Recipe, source string) api.Recipe {
 	return api.Recipe{Name: r.Name, About: r.About, Source: source, Drawing: draw.Layout(r)}
 }
 
-func Kind(k recipe.Kind) api.StepKind {
-	return api.StepKind{Name: k.Name, About: k.About, In: All(k.In, port), Out: All(k.Out, port), More: k.More != nil}
+func Kind(k recipe.StepKind) api.StepKind {
+	return api.StepKind{Name: k.Name, About: k.About, In: All(k.In, port), Out: All(k.Out, port),
+		More: k.Variadic != nil}
 }
 
 func port(p recipe.Port) api.Port {

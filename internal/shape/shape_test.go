@@ -139,9 +139,9 @@ func TestShapesLoseNothing(t *testing.T) {
 	inside.Spans[0].Calls[0].Messages[0].Role = "user"
 	long := strings.Repeat("x", longestShown+1)
 	inside.Spans[0].Calls[0].Answer = long
-	found := filled[shelf.Found]()
+	found := filled[shelf.Match]()
 	file := filled[deskfile.File]()
-	kind := filled[recipe.Kind]()
+	kind := filled[recipe.StepKind]()
 	end := reply.EndOf(attempt)
 	end.Problem, end.ProblemID, end.RetryAfter = fault.Unexpected, "x", time.Second
 	preferred := 1
@@ -180,7 +180,7 @@ func TestShapesLoseNothing(t *testing.T) {
 		"Document":     {Document(filled[record.Document]()), nil},
 		"Attachment":   {Attachment(filled[record.Document]()), nil},
 		"Added":        {Added(filled[shelf.Added]()), nil},
-		"Passage":      {Passage(filled[record.Passage]()), nil},
+		"Passage":      {Passage(filled[record.StoredPassage]()), nil},
 		"Hit":          {Hit(found), nil},
 		"Settings":     {Settings("x", filled[shelf.Settings]()), nil},
 		"Embedding":    {Embedding(filled[shelf.Embedding]()), nil},

@@ -38,12 +38,12 @@ func Added(a shelf.Added) api.Added {
 	return api.Added{Document: a.Document, Name: a.Name, Fresh: a.Fresh, Replaced: a.Replaced, Problem: a.Problem}
 }
 
-func Passage(p record.Passage) api.ShelfPassage {
+func Passage(p record.StoredPassage) api.ShelfPassage {
 	return api.ShelfPassage{Number: p.Number, ID: p.ID, Path: Some(p.Path), Text: p.Text, Spans: p.Spans,
 		Tokens: p.Size}
 }
 
-func Hit(f shelf.Found) api.ShelfHit {
+func Hit(f shelf.Match) api.ShelfHit {
 	return api.ShelfHit{
 		Document: f.Document.ID, Title: f.Document.Title, Name: f.Document.Name, Passage: f.Position,
 		Path: Some(f.Path), Text: f.Text,

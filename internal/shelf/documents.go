@@ -193,7 +193,8 @@ func (l *Library) Original(ctx context.Context, slug string, id int64) (record.D
 }
 
 // Passages lists a document's passages as a model would see them.
-func (l *Library) Passages(ctx context.Context, slug string, id int64) (record.Document, []record.Passage, error) {
+func (l *Library) Passages(ctx context.Context, slug string, id int64) (record.Document, []record.StoredPassage,
+	error) {
 	_, d, err := l.document(ctx, slug, id)
 	if err != nil {
 		return d, nil, err

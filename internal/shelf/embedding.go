@@ -311,8 +311,8 @@ func (l *meanings) embedSome(ctx context.Context, shelf int64, entry *models.Ent
 	return nil
 }
 
-// Asked is a question that a model was asked the vector of.
-type Asked struct {
+// EmbeddingCall is a question that a model was asked the vector of.
+type EmbeddingCall struct {
 	Model  string
 	At     time.Time
 	Took   time.Duration
@@ -323,11 +323,11 @@ type Asked struct {
 
 // meaning is a question's vector by the model that a shelf's passages were
 // embedded with; nil: there is none.
-func (l *meanings) meaning(ctx context.Context, model, question string) ([]float32, *Asked) {
+func (l *meanings) meaning(ctx context.Context, model, question string) ([]float32, *EmbeddingCall) {
 	if model == "" || l.Models == nil {
 		return nil, nil
 	}
-	asked := &Asked{Model: model, At: l.Now()}
+	asked := &EmbeddingCall{Model: model, At: l.Now()}
 	entry, err := l.Models.Find(model)
 	var vectors [][]float32
 	if err == nil {

@@ -15,7 +15,6 @@ import (
 	"github.com/riverqueue/river"
 
 	"juvalogos/core/evidence"
-	"juvalogos/core/passage"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
 	"juvalogos/internal/record"
@@ -129,11 +128,11 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	}
 	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language,
 		document.Pages, document.Words
-	var kept []record.Passage
+	var kept []record.StoredPassage
 	for n, p := range l.split(document, settings) {
 		tokens := prompt.Estimate{}.Count(p.Text)
 		d.Tokens += tokens
-		kept = append(kept, record.Passage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text,
+		kept = append(kept, record.StoredPassage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text,
 			Spans: placed(document.Blocks, p.Spans), Size: tokens})
 	}
 	at := l.Now()
@@ -161,27 +160,12 @@ func (l *Library) open(ctx context.Context, d record.Document) (reading.Document
 	if err != nil {
 		return reading.Document{}, err
 	}
-	format, err := reading.Format(d.Name, body)
-	if err != nil {
-		return reading.Document{}, err
-	}
-	switch format {
-	case "zip":
-		return reading.Document{}, &reading.Problem{File: d.Name,
-			Sentence: "it is a ZIP; give it a name that ends with .zip, and its files are added each on its own"}
-	case "pdf", "picture":
-		if l.Pages == nil {
-			return reading.Document{}, &reading.Problem{File: d.Name,
-				Sentence: "PDFs and pictures cannot be read by this service"}
-		}
-		return reading.ReadPages(ctx, d.Name, body, format, l.Pages, l.Limits)
-	}
-	return reading.Read(ctx, d.Name, body, l.Limits)
+	return reading.Read(ctx, d.Name, body, l.Pages, l.Limits)
 }
 
 // placed is spans with their places.
-func placed(blocks []reading.Block, spans []passage.Span) []evidence.Span {
-	all := make([]evidence.Span, len(spans))
+func placed(blocks []reading.Block, spans []evidence.Offsets) []evidence.Stretch {
+	all := make([]evidence.Stretch, len(spans))
 	for i, s := range spans {
 		b := blocks[s.Block]
 		at := evidence.Place{Line: b.Line, Sheet: b.Sheet, Row: b.Row}
@@ -193,7 +177,7 @@ func placed(blocks []reading.Block, spans []passage.Span) []evidence.Span {
 				breaks = append(breaks, evidence.Break{At: m.At, Page: m.Page, Time: m.Time})
 			}
 		}
-		all[i] = evidence.Span{Mark: evidence.Mark(s), Place: at, Breaks: breaks, Heading: b.Kind == reading.Heading}
+		all[i] = evidence.Stretch{Offsets: s, Place: at, Breaks: breaks, Heading: b.Kind == reading.Heading}
 	}
 	return all
 }

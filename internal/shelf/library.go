@@ -200,7 +200,7 @@ func (l *Library) Remove(ctx context.Context, slug string) error {
 	return nil
 }
 
-func (l *Library) split(d reading.Document, s Settings) []passage.Passage {
+func (l *Library) split(d reading.Document, s Settings) []passage.Chunk {
 	return passage.Split(d, passage.Options{Target: s.Words, Overlap: s.Overlap})
 }
 

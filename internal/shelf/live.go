@@ -237,7 +237,7 @@ func (l *indexes) addMeanings(ctx context.Context, model string, all []retrieval
 		some := all[from:min(from+together, len(all))]
 		hashes := make([][32]byte, len(some))
 		for i, e := range some {
-			hashes[i] = meaningHash(record.ShelfPassage{Passage: record.Passage{Path: e.Path, Text: e.Text},
+			hashes[i] = meaningHash(record.ShelfPassage{StoredPassage: record.StoredPassage{Path: e.Path, Text: e.Text},
 				Title: e.Title})
 		}
 		vectors, err := l.Store.Shelves.Vectors(ctx, model, hashes)
@@ -325,13 +325,13 @@ func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 
 // ahead puts into the index what is about to be put on record, so that what is
 // on record as read is found.
-func (l *indexes) ahead(d record.Document, passages []record.Passage) {
+func (l *indexes) ahead(d record.Document, passages []record.StoredPassage) {
 	v := l.shelf(d.Shelf)
 	<-v.loaded
 	all := make([]retrieval.Entry, len(passages))
 	for i, p := range passages {
 		p.Document = d.ID
-		all[i] = entryOf(record.ShelfPassage{Passage: p, Title: d.Title, Language: d.Language})
+		all[i] = entryOf(record.ShelfPassage{StoredPassage: p, Title: d.Title, Language: d.Language})
 		all[i].Vector = v.vector(d.Title + " " + p.Text)
 	}
 	v.mu.Lock()

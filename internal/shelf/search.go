@@ -11,8 +11,8 @@ import (
 	"juvalogos/internal/record"
 )
 
-// Found is a passage that was found, or several that follow each other, as one.
-type Found struct {
+// Match is a passage that was found, or several that follow each other, as one.
+type Match struct {
 	evidence.Passage
 	Document record.Document
 	Hit      retrieval.Hit // of the best one
@@ -20,10 +20,10 @@ type Found struct {
 
 // Results are what a search found.
 type Results struct {
-	Found    []Found // the best first
-	Answers  float64 // how likely anything found answers, 0 to 1
-	Passages int     // that were looked through
-	Asked    []Asked // what models were asked for the vector of the question
+	Found    []Match         // the best first
+	Answers  float64         // how likely anything found answers, 0 to 1
+	Passages int             // that were looked through
+	Asked    []EmbeddingCall // what models were asked for the vector of the question
 	// Elsewhere: no document has the words that its title was to have; all were
 	// looked through.
 	Elsewhere bool
@@ -80,7 +80,7 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 		}
 		r.Found = append(r.Found, found...)
 	}
-	slices.SortStableFunc(r.Found, func(a, b Found) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
+	slices.SortStableFunc(r.Found, func(a, b Match) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
 	if q.Join {
 		r.Found = joined(r.Found)
 	}
@@ -131,7 +131,7 @@ func (l *Library) named(ctx context.Context, shelf int64, words string) (map[int
 }
 
 // fetch reads the texts of hits.
-func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) ([]Found, error) {
+func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) ([]Match, error) {
 	documents, numbers := make([]int64, len(hits)), make([]int32, len(hits))
 	for i, h := range hits {
 		documents[i], numbers[i] = h.Document, int32(h.Number)
@@ -141,9 +141,9 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 		return nil, err
 	}
 	known := map[int64]record.Document{}
-	var all []Found
+	var all []Match
 	for _, h := range hits {
-		i := slices.IndexFunc(passages, func(p record.Passage) bool {
+		i := slices.IndexFunc(passages, func(p record.StoredPassage) bool {
 			return p.Document == h.Document &&
 				p.Number == h.Number
 		})
@@ -158,7 +158,7 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 			}
 			known[h.Document] = d
 		}
-		all = append(all, Found{
+		all = append(all, Match{
 			Passage: evidence.Passage{
 				Shelf: slug, Document: d.ID, Title: d.Title, Format: d.Format, Path: p.Path,
 				Place: evidence.Begins(p.Spans),
@@ -172,8 +172,8 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 
 // joined makes one of passages that follow each other, so that a model reads a
 // whole thought; it stands where the better one stood.
-func joined(all []Found) []Found {
-	var kept []Found
+func joined(all []Match) []Match {
+	var kept []Match
 	last := map[int]int{} // the last passage's position of each that was kept
 	for _, f := range all {
 		before, after := -1, -1 // what of the same document it touches

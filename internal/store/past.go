@@ -68,7 +68,7 @@ func queueStraight(batch *pgx.Batch, conversation uuid.UUID, instead *uuid.UUID,
 		left join (select * from summary where conversation = $1 and turns <= (select number from last)
 			order by turns desc limit 1) s on true
 		where t.conversation = $1 and t.number <= (select number from last) order by t.number desc limit $3`,
-			conversation, instead, limit)
+		conversation, instead, limit)
 }
 
 // readStraight reads what comes before the place after end. It reports false if

@@ -132,7 +132,8 @@ func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (b
 
 // KeepRead puts on record what was read of a document and tells every
 // instance. It does nothing if the document was removed meanwhile.
-func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte, passages []record.Passage) error {
+func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte,
+	passages []record.StoredPassage) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6,
@@ -236,24 +237,24 @@ func (s *Shelves) EachPassage(ctx context.Context, shelf, document int64, do fun
 
 // Passages returns passages by document and number, in any order. Those of
 // documents that were removed are left out.
-func (s *Shelves) Passages(ctx context.Context, documents []int64, numbers []int32) ([]record.Passage, error) {
+func (s *Shelves) Passages(ctx context.Context, documents []int64, numbers []int32) ([]record.StoredPassage, error) {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.id, p.path, p.body as text, p.spans, p.size
 		from unnest($1::bigint[], $2::int[]) as w (document, number) join passage p using (document, number)
 		join document d on d.id = p.document where d.removed_at is null`, documents, numbers)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Passage])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.StoredPassage])
 }
 
 // PassagesOf returns all passages of a document in their order.
-func (s *Shelves) PassagesOf(ctx context.Context, document int64) ([]record.Passage, error) {
+func (s *Shelves) PassagesOf(ctx context.Context, document int64) ([]record.StoredPassage, error) {
 	rows, err := s.pool.Query(ctx, `select document, number, id, path, body as text, spans, size from passage
 		where document = $1 order by number`, document)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Passage])
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.StoredPassage])
 }
 
 // ShelfNews hands over the shelf and the document of every change, by any

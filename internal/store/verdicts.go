@@ -32,7 +32,7 @@ func (s *Conversations) Prefer(ctx context.Context, turn uuid.UUID, visitor reco
 			from turn t where t.id = a.turn and a.turn = $1 and t.visitor = $2 and a.number = $3
 				and a.state <> 'running' and lanes->$4::int->>'text' <> ''
 			returning t.conversation, t.number`, turn, visitor[:], attempt, lane, memoryTokens).Scan(&conversation,
-				&number)
+			&number)
 		if err == nil {
 			_, err = tx.Exec(ctx, forgetSummaries, conversation, number)
 		}

@@ -20,7 +20,7 @@ import (
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
 	"juvalogos/internal/models"
-	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/pdfium"
 	"juvalogos/internal/reach"
 	"juvalogos/internal/record"
@@ -107,7 +107,7 @@ func New(t testing.TB, o Options) *Bed {
 	if o.Bare {
 		file = models.File{}
 	}
-	registry := models.Open(file, map[string]models.Protocol{"chat-completions": chatcompletions.New})
+	registry := models.Open(file, protocol.All())
 
 	var err error
 	must := func() {

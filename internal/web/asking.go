@@ -241,6 +241,8 @@ func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
 		Says: n.Says})
 }
 
+func (f *pageFormat) progress(b []byte, _ reply.View) []byte { return b }
+
 func (f *pageFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
 func (f *pageFormat) end(b []byte, v reply.View) []byte {

@@ -254,6 +254,8 @@ func (f *completionFormat) notice(b []byte, n reply.Notice) []byte {
 	return sse.AppendComment(b, n.Kind)
 }
 
+func (f *completionFormat) progress(b []byte, _ reply.View) []byte { return b }
+
 func (f *completionFormat) idle(b []byte) []byte { return sse.AppendComment(b, "still here") }
 
 func (f *completionFormat) end(b []byte, v reply.View) []byte {

@@ -10,7 +10,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/internal/models"
-	"juvalogos/internal/models/chatcompletions"
+	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/testbed"
 )
 
@@ -73,7 +73,7 @@ func TestAProgramThatTalksToModelServersTalksToADesk(t *testing.T) {
 		if slow {
 			b.Model.Set(testbed.Slow)
 		}
-		c := chatcompletions.New(models.Connection{Name: "desk", Address: b.Address + "/v1",
+		c := protocol.NewChatCompletions(models.Connection{Name: "desk", Address: b.Address + "/v1",
 			Patience: models.DefaultPatience}, models.NewSecret(testbed.Token))
 		var pieces int
 		var text strings.Builder
@@ -86,7 +86,7 @@ func TestAProgramThatTalksToModelServersTalksToADesk(t *testing.T) {
 			t.Errorf("%d pieces, %q, %+v, %v", pieces, text.String(), result, err)
 		}
 	}
-	if names, err := chatcompletions.New(models.Connection{Address: b.Address + "/v1",
+	if names, err := protocol.NewChatCompletions(models.Connection{Address: b.Address + "/v1",
 		Patience: models.DefaultPatience}, models.NewSecret(testbed.Token)).Names(ctx); err != nil || len(names) != 1 {
 		t.Errorf("names %v, %v", names, err)
 	}

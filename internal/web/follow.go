@@ -25,6 +25,8 @@ type format interface {
 	lane(b []byte, n reply.LaneText, whole bool) []byte
 	notice(b []byte, n reply.Notice) []byte
 	idle(b []byte) []byte
+	// progress is called at every look before the end.
+	progress(b []byte, v reply.View) []byte
 	end(b []byte, v reply.View) []byte
 }
 
@@ -113,10 +115,9 @@ func (s *stream) gather() {
 			s.out = s.format.lane(s.out, n, n.Lane >= known)
 		}
 	}
-	if inside, ok := s.format.(*insideFormat); ok && !v.Settled {
-		s.out = inside.changed(s.out, v)
-	}
-	if v.Settled {
+	if !v.Settled {
+		s.out = s.format.progress(s.out, v)
+	} else {
 		s.over = true
 		s.out = s.format.end(s.out, v)
 	}

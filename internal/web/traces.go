@@ -190,8 +190,8 @@ func (f *insideFormat) idle(b []byte) []byte                           { return 
 func (f *insideFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { return b }
 func (f *insideFormat) text(b, _ []byte, _ int) []byte                 { return b }
 
-// changed is called at every look; it writes when a step has changed.
-func (f *insideFormat) changed(b []byte, v reply.View) []byte {
+// progress writes when a step has changed.
+func (f *insideFormat) progress(b []byte, v reply.View) []byte {
 	if v.Steps == f.steps {
 		return b
 	}

@@ -147,7 +147,7 @@ func (g *gatherer) pages(folder string) error {
 			return err
 		}
 		d, err := reading.Read(context.Background(), strings.TrimSuffix(name, filepath.Ext(name))+".html", body,
-			reading.DefaultLimits)
+			nil, reading.DefaultLimits)
 		if err != nil || d.Language != "" && d.Language != "en" {
 			return nil // nothing to learn from
 		}

@@ -1,5 +1,17 @@
 // Package draw lays out a recipe as a graph and writes it as SVG or for a
 // terminal.
+//
+// Boxes are the steps, what is taken from the visitor, the settings, and the
+// reply; wires are what is led from one to another, with their names and types.
+// Every box stands below all that it needs, and those that can run side by side
+// stand next to each other; a group is drawn with its steps inside. The layout
+// is the same for the same recipe, so that a picture of it can be compared.
+//
+//	r, err := steps.Check("own.recipe.yaml", text)
+//	fmt.Print(draw.Layout(r).Text())
+//
+// Nothing is drawn here of a run; a page lays that over the boxes by their
+// names.
 package draw
 
 import (

@@ -1,4 +1,5 @@
-// Package storetest gives tests a real PostgreSQL.
+// Package storetest gives tests a real PostgreSQL: one server per test binary on
+// loopback, a fresh database for each test that opens a store.
 package storetest
 
 import (

@@ -1,6 +1,4 @@
-// Package chatcompletions speaks the chat-completions HTTP protocol to model
-// servers: POST /chat/completions with an event stream for an answer.
-package chatcompletions
+package protocol
 
 import (
 	"bytes"
@@ -29,8 +27,10 @@ type Client struct {
 // longestError is how many bytes of a server's error are kept.
 const longestError = 2000
 
-// New returns a client; it is a models.Protocol.
-func New(c models.Connection, key models.Secret) models.Client {
+var _ = register("chat-completions", NewChatCompletions)
+
+// NewChatCompletions returns a client; it is a models.Protocol.
+func NewChatCompletions(c models.Connection, key models.Secret) models.Client {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.MaxIdleConnsPerHost = 512
 	transport.MaxIdleConns = 0
@@ -82,7 +82,7 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 	if err != nil {
 		return models.Result{}, err
 	}
-	fail := func(kind models.Kind, status int, detail string) *models.Error {
+	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
 		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + r.Model, Status: status,
 			Detail: c.key.Hide(detail)}
 	}
@@ -131,7 +131,7 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 func (c *Client) Names(ctx context.Context) ([]string, error) {
 	ctx, cancel := context.WithTimeout(ctx, c.connection.Patience)
 	defer cancel()
-	fail := func(kind models.Kind, status int, detail string) *models.Error {
+	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
 		return &models.Error{Kind: kind, Entry: c.connection.Name, Status: status, Detail: c.key.Hide(detail)}
 	}
 	response, err := c.send(ctx, http.MethodGet, "/models", nil)
@@ -174,7 +174,7 @@ func (c *Client) send(ctx context.Context, method, path string, payload []byte) 
 var loading = regexp.MustCompile(`(?i)\b(loading|warming up|starting up|cold start|not (yet )?ready)\b`)
 
 // refusal turns an answer that is not 200 into our error.
-func refusal(response *http.Response, fail func(models.Kind, int, string) *models.Error) error {
+func refusal(response *http.Response, fail func(models.ErrorKind, int, string) *models.Error) error {
 	text, _ := io.ReadAll(io.LimitReader(response.Body, longestError))
 	var told struct {
 		Error struct {

@@ -1,4 +1,4 @@
-package chatcompletions
+package protocol
 
 import (
 	"context"
@@ -20,7 +20,8 @@ import (
 const key = "test-key-f00d"
 
 func client(address string, patience time.Duration) models.Client {
-	return New(models.Connection{Name: "c", Address: address + "/v1", Patience: patience}, models.NewSecret(key))
+	return NewChatCompletions(models.Connection{Name: "c", Address: address + "/v1", Patience: patience},
+		models.NewSecret(key))
 }
 
 func ask(ctx context.Context, c models.Client) (string, models.Result, error) {
@@ -77,7 +78,7 @@ func TestAStreamIsTheSameAsTheWholeReply(t *testing.T) {
 func TestFaults(t *testing.T) {
 	for _, c := range []struct {
 		control modelserver.Control
-		kind    models.Kind
+		kind    models.ErrorKind
 		text    bool // some text comes first
 		after   time.Duration
 	}{
@@ -121,7 +122,7 @@ func TestOtherServers(t *testing.T) {
 		contentType, body string
 		status            int
 		want              string
-		kind              models.Kind
+		kind              models.ErrorKind
 	}{
 		"does not stream": {"application/json",
 			`{"choices":[{"message":{"content":"whole"},"finish_reason":"stop"}]}`, 200, "whole", ""},

@@ -1,4 +1,4 @@
-package chatcompletions
+package protocol
 
 import (
 	"sync/atomic"

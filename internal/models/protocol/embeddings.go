@@ -1,4 +1,4 @@
-package chatcompletions
+package protocol
 
 import (
 	"context"
@@ -17,7 +17,7 @@ const longestEmbeddings = 64 << 20
 // Embed asks for the vectors of texts: POST /embeddings, the companion of
 // /chat/completions.
 func (c *Client) Embed(ctx context.Context, model string, texts []string) ([][]float32, int, error) {
-	fail := func(kind models.Kind, status int, detail string) *models.Error {
+	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
 		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + model, Status: status,
 			Detail: c.key.Hide(detail)}
 	}
