@@ -39,7 +39,9 @@ func TestProblems(t *testing.T) {
 
 // An address where something else answers, or nothing, is told from both.
 func TestOtherAddresses(t *testing.T) {
-	c := stage(t, func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "<h1>Gone</h1>", http.StatusBadGateway) })
+	c := stage(t, func(w http.ResponseWriter, _ *http.Request) {
+		http.Error(w, "<h1>Gone</h1>", http.StatusBadGateway)
+	})
 	_, err := c.Desks(t.Context())
 	if err == nil || !strings.Contains(err.Error(), "not what a Juvalogos says") {
 		t.Errorf("got %v", err)

@@ -72,7 +72,8 @@ steps:
   - {name: prompt, do: compose, set: {user: "{{.question}}"}, from: {question: question}}
   - {name: text, do: generate, from: {prompt: prompt.prompt}}
   - {name: more, do: generate, from: {prompt: prompt.prompt}, if: 'question is "<b>&</b>"'}
-reply: text.text
+  - {name: one, do: choose, from: {first: more.text, second: text.text}}
+reply: one.chosen
 `))
 	if err != nil {
 		t.Fatal(err)

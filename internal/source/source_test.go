@@ -1,0 +1,101 @@
+package source_test
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"juvalogos/internal/reach"
+	"juvalogos/internal/source"
+)
+
+// site serves pages by their paths, and sources that reach it.
+func site(t *testing.T, pages map[string]string) (address string, s *source.Sources) {
+	t.Helper()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, is := pages[r.URL.Path]
+		if !is {
+			http.NotFound(w, r)
+			return
+		}
+		kind := "text/html; charset=utf-8"
+		if strings.HasSuffix(r.URL.Path, ".xml") {
+			kind = "application/xml"
+		}
+		w.Header().Set("Content-Type", kind)
+		fmt.Fprint(w, strings.ReplaceAll(body, "HOST", "http://"+r.Host))
+	}))
+	t.Cleanup(server.Close)
+	return server.URL, source.New(reach.New(reach.Public{Private: true}, 1<<20, 5*time.Second))
+}
+
+func gather(into *[]source.Item) source.Take {
+	return func(i source.Item) error {
+		*into = append(*into, i)
+		return nil
+	}
+}
+
+func TestAPageComesAlone(t *testing.T) {
+	address, s := site(t, map[string]string{"/swarm": "<title>Swarms</title><p>They leave in May.</p>"})
+	var got []source.Item
+	if err := s.Address(t.Context(), address+"/swarm", gather(&got)); err != nil {
+		t.Fatal(err)
+	}
+	if len(got) != 1 || !strings.Contains(string(got[0].Body), "in May") || got[0].Address != address+"/swarm" {
+		t.Errorf("got %+v", got)
+	}
+}
+
+// Of a sitemap every page comes, and one that fails says why while the others
+// are brought.
+func TestASitemapBringsItsPages(t *testing.T) {
+	address, s := site(t, map[string]string{
+		"/sitemap.xml": `<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">
+			<url><loc>HOST/a</loc></url><url><loc>HOST/gone</loc></url><url><loc>HOST/b</loc></url></urlset>`,
+		"/a": "<p>Alder</p>", "/b": "<p>Birch</p>",
+	})
+	var got []source.Item
+	if err := s.Address(t.Context(), address+"/sitemap.xml", gather(&got)); err != nil {
+		t.Fatal(err)
+	}
+	bodies, problems := 0, 0
+	for _, i := range got {
+		if i.Problem != "" {
+			problems++
+			if !strings.Contains(i.Problem, "404") || !strings.Contains(i.Name, "gone") {
+				t.Errorf("%s: %s", i.Name, i.Problem)
+			}
+		} else if len(i.Body) > 0 {
+			bodies++
+		}
+	}
+	if bodies != 2 || problems != 1 {
+		t.Errorf("%d came, %d did not: %+v", bodies, problems, got)
+	}
+}
+
+// What the caller got wrong is a sentence; what the taker does not want ends
+// the bringing.
+func TestMistakes(t *testing.T) {
+	address, s := site(t, map[string]string{"/a": "<p>Alder</p>"})
+	var mistake *source.Mistake
+	for _, bad := range []string{address + "/nothing", "ftp://example.org/a", "nonsense", ""} {
+		if err := s.Address(t.Context(), bad, gather(new([]source.Item))); !errors.As(err, &mistake) ||
+			mistake.Sentence == "" {
+			t.Errorf("%q: %v", bad, err)
+		}
+	}
+	full := errors.New("the shelf is full")
+	if err := s.Address(t.Context(), address+"/a", func(source.Item) error { return full }); !errors.Is(err, full) {
+		t.Errorf("got %v", err)
+	}
+	closed := source.New(reach.New(reach.Public{}, 1<<20, time.Second))
+	if err := closed.Address(t.Context(), address+"/a", gather(new([]source.Item))); !errors.As(err, &mistake) {
+		t.Errorf("a private address was reached: %v", err)
+	}
+}
