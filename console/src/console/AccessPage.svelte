@@ -1,9 +1,11 @@
 <script lang="ts">
-  import CopyButton from "../CopyButton.svelte";
+  import Page from "../ui/Page.svelte";
+  import CopyButton from "../ui/CopyButton.svelte";
   import * as making from "../api/making";
   import type { Schemas } from "../given";
   import { act, complain } from "./state.svelte";
   import { ago } from "./time";
+  import Link from "../ui/Link.svelte";
 
   let tokens = $state<Schemas["Token"][] | null>(null);
   let browsers = $state<Schemas["Browser"][] | null>(null);
@@ -65,17 +67,15 @@
   }
 </script>
 
-<main class="mx-auto max-w-[60rem] px-4 pt-8 pb-20 sm:px-8">
-  <h1 class="font-serif text-[1.8rem] font-semibold">Access</h1>
-
+<Page title="Access" narrow>
   <section class="mt-6" aria-labelledby="tokens">
-    <h2 id="tokens" class="font-serif text-[1.25rem] font-semibold">Tokens for programs</h2>
-    <p class="mt-1 text-[0.92rem] text-faded">
+    <h2 id="tokens" class="font-serif text-title font-semibold">Tokens for programs</h2>
+    <p class="mt-1 text-note text-faded">
       A program shows its token with every request. It is shown to you once; only its hash is kept.
     </p>
     {#if fresh?.secret}
       <div class="mt-4 border-l-2 border-accent bg-leaf px-4 py-3" role="status">
-        <p class="text-[0.92rem]">
+        <p class="text-note">
           This is the token <strong>{fresh.name}</strong>. Copy it now; it is not shown again.
         </p>
         <p class="mt-2 flex flex-wrap items-center gap-3">
@@ -88,15 +88,12 @@
       {#each tokens ?? [] as t (t.name)}
         <li class="flex flex-wrap items-baseline gap-x-5 gap-y-0.5 border-t border-rule py-2.5">
           <p class="w-56 font-semibold break-words">{t.name}</p>
-          <p class="min-w-48 flex-1 text-[0.88rem] text-faded">
+          <p class="min-w-48 flex-1 text-note text-faded">
             {t.scopes.join(", ")}; last used {ago(t.used_at)}; {t.expires_at
               ? `until ${new Date(t.expires_at).toLocaleDateString("en", { day: "numeric", month: "long", year: "numeric" })}`
               : "does not expire"}
           </p>
-          <button
-            class="min-h-7 text-sm text-accent underline underline-offset-4"
-            onclick={() => remove(t)}
-            aria-label="Remove {t.name}">Remove</button>
+          <Link class="min-h-7 text-sm" onclick={() => remove(t)} aria-label="Remove {t.name}">Remove</Link>
         </li>
       {/each}
     </ul>
@@ -132,25 +129,22 @@
   </section>
 
   <section class="mt-12" aria-labelledby="browsers">
-    <h2 id="browsers" class="font-serif text-[1.25rem] font-semibold">Browsers that are signed in</h2>
+    <h2 id="browsers" class="font-serif text-title font-semibold">Browsers that are signed in</h2>
     <ul class="mt-3">
       {#each browsers ?? [] as b (b.id)}
         <li class="flex flex-wrap items-baseline gap-x-5 border-t border-rule py-2.5">
           <p class="w-56 font-semibold">{b.what}</p>
-          <p class="min-w-40 flex-1 text-[0.88rem] text-faded">
+          <p class="min-w-40 flex-1 text-note text-faded">
             {b.here ? "this one" : `seen ${ago(b.seen_at)}`}; signed in {ago(b.made_at)}
           </p>
-          {#if !b.here}<button
-              class="min-h-7 text-sm text-accent underline underline-offset-4"
-              onclick={() => signOut(b)}>Sign it out</button
-            >{/if}
+          {#if !b.here}<Link class="min-h-7 text-sm" onclick={() => signOut(b)}>Sign it out</Link>{/if}
         </li>
       {/each}
     </ul>
   </section>
 
   <section class="mt-12 max-w-[26rem]" aria-labelledby="password">
-    <h2 id="password" class="font-serif text-[1.25rem] font-semibold">Password</h2>
+    <h2 id="password" class="font-serif text-title font-semibold">Password</h2>
     <form class="mt-3 space-y-4" onsubmit={changePassword}>
       <label class="block text-sm font-semibold"
         >The one you have <input
@@ -170,4 +164,4 @@
       <button class="button-main">Change it</button>
     </form>
   </section>
-</main>
+</Page>

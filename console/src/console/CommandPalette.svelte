@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { Command, Dialog } from "bits-ui";
+  import { Command } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { turnTheme } from "../theme.svelte";
   import { palette, type Command as Entry } from "./palette.svelte";
@@ -45,44 +46,34 @@
 
 <svelte:window onkeydown={keydown} />
 
-<Dialog.Root bind:open={palette.open}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content
+<Dialog bind:open={palette.open} title="Find or do" silent place="high" width="36rem">
+  <Command.Root label="Find or do">
+    <Command.Input
       class={[
-        "fixed top-[14vh] left-1/2 z-40 w-[min(36rem,94vw)] -translate-x-1/2 overflow-hidden",
-        "rounded-md bg-paper shadow-xl",
-      ]}>
-      <Dialog.Title class="sr-only">Find or do</Dialog.Title>
-      <Command.Root label="Find or do">
-        <Command.Input
-          class={[
-            "w-full border-b border-rule bg-transparent px-5 py-3.5 font-serif text-[1.05rem]",
-            "outline-none placeholder:text-faded",
-          ]}
-          placeholder="Find a desk, or do something"
-          aria-label="Find a desk, or do something" />
-        <Command.List class="max-h-[50vh] overflow-y-auto p-2">
-          <Command.Viewport>
-            <Command.Empty class="px-3 py-6 text-center text-sm text-faded"
-              >Nothing is called that.</Command.Empty>
-            {#each groups as group (group)}
-              <Command.Group>
-                <Command.GroupHeading class="px-3 pt-2 pb-1 text-xs font-medium text-faded"
-                  >{group}</Command.GroupHeading>
-                <Command.GroupItems>
-                  {#each all.filter((c) => c.group === group) as c (c.name)}
-                    <Command.Item
-                      value="{group} {c.name}"
-                      class="cursor-pointer rounded px-3 py-2 text-sm data-selected:bg-leaf"
-                      onSelect={() => run(c)}>{c.name}</Command.Item>
-                  {/each}
-                </Command.GroupItems>
-              </Command.Group>
-            {/each}
-          </Command.Viewport>
-        </Command.List>
-      </Command.Root>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+        "w-full border-b border-rule bg-transparent px-5 py-3.5 font-serif text-text",
+        "outline-none placeholder:text-faded",
+      ]}
+      placeholder="Find a desk, or do something"
+      aria-label="Find a desk, or do something" />
+    <Command.List class="max-h-[50vh] overflow-y-auto p-2">
+      <Command.Viewport>
+        <Command.Empty class="px-3 py-6 text-center text-sm text-faded"
+          >Nothing is called that.</Command.Empty>
+        {#each groups as group (group)}
+          <Command.Group>
+            <Command.GroupHeading class="px-3 pt-2 pb-1 text-mini font-medium text-faded"
+              >{group}</Command.GroupHeading>
+            <Command.GroupItems>
+              {#each all.filter((c) => c.group === group) as c (c.name)}
+                <Command.Item
+                  value="{group} {c.name}"
+                  class="cursor-pointer rounded px-3 py-2 text-sm data-selected:bg-leaf"
+                  onSelect={() => run(c)}>{c.name}</Command.Item>
+              {/each}
+            </Command.GroupItems>
+          </Command.Group>
+        {/each}
+      </Command.Viewport>
+    </Command.List>
+  </Command.Root>
+</Dialog>

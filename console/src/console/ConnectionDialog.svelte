@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Dialog } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { Trouble } from "../api/service";
   import type { Schemas } from "../given";
@@ -78,125 +78,117 @@
   const names = $derived([...new Set([...(found ?? []), ...c.models.map((m) => m.name)])]);
 </script>
 
-<Dialog.Root bind:open={() => true, close}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="dialog !w-[min(42rem,94vw)]">
-      <Dialog.Title class="font-serif text-xl font-semibold"
-        >{was ? `Change ${was.name}` : "Add a connection"}</Dialog.Title>
-      <form class="mt-5 space-y-4" onsubmit={keep}>
-        <div class="grid gap-4 sm:grid-cols-[12rem_1fr]">
-          <label class="block text-sm font-semibold"
-            >Name <input
-              class="field mt-1.5"
-              bind:value={c.name}
-              readonly={!!was}
-              required
-              pattern="[a-z0-9]+(-[a-z0-9]+)*"
-              title="Small letters, digits and single hyphens"
-              placeholder="shed" /></label>
-          <label class="block text-sm font-semibold"
-            >Address <input
-              class="field mt-1.5"
-              bind:value={c.address}
-              required
-              placeholder="http://127.0.0.1:8000/v1"
-              inputmode="url" /></label>
-        </div>
-        <label class="block text-sm font-semibold">
-          Key
-          <input
-            class="field mt-1.5"
-            type="password"
-            bind:value={key}
-            autocomplete="off"
-            placeholder={c.keyed ? "kept; type another to replace it" : "if the server wants one"}
-            aria-describedby="key-help" />
-          <span id="key-help" class="mt-1 block text-[0.82rem] font-normal text-faded"
-            >It is encrypted before it is kept, and never shown again.</span>
-        </label>
-        <div>
-          <div class="flex items-center gap-3">
-            <h3 class="flex-1 text-sm font-semibold">Models there</h3>
-            <button type="button" class="button-plain !min-h-8" disabled={busy || !c.address} onclick={look}
-              >{busy ? "Asking …" : "Ask the server"}</button>
-          </div>
-          <ul class="mt-2 space-y-1.5">
-            {#each names as name (name)}
-              {@const m = c.models.find((m) => m.name === name)}
-              <li class="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
-                <label class="flex min-w-40 flex-1 items-center gap-2"
-                  ><input
-                    type="checkbox"
-                    class="size-4 accent-(--accent)"
-                    checked={!!m}
-                    onchange={(e) => take(name, e.currentTarget.checked)} />
-                  <span class="break-all">{name}</span></label>
-                {#if m}
-                  <label class="flex items-center gap-1.5 text-faded"
-                    >context <input
-                      class="field !w-24 !py-1"
-                      type="number"
-                      min="256"
-                      bind:value={m.context}
-                      aria-label="Context of {name}, in tokens" /></label>
-                  <label class="flex items-center gap-1.5 text-faded"
-                    >price in <input
-                      class="field !w-20 !py-1"
-                      type="number"
-                      min="0"
-                      step="any"
-                      bind:value={m.price.in}
-                      aria-label="Price of {name} per million tokens in" /></label>
-                  <label class="flex items-center gap-1.5 text-faded"
-                    >out <input
-                      class="field !w-20 !py-1"
-                      type="number"
-                      min="0"
-                      step="any"
-                      bind:value={m.price.out}
-                      aria-label="Price of {name} per million tokens out" /></label>
-                {/if}
-              </li>
-            {/each}
-          </ul>
-          <div class="mt-2 flex gap-2">
-            <input
-              class="field"
-              bind:value={own}
-              placeholder="or write a model's name"
-              aria-label="A model's name"
-              onkeydown={(e) => e.key === "Enter" && (e.preventDefault(), addOwn())} />
-            <button type="button" class="button-plain" onclick={addOwn}>Add</button>
-          </div>
-        </div>
-        <div class="grid gap-4 sm:grid-cols-2">
-          <label class="block text-sm font-semibold"
-            >Patience, in seconds <input
-              class="field mt-1.5"
-              type="number"
-              min="1"
-              bind:value={c.patience} /></label>
-          <label class="block text-sm font-semibold"
-            >Replies at once <input
-              class="field mt-1.5"
-              type="number"
-              min="0"
-              bind:value={c.at_once}
-              aria-describedby="once-help" /><span
-              id="once-help"
-              class="mt-1 block text-[0.82rem] font-normal text-faded"
-              >More wait in line. 0 is any number.</span
-            ></label>
-        </div>
-        {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="alert">
-            {problem}
-          </p>{/if}
-        <div class="flex justify-end gap-3">
-          <button type="button" class="button-plain" onclick={close}>Not now</button>
-          <button class="button-main" disabled={!c.models.length && !own.trim()}>Keep it</button>
-        </div>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Dialog bind:open={() => true, close} title={was ? `Change ${was.name}` : "Add a connection"} width="42rem">
+  <form class="mt-5 space-y-4" onsubmit={keep}>
+    <div class="grid gap-4 sm:grid-cols-[12rem_1fr]">
+      <label class="block text-sm font-semibold"
+        >Name <input
+          class="field mt-1.5"
+          bind:value={c.name}
+          readonly={!!was}
+          required
+          pattern="[a-z0-9]+(-[a-z0-9]+)*"
+          title="Small letters, digits and single hyphens"
+          placeholder="shed" /></label>
+      <label class="block text-sm font-semibold"
+        >Address <input
+          class="field mt-1.5"
+          bind:value={c.address}
+          required
+          placeholder="http://127.0.0.1:8000/v1"
+          inputmode="url" /></label>
+    </div>
+    <label class="block text-sm font-semibold">
+      Key
+      <input
+        class="field mt-1.5"
+        type="password"
+        bind:value={key}
+        autocomplete="off"
+        placeholder={c.keyed ? "kept; type another to replace it" : "if the server wants one"}
+        aria-describedby="key-help" />
+      <span id="key-help" class="mt-1 block text-fine font-normal text-faded"
+        >It is encrypted before it is kept, and never shown again.</span>
+    </label>
+    <div>
+      <div class="flex items-center gap-3">
+        <h3 class="flex-1 text-sm font-semibold">Models there</h3>
+        <button type="button" class="button-plain !min-h-8" disabled={busy || !c.address} onclick={look}
+          >{busy ? "Asking …" : "Ask the server"}</button>
+      </div>
+      <ul class="mt-2 space-y-1.5">
+        {#each names as name (name)}
+          {@const m = c.models.find((m) => m.name === name)}
+          <li class="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
+            <label class="flex min-w-40 flex-1 items-center gap-2"
+              ><input
+                type="checkbox"
+                class="size-4 accent-(--accent)"
+                checked={!!m}
+                onchange={(e) => take(name, e.currentTarget.checked)} />
+              <span class="break-all">{name}</span></label>
+            {#if m}
+              <label class="flex items-center gap-1.5 text-faded"
+                >context <input
+                  class="field !w-24 !py-1"
+                  type="number"
+                  min="256"
+                  bind:value={m.context}
+                  aria-label="Context of {name}, in tokens" /></label>
+              <label class="flex items-center gap-1.5 text-faded"
+                >price in <input
+                  class="field !w-20 !py-1"
+                  type="number"
+                  min="0"
+                  step="any"
+                  bind:value={m.price.in}
+                  aria-label="Price of {name} per million tokens in" /></label>
+              <label class="flex items-center gap-1.5 text-faded"
+                >out <input
+                  class="field !w-20 !py-1"
+                  type="number"
+                  min="0"
+                  step="any"
+                  bind:value={m.price.out}
+                  aria-label="Price of {name} per million tokens out" /></label>
+            {/if}
+          </li>
+        {/each}
+      </ul>
+      <div class="mt-2 flex gap-2">
+        <input
+          class="field"
+          bind:value={own}
+          placeholder="or write a model's name"
+          aria-label="A model's name"
+          onkeydown={(e) => e.key === "Enter" && (e.preventDefault(), addOwn())} />
+        <button type="button" class="button-plain" onclick={addOwn}>Add</button>
+      </div>
+    </div>
+    <div class="grid gap-4 sm:grid-cols-2">
+      <label class="block text-sm font-semibold"
+        >Patience, in seconds <input
+          class="field mt-1.5"
+          type="number"
+          min="1"
+          bind:value={c.patience} /></label>
+      <label class="block text-sm font-semibold"
+        >Replies at once <input
+          class="field mt-1.5"
+          type="number"
+          min="0"
+          bind:value={c.at_once}
+          aria-describedby="once-help" /><span
+          id="once-help"
+          class="mt-1 block text-fine font-normal text-faded">More wait in line. 0 is any number.</span
+        ></label>
+    </div>
+    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-note" role="alert">
+        {problem}
+      </p>{/if}
+    <div class="flex justify-end gap-3">
+      <button type="button" class="button-plain" onclick={close}>Not now</button>
+      <button class="button-main" disabled={!c.models.length && !own.trim()}>Keep it</button>
+    </div>
+  </form>
+</Dialog>

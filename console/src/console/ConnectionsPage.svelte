@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Page from "../ui/Page.svelte";
   import Plus from "@lucide/svelte/icons/plus";
   import { SvelteMap } from "svelte/reactivity";
   import * as making from "../api/making";
@@ -6,6 +7,7 @@
   import ConnectionDialog from "./ConnectionDialog.svelte";
   import { router } from "./router.svelte";
   import { act, complain } from "./state.svelte";
+  import Link from "../ui/Link.svelte";
 
   let list = $state<Schemas["Connection"][] | null>(null);
   let probing = $state("");
@@ -45,45 +47,38 @@
     m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given";
 </script>
 
-<main class="mx-auto max-w-[76rem] px-4 pt-8 pb-20 sm:px-8">
-  <div class="flex flex-wrap items-end gap-3">
-    <h1 class="flex-1 font-serif text-[1.8rem] font-semibold">Connections</h1>
+<Page
+  title="Connections"
+  about="A connection is a place where models live: an address and a key. A probe asks a model for a few words; that costs what a few words cost.">
+  {#snippet actions()}
     {#if list?.length}<button class="button-plain" disabled={!!probing} onclick={() => probe("")}
         >Probe all</button
       >{/if}
     <button class="button-main" onclick={() => router.go("connections/new")}
       ><Plus size={16} aria-hidden="true" /> Add a connection</button>
-  </div>
-  <p class="mt-2 max-w-[42rem] text-[0.92rem] text-faded">
-    A connection is a place where models live: an address and a key. A probe asks a model for a few words;
-    that costs what a few words cost.
-  </p>
+  {/snippet}
 
   {#each list ?? [] as c (c.name)}
     <section class="mt-8 border-t border-rule pt-4" aria-labelledby="connection-{c.name}">
       <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h2 id="connection-{c.name}" class="flex-1 font-serif sm:flex-none text-[1.2rem] font-semibold">
+        <h2 id="connection-{c.name}" class="flex-1 font-serif sm:flex-none text-lead font-semibold">
           {c.name}
         </h2>
         <p
           class={[
-            "order-last min-w-0 basis-full text-[0.88rem] break-all text-faded sm:order-none",
+            "order-last min-w-0 basis-full text-note break-all text-faded sm:order-none",
             "sm:flex-1 sm:basis-0",
           ]}>
           {c.address}
         </p>
         {#if c.fixed}
-          <p class="text-[0.84rem] text-faded">from the connection file</p>
+          <p class="text-fine text-faded">from the connection file</p>
         {:else}
-          <button
-            class="min-h-7 text-sm text-accent underline underline-offset-4"
-            onclick={() => router.go(`connections/${c.name}`)}>Change</button>
-          <button
-            class="min-h-7 text-sm text-accent underline underline-offset-4"
-            onclick={() => remove(c.name)}>Remove</button>
+          <Link class="min-h-7 text-sm" onclick={() => router.go(`connections/${c.name}`)}>Change</Link>
+          <Link class="min-h-7 text-sm" onclick={() => remove(c.name)}>Remove</Link>
         {/if}
       </div>
-      <p class="mt-0.5 text-[0.84rem] text-faded">
+      <p class="mt-0.5 text-fine text-faded">
         {c.keyed
           ? "The key is kept encrypted"
           : c.reference
@@ -98,7 +93,7 @@
           {@const p = probes.get(path)}
           <li class="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-t border-rule py-2.5">
             <p class="flex-1 font-semibold break-all sm:w-44 sm:flex-none">{m.name}</p>
-            <p class="order-last basis-full text-[0.88rem] text-faded sm:order-none sm:flex-1 sm:basis-0">
+            <p class="order-last basis-full text-note text-faded sm:order-none sm:flex-1 sm:basis-0">
               {m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}
             </p>
             {#if m.can.includes("chat")}<button
@@ -109,7 +104,7 @@
             {#if p}
               <p
                 class={[
-                  "order-last w-full text-[0.9rem]",
+                  "order-last w-full text-note",
                   !p.works && "border-l-2 border-accent bg-leaf px-3 py-2",
                 ]}
                 role="status">
@@ -126,7 +121,7 @@
   {:else}
     {#if list}
       <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
-        <p class="font-serif text-lg leading-relaxed">
+        <p class="font-serif text-lead leading-relaxed">
           No model is connected yet. If one runs on this machine or in your network, its address often ends in <code
             >/v1</code
           >; a hosted one tells you address and key where you got them.
@@ -134,7 +129,7 @@
       </div>
     {/if}
   {/each}
-</main>
+</Page>
 
 {#if part === "new" || edited}
   {#key part}<ConnectionDialog was={edited} done={read} />{/key}

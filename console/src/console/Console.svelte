@@ -8,7 +8,7 @@
   import DeskPage from "./DeskPage.svelte";
   import DesksPage from "./DesksPage.svelte";
   import Door from "./Door.svelte";
-  import ShelfPage from "./ShelfPage.svelte";
+  import ShelfPage from "./shelf/ShelfPage.svelte";
   import ShelvesPage from "./ShelvesPage.svelte";
   import RepliesPage from "./RepliesPage.svelte";
   import { router } from "./router.svelte";

@@ -6,6 +6,7 @@
   import { hrefOf, router } from "./router.svelte";
   import { act, complain } from "./state.svelte";
   import { ago } from "./time";
+  import Link from "../ui/Link.svelte";
 
   let { slug, record }: { slug: string; record?: string } = $props();
 
@@ -75,12 +76,12 @@
             onclick={router.follow}>
             <span class="line-clamp-2 font-serif leading-snug break-words">{c.title}</span>
             {#if c.found?.length}
-              <span class="line-clamp-2 text-[0.8rem] text-faded"
+              <span class="line-clamp-2 text-fine text-faded"
                 >{#each c.found as p, i (i)}{#if p.hit}<mark class="bg-transparent font-semibold text-accent"
                       >{p.text}</mark
                     >{:else}{p.text}{/if}{/each}</span>
             {/if}
-            <span class="text-[0.8rem] text-faded"
+            <span class="text-fine text-faded"
               >{ago(c.asked_at)}, {c.questions}
               {c.questions === 1 ? "question" : "questions"}{c.channel === "page"
                 ? ""
@@ -90,15 +91,13 @@
       {/each}
     </ul>
     {#if list && !list.length}
-      <p class="px-4 py-2 text-[0.92rem] leading-relaxed text-faded">
+      <p class="px-4 py-2 text-note leading-relaxed text-faded">
         {search
           ? "No question or reply has these words."
           : "Nobody has asked here yet. Share the link of the page; what visitors ask will be listed here."}
       </p>
     {/if}
-    {#if more}<button class="m-4 min-h-8 text-sm text-accent underline underline-offset-4" onclick={extend}
-        >Show earlier ones</button
-      >{/if}
+    {#if more}<Link class="m-4 min-h-8 text-sm" onclick={extend}>Show earlier ones</Link>{/if}
   </div>
   {#if record}
     {#key record}<RecordView id={record} {slug} {remove} />{/key}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
-  import { Dialog, DropdownMenu } from "bits-ui";
+  import { DropdownMenu } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { copy } from "../copy";
   import { given, type Schemas } from "../given";
@@ -72,25 +73,19 @@
   </DropdownMenu.Portal>
 </DropdownMenu.Root>
 
-<Dialog.Root bind:open={duplicating}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="dialog">
-      <Dialog.Title class="font-serif text-xl font-semibold">Duplicate this desk</Dialog.Title>
-      <form class="mt-4" onsubmit={duplicate}>
-        <label class="block text-sm font-semibold">
-          Address of the copy
-          <span class="mt-1.5 flex items-center gap-2"
-            ><span class="font-normal text-faded">/at/</span><input
-              class="field"
-              bind:value={as}
-              required
-              pattern="[a-z0-9]+(-[a-z0-9]+)*"
-              maxlength="60"
-              title="Small letters, digits and single hyphens" /></span>
-        </label>
-        <div class="mt-5 flex justify-end"><button class="button-main">Duplicate</button></div>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Dialog bind:open={duplicating} title="Duplicate this desk">
+  <form class="mt-4" onsubmit={duplicate}>
+    <label class="block text-sm font-semibold">
+      Address of the copy
+      <span class="mt-1.5 flex items-center gap-2"
+        ><span class="font-normal text-faded">/at/</span><input
+          class="field"
+          bind:value={as}
+          required
+          pattern="[a-z0-9]+(-[a-z0-9]+)*"
+          maxlength="60"
+          title="Small letters, digits and single hyphens" /></span>
+    </label>
+    <div class="mt-5 flex justify-end"><button class="button-main">Duplicate</button></div>
+  </form>
+</Dialog>

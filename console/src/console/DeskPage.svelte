@@ -11,6 +11,7 @@
   import { hrefOf, router } from "./router.svelte";
   import { sentence } from "./state.svelte";
   import { ago } from "./time";
+  import Link from "../ui/Link.svelte";
 
   let { slug, part, record }: { slug: string; part: string; record?: string } = $props();
 
@@ -45,27 +46,22 @@
 
 {#if problem}
   <main class="mx-auto max-w-[36rem] px-6 pt-20">
-    <h1 class="font-serif text-2xl font-semibold">No desk here</h1>
-    <p class="mt-3 font-serif text-lg">{problem}</p>
+    <h1 class="font-serif text-head font-semibold">No desk here</h1>
+    <p class="mt-3 font-serif text-lead">{problem}</p>
     <p class="mt-6">
-      <a class="text-accent underline underline-offset-4" href={hrefOf("")} onclick={router.follow}
-        >All desks</a>
+      <Link href={hrefOf("")} onclick={router.follow}>All desks</Link>
     </p>
   </main>
 {:else if desk}
   <main>
     <div class="border-b border-rule px-4 pt-4 sm:px-6">
       <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h1 class="min-w-0 flex-1 truncate font-serif sm:flex-none text-[1.4rem] font-semibold">
+        <h1 class="min-w-0 flex-1 truncate font-serif sm:flex-none text-title font-semibold">
           {desk.title}
         </h1>
-        <p class="order-last basis-full text-[0.84rem] text-faded sm:order-none sm:flex-1 sm:basis-0">
-          {#if desk.published}<a
-              class="text-accent underline underline-offset-4"
-              href={desk.page}
-              target="_blank"
-              rel="noopener">{desk.page}</a
-            >, revision {desk.published}, {ago(desk.changed_at)} by {desk.changed_by}
+        <p class="order-last basis-full text-fine text-faded sm:order-none sm:flex-1 sm:basis-0">
+          {#if desk.published}<Link href={desk.page} target="_blank" rel="noopener">{desk.page}</Link>,
+            revision {desk.published}, {ago(desk.changed_at)} by {desk.changed_by}
           {:else if desk.newest}Withdrawn: visitors find no desk here.
           {:else}A draft: nobody sees it yet.{/if}
         </p>
@@ -75,7 +71,7 @@
         {#each tabs as [key, name] (key)}
           <a
             class={[
-              "border-b-2 px-2 py-2 text-[0.82rem] no-underline sm:px-3 sm:text-sm",
+              "border-b-2 px-2 py-2 text-fine no-underline sm:px-3 sm:text-sm",
               part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink",
             ]}
             href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Page from "../ui/Page.svelte";
+  import Table from "../ui/Table.svelte";
   import Plus from "@lucide/svelte/icons/plus";
   import Upload from "@lucide/svelte/icons/upload";
   import { onMount } from "svelte";
@@ -52,15 +54,24 @@
       complain(e);
     }
   }
+
+  const columns = [
+    { title: "Desk" },
+    { title: "Model", class: "hidden md:table-cell" },
+    { title: "State" },
+    { title: "Questions today", number: true, class: "hidden sm:table-cell" },
+    {
+      title: "Helped",
+      number: true,
+      class: "hidden sm:table-cell",
+      hint: "Of the replies of the last thirty days that visitors judged",
+    },
+    { title: "Last used", class: "hidden lg:table-cell" },
+  ];
 </script>
 
-<main class="mx-auto max-w-[76rem] px-4 pt-8 pb-20 sm:px-8">
-  {#if app.milestones && !app.milestones.published}
-    <FirstRun milestones={app.milestones} desks={app.desks ?? []} />
-  {/if}
-
-  <div class="flex flex-wrap items-end gap-3">
-    <h1 class="flex-1 font-serif text-[1.8rem] font-semibold">Desks</h1>
+<Page title="Desks">
+  {#snippet actions()}
     <input
       bind:this={chooser}
       class="hidden"
@@ -73,57 +84,44 @@
       ><Upload size={15} aria-hidden="true" /> Import</button>
     <button class="button-main" onclick={() => router.go("new")}
       ><Plus size={16} aria-hidden="true" /> Make a desk</button>
-  </div>
+  {/snippet}
+  {#if app.milestones && !app.milestones.published}
+    <FirstRun milestones={app.milestones} desks={app.desks ?? []} />
+  {/if}
 
   {#if folder?.folder}<FolderNews {folder} />{/if}
 
   {#if desks.length}
-    <div class="relative mt-6 overflow-x-auto" role="region" aria-label="Desks" tabindex="-1">
-      <table class="w-full text-left text-[0.92rem]">
-        <thead class="text-[0.82rem] text-faded">
-          <tr class="border-b border-rule">
-            <th class="py-2 pr-4 font-medium">Desk</th>
-            <th class="hidden px-4 py-2 font-medium md:table-cell">Model</th>
-            <th class="px-4 py-2 font-medium">State</th>
-            <th class="hidden px-4 py-2 text-right font-medium sm:table-cell">Questions today</th>
-            <th
-              class="hidden px-4 py-2 text-right font-medium sm:table-cell"
-              title="Of the replies of the last thirty days that visitors judged">Helped</th>
-            <th class="hidden py-2 pl-4 font-medium lg:table-cell">Last used</th>
-          </tr>
-        </thead>
-        <tbody>
-          {#each desks as d (d.slug)}
-            <tr class="border-b border-rule align-baseline hover:bg-leaf">
-              <td class="py-3 pr-4">
-                <a
-                  class="block font-serif text-[1.08rem] font-semibold no-underline hover:text-accent"
-                  href={hrefOf(`desks/${d.slug}`)}
-                  onclick={router.follow}>{d.title}</a>
-                <span class="text-[0.82rem] text-faded">/at/{d.slug}</span>
-              </td>
-              <td class="hidden px-4 py-3 md:table-cell">{d.model || "–"}</td>
-              <td class="px-4 py-3">
-                {stateOf(d)}
-                {#if d.published}<span class="block text-[0.82rem] text-faded"
-                    >revision {d.published}, {ago(d.changed_at)}</span
-                  >{/if}
-              </td>
-              <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">{d.questions_today}</td>
-              <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">
-                {#if d.judged}{Math.round((100 * d.helped) / d.judged)} %<span
-                    class="block text-[0.82rem] text-faded">of {d.judged}</span
-                  >{:else}<span class="text-faded">no verdicts</span>{/if}
-              </td>
-              <td class="hidden py-3 pl-4 lg:table-cell">{ago(d.last_asked)}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
+    <Table label="Desks" class="mt-6" {columns}>
+      {#each desks as d (d.slug)}
+        <tr class="border-b border-rule align-baseline hover:bg-leaf">
+          <td class="py-3 pr-4">
+            <a
+              class="block font-serif text-text font-semibold no-underline hover:text-accent"
+              href={hrefOf(`desks/${d.slug}`)}
+              onclick={router.follow}>{d.title}</a>
+            <span class="text-fine text-faded">/at/{d.slug}</span>
+          </td>
+          <td class="hidden px-4 py-3 md:table-cell">{d.model || "–"}</td>
+          <td class="px-4 py-3">
+            {stateOf(d)}
+            {#if d.published}<span class="block text-fine text-faded"
+                >revision {d.published}, {ago(d.changed_at)}</span
+              >{/if}
+          </td>
+          <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">{d.questions_today}</td>
+          <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">
+            {#if d.judged}{Math.round((100 * d.helped) / d.judged)} %<span class="block text-fine text-faded"
+                >of {d.judged}</span
+              >{:else}<span class="text-faded">no verdicts</span>{/if}
+          </td>
+          <td class="hidden py-3 pl-4 lg:table-cell">{ago(d.last_asked)}</td>
+        </tr>
+      {/each}
+    </Table>
   {:else if app.desks}
     <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
-      <p class="font-serif text-lg leading-relaxed">
+      <p class="font-serif text-lead leading-relaxed">
         A desk is a page where people ask a model things. You say in a short file which model answers and how;
         visitors get a link.
       </p>
@@ -133,6 +131,6 @@
       </p>
     </div>
   {/if}
-</main>
+</Page>
 
 <NewDesk open={router.path === "new"} />

@@ -31,7 +31,7 @@
 
 <main class="mx-auto max-w-[24rem] px-6 pt-[14vh] pb-16">
   <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
-  <h1 class="font-serif text-3xl font-semibold">{first ? "Make your account" : "Sign in"}</h1>
+  <h1 class="font-serif text-hero font-semibold">{first ? "Make your account" : "Sign in"}</h1>
   <p class="mt-3 font-serif leading-relaxed">
     {#if first}You run this Juvalogos. With this account you make desks, connect models and read what visitors
       asked.
@@ -61,16 +61,16 @@
         minlength={first ? 10 : undefined}
         aria-describedby={first ? "password-help" : undefined} />
     </label>
-    {#if first}<p id="password-help" class="!mt-1.5 text-[0.82rem] text-faded">
+    {#if first}<p id="password-help" class="!mt-1.5 text-fine text-faded">
         At least 10 characters. Three or four words do well.
       </p>{/if}
-    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="alert">
+    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-note" role="alert">
         {problem}
       </p>{/if}
     <button class="button-main" disabled={busy}>{first ? "Make the account" : "Sign in"}</button>
   </form>
   {#if !first}
-    <p class="mt-8 text-[0.84rem] leading-relaxed text-faded">
+    <p class="mt-8 text-fine leading-relaxed text-faded">
       No account yet? The first one is made with the link that the service prints when it starts.
     </p>
   {/if}

@@ -1,11 +1,12 @@
 <script lang="ts">
-  import { Dialog } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import { onMount } from "svelte";
   import { toast } from "svelte-sonner";
   import * as making from "../api/making";
   import { given, type Schemas } from "../given";
   import DeskForm from "./form/DeskForm.svelte";
   import { complain, state as app } from "./state.svelte";
+  import Link from "../ui/Link.svelte";
 
   let { desk, refresh }: { desk: Schemas["Desk"]; refresh: () => Promise<void> } = $props();
 
@@ -153,10 +154,8 @@
     class="order-last min-w-0 basis-full truncate text-faded sm:order-none sm:flex-1 sm:basis-0"
     role="status">
     {#if saved && problems.length}
-      <button
-        class="text-accent underline underline-offset-4"
-        onclick={() => ((pane = "file"), editor?.show(problems[0]!))}>{status}</button
-      >: {problems[0]!.message}
+      <Link onclick={() => ((pane = "file"), editor?.show(problems[0]!))}>{status}</Link>: {problems[0]!
+        .message}
     {:else}{status}{/if}
   </p>
   <button
@@ -217,26 +216,20 @@
   {/if}
 </div>
 
-<Dialog.Root bind:open={publishing}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="dialog">
-      <Dialog.Title class="font-serif text-xl font-semibold">Publish revision {desk.newest + 1}</Dialog.Title>
-      <p class="mt-2 text-[0.92rem] text-faded">
-        From their next question on, visitors ask at it. You can go back to an earlier revision at any time.
-      </p>
-      <form class="mt-5" onsubmit={publish}>
-        <label class="block text-sm font-semibold"
-          >What is new <input
-            class="field mt-1.5"
-            bind:value={note}
-            maxlength="300"
-            placeholder="in a few words, if you like" /></label>
-        <div class="mt-5 flex justify-end gap-3">
-          <button type="button" class="button-plain" onclick={() => (publishing = false)}>Not yet</button>
-          <button class="button-main">Publish</button>
-        </div>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Dialog bind:open={publishing} title={`Publish revision ${desk.newest + 1}`}>
+  <p class="mt-2 text-note text-faded">
+    From their next question on, visitors ask at it. You can go back to an earlier revision at any time.
+  </p>
+  <form class="mt-5" onsubmit={publish}>
+    <label class="block text-sm font-semibold"
+      >What is new <input
+        class="field mt-1.5"
+        bind:value={note}
+        maxlength="300"
+        placeholder="in a few words, if you like" /></label>
+    <div class="mt-5 flex justify-end gap-3">
+      <button type="button" class="button-plain" onclick={() => (publishing = false)}>Not yet</button>
+      <button class="button-main">Publish</button>
+    </div>
+  </form>
+</Dialog>

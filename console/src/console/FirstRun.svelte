@@ -61,9 +61,7 @@
 
 <section class="mb-10 rounded-md border border-rule p-5 sm:p-7" aria-labelledby="first-run">
   <div class="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
-    <h2 id="first-run" class="font-serif text-[1.45rem] font-semibold">
-      From a model to a page in five steps
-    </h2>
+    <h2 id="first-run" class="font-serif text-title font-semibold">From a model to a page in five steps</h2>
     <p class="text-sm text-faded">{count} of {steps.length} done</p>
   </div>
   <div
@@ -80,13 +78,13 @@
       <li
         class={["flex flex-col items-start", i !== at && !step.done && "text-faded"]}
         aria-current={i === at ? "step" : undefined}>
-        <p class="flex items-center gap-2 font-serif text-[1.05rem] font-semibold">
+        <p class="flex items-center gap-2 font-serif text-text font-semibold">
           {#if step.done}<Check size={16} class="text-accent" aria-label="Done:" />{:else}<span
               class="text-accent tabular-nums">{i + 1}</span
             >{/if}
           {step.title}
         </p>
-        <p class="mt-1 flex-1 text-[0.86rem] leading-relaxed">{step.about}</p>
+        <p class="mt-1 flex-1 text-fine leading-relaxed">{step.about}</p>
         {#if i === at}<button class="button-main mt-3" onclick={step.go}>{step.name}</button>{/if}
       </li>
     {/each}

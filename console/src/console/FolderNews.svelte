@@ -8,7 +8,7 @@
   const bad = $derived(folder.files.filter((f) => f.problems?.length));
 </script>
 
-<div class="mt-5 rounded border border-rule bg-leaf px-4 py-3 text-[0.9rem]">
+<div class="mt-5 rounded border border-rule bg-leaf px-4 py-3 text-note">
   <p class="flex items-center gap-2">
     <FolderOpen size={16} class="shrink-0" aria-hidden="true" />
     <span

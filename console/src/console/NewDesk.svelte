@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Dialog } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { deskTemplate, slugOf } from "./form/deskText";
   import { router } from "./router.svelte";
@@ -43,67 +43,61 @@
   const taken = $derived(!!app.desks?.some((d) => d.slug === slug));
 </script>
 
-<Dialog.Root bind:open={() => open, (now) => now || router.go("", true)}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content class="dialog">
-      <Dialog.Title class="font-serif text-xl font-semibold">Make a desk</Dialog.Title>
-      <p class="mt-1.5 text-[0.92rem] text-faded">
-        The rest can be written beside a preview. Nobody sees the desk before you publish it.
-      </p>
-      <form class="mt-5 space-y-4" onsubmit={make}>
-        <label class="block text-sm font-semibold"
-          >Title <input
-            class="field mt-1.5"
-            bind:value={title}
-            required
-            maxlength="80"
-            placeholder="The Hive Helper" /></label>
-        <label class="block text-sm font-semibold">
-          What it answers
-          <textarea
-            class="field mt-1.5 field-sizing-content"
-            rows="2"
-            bind:value={purpose}
-            required
-            maxlength="400"
-            placeholder="One or two sentences that visitors read first."></textarea>
-        </label>
-        <label class="block text-sm font-semibold">
-          Model
-          {#if chatting.length}
-            <select class="field mt-1.5" bind:value={model}>
-              {#each chatting as m (m.connection + m.name)}<option value={m.name}
-                  >{m.name}, at {m.connection}</option
-                >{/each}
-            </select>
-          {:else}
-            <span class="mt-1.5 block border-l-2 border-accent bg-leaf px-3 py-2 font-normal"
-              >There is no model yet. Add a connection first.</span>
-          {/if}
-        </label>
-        <label class="block text-sm font-semibold">
-          Address
-          <span class="mt-1.5 flex items-center gap-2">
-            <span class="font-normal text-faded">/at/</span>
-            <input
-              class="field"
-              bind:value={slug}
-              oninput={() => (slugTouched = true)}
-              required
-              pattern="[a-z0-9]+(-[a-z0-9]+)*"
-              maxlength="60"
-              title="Small letters, digits and single hyphens" />
-          </span>
-          {#if taken}<span class="mt-1 block font-normal text-accent"
-              >There is a desk at this address already.</span
-            >{/if}
-        </label>
-        <div class="flex justify-end gap-3 pt-2">
-          <button type="button" class="button-plain" onclick={() => router.go("", true)}>Not now</button>
-          <button class="button-main" disabled={!chatting.length || taken}>Make it</button>
-        </div>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Dialog bind:open={() => open, (now) => now || router.go("", true)} title="Make a desk">
+  <p class="mt-1.5 text-note text-faded">
+    The rest can be written beside a preview. Nobody sees the desk before you publish it.
+  </p>
+  <form class="mt-5 space-y-4" onsubmit={make}>
+    <label class="block text-sm font-semibold"
+      >Title <input
+        class="field mt-1.5"
+        bind:value={title}
+        required
+        maxlength="80"
+        placeholder="The Hive Helper" /></label>
+    <label class="block text-sm font-semibold">
+      What it answers
+      <textarea
+        class="field mt-1.5 field-sizing-content"
+        rows="2"
+        bind:value={purpose}
+        required
+        maxlength="400"
+        placeholder="One or two sentences that visitors read first."></textarea>
+    </label>
+    <label class="block text-sm font-semibold">
+      Model
+      {#if chatting.length}
+        <select class="field mt-1.5" bind:value={model}>
+          {#each chatting as m (m.connection + m.name)}<option value={m.name}
+              >{m.name}, at {m.connection}</option
+            >{/each}
+        </select>
+      {:else}
+        <span class="mt-1.5 block border-l-2 border-accent bg-leaf px-3 py-2 font-normal"
+          >There is no model yet. Add a connection first.</span>
+      {/if}
+    </label>
+    <label class="block text-sm font-semibold">
+      Address
+      <span class="mt-1.5 flex items-center gap-2">
+        <span class="font-normal text-faded">/at/</span>
+        <input
+          class="field"
+          bind:value={slug}
+          oninput={() => (slugTouched = true)}
+          required
+          pattern="[a-z0-9]+(-[a-z0-9]+)*"
+          maxlength="60"
+          title="Small letters, digits and single hyphens" />
+      </span>
+      {#if taken}<span class="mt-1 block font-normal text-accent"
+          >There is a desk at this address already.</span
+        >{/if}
+    </label>
+    <div class="flex justify-end gap-3 pt-2">
+      <button type="button" class="button-plain" onclick={() => router.go("", true)}>Not now</button>
+      <button class="button-main" disabled={!chatting.length || taken}>Make it</button>
+    </div>
+  </form>
+</Dialog>

@@ -1,32 +1,59 @@
+<!-- A recipe as a graph. By keyboard one box is reached with Tab; from there
+     the arrows go along the wires: down to what takes from it, up to what it
+     takes from, left and right to what stands beside it. -->
 <script lang="ts">
   import type { Schemas } from "../given";
+  import { nextBox } from "./graph";
 
-  let {
-    drawing,
-    states = {},
-    choose,
-  }: {
+  interface Props {
     drawing: Schemas["Drawing"];
-    /** Of the steps of a reply, by name. */ states?: Record<string, string>;
+    /** How the steps of a reply went, by name. Default: it is drawn without. */
+    states?: Record<string, string>;
+    /** Called with the step whose box is pressed. Default: boxes cannot be pressed. */
     choose?: (step: string) => void;
-  } = $props();
+  }
+
+  let { drawing, states = {}, choose }: Props = $props();
 
   const ends = ["takes", "settings", "reply"];
   const id = $props.id();
+  /** The box that Tab reaches. */
+  let at = $state("");
+  const current = $derived(drawing.boxes.some((b) => b.name === at) ? at : drawing.boxes[0]?.name);
+  let svg: SVGSVGElement | undefined = $state();
+
+  function pressed(e: KeyboardEvent, box: Schemas["Box"]) {
+    if ((e.key === "Enter" || e.key === " ") && choose && !ends.includes(box.kind)) {
+      e.preventDefault();
+      choose(box.name);
+      return;
+    }
+    const next = nextBox(drawing, box.name, e.key);
+    if (next === undefined) return;
+    e.preventDefault();
+    at = next;
+    svg?.querySelector<SVGGElement>(`[data-box="${CSS.escape(next)}"]`)?.focus();
+  }
+
+  function told(box: Schemas["Box"]): string {
+    const wires = drawing.wires.filter((w) => w.to === box.name);
+    const from = wires.map((w) => `${w.label} from ${w.from}`).join("; ");
+    return [box.title, ends.includes(box.kind) ? "" : box.kind, states[box.name], from && `takes ${from}`]
+      .filter(Boolean)
+      .join(", ");
+  }
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="overflow-x-auto" tabindex="0" role="region" aria-label="The recipe {drawing.name} as a graph">
   <svg
+    bind:this={svg}
     class="graph"
     width={drawing.width}
     height={drawing.height}
     viewBox="0 0 {drawing.width} {drawing.height}"
-    role="img"
-    aria-label={drawing.boxes
-      .filter((b) => !ends.includes(b.kind))
-      .map((b) => b.name)
-      .join(", ")}>
+    role="group"
+    aria-label="Steps; the arrow keys go along the wires">
     <defs
       ><marker
         id="{id}-tip"
@@ -38,9 +65,15 @@
         orient="auto"><path d="M0 0 L8 4 L0 8 z" fill="var(--faded)" /></marker
       ></defs>
     {#each drawing.boxes as box (box.name)}
-      <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_static_element_interactions -->
       <g
         class={["box", states[box.name], box.group && "group", ends.includes(box.kind) && "end"]}
+        data-box={box.name}
+        role={choose && !ends.includes(box.kind) ? "button" : "img"}
+        aria-label={told(box)}
+        tabindex={box.name === current ? 0 : -1}
+        onfocus={() => (at = box.name)}
+        onkeydown={(e) => pressed(e, box)}
         onclick={() => !ends.includes(box.kind) && choose?.(box.name)}>
         <rect x={box.x} y={box.y} width={box.w} height={box.h} rx="4" />
         <text class="name" x={box.x + 12} y={box.y + 20}>{box.title}</text>
@@ -108,8 +141,15 @@
   .side {
     text-anchor: start;
   }
-  .box:not(.end) {
+  .box[role="button"] {
     cursor: pointer;
+  }
+  .box:focus-visible {
+    outline: none;
+  }
+  .box:focus-visible > rect {
+    stroke: var(--accent);
+    stroke-width: 3;
   }
   .done rect,
   .reused rect {

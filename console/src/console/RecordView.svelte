@@ -5,6 +5,7 @@
   import { hrefOf, router } from "./router.svelte";
   import { sentence } from "./state.svelte";
   import { ago } from "./time";
+  import Link from "../ui/Link.svelte";
 
   let { id, slug, remove }: { id: string; slug: string; remove: (id: string) => void } = $props();
 
@@ -23,16 +24,14 @@
 
 <article class="min-w-0 px-4 pt-5 pb-16 sm:px-8 lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto">
   <p class="mb-3 lg:hidden">
-    <a
-      class="text-sm text-accent underline underline-offset-4"
-      href={hrefOf(`desks/${slug}/conversations`)}
-      onclick={router.follow}>All conversations</a>
+    <Link class="text-sm" href={hrefOf(`desks/${slug}/conversations`)} onclick={router.follow}
+      >All conversations</Link>
   </p>
   {#if problem}
-    <p class="font-serif text-lg">{problem}</p>
+    <p class="font-serif text-lead">{problem}</p>
   {:else if c}
     <div class="flex flex-wrap items-start gap-x-4 gap-y-2">
-      <h2 class="min-w-0 flex-1 font-serif text-[1.35rem] leading-snug font-semibold break-words">
+      <h2 class="min-w-0 flex-1 font-serif text-title leading-snug font-semibold break-words">
         {c.title}
       </h2>
       <div class="flex gap-2 text-sm">
@@ -42,7 +41,7 @@
         <button class="button-plain" onclick={() => remove(c!.id)}>Remove</button>
       </div>
     </div>
-    <p class="mt-1 text-[0.84rem] text-faded">
+    <p class="mt-1 text-fine text-faded">
       Begun {ago(c.started_at)}, {c.questions}
       {c.questions === 1 ? "question" : "questions"}{cost ? `, cost ${money(cost)}` : ""}
     </p>
@@ -52,7 +51,7 @@
         <summary class="cursor-pointer text-sm font-semibold"
           >What the model keeps of the first {summary.turns} questions, in short</summary>
         <p class="mt-2 font-serif leading-relaxed whitespace-pre-wrap">{summary.text}</p>
-        <p class="mt-2 text-[0.8rem] text-faded">
+        <p class="mt-2 text-fine text-faded">
           {summary.tokens} tokens, written by {summary.model}
           {ago(summary.made_at)}{(c.summaries?.length ?? 0) > 1
             ? `; written anew ${c.summaries!.length - 1 === 1 ? "once" : `${c.summaries!.length - 1} times`}`
@@ -63,28 +62,26 @@
 
     {#each c.turns ?? [] as t (t.id)}
       <section class="mt-8 max-w-[46rem]">
-        <h3 class="flex gap-3 font-serif text-[1.1rem] leading-snug font-semibold">
+        <h3 class="flex gap-3 font-serif text-lead leading-snug font-semibold">
           <span class="font-normal text-accent tabular-nums">{t.number}</span><span
             class="min-w-0 break-words whitespace-pre-wrap">{t.question}</span>
         </h3>
         <div class="mt-2.5">
           <Markdown text={t.reply} />
-          {#if t.outcome.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-[0.92rem]">
+          {#if t.outcome.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-note">
               {t.outcome.problem.detail}
               {#if t.outcome.problem.id}<span class="text-faded">({t.outcome.problem.id})</span>{/if}
             </p>{/if}
         </div>
-        <p class="mt-2 text-[0.8rem] text-faded">
+        <p class="mt-2 text-fine text-faded">
           {t.model}, {t.outcome.seconds.toFixed(1)} s, {t.outcome.usage.prompt_tokens} tokens in, {t.outcome
             .usage.reply_tokens} out{t.outcome.usage.cost
             ? `, cost ${money(t.outcome.usage.cost)}`
             : ""}{t.attempts > 1 ? `, attempt ${t.attempt} of ${t.attempts}` : ""}{t.siblings.length > 1
             ? `, one of ${t.siblings.length} versions`
             : ""}{t.helped === undefined ? "" : t.helped ? ", it helped" : ", it did not help"}
-          <a
-            class="ml-1 text-accent underline underline-offset-4"
-            href={hrefOf(`desks/${slug}/bench/${t.id}`)}
-            onclick={router.follow}>Look inside</a>
+          <Link class="ml-1" href={hrefOf(`desks/${slug}/bench/${t.id}`)} onclick={router.follow}
+            >Look inside</Link>
         </p>
       </section>
     {/each}

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Page from "../ui/Page.svelte";
+  import Table from "../ui/Table.svelte";
   import Search from "@lucide/svelte/icons/search";
   import { onMount } from "svelte";
   import * as making from "../api/making";
@@ -80,83 +82,79 @@
       kept = days;
     else days = kept;
   }
+
+  const columns = [
+    { title: "Question" },
+    { title: "Desk", class: "!pl-0" },
+    { title: "When", class: "!pl-0" },
+    { title: "Ended", class: "!pl-0" },
+    { title: "Took", number: true, class: "!pl-0 pr-4" },
+    { title: "Tokens", number: true, class: "!pl-0 pr-4" },
+    { title: "Cost", number: true, class: "!pl-0" },
+  ];
 </script>
 
-<main class="mx-auto max-w-[76rem] px-4 pt-7 pb-20 sm:px-6">
-  <h1 class="font-serif text-[1.6rem] font-semibold">Replies</h1>
-  <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">
-    How every reply was made. Open one to see its steps, its prompt and where the time and the money went.
-  </p>
+<Page
+  title="Replies"
+  about="How every reply was made. Open one to see its steps, its prompt and where the time and the money went.">
   <form class="mt-5 flex flex-wrap items-end gap-3" onsubmit={(e) => e.preventDefault()}>
-    <label class="relative min-w-52 flex-1 text-[0.82rem]"
+    <label class="relative min-w-52 flex-1 text-fine"
       >Words
       <Search size={15} class="absolute bottom-3 left-3 text-faded" aria-hidden="true" />
       <input class="field mt-1 !pl-9" bind:value={search} placeholder="in the question or the reply" />
     </label>
-    <label class="text-[0.82rem]"
+    <label class="text-fine"
       >Desk
       <select class="field mt-1" bind:value={desk}
         ><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}
             >{d.title}</option
           >{/each}</select>
     </label>
-    <label class="text-[0.82rem]"
+    <label class="text-fine"
       >Model
       <select class="field mt-1" bind:value={model}
         ><option value="">all</option>{#each app.models as m (m.connection + m.name)}<option
             value="{m.connection}/{m.name}">{m.name}</option
           >{/each}</select>
     </label>
-    <label class="text-[0.82rem]"
+    <label class="text-fine"
       >Which
       <select class="field mt-1" bind:value={only}
         >{#each Object.entries(onlys) as [key, [name]] (key)}<option value={key}>{name}</option
           >{/each}</select>
     </label>
-    <label class="w-32 text-[0.82rem]"
+    <label class="w-32 text-fine"
       >Step <input class="field mt-1" bind:value={step} placeholder="its name" /></label>
-    <label class="text-[0.82rem]">Since <input class="field mt-1" type="date" bind:value={since} /></label>
+    <label class="text-fine">Since <input class="field mt-1" type="date" bind:value={since} /></label>
   </form>
 
   {#if traces?.length}
-    <div class="relative mt-5 overflow-x-auto">
-      <table class="w-full text-[0.88rem]">
-        <thead class="text-left text-[0.78rem] text-faded"
-          ><tr
-            ><th class="py-1.5 pr-4 font-medium">Question</th><th class="pr-4 font-medium">Desk</th><th
-              class="pr-4 font-medium">When</th
-            ><th class="pr-4 font-medium">Ended</th><th class="pr-4 text-right font-medium">Took</th><th
-              class="pr-4 text-right font-medium">Tokens</th
-            ><th class="text-right font-medium">Cost</th></tr
-          ></thead>
-        <tbody>
-          {#each traces as t (t.id)}
-            <tr class="border-t border-rule align-top">
-              <td class="max-w-[30rem] py-2 pr-4"
-                ><a
-                  class="font-serif text-[0.98rem] no-underline hover:text-accent"
-                  href={hrefOf(`desks/${t.desk}/bench/${t.id}`)}
-                  onclick={router.follow}><span class="line-clamp-2 break-words">{t.question}</span></a
-                ></td>
-              <td class="py-2 pr-4 text-faded">{t.desk}</td>
-              <td class="py-2 pr-4 whitespace-nowrap text-faded">{ago(t.started_at)}</td>
-              <td
-                class={[
-                  "py-2 pr-4 whitespace-nowrap",
-                  t.state === "failed" || t.helped === false ? "text-accent" : "text-faded",
-                ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
-              <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
-              <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums"
-                >{t.prompt_tokens} + {t.reply_tokens}</td>
-              <td class="py-2 text-right tabular-nums">{money(t.cost)}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
+    <Table label="Replies" class="mt-5" {columns}>
+      {#each traces as t (t.id)}
+        <tr class="border-t border-rule align-top">
+          <td class="max-w-[30rem] py-2 pr-4"
+            ><a
+              class="font-serif text-text no-underline hover:text-accent"
+              href={hrefOf(`desks/${t.desk}/bench/${t.id}`)}
+              onclick={router.follow}><span class="line-clamp-2 break-words">{t.question}</span></a
+            ></td>
+          <td class="py-2 pr-4 text-faded">{t.desk}</td>
+          <td class="py-2 pr-4 whitespace-nowrap text-faded">{ago(t.started_at)}</td>
+          <td
+            class={[
+              "py-2 pr-4 whitespace-nowrap",
+              t.state === "failed" || t.helped === false ? "text-accent" : "text-faded",
+            ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
+          <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
+          <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums"
+            >{t.prompt_tokens} + {t.reply_tokens}</td>
+          <td class="py-2 text-right tabular-nums">{money(t.cost)}</td>
+        </tr>
+      {/each}
+    </Table>
     {#if more}<button class="button-plain mt-4" onclick={extend}>Show older ones</button>{/if}
   {:else if traces}
-    <p class="mt-10 font-serif text-lg">
+    <p class="mt-10 font-serif text-lead">
       {Object.values(asked).filter(Boolean).length > 1
         ? "Nothing is like this."
         : "No reply has been made yet. Ask at a desk, and look here again."}
@@ -166,7 +164,7 @@
   {/if}
 
   <form
-    class="mt-12 flex flex-wrap items-end gap-3 border-t border-rule pt-4 text-[0.88rem]"
+    class="mt-12 flex flex-wrap items-end gap-3 border-t border-rule pt-4 text-note"
     onsubmit={(e) => (e.preventDefault(), keep())}>
     <label
       >Keep prompts and answers for this many days <input
@@ -180,4 +178,4 @@
       After that only figures are left: times, tokens, cost. The conversations stay as they are.
     </p>
   </form>
-</main>
+</Page>

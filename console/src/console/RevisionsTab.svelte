@@ -3,6 +3,7 @@
   import type { Schemas } from "../given";
   import { act, complain } from "./state.svelte";
   import { ago } from "./time";
+  import Link from "../ui/Link.svelte";
 
   let { desk, refresh }: { desk: Schemas["Desk"]; refresh: () => Promise<void> } = $props();
 
@@ -55,19 +56,17 @@
             aria-pressed={chosen === r.number}
             onclick={() => ((chosen = r.number), (against = 0))}>
             <span class="flex items-baseline justify-between gap-3">
-              <span class="font-serif text-[1.05rem] font-semibold">Revision {r.number}</span>
-              {#if r.number === desk.published}<span class="text-[0.8rem] font-semibold text-accent"
+              <span class="font-serif text-text font-semibold">Revision {r.number}</span>
+              {#if r.number === desk.published}<span class="text-fine font-semibold text-accent"
                   >published</span
                 >{/if}
             </span>
             {#if r.note}<span class="mt-0.5 block font-serif break-words">{r.note}</span>{/if}
-            <span class="mt-0.5 block text-[0.82rem] text-faded">{ago(r.made_at)}, by {r.made_by}</span>
+            <span class="mt-0.5 block text-fine text-faded">{ago(r.made_at)}, by {r.made_by}</span>
           </button>
           {#if r.number !== desk.published}
-            <button
-              class="mt-1 min-h-7 text-[0.84rem] text-accent underline underline-offset-4"
-              onclick={() => goBack(r.number)}
-              >{desk.published ? "Go back to this one" : "Open the desk with this one"}</button>
+            <Link class="mt-1 min-h-7 text-fine" onclick={() => goBack(r.number)}
+              >{desk.published ? "Go back to this one" : "Open the desk with this one"}</Link>
           {/if}
         </li>
       {/each}
@@ -113,7 +112,7 @@
       {/if}
     </section>
   {:else}
-    <p class="max-w-[36rem] px-6 pt-10 font-serif text-lg leading-relaxed">
+    <p class="max-w-[36rem] px-6 pt-10 font-serif text-lead leading-relaxed">
       No revision yet. Each time the desk is published it gets one, with a number that stays; you can compare
       them and go back.
     </p>

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Page from "../ui/Page.svelte";
+  import Table from "../ui/Table.svelte";
   import Plus from "@lucide/svelte/icons/plus";
   import * as shelves from "../api/shelves";
   import type { Schemas } from "../given";
@@ -29,53 +31,50 @@
       router.go(`shelves/${slug}`);
     }, `The shelf ${slug} is made`);
   }
+
+  const columns = [
+    { title: "Shelf" },
+    { title: "Documents", number: true },
+    { title: "Passages", number: true },
+    { title: "Words", number: true },
+    { title: "State", class: "!pl-6" },
+  ];
 </script>
 
-<main class="mx-auto max-w-[76rem] px-4 pt-8 pb-20 sm:px-8">
-  <h1 class="font-serif text-[1.8rem] font-semibold">Shelves</h1>
-  <p class="mt-2 max-w-[42rem] text-[0.92rem] text-faded">
+<Page title="Shelves">
+  <p class="mt-2 max-w-[42rem] text-note text-faded">
     A shelf holds documents that desks answer from. Put files on it, see what a question would find, then name
     it in a desk file: <code>shelves: [handbook]</code>.
   </p>
   {#if list?.length}
-    <div class="relative mt-6 overflow-x-auto">
-      <table class="w-full min-w-[34rem] text-[0.92rem]">
-        <thead
-          ><tr class="text-left text-[0.82rem] text-faded"
-            ><th class="py-1.5 font-normal">Shelf</th><th class="text-right font-normal">Documents</th><th
-              class="text-right font-normal">Passages</th
-            ><th class="text-right font-normal">Words</th><th class="pl-6 font-normal">State</th></tr
-          ></thead>
-        <tbody>
-          {#each list as s (s.shelf)}
-            <tr class="border-t border-rule align-baseline">
-              <td class="py-2.5"
-                ><a
-                  class="font-serif text-[1.1rem] font-semibold no-underline hover:text-accent"
-                  href={hrefOf(`shelves/${s.shelf}`)}
-                  onclick={router.follow}>{s.title}</a> <span class="ml-2 text-faded">{s.shelf}</span></td>
-              <td class="text-right tabular-nums">{s.documents}</td>
-              <td class="text-right tabular-nums">{s.passages}</td>
-              <td class="text-right tabular-nums">{s.words.toLocaleString("en")}</td>
-              <td class="pl-6"
-                >{s.waiting
-                  ? `${s.waiting} to be read`
-                  : s.failed
-                    ? `${s.failed} could not be read`
-                    : "ready"}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
+    <Table label="Shelves" class="mt-6" least="34rem" {columns}>
+      {#each list as s (s.shelf)}
+        <tr class="border-t border-rule align-baseline">
+          <td class="py-2.5"
+            ><a
+              class="font-serif text-lead font-semibold no-underline hover:text-accent"
+              href={hrefOf(`shelves/${s.shelf}`)}
+              onclick={router.follow}>{s.title}</a> <span class="ml-2 text-faded">{s.shelf}</span></td>
+          <td class="text-right tabular-nums">{s.documents}</td>
+          <td class="text-right tabular-nums">{s.passages}</td>
+          <td class="text-right tabular-nums">{s.words.toLocaleString("en")}</td>
+          <td class="pl-6"
+            >{s.waiting
+              ? `${s.waiting} to be read`
+              : s.failed
+                ? `${s.failed} could not be read`
+                : "ready"}</td>
+        </tr>
+      {/each}
+    </Table>
   {:else if list}
-    <p class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5 font-serif text-[1.1rem] leading-relaxed">
+    <p class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5 font-serif text-lead leading-relaxed">
       There is no shelf yet. Make one and put the first documents on it: PDF, Word, slides, sheets, web pages,
       Markdown, captions of talks, ZIPs of these.
     </p>
   {/if}
   <form class="mt-8 flex max-w-[30rem] flex-wrap items-end gap-2" onsubmit={make}>
-    <label class="min-w-0 flex-1 text-[0.88rem]"
+    <label class="min-w-0 flex-1 text-note"
       >A new shelf
       <input
         class="mt-1 w-full rounded border border-field bg-leaf px-3 py-2"
@@ -86,4 +85,4 @@
     <button class="button-main" disabled={!slugOf(name)}
       ><Plus size={16} aria-hidden="true" /> Make it</button>
   </form>
-</main>
+</Page>

@@ -34,7 +34,7 @@
     "bg-paper px-3 sm:h-13 sm:flex-nowrap sm:px-6",
   ]}>
   <a
-    class="mr-auto px-1 py-3 font-serif text-[1.05rem] italic no-underline sm:mr-5 sm:py-0"
+    class="mr-auto px-1 py-3 font-serif text-text italic no-underline sm:mr-5 sm:py-0"
     href={hrefOf("")}
     onclick={router.follow}>Juvalogos</a>
   <nav
@@ -46,7 +46,7 @@
     {#each pages as [path, name] (path)}
       <a
         class={[
-          "rounded px-[0.3rem] py-1.5 text-[0.8rem] no-underline hover:bg-leaf sm:px-2.5 sm:text-sm",
+          "rounded px-[0.3rem] py-1.5 text-fine no-underline hover:bg-leaf sm:px-2.5 sm:text-sm",
           here === path && "font-semibold text-accent",
         ]}
         href={hrefOf(path)}
@@ -56,11 +56,11 @@
   </nav>
   <button
     class={[
-      "hidden h-8 items-center gap-2 rounded border border-rule px-2.5 text-[0.82rem]",
+      "hidden h-8 items-center gap-2 rounded border border-rule px-2.5 text-fine",
       "text-faded hover:bg-leaf sm:flex",
     ]}
     onclick={() => (palette.open = true)}>
-    <Search size={14} aria-hidden="true" /> Find or do <kbd class="ml-2 text-[0.75rem]">Ctrl K</kbd>
+    <Search size={14} aria-hidden="true" /> Find or do <kbd class="ml-2 text-mini">Ctrl K</kbd>
   </button>
   <button class="icon sm:!hidden" aria-label="Find or do" onclick={() => (palette.open = true)}
     ><Search size={18} aria-hidden="true" /></button>

@@ -1,10 +1,13 @@
 <script lang="ts">
+  import Page from "../ui/Page.svelte";
+  import Table from "../ui/Table.svelte";
   import { BarChart } from "layerchart";
   import * as making from "../api/making";
   import { given, type Schemas } from "../given";
   import { money } from "./bench/inside.svelte";
   import { hrefOf, router } from "./router.svelte";
   import { complain } from "./state.svelte";
+  import Link from "../ui/Link.svelte";
 
   type Row = Schemas["UsageRow"];
   const day = (back: number) => new Date(Date.now() - back * 86_400_000).toISOString().slice(0, 10);
@@ -85,11 +88,16 @@
     return rows;
   });
   const nameOf = (key: string, name: string) => (key === "kind" ? (kinds[name] ?? name) : name);
+
+  const figures = [
+    { title: "Calls", number: true },
+    { title: "Tokens", number: true },
+    { title: "Cost", number: true },
+  ];
 </script>
 
-<main class="mx-auto max-w-[76rem] px-4 pt-7 pb-20 sm:px-6">
-  <div class="flex flex-wrap items-end gap-x-6 gap-y-3">
-    <h1 class="mr-auto font-serif text-[1.6rem] font-semibold">Usage</h1>
+<Page title="Usage">
+  {#snippet actions()}
     <div class="flex rounded border border-rule text-sm" role="group" aria-label="How far back">
       {#each Object.entries(spans) as [key, name] (key)}
         <button
@@ -101,16 +109,15 @@
     <a
       class="button-plain no-underline"
       href="{given.base}{making.usageCSV({ ...range, by: 'day,desk,model,step,kind' })}">CSV</a>
-  </div>
-
+  {/snippet}
   {#if days && !days.length}
-    <p class="mt-12 font-serif text-lg">No model was asked in this time.</p>
-    <p class="mt-2 text-[0.92rem] text-faded">
+    <p class="mt-12 font-serif text-lead">No model was asked in this time.</p>
+    <p class="mt-2 text-note text-faded">
       Every time a model is asked, its tokens are counted here. Write prices into the connection file to see
       what they cost.
     </p>
   {:else if days}
-    <p class="mt-4 font-serif text-[1.15rem]">
+    <p class="mt-4 font-serif text-lead">
       {#if all.cost}<strong class="tabular-nums">{money(all.cost)}</strong>{" for "}{/if}<span
         class="tabular-nums">{all.calls.toLocaleString("en")}</span>
       {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span>
@@ -118,14 +125,14 @@
         ? " today"
         : ""}.
     </p>
-    {#if all.counted}<p class="mt-1 text-[0.84rem] text-faded">
+    {#if all.counted}<p class="mt-1 text-fine text-faded">
         For {all.counted} of them the model server gave no figures; those tokens were counted here.
       </p>{/if}
-    {#if !all.cost}<p class="mt-1 text-[0.84rem] text-faded">
+    {#if !all.cost}<p class="mt-1 text-fine text-faded">
         No cost is known: the connections have no prices yet.
       </p>{/if}
 
-    <div class="mt-5 flex flex-wrap gap-3 text-[0.84rem]">
+    <div class="mt-5 flex flex-wrap gap-3 text-fine">
       <label class="flex items-center gap-2 whitespace-nowrap"
         >Show <select class="field !min-h-8" bind:value={unit}
           ><option value="cost">cost</option><option value="tokens">tokens</option></select
@@ -159,51 +166,39 @@
     <div class="mt-8 grid gap-x-12 gap-y-8 md:grid-cols-2">
       {#each tables as [key, title] (key)}
         <section>
-          <h2 class="text-[0.95rem] font-semibold">{title}</h2>
-          <table class="mt-2 w-full text-[0.86rem]">
-            <thead class="text-left text-[0.78rem] text-faded"
-              ><tr
-                ><th class="sr-only">{title}</th><th class="text-right font-medium">Calls</th><th
-                  class="text-right font-medium">Tokens</th
-                ><th class="text-right font-medium">Cost</th></tr
-              ></thead>
-            <tbody>
-              {#each (sums[key] ?? []).slice(0, 8) as r (r.keys[0])}
-                <tr class="border-t border-rule"
-                  ><td class="max-w-[14rem] truncate py-1.5">{nameOf(key, r.keys[0]!)}</td><td
-                    class="text-right tabular-nums">{r.calls}</td
-                  ><td class="text-right tabular-nums"
-                    >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")}</td
-                  ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
-              {/each}
-            </tbody>
-          </table>
-          {#if key === "visitor"}<p class="mt-1 text-[0.78rem] text-faded">
+          <h2 class="text-note font-semibold">{title}</h2>
+          <Table label={title} class="mt-2" small columns={[{ title, silent: true }, ...figures]}>
+            {#each (sums[key] ?? []).slice(0, 8) as r (r.keys[0])}
+              <tr class="border-t border-rule"
+                ><td class="max-w-[14rem] truncate py-1.5">{nameOf(key, r.keys[0]!)}</td><td
+                  class="text-right tabular-nums">{r.calls}</td
+                ><td class="text-right tabular-nums"
+                  >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")}</td
+                ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
+            {/each}
+          </Table>
+          {#if key === "visitor"}<p class="mt-1 text-mini text-faded">
               Visitors are known by nothing but a random sign.
             </p>{/if}
         </section>
       {/each}
       <section>
-        <h2 class="text-[0.95rem] font-semibold">The costliest replies</h2>
-        <table class="mt-2 w-full text-[0.86rem]">
-          <tbody>
-            {#each turns as r (r.keys[0])}
-              <tr class="border-t border-rule"
-                ><td class="py-1.5"
-                  ><a
-                    class="text-accent underline underline-offset-4"
-                    href={hrefOf(`desks/${r.keys[1]}/bench/${r.keys[0]}`)}
-                    onclick={router.follow}>a reply at {r.keys[1]}</a
-                  ></td
-                ><td class="text-right tabular-nums"
-                  >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")} tokens</td
-                ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
-            {/each}
-          </tbody>
-        </table>
+        <h2 class="text-note font-semibold">The costliest replies</h2>
+        <Table label="The costliest replies" class="mt-2" small>
+          {#each turns as r (r.keys[0])}
+            <tr class="border-t border-rule"
+              ><td class="py-1.5"
+                ><Link href={hrefOf(`desks/${r.keys[1]}/bench/${r.keys[0]}`)} onclick={router.follow}
+                  >a reply at {r.keys[1]}</Link
+                ></td
+              ><td class="text-right tabular-nums"
+                >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")} tokens</td
+              ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
+          {/each}
+        </Table>
       </section>
     </div>
   {:else}
     <p class="mt-12 text-faded">Adding up …</p>
   {/if}
-</main>
+</Page>

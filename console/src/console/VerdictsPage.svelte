@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Page from "../ui/Page.svelte";
+  import Table from "../ui/Table.svelte";
   import { BarChart } from "layerchart";
   import { onMount } from "svelte";
   import * as making from "../api/making";
@@ -96,12 +98,9 @@
   const whichs = { open: "To look at", done: "Done", helped: "Helped" } as const;
 </script>
 
-<main class="mx-auto max-w-[76rem] px-4 pt-7 pb-20 sm:px-6">
-  <h1 class="font-serif text-[1.6rem] font-semibold">Verdicts</h1>
-  <p class="mt-1 max-w-[44rem] text-[0.92rem] text-faded">
-    What visitors said of replies. Open one in the bench, find out what was wrong, try it differently, and set
-    it done.
-  </p>
+<Page
+  title="Verdicts"
+  about="What visitors said of replies. Open one in the bench, find out what was wrong, try it differently, and set it done.">
   <div class="mt-5 flex flex-wrap items-end gap-4">
     <div class="flex rounded border border-rule text-sm" role="group" aria-label="Which verdicts">
       {#each Object.entries(whichs) as [key, name] (key)}
@@ -111,7 +110,7 @@
           onclick={() => (which = key as typeof which)}>{name}</button>
       {/each}
     </div>
-    <label class="text-[0.82rem]"
+    <label class="text-fine"
       >Desk
       <select class="field mt-1" bind:value={desk}
         ><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}
@@ -124,26 +123,26 @@
     <div class="min-w-0">
       {#each verdicts ?? [] as v (v.turn + v.attempt)}
         <article class="border-t border-rule py-4 first:border-t-0 first:pt-0">
-          <p class="text-[0.8rem] text-faded">
+          <p class="text-fine text-faded">
             {v.desk}, {ago(v.judged_at)}, {v.model}, revision {v.revision || "draft"}
           </p>
-          <h2 class="mt-1 font-serif text-[1.05rem] leading-snug font-semibold break-words">
+          <h2 class="mt-1 font-serif text-text leading-snug font-semibold break-words">
             <a
               class="no-underline hover:text-accent"
               href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)}
               onclick={router.follow}>{v.question}</a>
           </h2>
-          <p class="mt-1 line-clamp-3 font-serif text-[0.95rem] leading-relaxed break-words text-faded">
+          <p class="mt-1 line-clamp-3 font-serif text-note leading-relaxed break-words text-faded">
             {v.reply}
           </p>
-          {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-accent pl-3 text-[0.92rem]">
+          {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-accent pl-3 text-note">
               {v.reason ? reasons[v.reason] : ""}{v.reason && v.remark ? ": " : ""}{v.remark
                 ? `“${v.remark}”`
                 : ""}
             </p>{/if}
           {#if !v.helped}
             <div class="mt-3 flex flex-wrap items-end gap-3">
-              <label class="text-[0.8rem]"
+              <label class="text-fine"
                 >What was wrong
                 <select
                   class="field mt-1"
@@ -154,7 +153,7 @@
                     >{/each}
                 </select>
               </label>
-              <label class="min-w-44 flex-1 text-[0.8rem]"
+              <label class="min-w-44 flex-1 text-fine"
                 >Note <input
                   class="field mt-1"
                   value={v.finding.note}
@@ -173,7 +172,7 @@
           {/if}
         </article>
       {:else}
-        <p class="font-serif text-lg">
+        <p class="font-serif text-lead">
           {verdicts
             ? {
                 open: "Nothing to look at: no visitor has said that a reply did not help.",
@@ -186,25 +185,22 @@
     </div>
     {#if totals.length}
       <aside aria-label="Causes">
-        <h2 class="text-[0.92rem] font-semibold">What was wrong, by week</h2>
+        <h2 class="text-note font-semibold">What was wrong, by week</h2>
         <div class="chart mt-3 h-52" aria-hidden="true">
           <BarChart data={weeks} x="week" {series} seriesLayout="stack" legend={false} bandPadding={0.4} />
         </div>
-        <table class="mt-3 w-full text-[0.85rem]">
-          <caption class="sr-only">Replies that did not help in the last twelve weeks, by cause</caption>
-          <tbody>
-            {#each totals as [cause, n] (cause)}
-              <tr class="border-t border-rule"
-                ><td class="py-1.5"
-                  ><span
-                    class="mr-2 inline-block size-2.5 rounded-sm"
-                    style:background={series.find((s) => s.key === (cause || "unseen"))?.color}></span
-                  >{cause ? causes[cause] : "Not looked at yet"}</td
-                ><td class="text-right tabular-nums">{n}</td></tr>
-            {/each}
-          </tbody>
-        </table>
+        <Table label="Replies that did not help in the last twelve weeks, by cause" class="mt-3" small>
+          {#each totals as [cause, n] (cause)}
+            <tr class="border-t border-rule"
+              ><td class="py-1.5"
+                ><span
+                  class="mr-2 inline-block size-2.5 rounded-sm"
+                  style:background={series.find((s) => s.key === (cause || "unseen"))?.color}></span
+                >{cause ? causes[cause] : "Not looked at yet"}</td
+              ><td class="text-right tabular-nums">{n}</td></tr>
+          {/each}
+        </Table>
       </aside>
     {/if}
   </div>
-</main>
+</Page>

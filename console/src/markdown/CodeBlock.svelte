@@ -1,5 +1,5 @@
 <script lang="ts">
-  import CopyButton from "../CopyButton.svelte";
+  import CopyButton from "../ui/CopyButton.svelte";
 
   let { source, language, whole }: { source: string; language: string; whole: boolean } = $props();
 
@@ -25,7 +25,7 @@
       text={source}
       label="Copy the code"
       class={[
-        "absolute top-1 right-1 rounded bg-leaf px-2 font-sans text-xs text-faded opacity-0",
+        "absolute top-1 right-1 rounded bg-leaf px-2 font-sans text-mini text-faded opacity-0",
         "transition-opacity group-focus-within:opacity-100 group-hover:opacity-100",
         "pointer-coarse:opacity-100 print:hidden",
       ]} />

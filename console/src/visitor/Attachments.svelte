@@ -15,7 +15,7 @@
 </script>
 
 {#if attached.documents.length || attached.sent !== null || attached.problem}
-  <div class="mb-2 text-[0.82rem]">
+  <div class="mb-2 text-fine">
     {#if attached.documents.length}
       <ul class="flex flex-wrap gap-2" aria-label="Documents of this conversation">
         {#each attached.documents as d (d.id)}
@@ -27,8 +27,7 @@
             <FileText size={14} class="shrink-0 text-faded" aria-hidden="true" />
             <span class="min-w-0">
               <span class="block max-w-56 truncate" title={d.name}>{d.name}</span>
-              <span
-                class={["block max-w-64 text-[0.76rem]", d.state === "failed" ? "text-accent" : "text-faded"]}
+              <span class={["block max-w-64 text-mini", d.state === "failed" ? "text-accent" : "text-faded"]}
                 >{state(d)}</span>
             </span>
             <button

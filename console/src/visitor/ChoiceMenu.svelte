@@ -65,7 +65,7 @@
 {#if rows.length}
   <Popover.Root>
     <Popover.Trigger
-      class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-[0.8rem] hover:text-accent">
+      class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-fine hover:text-accent">
       <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
       <span class="truncate">Replies: {chosen.length ? chosen.join(", ") : "as usual"}</span>
     </Popover.Trigger>
@@ -100,7 +100,7 @@
             </div>
           </fieldset>
         {/each}
-        <p class="mt-3 text-[0.8rem] text-faded">
+        <p class="mt-3 text-fine text-faded">
           Kept for this desk on this browser. It holds from your next question on.
         </p>
       </Popover.Content>

@@ -2,6 +2,7 @@
   import Search from "@lucide/svelte/icons/search";
   import { pathOf, type Conversation } from "./conversation.svelte";
   import type { Schemas } from "../given";
+  import Link from "../ui/Link.svelte";
 
   let {
     conversation,
@@ -60,13 +61,13 @@
     </label>
   {/if}
   {#each days as day (day.name)}
-    <h3 class="mt-4 mb-1 text-xs font-medium text-faded first-of-type:mt-0">{day.name}</h3>
+    <h3 class="mt-4 mb-1 text-mini font-medium text-faded first-of-type:mt-0">{day.name}</h3>
     <ul>
       {#each day.list as c (c.id)}
         <li>
           <a
             class={[
-              "-ml-2.5 block rounded-r border-l-2 px-2 py-1.5 font-serif text-[0.9rem] leading-snug hover:bg-leaf",
+              "-ml-2.5 block rounded-r border-l-2 px-2 py-1.5 font-serif text-note leading-snug hover:bg-leaf",
               c.id === conversation.id ? "border-accent" : "border-transparent",
             ]}
             href={pathOf(c.id)}
@@ -74,7 +75,7 @@
             onclick={(e) => choose(e, c.id)}
             ><span class="line-clamp-2 break-words">{c.title}</span>
             {#if c.found?.length}
-              <span class="mt-0.5 line-clamp-3 font-sans text-[0.78rem] break-words text-faded">
+              <span class="mt-0.5 line-clamp-3 font-sans text-mini break-words text-faded">
                 {#each c.found as piece, i (i)}{#if piece.hit}<mark
                       class="bg-transparent font-semibold text-accent">{piece.text}</mark
                     >{:else}{piece.text}{/if}{/each}
@@ -84,14 +85,12 @@
       {/each}
     </ul>
   {:else}
-    <p class="text-[0.84rem] leading-relaxed text-faded">
+    <p class="text-fine leading-relaxed text-faded">
       {#if conversation.search}Nothing you asked here, and no reply, has these words.{:else}What you ask here
         will be listed, so that you can come back to it.{/if}
     </p>
   {/each}
   {#if conversation.more}
-    <button
-      class="mt-3 min-h-8 text-sm text-accent underline underline-offset-4"
-      onclick={() => conversation.extend()}>Show earlier ones</button>
+    <Link class="mt-3 min-h-8 text-sm" onclick={() => conversation.extend()}>Show earlier ones</Link>
   {/if}
 </nav>

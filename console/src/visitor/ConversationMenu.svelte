@@ -1,6 +1,7 @@
 <script lang="ts">
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
-  import { Dialog, DropdownMenu } from "bits-ui";
+  import { DropdownMenu } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import { given } from "../given";
   import ShareDialog from "./ShareDialog.svelte";
   import type { Conversation } from "./conversation.svelte";
@@ -49,23 +50,16 @@
   </DropdownMenu.Portal>
 </DropdownMenu.Root>
 
-<Dialog.Root bind:open={renaming}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content
-      class="fixed top-1/4 left-1/2 z-40 w-[min(28rem,92vw)] -translate-x-1/2 rounded-md bg-paper p-5 shadow-xl">
-      <Dialog.Title class="font-serif text-lg font-semibold">Rename this conversation</Dialog.Title>
-      <form class="mt-4 flex gap-2" onsubmit={rename}>
-        <input
-          bind:value={title}
-          class="min-w-0 flex-1 rounded border border-field bg-paper px-3 py-2 font-serif"
-          maxlength="120"
-          required
-          aria-label="Its name" />
-        <button class="rounded bg-accent px-4 text-sm font-semibold text-on-accent">Rename</button>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Dialog bind:open={renaming} title="Rename this conversation" place="high" width="28rem">
+  <form class="mt-4 flex gap-2" onsubmit={rename}>
+    <input
+      bind:value={title}
+      class="min-w-0 flex-1 rounded border border-field bg-paper px-3 py-2 font-serif"
+      maxlength="120"
+      required
+      aria-label="Its name" />
+    <button class="rounded bg-accent px-4 text-sm font-semibold text-on-accent">Rename</button>
+  </form>
+</Dialog>
 
 <ShareDialog bind:open={sharing} {conversation} />

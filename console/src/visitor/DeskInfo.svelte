@@ -1,10 +1,11 @@
 <script lang="ts">
   import Info from "@lucide/svelte/icons/info";
-  import X from "@lucide/svelte/icons/x";
-  import { Dialog } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import type { Schemas } from "../given";
 
   let { desk }: { desk: Schemas["Face"] } = $props();
+
+  let open = $state(false);
 
   const memory = $derived(
     desk.turns === 0
@@ -30,35 +31,25 @@
   {/if}
 {/snippet}
 
-<Dialog.Root>
-  <Dialog.Trigger class="icon" aria-label="What this desk can do" title="What this desk can do"
-    ><Info size={18} aria-hidden="true" /></Dialog.Trigger>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content
-      class={[
-        "fixed top-1/2 left-1/2 z-40 max-h-[86dvh] w-[min(34rem,94vw)] -translate-x-1/2",
-        "-translate-y-1/2 overflow-y-auto rounded-md bg-paper p-6 shadow-xl",
-      ]}>
-      <div class="flex items-start justify-between gap-4">
-        <Dialog.Title class="font-serif text-xl font-semibold">What this desk can do</Dialog.Title>
-        <Dialog.Close class="icon -mt-1 -mr-2 shrink-0" aria-label="Close"
-          ><X size={18} aria-hidden="true" /></Dialog.Close>
-      </div>
-      <p class="mt-3 font-serif leading-relaxed">{desk.purpose}</p>
-      {@render list("Good for", desk.good_for)}
-      {@render list("Not for", desk.not_for)}
-      {@render list("What it knows", desk.known)}
-      {@render list("What it remembers", [memory])}
-      {#if desk.attachments}{@render list("Your own documents", [
-          "You may attach documents to a conversation, with the paper clip beside the question box. They are read at once and answered from. Only you can open them; what answers quote is part of the conversation. They go when you remove it.",
-        ])}{/if}
-      {#if may.length}{@render list("What you may change", [
-          `You may choose ${new Intl.ListFormat("en").format(may)}, below the question box.`,
-        ])}{/if}
-      <p class="mt-5 text-sm text-faded">
-        Replies are written by a machine. It can be wrong: check what matters.
-      </p>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<button
+  type="button"
+  class="icon"
+  aria-label="What this desk can do"
+  title="What this desk can do"
+  onclick={() => (open = true)}><Info size={18} aria-hidden="true" /></button>
+<Dialog bind:open title="What this desk can do" width="34rem" cross="Close">
+  <p class="mt-3 font-serif leading-relaxed">{desk.purpose}</p>
+  {@render list("Good for", desk.good_for)}
+  {@render list("Not for", desk.not_for)}
+  {@render list("What it knows", desk.known)}
+  {@render list("What it remembers", [memory])}
+  {#if desk.attachments}{@render list("Your own documents", [
+      "You may attach documents to a conversation, with the paper clip beside the question box. They are read at once and answered from. Only you can open them; what answers quote is part of the conversation. They go when you remove it.",
+    ])}{/if}
+  {#if may.length}{@render list("What you may change", [
+      `You may choose ${new Intl.ListFormat("en").format(may)}, below the question box.`,
+    ])}{/if}
+  <p class="mt-5 text-sm text-faded">
+    Replies are written by a machine. It can be wrong: check what matters.
+  </p>
+</Dialog>

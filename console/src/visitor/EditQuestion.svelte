@@ -37,12 +37,12 @@
     rows="1"
     class={[
       "field-sizing-content max-h-[38dvh] w-full resize-none rounded-md border border-field",
-      "bg-paper px-3 py-2 font-serif text-[1.1rem] leading-snug font-semibold",
+      "bg-paper px-3 py-2 font-serif text-lead leading-snug font-semibold",
     ]}
     aria-label="Edit the question"></textarea>
   <div class="mt-2 flex flex-wrap items-center gap-3 text-sm">
     <button class="min-h-9 rounded bg-accent px-4 font-semibold text-on-accent">Ask this instead</button>
     <button type="button" class="min-h-9 rounded px-3 hover:bg-leaf" onclick={close}>Leave it</button>
-    <span class="text-[0.8rem] text-faded">What came after it stays, as another version.</span>
+    <span class="text-fine text-faded">What came after it stays, as another version.</span>
   </div>
 </form>

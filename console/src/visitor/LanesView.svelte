@@ -25,19 +25,19 @@
       ]}
       aria-label={cards ? `Way ${i + 1}` : lane.title}>
       {#if !cards}
-        <h3 class="mb-2 flex items-center gap-2 text-[0.9rem] font-semibold">
+        <h3 class="mb-2 flex items-center gap-2 text-note font-semibold">
           {lane.title}
           {#if turn.preferred === i}<span class="font-normal text-accent">your choice</span>{/if}
         </h3>
       {/if}
       {#if lane.text}<Markdown text={lane.text} growing={turn.running} />{/if}
-      {#if lane.failed && !lane.text}<p class="text-[0.92rem] text-faded">
+      {#if lane.failed && !lane.text}<p class="text-note text-faded">
           There is no answer from this one.
         </p>{/if}
       {#if turn.running && !lane.text}<p class="text-faded">
           <span class="pen" aria-hidden="true"></span> <span class="sr-only">Writing</span>
         </p>{/if}
-      <div class="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-[0.8rem] text-faded">
+      <div class="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-fine text-faded">
         {#if lane.seconds && !cards}<span>{lane.seconds.toFixed(1)} seconds</span>{/if}
         {#if given.maker && lane.reply_tokens}<span
             >{lane.reply_tokens} tokens{lane.cost ? `, cost ${lane.cost.toPrecision(2)}` : ""}</span
@@ -54,7 +54,7 @@
   {/each}
 </div>
 {#if choosing && turn.lanes.length > 1}
-  <p class="mt-3 text-[0.85rem] text-faded">
+  <p class="mt-3 text-fine text-faded">
     {cards
       ? "Take one, and the text goes on from it."
       : "Prefer one, and the conversation goes on from it. Until then it goes on from the first."}

@@ -2,6 +2,7 @@
   import { placeOf, sectionOf, type MarginNote, type Sources } from "./sources";
   import type { Turn } from "./turn.svelte";
   import SourceView from "./SourceView.svelte";
+  import Link from "../ui/Link.svelte";
 
   let {
     turn,
@@ -80,8 +81,7 @@
     <span class="font-semibold text-ink"
       ><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span
     >{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
-    <span class="mt-0.5 line-clamp-4 font-serif text-[0.86rem] leading-snug text-faded italic"
-      >“{n.quote}”</span>
+    <span class="mt-0.5 line-clamp-4 font-serif text-fine leading-snug text-faded italic">“{n.quote}”</span>
   </button>
 {/snippet}
 
@@ -94,7 +94,7 @@
     </ul>
   </div>
   <details class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden">
-    <summary class="min-h-8 cursor-pointer py-1 text-[0.88rem] font-semibold text-ink"
+    <summary class="min-h-8 cursor-pointer py-1 text-note font-semibold text-ink"
       >Where it stands ({notes.length})</summary>
     <ul class="my-1.5 space-y-3">
       {#each notes as n (n)}<li>{@render note(n)}</li>{/each}
@@ -108,8 +108,8 @@
       <ul class="mt-2 space-y-2">
         {#each near as p (p.number)}
           <li>
-            <button
-              class="text-left text-accent underline underline-offset-4"
+            <Link
+              class="text-left"
               onclick={() =>
                 show({
                   passage: p,
@@ -117,7 +117,7 @@
                   quote: "",
                   marks: p.spans ?? [],
                   sentences: [],
-                })}>{p.title}</button
+                })}>{p.title}</Link
             >{#if sectionOf(p)}<span>, {sectionOf(p)}</span>{/if}
           </li>
         {/each}

@@ -14,6 +14,6 @@
 </script>
 
 <details class="mt-4 border-t border-rule pt-2">
-  <summary class="min-h-7 cursor-pointer text-[0.9rem] font-semibold">{part.title}</summary>
+  <summary class="min-h-7 cursor-pointer text-note font-semibold">{part.title}</summary>
   <div class="mt-2"><Markdown {text} /></div>
 </details>

@@ -2,6 +2,7 @@
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import type { Schemas } from "../given";
   import { inWords } from "./turn.svelte";
+  import Link from "../ui/Link.svelte";
 
   let {
     problem,
@@ -26,17 +27,15 @@
 </script>
 
 <div class="border-l-2 border-accent bg-leaf px-4 py-3" role="alert">
-  <p class="text-[0.95rem] leading-relaxed">{problem.detail}</p>
+  <p class="text-note leading-relaxed">{problem.detail}</p>
   {#if (canRetry && again) || problem.id}
     <p class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
       {#if canRetry && again && left > 0}
         <span class="min-h-7 font-medium tabular-nums">You can have it made again in {inWords(left)}.</span>
       {:else if canRetry && again}
-        <button
-          class="inline-flex min-h-7 items-center gap-1.5 font-medium text-accent underline underline-offset-4"
-          onclick={again}>
+        <Link class="inline-flex min-h-7 items-center gap-1.5 font-medium" onclick={again}>
           <RotateCcw size={14} aria-hidden="true" /> Make it again
-        </button>
+        </Link>
       {/if}
       {#if problem.id}<span class="text-faded">If you report this, mention {problem.id}</span>{/if}
     </p>

@@ -120,7 +120,7 @@
     maxlength="500000"
     class={[
       "field-sizing-content max-h-[38dvh] min-h-9 flex-1 resize-none bg-transparent py-1.5",
-      "font-serif text-[1.03rem] leading-normal outline-none placeholder:text-faded",
+      "font-serif text-text leading-normal outline-none placeholder:text-faded",
     ]}
     placeholder="Write your question"
     aria-label="Your question to {deskTitle}"
@@ -144,7 +144,7 @@
     </button>
   {/if}
 </form>
-<div class="mt-1 flex min-h-7 items-center justify-between gap-4 text-[0.78rem] text-faded">
+<div class="mt-1 flex min-h-7 items-center justify-between gap-4 text-mini text-faded">
   <p class="pointer-coarse:hidden">
     {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd
         >Enter</kbd>

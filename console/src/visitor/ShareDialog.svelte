@@ -1,7 +1,8 @@
 <script lang="ts">
-  import { Dialog } from "bits-ui";
-  import CopyButton from "../CopyButton.svelte";
+  import Dialog from "../ui/Dialog.svelte";
+  import CopyButton from "../ui/CopyButton.svelte";
   import type { Conversation } from "./conversation.svelte";
+  import Link from "../ui/Link.svelte";
 
   let { open = $bindable(), conversation }: { open: boolean; conversation: Conversation } = $props();
 
@@ -13,40 +14,32 @@
   }
 </script>
 
-<Dialog.Root bind:open>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content
-      class="fixed top-1/4 left-1/2 z-40 w-[min(32rem,92vw)] -translate-x-1/2 rounded-md bg-paper p-5 shadow-xl">
-      <Dialog.Title class="font-serif text-lg font-semibold">Share this conversation</Dialog.Title>
-      {#if link}
-        <p class="mt-2 text-[0.92rem] leading-relaxed">
-          Whoever has this link can read the conversation, also what you ask in it later. Nobody can write in
-          it but you.
-        </p>
-        <div class="mt-4 flex items-center gap-2">
-          <input
-            class="min-w-0 flex-1 rounded border border-field bg-leaf px-3 py-2 text-sm"
-            readonly
-            value={link}
-            aria-label="The link"
-            onfocus={(e) => e.currentTarget.select()} />
-          <CopyButton
-            text={link}
-            label="Copy the link"
-            class="min-h-9 rounded bg-accent px-4 text-sm font-semibold text-on-accent hover:!text-on-accent" />
-        </div>
-        <button class="mt-4 min-h-8 text-sm text-accent underline underline-offset-4" onclick={withdraw}
-          >Withdraw the link</button>
-      {:else}
-        <p class="mt-2 text-[0.92rem] leading-relaxed">
-          Whoever has the link will be able to read this conversation, also what you ask in it later. You can
-          withdraw it at any time.
-        </p>
-        <button
-          class="mt-4 rounded bg-accent px-4 py-2 text-sm font-semibold text-on-accent"
-          onclick={() => conversation.share()}>Make a link</button>
-      {/if}
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Dialog bind:open title="Share this conversation" place="high">
+  {#if link}
+    <p class="mt-2 text-note leading-relaxed">
+      Whoever has this link can read the conversation, also what you ask in it later. Nobody can write in it
+      but you.
+    </p>
+    <div class="mt-4 flex items-center gap-2">
+      <input
+        class="min-w-0 flex-1 rounded border border-field bg-leaf px-3 py-2 text-sm"
+        readonly
+        value={link}
+        aria-label="The link"
+        onfocus={(e) => e.currentTarget.select()} />
+      <CopyButton
+        text={link}
+        label="Copy the link"
+        class="min-h-9 rounded bg-accent px-4 text-sm font-semibold text-on-accent hover:!text-on-accent" />
+    </div>
+    <Link class="mt-4 min-h-8 text-sm" onclick={withdraw}>Withdraw the link</Link>
+  {:else}
+    <p class="mt-2 text-note leading-relaxed">
+      Whoever has the link will be able to read this conversation, also what you ask in it later. You can
+      withdraw it at any time.
+    </p>
+    <button
+      class="mt-4 rounded bg-accent px-4 py-2 text-sm font-semibold text-on-accent"
+      onclick={() => conversation.share()}>Make a link</button>
+  {/if}
+</Dialog>

@@ -4,6 +4,7 @@
   import NoDesk from "./NoDesk.svelte";
   import { Turn } from "./turn.svelte";
   import TurnView from "./TurnView.svelte";
+  import Link from "../ui/Link.svelte";
 
   // What somebody shared, to be read and nothing else.
   const desk = given.desk;
@@ -27,13 +28,13 @@
 {:else}
   <main class="mx-auto max-w-[62rem] px-4 pb-16 sm:px-8">
     <div class="mt-10 mb-5 h-[3px] w-12 bg-accent sm:mt-16" aria-hidden="true"></div>
-    <h1 class="max-w-[42rem] font-serif text-[1.8rem] leading-tight font-semibold text-balance break-words">
+    <h1 class="max-w-[42rem] font-serif text-head leading-tight font-semibold text-balance break-words">
       {title}
     </h1>
-    <p class="mt-3 max-w-[42rem] text-[0.9rem] text-faded">
+    <p class="mt-3 max-w-[42rem] text-note text-faded">
       Somebody shared this conversation with you. It was held at
-      <a class="text-accent underline underline-offset-4" href="{given.base}/at/{given.slug}">{desk.title}</a
-      >, where you can ask questions of your own. Replies are written by a machine and can be wrong.
+      <Link href="{given.base}/at/{given.slug}">{desk.title}</Link>, where you can ask questions of your own.
+      Replies are written by a machine and can be wrong.
     </p>
     {#each turns as turn, i (turn)}
       <TurnView {turn} number={i + 1} />

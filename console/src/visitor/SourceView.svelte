@@ -1,7 +1,6 @@
 <script lang="ts">
   import Download from "@lucide/svelte/icons/download";
-  import X from "@lucide/svelte/icons/x";
-  import { Dialog } from "bits-ui";
+  import Dialog from "../ui/Dialog.svelte";
   import { tick } from "svelte";
   import { Trouble } from "../api/service";
   import { readText } from "../api/visiting";
@@ -87,81 +86,68 @@
       >{:else}{p.text}{/if}{/each}
 {/snippet}
 
-<Dialog.Root bind:open>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
-    <Dialog.Content
-      class="fixed inset-y-0 right-0 z-40 flex w-[min(46rem,100vw)] flex-col bg-paper shadow-xl">
-      <div class="flex items-start gap-3 border-b border-rule px-5 py-3.5">
-        <div class="min-w-0 flex-1">
-          <Dialog.Title class="font-serif text-lg leading-snug font-semibold break-words"
-            >{note.passage.title}</Dialog.Title>
-          <p class="mt-0.5 text-[0.84rem] text-faded">{note.place}</p>
-        </div>
-        <a
-          class="icon"
-          href="{given.base}{base}/original"
-          download
-          title="Download the original"
-          aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
-        <Dialog.Close class="icon" aria-label="Close"><X size={18} aria-hidden="true" /></Dialog.Close>
-      </div>
-      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div
-        bind:this={body}
-        class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8"
-        tabindex="0"
-        role="region"
-        aria-label="The document">
-        {#if problem}
-          <p class="font-serif text-lg">{problem}</p>
-        {:else if !blocks.length}
-          <p class="text-faded">Fetching the document …</p>
-        {:else if drawn && pages.length}
-          {#each pages as [page, boxes] (page)}
-            <figure class="mb-6 border border-rule bg-white">
-              <div class="relative">
-                <img
-                  class="block w-full"
-                  src="{given.base}{base}/pages/{page}.png"
-                  alt="Page {page} of {note.passage.title}" />
-                {#each boxes as [left, top, width, height], i (i)}
-                  <span
-                    class="box absolute bg-accent/25 mix-blend-multiply"
-                    style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width +
-                      0.8}%;height:{100 * height + 0.4}%"></span>
-                {/each}
-              </div>
-              <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-[0.82rem] text-faded">
-                Page {page}
-              </figcaption>
-            </figure>
-          {/each}
-          {#if note.quote}<p class="font-serif text-[0.95rem] italic">“{note.quote}”</p>{/if}
-        {:else}
-          <div class="prose">
-            {#each blocks as b, i (i)}
-              {#if b.kind === "heading"}
-                <svelte:element this={`h${Math.min(6, (b.level ?? 1) + 2)}`}
-                  >{@render text(b, i)}</svelte:element>
-              {:else if b.kind === "code"}
-                <pre>{@render text(b, i)}</pre>
-              {:else if b.kind === "item"}
-                <p class="!mt-1" style="padding-left:{(b.level ?? 1) * 1.1}em">– {@render text(b, i)}</p>
-              {:else if b.kind === "row"}
-                <p class="!mt-1 border-b border-rule pb-1 text-[0.95em]">{@render text(b, i)}</p>
-              {:else}
-                <p>
-                  {#if timed && b.marks?.[0]}<span class="mr-2 text-[0.8em] text-faded tabular-nums"
-                      >{clock(b.marks[0].time ?? 0)}</span
-                    >{/if}{@render text(b, i)}
-                </p>
-              {/if}
+<Dialog bind:open title={note.passage.title} about={note.place} place="right" width="46rem" cross="Close">
+  {#snippet beside()}
+    <a
+      class="icon -mt-1"
+      href="{given.base}{base}/original"
+      download
+      title="Download the original"
+      aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
+  {/snippet}
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <div
+    bind:this={body}
+    class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8"
+    tabindex="0"
+    role="region"
+    aria-label="The document">
+    {#if problem}
+      <p class="font-serif text-lead">{problem}</p>
+    {:else if !blocks.length}
+      <p class="text-faded">Fetching the document …</p>
+    {:else if drawn && pages.length}
+      {#each pages as [page, boxes] (page)}
+        <figure class="mb-6 border border-rule bg-white">
+          <div class="relative">
+            <img
+              class="block w-full"
+              src="{given.base}{base}/pages/{page}.png"
+              alt="Page {page} of {note.passage.title}" />
+            {#each boxes as [left, top, width, height], i (i)}
+              <span
+                class="box absolute bg-accent/25 mix-blend-multiply"
+                style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width +
+                  0.8}%;height:{100 * height + 0.4}%"></span>
             {/each}
           </div>
-        {/if}
+          <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-fine text-faded">
+            Page {page}
+          </figcaption>
+        </figure>
+      {/each}
+      {#if note.quote}<p class="font-serif text-note italic">“{note.quote}”</p>{/if}
+    {:else}
+      <div class="prose">
+        {#each blocks as b, i (i)}
+          {#if b.kind === "heading"}
+            <svelte:element this={`h${Math.min(6, (b.level ?? 1) + 2)}`}>{@render text(b, i)}</svelte:element>
+          {:else if b.kind === "code"}
+            <pre>{@render text(b, i)}</pre>
+          {:else if b.kind === "item"}
+            <p class="!mt-1" style="padding-left:{(b.level ?? 1) * 1.1}em">– {@render text(b, i)}</p>
+          {:else if b.kind === "row"}
+            <p class="!mt-1 border-b border-rule pb-1 text-text">{@render text(b, i)}</p>
+          {:else}
+            <p>
+              {#if timed && b.marks?.[0]}<span class="mr-2 text-sm text-faded tabular-nums"
+                  >{clock(b.marks[0].time ?? 0)}</span
+                >{/if}{@render text(b, i)}
+            </p>
+          {/if}
+        {/each}
       </div>
-      <p class="sr-only">It supports the answer to: {question}</p>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+    {/if}
+  </div>
+  <p class="sr-only">It supports the answer to: {question}</p>
+</Dialog>

@@ -37,7 +37,7 @@
 
 <div class="mb-2 flex flex-wrap items-end gap-x-5 gap-y-2">
   {#each takes as take (take.name)}
-    <label class="text-[0.82rem] text-faded">
+    <label class="text-fine text-faded">
       {take.title}{take.need ? " (needed)" : ""}
       {#if take.type === "choice"}
         <select class="field mt-1 !min-h-9 text-ink" bind:value={values[take.name]}>
@@ -63,5 +63,5 @@
       {/if}
     </label>
   {/each}
-  {#if problem}<p class="basis-full text-[0.82rem] text-accent" role="alert">{problem}</p>{/if}
+  {#if problem}<p class="basis-full text-fine text-accent" role="alert">{problem}</p>{/if}
 </div>

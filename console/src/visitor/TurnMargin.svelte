@@ -4,12 +4,13 @@
   import ThumbsDown from "@lucide/svelte/icons/thumbs-down";
   import ThumbsUp from "@lucide/svelte/icons/thumbs-up";
   import Undo2 from "@lucide/svelte/icons/undo-2";
-  import CopyButton from "../CopyButton.svelte";
+  import CopyButton from "../ui/CopyButton.svelte";
   import { given } from "../given";
   import type { Conversation } from "./conversation.svelte";
   import Reasons from "./Reasons.svelte";
   import Stepper from "./Stepper.svelte";
   import type { Turn } from "./turn.svelte";
+  import Link from "../ui/Link.svelte";
 
   let {
     turn,
@@ -27,9 +28,9 @@
     takeBack?: () => void;
   } = $props();
 
-  function took(u: NonNullable<Turn["usage"]>): string {
-    const cost = u.cost ? `, cost ${u.cost.toPrecision(2)}` : "";
-    return `${u.prompt_tokens} tokens in, ${u.reply_tokens} out${cost}`;
+  function cost(u: NonNullable<Turn["usage"]>): string {
+    const money = u.cost ? `, cost ${u.cost.toPrecision(2)}` : "";
+    return `${u.prompt_tokens} tokens in, ${u.reply_tokens} out${money}`;
   }
 
   const branch = $derived(turn.siblings.indexOf(turn.id) + 1);
@@ -53,7 +54,7 @@
   {/if}
   {#if given.maker && turn.usage && !turn.running}
     <p class="print:hidden">
-      {took(turn.usage)}
+      {cost(turn.usage)}
     </p>
   {/if}
   {#if !turn.running}
@@ -117,11 +118,11 @@
     {/if}
     {#if given.maker && turn.id && !given.preview}
       <p class="print:hidden">
-        <a
-          class="inline-flex min-h-7 items-center gap-1.5 text-accent underline underline-offset-4"
+        <Link
+          class="inline-flex min-h-7 items-center gap-1.5"
           href="{given.base}/console/desks/{given.slug}/bench/{turn.id}"
           target="_blank"
-          rel="noopener">Look inside</a>
+          rel="noopener">Look inside</Link>
       </p>
     {/if}
   {/if}

@@ -9,6 +9,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
   import TurnMargin from "./TurnMargin.svelte";
+  import Link from "../ui/Link.svelte";
 
   let {
     turn,
@@ -57,15 +58,13 @@
         close={() => (editing = false)}
         ask={(q) => ((editing = false), edit!(q))} />
     {:else}
-      <h2 class="flex gap-3 font-serif text-[1.2rem] leading-snug font-semibold">
+      <h2 class="flex gap-3 font-serif text-lead leading-snug font-semibold">
         <span class="shrink-0 font-normal text-accent tabular-nums" aria-hidden="true">{number}</span>
         <span class={["min-w-0 break-words whitespace-pre-wrap", questionFolded && "line-clamp-4"]}
           >{turn.question}</span>
       </h2>
       {#if questionFolded}
-        <button
-          class="mt-1 ml-6 text-sm text-accent underline underline-offset-4"
-          onclick={() => (unfolded = true)}>Show the whole question</button>
+        <Link class="mt-1 ml-6 text-sm" onclick={() => (unfolded = true)}>Show the whole question</Link>
       {/if}
     {/if}
 
@@ -75,7 +74,7 @@
           growing={turn.running}
           finish={sources ? (html) => showClaims(html, sources) : undefined} />{/if}
       {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
-        <p class={["flex items-center gap-2 text-[0.92rem] text-faded", turn.text && "mt-3"]}>
+        <p class={["flex items-center gap-2 text-note text-faded", turn.text && "mt-3"]}>
           {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
           {turn.note || "Thinking …"}
         </p>
@@ -88,12 +87,12 @@
       {/if}
     </div>
     {#if foldable}
-      <button
-        class="mt-2 min-h-7 text-sm text-accent underline underline-offset-4 print:hidden"
+      <Link
+        class="mt-2 min-h-7 text-sm print:hidden"
         aria-expanded={!folded}
         onclick={() => (folded = !folded)}>
         {folded ? "Show the whole reply" : "Fold this reply"}
-      </button>
+      </Link>
     {/if}
     {#if !turn.running}
       {#each turn.parts as part (part.title)}{#if part.type !== "sources"}<PartView {part} />{/if}{/each}
@@ -105,8 +104,7 @@
     {/if}
   </div>
 
-  <div
-    class="mt-3 text-[0.8rem] leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
+  <div class="mt-3 text-fine leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
     {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
     <TurnMargin
       {turn}

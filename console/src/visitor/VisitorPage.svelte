@@ -146,14 +146,14 @@
       <button class="icon wide:hidden" aria-label="Earlier conversations" onclick={() => (drawerOpen = true)}>
         <Menu size={20} aria-hidden="true" />
       </button>
-      <p class="min-w-0 flex-1 truncate px-1 font-serif text-[0.95rem] italic">
+      <p class="min-w-0 flex-1 truncate px-1 font-serif text-note italic">
         {#if !blank}<a
             class="no-underline hover:text-accent"
             href={given.base + "/at/" + given.slug}
             onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a
           >{/if}
       </p>
-      {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-xs text-faded">Draft</span>{/if}
+      {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-mini text-faded">Draft</span>{/if}
       <DeskInfo {desk} />
       <button
         class="icon"
@@ -191,7 +191,7 @@
             <Welcome {desk} {ask} />
           {:else}
             <h1
-              class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-2xl print:font-semibold">
+              class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-head print:font-semibold">
               {conversation.title || desk.title}
             </h1>
             {#each conversation.turns as turn, i (turn)}

@@ -9,12 +9,12 @@
     <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
     <h1
       class={[
-        "font-serif text-[2rem] leading-[1.15] font-semibold tracking-[-0.01em] text-balance",
-        "break-words sm:text-[2.6rem]",
+        "font-serif text-hero leading-[1.15] font-semibold tracking-[-0.01em] text-balance",
+        "break-words sm:text-display",
       ]}>
       {desk.title}
     </h1>
-    <p class="mt-4 max-w-[36rem] font-serif text-[1.1rem] leading-relaxed text-pretty">{desk.purpose}</p>
+    <p class="mt-4 max-w-[36rem] font-serif text-lead leading-relaxed text-pretty">{desk.purpose}</p>
 
     {#if desk.openers.length}
       <h2 class="mt-9 mb-1 text-sm font-semibold text-faded">
@@ -28,7 +28,7 @@
               onclick={() => ask(opener)}>
               <span class="w-4 shrink-0 text-right font-serif text-accent tabular-nums" aria-hidden="true"
                 >{i + 1}</span>
-              <span class="font-serif text-[1.02rem] leading-snug group-hover:text-accent">{opener}</span>
+              <span class="font-serif text-text leading-snug group-hover:text-accent">{opener}</span>
             </button>
           </li>
         {/each}
@@ -38,7 +38,7 @@
 
   <div
     class={[
-      "mt-8 space-y-3 border-rule text-[0.84rem] leading-relaxed text-faded wide:mt-[1.2rem]",
+      "mt-8 space-y-3 border-rule text-fine leading-relaxed text-faded wide:mt-[1.2rem]",
       "wide:border-l wide:pl-4",
     ]}>
     {#each desk.known as sentence (sentence)}<p>{sentence}</p>{/each}

@@ -7,6 +7,7 @@
   import { complain } from "../state.svelte";
   import { forecastLine } from "./inside.svelte";
   import InsideView from "./InsideView.svelte";
+  import Link from "../../ui/Link.svelte";
 
   let { slug, id = "" }: { slug: string; /** Of a trace or a turn; "": ask here. */ id?: string } = $props();
 
@@ -54,11 +55,8 @@
         tabindex="0"
         role="region"
         aria-label="The conversation">
-        <p class="text-[0.84rem]">
-          <a
-            class="text-accent underline underline-offset-4"
-            href={hrefOf(`desks/${slug}/bench`)}
-            onclick={router.follow}>Ask here yourself</a>
+        <p class="text-fine">
+          <Link href={hrefOf(`desks/${slug}/bench`)} onclick={router.follow}>Ask here yourself</Link>
         </p>
         {#each record?.turns ?? [] as t (t.id)}
           <article
@@ -66,20 +64,18 @@
               "mt-4 border-l-2 pl-4",
               looked === t.id || id === t.id ? "border-accent" : "border-transparent",
             ]}>
-            <h2 class="font-serif text-[1.05rem] leading-snug font-semibold">
+            <h2 class="font-serif text-text leading-snug font-semibold">
               <button class="text-left hover:text-accent" onclick={() => (looked = t.id)}
                 >{t.question}</button>
             </h2>
             <div class="mt-2"><Markdown text={t.reply} /></div>
-            {#if t.outcome.problem}<p class="mt-2 text-[0.9rem] text-accent">
+            {#if t.outcome.problem}<p class="mt-2 text-note text-accent">
                 {t.outcome.problem.detail}
               </p>{/if}
-            {#if t.helped === false}<p class="mt-2 text-[0.84rem] text-faded">
+            {#if t.helped === false}<p class="mt-2 text-fine text-faded">
                 It did not help{t.reason ? `: ${t.reason}` : ""}{t.remark ? `. “${t.remark}”` : ""}
               </p>{/if}
-            <button
-              class="mt-1 min-h-7 text-[0.84rem] text-accent underline underline-offset-4"
-              onclick={() => (looked = t.id)}>Look inside</button>
+            <Link class="mt-1 min-h-7 text-fine" onclick={() => (looked = t.id)}>Look inside</Link>
           </article>
         {:else}
           <p class="mt-8 text-faded">Fetching the conversation …</p>
@@ -98,7 +94,7 @@
       <InsideView id={looked} {slug} />
     {:else}
       <div class="mx-auto max-w-[30rem] px-6 pt-16">
-        <h2 class="font-serif text-xl font-semibold">Ask, and look inside</h2>
+        <h2 class="font-serif text-title font-semibold">Ask, and look inside</h2>
         <p class="mt-3 leading-relaxed text-faded">
           Ask something at the left. Here you see, while it happens, which steps the reply is made in, what
           ran beside what, and where the time went. Click a step to see the prompt exactly as it was sent, and
@@ -106,16 +102,11 @@
         </p>
         {#if forecast}<p class="mt-3 leading-relaxed">{forecastLine(forecast)}</p>{/if}
         <p class="mt-3 leading-relaxed text-faded">
-          To look into what a visitor was answered, open it from <a
-            class="text-accent underline underline-offset-4"
+          To look into what a visitor was answered, open it from <Link
             href={hrefOf("replies")}
-            onclick={router.follow}>Replies</a>
+            onclick={router.follow}>Replies</Link>
           or
-          <a
-            class="text-accent underline underline-offset-4"
-            href={hrefOf("verdicts")}
-            onclick={router.follow}>Verdicts</a
-          >.
+          <Link href={hrefOf("verdicts")} onclick={router.follow}>Verdicts</Link>.
         </p>
       </div>
     {/if}

@@ -18,7 +18,7 @@
   });
 </script>
 
-<p class="font-serif text-[0.95rem] leading-relaxed break-words whitespace-pre-wrap">
+<p class="font-serif text-note leading-relaxed break-words whitespace-pre-wrap">
   {#each pieces as p, i (i)}{#if p.kind === "same"}{p.text}{:else if p.kind === "in"}<ins
         class="bg-leaf decoration-accent underline-offset-4">{p.text}</ins
       >{:else}<del class="text-faded">{p.text}</del>{/if}{/each}

@@ -13,6 +13,7 @@
   import RerunPanel from "./RerunPanel.svelte";
   import StepDetail from "./StepDetail.svelte";
   import Timeline from "./Timeline.svelte";
+  import Link from "../../ui/Link.svelte";
 
   let { id, slug }: { id: string; slug: string } = $props();
 
@@ -111,23 +112,19 @@
 </script>
 
 {#if inside.problem}
-  <p class="px-6 pt-12 font-serif text-lg">{inside.problem}</p>
+  <p class="px-6 pt-12 font-serif text-lead">{inside.problem}</p>
 {:else if trace && step}
   <div class="px-4 pt-4 pb-16 sm:px-6">
     <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-      <h2 class="min-w-0 flex-1 font-serif text-[1.15rem] leading-snug font-semibold break-words">
+      <h2 class="min-w-0 flex-1 font-serif text-lead leading-snug font-semibold break-words">
         {trace.question}
       </h2>
-      <span class="flex gap-3 text-[0.84rem]">
-        <a
-          class="text-accent underline underline-offset-4"
-          href="{given.base}/api/traces/{trace.id}?whole=yes">JSON</a>
-        <a
-          class="text-accent underline underline-offset-4"
-          href="{given.base}/api/traces/{trace.id}?format=otlp">OTLP</a>
+      <span class="flex gap-3 text-fine">
+        <Link href="{given.base}/api/traces/{trace.id}?whole=yes">JSON</Link>
+        <Link href="{given.base}/api/traces/{trace.id}?format=otlp">OTLP</Link>
       </span>
     </div>
-    <p class="mt-1 text-[0.84rem] text-faded" role="status">
+    <p class="mt-1 text-fine text-faded" role="status">
       {trace.live ? "Being made now" : `${trace.state}, ${ago(trace.started_at)}`}, {trace.revision
         ? `revision ${trace.revision}`
         : "the draft"}, recipe {trace.recipe}, {span(trace.seconds)}, {trace.calls}
@@ -135,12 +132,12 @@
         ? `, cost ${money(trace.cost)}`
         : ""}{trace.retries ? `, ${trace.retries} tried again` : ""}
     </p>
-    {#if trace.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-[0.9rem]">
+    {#if trace.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-note">
         It ended with {trace.problem}.
       </p>{/if}
 
     {#if trace.thinned}
-      <p class="mt-4 text-[0.92rem]">
+      <p class="mt-4 text-note">
         Only these figures are left of this reply: it is older than traces are kept whole.
       </p>
     {:else}
@@ -183,7 +180,7 @@
                 <p
                   class={[
                     "flex flex-wrap items-center justify-between gap-2 border-b border-rule bg-leaf px-4 py-2",
-                    "text-[0.84rem]",
+                    "text-fine",
                   ]}>
                   <span><strong>Tried:</strong> {words(t.edits)}</span>
                   {#if publishable(t.edits) && words(t.edits) !== "nothing changed" && t.trace.state === "done"}
@@ -195,22 +192,22 @@
                 </p>
                 <div class="grid gap-x-6 px-4 py-3 md:grid-cols-2">
                   <div class="min-w-0">
-                    <p class="text-[0.78rem] text-faded">
+                    <p class="text-mini text-faded">
                       As it was: {span(trace.seconds)}, {trace.prompt_tokens} + {trace.reply_tokens} tokens, cost
                       {money(trace.cost)}
                     </p>
-                    <p class="mt-1 font-serif text-[0.95rem] leading-relaxed break-words whitespace-pre-wrap">
+                    <p class="mt-1 font-serif text-note leading-relaxed break-words whitespace-pre-wrap">
                       {replyOf(trace)}
                     </p>
                   </div>
                   <div class="min-w-0">
-                    <p class="text-[0.78rem] text-faded">
+                    <p class="text-mini text-faded">
                       As tried: {span(t.trace.seconds)}, {t.trace.prompt_tokens} + {t.trace.reply_tokens} tokens,
                       cost {money(t.trace.cost)}
                     </p>
                     <div class="mt-1">
                       {#if t.trace.problem}<p class="text-accent">{t.trace.problem}</p>
-                      {:else if replyOf(t.trace) === replyOf(trace)}<p class="text-[0.9rem] text-faded">
+                      {:else if replyOf(t.trace) === replyOf(trace)}<p class="text-note text-faded">
                           The same, word for word.
                         </p>
                       {:else}<Changed older={replyOf(trace)} newer={replyOf(t.trace)} />{/if}

@@ -121,43 +121,41 @@
 </script>
 
 <form
-  class="mt-3 rounded border border-rule bg-leaf px-4 py-3 text-[0.88rem]"
+  class="mt-3 rounded border border-rule bg-leaf px-4 py-3 text-note"
   onsubmit={(e) => (e.preventDefault(), run(false))}>
   <p class="font-semibold">Change something and run it again</p>
-  <p class="text-[0.8rem] text-faded">The visitor’s conversation is not touched.</p>
-  <label class="mt-3 block text-[0.82rem]"
+  <p class="text-fine text-faded">The visitor’s conversation is not touched.</p>
+  <label class="mt-3 block text-fine"
     >Brief <textarea class="field mt-1 font-serif" rows="4" bind:value={newBrief}></textarea></label>
   {#if step.do === "compose"}
-    <label class="mt-2 block text-[0.82rem]"
+    <label class="mt-2 block text-fine"
       >Template of the instructions <textarea
-        class="field mt-1 font-mono !text-[0.8rem]"
+        class="field mt-1 font-mono !text-fine"
         rows="4"
         bind:value={system}></textarea
       ></label>
-    <label class="mt-2 block text-[0.82rem]"
-      >Template of the question <textarea
-        class="field mt-1 font-mono !text-[0.8rem]"
-        rows="2"
-        bind:value={user}></textarea
+    <label class="mt-2 block text-fine"
+      >Template of the question <textarea class="field mt-1 font-mono !text-fine" rows="2" bind:value={user}
+      ></textarea
       ></label>
   {/if}
   {#if step.do === "rewrite"}
-    <label class="mt-2 block text-[0.82rem]"
+    <label class="mt-2 block text-fine"
       >Instruction (empty: the usual one) <textarea class="field mt-1" rows="3" bind:value={instruction}
       ></textarea
       ></label>
   {/if}
   {#if other}
-    {#if Object.keys(original.set).length}<label class="mt-2 block text-[0.82rem]"
+    {#if Object.keys(original.set).length}<label class="mt-2 block text-fine"
         >Settings, as JSON <textarea
-          class="field mt-1 font-mono !text-[0.8rem]"
+          class="field mt-1 font-mono !text-fine"
           rows="5"
           bind:value={settingsText}></textarea
         ></label
       >{/if}
-    {#if inputs !== "{}"}<label class="mt-2 block text-[0.82rem]"
+    {#if inputs !== "{}"}<label class="mt-2 block text-fine"
         >Inputs, as JSON, for this question only <textarea
-          class="field mt-1 font-mono !text-[0.8rem]"
+          class="field mt-1 font-mono !text-fine"
           rows="5"
           bind:value={inputsText}></textarea
         ></label
@@ -165,7 +163,7 @@
   {/if}
   {#if generates && original.call}
     <div class="mt-2 flex flex-wrap gap-3">
-      <label class="text-[0.82rem]"
+      <label class="text-fine"
         >Model
         <select class="field mt-1" bind:value={model}>
           {#each models as m (m.connection + "/" + m.name)}<option value="{m.connection}/{m.name}"
@@ -173,7 +171,7 @@
             >{/each}
         </select>
       </label>
-      <label class="w-28 text-[0.82rem]"
+      <label class="w-28 text-fine"
         >Temperature <input
           class="field mt-1"
           type="number"
@@ -181,14 +179,14 @@
           max="2"
           step="0.1"
           bind:value={temperature} /></label>
-      <label class="w-28 text-[0.82rem]"
+      <label class="w-28 text-fine"
         >Longest, tokens <input class="field mt-1" type="number" min="1" bind:value={longest} /></label>
     </div>
-    <label class="mt-3 flex min-h-7 items-center gap-2 text-[0.82rem]"
+    <label class="mt-3 flex min-h-7 items-center gap-2 text-fine"
       ><input type="checkbox" bind:checked={byHand} /> Write the prompt by hand, for this question only</label>
     {#if byHand}
       {#each messages as m, i (i)}
-        <label class="mt-2 block text-[0.8rem] text-faded"
+        <label class="mt-2 block text-fine text-faded"
           >{m.role}
           <textarea
             class="field mt-1 font-serif text-ink"
@@ -203,7 +201,7 @@
       ><Play size={14} aria-hidden="true" /> {running ? "Running …" : "Run this and what follows"}</button>
     <button type="button" class="button-plain bg-paper" disabled={running} onclick={() => run(true)}
       >This step alone</button>
-    {#if following}<span class="text-[0.8rem] text-faded"
+    {#if following}<span class="text-fine text-faded"
         >About {money(following)}, alone {money(alone)}, going by the last time</span
       >{/if}
   </div>

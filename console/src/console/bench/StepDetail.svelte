@@ -1,7 +1,8 @@
 <script lang="ts">
   import { given, type Schemas } from "../../given";
-  import CopyButton from "../../CopyButton.svelte";
+  import CopyButton from "../../ui/CopyButton.svelte";
   import { money, span } from "./inside.svelte";
+  import Link from "../../ui/Link.svelte";
 
   let { step, trace }: { step: Schemas["Span"]; trace: string } = $props();
 
@@ -18,10 +19,10 @@
 
 {#snippet value(name: string, v: unknown)}
   <div class="mt-2">
-    <p class="flex items-baseline justify-between gap-3 text-[0.8rem] font-semibold"><span>{name}</span></p>
+    <p class="flex items-baseline justify-between gap-3 text-fine font-semibold"><span>{name}</span></p>
     {#if isPrompt(v)}
       {#each v as { role: string; content: string }[] as m, i (i)}
-        <p class="mt-1.5 text-[0.76rem] text-faded">{who[m.role] ?? m.role}</p>
+        <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
         <pre class="inside">{m.content}</pre>
       {/each}
     {:else}
@@ -30,7 +31,7 @@
   </div>
 {/snippet}
 
-<div class="text-[0.88rem]">
+<div class="text-note">
   <p class="text-faded">
     <strong class="text-ink">{step.step}{step.number ? ` ${step.number}` : ""}</strong>, a step of the kind {step.do},
     {step.state}, {span(step.seconds)}{step.tries && step.tries > 1 ? `, ${step.tries} tries` : ""}
@@ -54,20 +55,19 @@
             : ""}</span>
       </p>
       {#if call.error}<p class="mt-1 text-accent">{call.error}</p>{/if}
-      {#if call.settings && Object.keys(call.settings).length}<p class="mt-1 text-[0.8rem] text-faded">
+      {#if call.settings && Object.keys(call.settings).length}<p class="mt-1 text-fine text-faded">
           {Object.entries(call.settings)
             .map(([k, v]) => `${k} ${show(v)}`)
             .join(", ")}
         </p>{/if}
       <details class="mt-2" open>
-        <summary class="min-h-7 cursor-pointer text-[0.8rem] font-semibold"
-          >The prompt, exactly as sent</summary>
+        <summary class="min-h-7 cursor-pointer text-fine font-semibold">The prompt, exactly as sent</summary>
         {#each call.messages ?? [] as m, j (j)}
-          <p class="mt-1.5 text-[0.76rem] text-faded">{who[m.role] ?? m.role}</p>
+          <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
           <pre class="inside">{m.content}</pre>
         {/each}
       </details>
-      <p class="mt-2 flex items-baseline justify-between gap-3 text-[0.8rem] font-semibold">
+      <p class="mt-2 flex items-baseline justify-between gap-3 text-fine font-semibold">
         <span>The answer, exactly as it came</span>
         <CopyButton text={call.answer} label="Copy the answer" />
       </p>
@@ -77,29 +77,26 @@
 
   {#if settings.length}
     <details class="mt-4" open={!step.calls?.length}>
-      <summary class="min-h-7 cursor-pointer text-[0.8rem] font-semibold">Settings</summary>
+      <summary class="min-h-7 cursor-pointer text-fine font-semibold">Settings</summary>
       {#each settings as [name, v] (name)}{@render value(name, v)}{/each}
     </details>
   {/if}
   {#if ins.length}
     <details class="mt-2" open={!step.calls?.length}>
-      <summary class="min-h-7 cursor-pointer text-[0.8rem] font-semibold">What it took</summary>
+      <summary class="min-h-7 cursor-pointer text-fine font-semibold">What it took</summary>
       {#each ins as [name, v] (name)}{@render value(name, v)}{/each}
     </details>
   {/if}
   {#if outs.length}
     <details class="mt-2" open={!step.calls?.length}>
-      <summary class="min-h-7 cursor-pointer text-[0.8rem] font-semibold">What it gave</summary>
+      <summary class="min-h-7 cursor-pointer text-fine font-semibold">What it gave</summary>
       {#each outs as [name, v] (name)}{@render value(name, v)}{/each}
     </details>
   {/if}
   {#if step.shortened}
     <p class="mt-2">
-      <a
-        class="text-accent underline underline-offset-4"
-        href="{given.base}/api/traces/{trace}?whole=yes"
-        target="_blank"
-        rel="noopener">Long texts are cut here; all of it as JSON</a>
+      <Link href="{given.base}/api/traces/{trace}?whole=yes" target="_blank" rel="noopener"
+        >Long texts are cut here; all of it as JSON</Link>
     </p>
   {/if}
 </div>

@@ -20,7 +20,7 @@
   const took = (s: Schemas["Span"]) => (s.state === "running" ? Math.max(0, whole - s.start) : s.seconds);
 </script>
 
-<ol class="text-[0.84rem]" aria-label="Steps">
+<ol class="text-fine" aria-label="Steps">
   {#each rows as row (row.at)}
     <li>
       <button
@@ -64,7 +64,7 @@
     </li>
   {/each}
 </ol>
-<p class="mt-1 flex justify-between px-2 text-[0.76rem] text-faded">
+<p class="mt-1 flex justify-between px-2 text-mini text-faded">
   <span>Faint: waiting for the first word. Strong: writing.</span><span class="tabular-nums"
     >{span(whole)} in all</span>
 </p>

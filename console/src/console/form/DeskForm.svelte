@@ -82,7 +82,7 @@
 </script>
 
 {#snippet mistake(key: string)}
-  {#if wrong(key)}<span class="mt-1 block border-l-2 border-accent pl-2 text-[0.84rem] font-normal"
+  {#if wrong(key)}<span class="mt-1 block border-l-2 border-accent pl-2 text-fine font-normal"
       >{wrong(key)}</span
     >{/if}
 {/snippet}
@@ -104,7 +104,7 @@
 
 <form class="space-y-5 p-4 sm:p-5" onsubmit={(e) => e.preventDefault()} aria-label="Desk">
   {#if !reading.readable}
-    <p class="border-l-2 border-accent bg-leaf px-4 py-3 text-[0.92rem]" role="status">
+    <p class="border-l-2 border-accent bg-leaf px-4 py-3 text-note" role="status">
       The file cannot be read as it is now. The form follows again as soon as the mistake is gone; it is
       marked in the file.
     </p>
@@ -143,7 +143,7 @@
     </label>
     <label class="block text-sm font-semibold">
       Brief
-      <span class="mt-0.5 block text-[0.8rem] font-normal text-faded"
+      <span class="mt-0.5 block text-fine font-normal text-faded"
         >Standing instructions that the model gets with every question. Visitors do not see them.</span>
       <textarea
         class="field mt-1.5 field-sizing-content max-h-72"

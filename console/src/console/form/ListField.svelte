@@ -44,7 +44,7 @@
 
 <fieldset bind:this={place}>
   <legend class="text-sm font-semibold">{label}</legend>
-  {#if help}<p class="mt-0.5 text-[0.8rem] text-faded">{help}</p>{/if}
+  {#if help}<p class="mt-0.5 text-fine text-faded">{help}</p>{/if}
   <ul class="mt-1.5 space-y-1.5">
     {#each shown as item, i (i)}
       <li class="flex items-center gap-1">

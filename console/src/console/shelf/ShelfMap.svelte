@@ -1,7 +1,7 @@
 <script lang="ts">
-  import * as shelves from "../api/shelves";
-  import type { Schemas } from "../given";
-  import { complain } from "./state.svelte";
+  import * as shelves from "../../api/shelves";
+  import type { Schemas } from "../../given";
+  import { complain } from "../state.svelte";
 
   let {
     slug,
@@ -59,7 +59,7 @@
         stroke-width="3" />
     {/if}
   </svg>
-  <figcaption class="mt-1.5 min-h-5 text-[0.82rem] text-faded">
+  <figcaption class="mt-1.5 min-h-5 text-fine text-faded">
     {#if over}{titleOf(over.document)}, passage {over.passage + 1}{:else}Each dot is a passage, each colour a
       document; those that say similar things lie near.{#if query}
         The cross is your question, ringed dots are what it finds.{/if}{/if}

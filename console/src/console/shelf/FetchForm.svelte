@@ -1,6 +1,6 @@
 <script lang="ts">
   // What a shelf can fetch: an address, an encyclopedia's article, papers.
-  import type { Wanted } from "../api/shelves";
+  import type { Wanted } from "../../api/shelves";
 
   let { fetchIt }: { fetchIt: (wanted: Wanted) => Promise<void> } = $props();
 

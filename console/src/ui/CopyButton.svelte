@@ -1,9 +1,10 @@
 <script lang="ts">
   import Check from "@lucide/svelte/icons/check";
   import Copy from "@lucide/svelte/icons/copy";
-  import { copy } from "./copy";
+  import type { ClassValue } from "svelte/elements";
+  import { copy } from "../copy";
 
-  let { text, label, class: style = "" }: { text: string; label: string; class?: string } = $props();
+  let { text, label, class: style = "" }: { text: string; label: string; class?: ClassValue } = $props();
 
   let copied = $state(false);
 

@@ -1,0 +1,98 @@
+<!-- The documents of a shelf, and what can be done with each. -->
+<script lang="ts">
+  import * as shelves from "../../api/shelves";
+  import type { Schemas } from "../../given";
+  import Link from "../../ui/Link.svelte";
+  import Table from "../../ui/Table.svelte";
+  import { act } from "../state.svelte";
+  import { ago } from "../time";
+  import PassageSheet from "./PassageSheet.svelte";
+
+  interface Props {
+    /** The shelf's. */
+    slug: string;
+    documents: Schemas["Document"][];
+    /** Reads the shelf anew. */
+    read: () => Promise<void>;
+  }
+
+  let { slug, documents, read }: Props = $props();
+
+  let looked = $state<Schemas["Document"] | null>(null);
+  let looking = $state(false);
+
+  const columns = [
+    { title: "Document" },
+    { title: "Words", number: true },
+    { title: "Passages", number: true },
+    { title: "Tokens", number: true },
+    { title: "Language" },
+    { title: "Added" },
+    { title: "Actions", silent: true },
+  ];
+
+  async function remove(d: Schemas["Document"]) {
+    await act(
+      async () => (await shelves.removeDocument(slug, d.id), await read()),
+      `${d.title || d.name} is off the shelf, and out of all answers`,
+      async () => (await shelves.restoreDocument(slug, d.id), await read()),
+    );
+  }
+
+  function look(d: Schemas["Document"]) {
+    looked = d;
+    looking = true;
+  }
+
+  const states: Record<Schemas["Document"]["state"], string> = {
+    waiting: "waits to be read",
+    reading: "is being read …",
+    ready: "",
+    failed: "could not be read",
+  };
+</script>
+
+<section class="mt-8" aria-labelledby="documents">
+  <h2 id="documents" class="font-serif text-lead font-semibold">Documents</h2>
+  {#if documents.length}
+    <Table class="mt-2" label="Documents" least="46rem" {columns}>
+      {#each documents as d (d.id)}
+        <tr class="border-t border-rule align-baseline">
+          <td class="max-w-[26rem] py-2">
+            {#if d.state === "ready"}<button
+                class="text-left font-semibold hover:text-accent"
+                onclick={() => look(d)}>{d.title}</button
+              >{:else}<span class="font-semibold">{d.title || d.name}</span>{/if}
+            <span class="block text-fine break-all text-faded"
+              >{d.name}{states[d.state] && `, ${states[d.state]}`}</span>
+            {#if d.problem}<span class="mt-1 block border-l-2 border-accent pl-2 text-fine">{d.problem}</span
+              >{/if}
+          </td>
+          <td class="pl-4 text-right tabular-nums">{d.words.toLocaleString("en")}</td>
+          <td class="pl-4 text-right tabular-nums">{d.passages}</td>
+          <td class="pl-4 text-right tabular-nums">{d.tokens.toLocaleString("en")}</td>
+          <td class="pl-4">{d.language ?? ""}</td>
+          <td class="pl-4 whitespace-nowrap text-faded">{ago(d.added_at)} by {d.added_by}</td>
+          <td class="pl-4 text-right whitespace-nowrap">
+            <Link
+              class="inline-block min-h-7"
+              href={shelves.originalOf(slug, d.id)}
+              download
+              aria-label="File {d.name}">File</Link>
+            <Link
+              class="ml-3 min-h-7"
+              aria-label="Read again: {d.name}"
+              onclick={() =>
+                act(async () => (await shelves.readAgain(slug, d.id), await read()), "It is read again")}
+              >Read again</Link>
+            <Link class="ml-3 min-h-7" aria-label="Remove {d.name}" onclick={() => remove(d)}>Remove</Link>
+          </td>
+        </tr>
+      {/each}
+    </Table>
+  {:else}
+    <p class="mt-2 text-faded">Nothing is on it yet.</p>
+  {/if}
+</section>
+
+{#if looked}{#key looked}<PassageSheet {slug} document={looked} bind:open={looking} />{/key}{/if}

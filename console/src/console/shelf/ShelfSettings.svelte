@@ -1,0 +1,210 @@
+<script lang="ts">
+  import Link from "../../ui/Link.svelte";
+  // How a shelf is split, searched and embedded.
+  import Dialog from "../../ui/Dialog.svelte";
+  import { onMount } from "svelte";
+  import * as shelves from "../../api/shelves";
+  import type { Schemas } from "../../given";
+  import { act, complain, sentence, state as app } from "../state.svelte";
+
+  let {
+    slug,
+    open = $bindable(),
+    changed,
+  }: { slug: string; open: boolean; changed: () => Promise<void> } = $props();
+
+  type Settings = Schemas["ShelfSettings"];
+  let s = $state<Settings | null>(null);
+  let embedding = $state<Schemas["ShelfEmbedding"] | null>(null);
+  let problem = $state("");
+  let saving = $state(false);
+
+  const embedders = $derived(app.models.filter((m) => m.can.includes("embeddings")));
+  const numbers: { title: string; of: [keyof Settings, string, string, number | "any"][] }[] = [
+    {
+      title: "Passages",
+      of: [
+        ["words", "Words", "of a passage; what is split otherwise is read anew", 1],
+        ["overlap", "Overlap", "words that the next passage has too", 1],
+      ],
+    },
+    {
+      title: "Search by words",
+      of: [
+        ["title_weight", "In the title", "what a word counts there, where it counts 1 in the text", "any"],
+        ["expand", "Other words", "that mean the same, for each word of a question", 1],
+        ["k1", "k1", "how soon a word said often counts no more", "any"],
+        ["b", "b", "how much longer passages are held back", "any"],
+      ],
+    },
+  ];
+
+  const count = (n: number) => n.toLocaleString("en");
+
+  function spentSoFar(e: Schemas["ShelfEmbedding"]): string {
+    const cost = e.spent_cost ? `, cost ${e.spent_cost.toPrecision(2)}` : "";
+    return `So far ${count(e.spent_tokens)} tokens${cost}.`;
+  }
+
+  async function follow() {
+    try {
+      embedding = await shelves.readEmbedding(slug);
+    } catch (e) {
+      complain(e);
+    }
+  }
+
+  onMount(() => {
+    void (async () => {
+      try {
+        s = await shelves.readSettings(slug);
+        if (!app.models.length) await app.readModels();
+      } catch (e) {
+        complain(e);
+      }
+    })();
+    void follow();
+    const again = setInterval(
+      () => embedding?.model && embedding.embedded < embedding.passages && follow(),
+      1500,
+    );
+    return () => clearInterval(again);
+  });
+
+  async function save(e: SubmitEvent) {
+    e.preventDefault();
+    saving = true;
+    problem = "";
+    try {
+      s = await shelves.changeShelf(slug, $state.snapshot(s)!);
+      await Promise.all([changed(), follow()]);
+      if (!embedding?.priced || embedding.embedded === embedding.passages) open = false;
+    } catch (e) {
+      problem = sentence(e);
+    }
+    saving = false;
+  }
+
+  const embed = () =>
+    act(async () => (await shelves.embed(slug), await follow()), "The passages are being embedded");
+</script>
+
+<Dialog
+  bind:open
+  title="Settings of this shelf"
+  about="The usual values were measured to serve well. Try a question on the shelf’s page before and after a change."
+  width="42rem">
+  {#if s}
+    <form class="mt-4 text-note" onsubmit={save}>
+      <label class="block">Title <input class="field mt-1" maxlength="80" bind:value={s.title} /></label>
+      {#each numbers as group (group.title)}
+        <fieldset class="mt-5">
+          <legend class="font-semibold">{group.title}</legend>
+          {#each group.of as [name, title, about, step] (name)}
+            <label
+              class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+              <span>{title}</span>
+              <input
+                class="field !min-h-8 text-right tabular-nums"
+                type="number"
+                {step}
+                bind:value={s[name]} />
+              <span class="text-fine text-faded max-sm:col-span-2">{about}</span>
+            </label>
+          {/each}
+        </fieldset>
+      {/each}
+      <fieldset class="mt-5">
+        <legend class="font-semibold">Search by meaning</legend>
+        <label class="mt-1.5 grid grid-cols-[6.5rem_1fr] items-center gap-x-3">
+          <span>Vectors</span>
+          <select class="field !min-h-8" bind:value={s.embedding}>
+            <option value="">built in (English, no model is asked)</option>
+            {#each embedders as m (m.connection + m.name)}
+              <option value="{m.connection}/{m.name}"
+                >{m.name}, {m.price.in ? `${m.price.in} per million tokens` : "without a price"}</option>
+            {/each}
+            {#if s.embedding && !embedders.some((m) => `${m.connection}/${m.name}` === s!.embedding)}<option
+                value={s.embedding}>{s.embedding}</option
+              >{/if}
+          </select>
+        </label>
+        <label
+          class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+          <span>Weight</span>
+          {#if s.embedding}<input
+              class="field !min-h-8 text-right tabular-nums"
+              type="number"
+              step="any"
+              bind:value={s.meaning_weight} />
+          {:else}<input
+              class="field !min-h-8 text-right tabular-nums"
+              type="number"
+              step="any"
+              bind:value={s.vector_weight} />{/if}
+          <span class="text-fine text-faded max-sm:col-span-2"
+            >where the search by words counts 1; 0 leaves it out</span>
+        </label>
+        {#if embedding?.model}
+          <div class="mt-2 rounded bg-leaf px-3 py-2 text-note" role="status">
+            <p>
+              {embedding.model} has embedded {count(embedding.embedded)} of
+              {count(embedding.passages)} passages.
+              {#if embedding.spent_tokens}{spentSoFar(embedding)}{/if}
+            </p>
+            {#if embedding.embedded < embedding.passages}
+              <p class="mt-1">
+                The rest takes about {count(embedding.tokens)} tokens{#if embedding.priced}, <strong
+                    >cost {embedding.cost.toPrecision(2)}</strong
+                  >{/if}.
+                {#if embedding.priced}<Link class="ml-2 min-h-7 font-semibold" onclick={embed}
+                    >Embed them</Link
+                  >{/if}
+              </p>
+            {/if}
+            {#if embedding.problem}<p class="mt-1 border-l-2 border-accent pl-2">
+                It stopped: {embedding.problem}
+              </p>{/if}
+          </div>
+        {/if}
+      </fieldset>
+      <fieldset class="mt-5">
+        <legend class="font-semibold">The last look</legend>
+        <label
+          class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+          <span>Candidates</span>
+          <input
+            class="field !min-h-8 text-right tabular-nums"
+            type="number"
+            step="1"
+            bind:value={s.candidates} />
+          <span class="text-fine text-faded max-sm:col-span-2"
+            >passages that are weighed anew; 0 leaves it out</span>
+        </label>
+        <label class="mt-2 flex items-start gap-2"
+          ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.distinct} />
+          <span>Leave out what says nearly the same as something better</span></label>
+        <label class="mt-1 flex items-start gap-2"
+          ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.rephrase} />
+          <span
+            >Have the desk’s model put the question in other words first <span class="text-faded"
+              >(asks it once more for each question)</span
+            ></span
+          ></label>
+        <label class="mt-1 flex items-start gap-2"
+          ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.choose} />
+          <span
+            >Have the desk’s model choose among what was found <span class="text-faded"
+              >(asks it once more for each question)</span
+            ></span
+          ></label>
+      </fieldset>
+      {#if problem}<p class="mt-4 border-l-2 border-accent pl-3" role="alert">{problem}</p>{/if}
+      <p class="mt-6 flex justify-end gap-2">
+        <button type="button" class="button-plain" onclick={() => (open = false)}>Close</button><button
+          class="button-main"
+          disabled={saving}>Save</button>
+      </p>
+    </form>
+  {:else}<p class="mt-4 text-faded">Fetching the settings …</p>{/if}
+</Dialog>

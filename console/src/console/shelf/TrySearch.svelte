@@ -1,0 +1,78 @@
+<!-- Says what a question would find on a shelf, and draws it on the map. -->
+<script lang="ts">
+  import * as shelves from "../../api/shelves";
+  import type { Schemas } from "../../given";
+  import { complain } from "../state.svelte";
+  import ShelfMap from "./ShelfMap.svelte";
+
+  interface Props {
+    /** The shelf's. */
+    slug: string;
+    documents: Schemas["Document"][];
+  }
+
+  let { slug, documents }: Props = $props();
+
+  let typed = $state("");
+  let query = $state("");
+  let hits = $state<Schemas["ShelfHit"][] | null>(null);
+  let answers = $state(0);
+  let mapShown = $state(false);
+
+  async function search(e: SubmitEvent) {
+    e.preventDefault();
+    query = typed.trim();
+    if (!query) {
+      hits = null;
+      return;
+    }
+    try {
+      ({ hits, answers } = await shelves.search(slug, query, 8));
+    } catch (e) {
+      complain(e);
+    }
+  }
+</script>
+
+<section class="mt-8" aria-labelledby="find">
+  <h2 id="find" class="font-serif text-lead font-semibold">What would a question find?</h2>
+  <form class="mt-2 flex max-w-[42rem] flex-wrap gap-2" onsubmit={search}>
+    <input
+      class="min-w-0 flex-1 rounded border border-field bg-leaf px-3 py-2"
+      bind:value={typed}
+      placeholder="How long may I borrow the extractor?"
+      aria-label="A question" />
+    <button class="button-plain">Look</button>
+    <button type="button" class="button-plain" aria-pressed={mapShown} onclick={() => (mapShown = !mapShown)}
+      >{mapShown ? "Hide the map" : "Map"}</button>
+  </form>
+  <div class={["grid gap-x-8", mapShown && hits && "lg:grid-cols-[minmax(0,1fr)_minmax(0,34rem)]"]}>
+    {#if hits}
+      <div>
+        <p class="mt-3 text-note">
+          {hits.length ? `Likely to answer: ${Math.round(100 * answers)} %` : "Nothing was found."}
+        </p>
+        <ol class="mt-2">
+          {#each hits as h, i (`${h.document}-${h.passage}`)}
+            <li class="border-t border-rule py-3">
+              <p class="text-note">
+                <span class="mr-1.5 text-accent tabular-nums">{i + 1}</span><strong>{h.title}</strong
+                >{#if h.path.at(-1) && h.path.at(-1) !== h.title}<span class="text-faded"
+                    >, {h.path.at(-1)}</span
+                  >{/if}{#if h.place}<span class="text-faded">, {h.place}</span>{/if}
+              </p>
+              <p class="mt-1 line-clamp-3 font-serif text-note leading-snug">{h.text}</p>
+              <p class="mt-1 text-fine text-faded">
+                score {h.score.toFixed(2)} · by words {h.lexical_rank ? `${h.lexical_rank}.` : "–"} · by meaning
+                {h.vector_rank ? `${h.vector_rank}.` : "–"} · both {h.fused_rank}.{h.matched.length
+                  ? ` · has: ${h.matched.join(", ")}`
+                  : ""}
+              </p>
+            </li>
+          {/each}
+        </ol>
+      </div>
+    {/if}
+    {#if mapShown}<ShelfMap {slug} {documents} {query} hits={hits ?? []} />{/if}
+  </div>
+</section>
