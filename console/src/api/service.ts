@@ -1,3 +1,4 @@
+import { say } from "../words";
 import createClient from "openapi-fetch";
 import { given, type Schemas } from "../given";
 import type { paths } from "./schema";
@@ -45,16 +46,11 @@ service.use({
   async onResponse({ response }) {
     if (response.ok) return;
     const problem = await response.json().catch(() => ({}));
-    throw troubleOf(response.status, problem, "Something went wrong on the way. Please try again.");
+    throw troubleOf(response.status, problem, say.general.onTheWay);
   },
   onError({ request, error }) {
     if (error instanceof Trouble || request.signal.aborted) return;
-    return new Trouble(
-      "offline",
-      "The service cannot be reached. Check your connection and try again.",
-      "",
-      true,
-    );
+    return new Trouble("offline", say.general.offline, "", true);
   },
 });
 

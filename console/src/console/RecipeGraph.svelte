@@ -3,7 +3,7 @@
      takes from, left and right to what stands beside it. -->
 <script lang="ts">
   import type { Schemas } from "../given";
-  import { nextBox } from "./graph";
+  import { nextBox, type Box } from "./graph";
 
   interface Props {
     drawing: Schemas["Drawing"];
@@ -22,7 +22,7 @@
   const current = $derived(drawing.boxes.some((b) => b.name === at) ? at : drawing.boxes[0]?.name);
   let svg: SVGSVGElement | undefined = $state();
 
-  function pressed(e: KeyboardEvent, box: Schemas["Box"]) {
+  function pressed(e: KeyboardEvent, box: Box) {
     if ((e.key === "Enter" || e.key === " ") && choose && !ends.includes(box.kind)) {
       e.preventDefault();
       choose(box.name);
@@ -35,7 +35,7 @@
     svg?.querySelector<SVGGElement>(`[data-box="${CSS.escape(next)}"]`)?.focus();
   }
 
-  function told(box: Schemas["Box"]): string {
+  function told(box: Box): string {
     const wires = drawing.wires.filter((w) => w.to === box.name);
     const from = wires.map((w) => `${w.label} from ${w.from}`).join("; ");
     return [box.title, ends.includes(box.kind) ? "" : box.kind, states[box.name], from && `takes ${from}`]

@@ -1,10 +1,12 @@
 import type { Schemas } from "../given";
 
+export type Box = Schemas["Drawing"]["boxes"][number];
+
 /** Which box an arrow key leads to from one of a drawing; undefined: none does. */
 export function nextBox(drawing: Schemas["Drawing"], from: string, key: string): string | undefined {
   const box = drawing.boxes.find((b) => b.name === from);
   if (!box) return undefined;
-  const middle = (b: Schemas["Box"]) => b.x + b.w / 2;
+  const middle = (b: Box) => b.x + b.w / 2;
   const nearest = (names: string[]) =>
     drawing.boxes
       .filter((b) => names.includes(b.name) && b.name !== from)

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import CopyButton from "../ui/CopyButton.svelte";
 
   let { source, language, whole }: { source: string; language: string; whole: boolean } = $props();
@@ -18,12 +19,12 @@
 
 <div class="code group relative">
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <pre tabindex="0" aria-label={language ? `Code, ${language}` : "Code"} role="region"><code
+  <pre tabindex="0" aria-label={say.code.of(language)} role="region"><code
       >{#if marked !== null}{@html marked}{:else}{source}{/if}</code></pre>
   {#if whole}
     <CopyButton
       text={source}
-      label="Copy the code"
+      label={say.code.copy}
       class={[
         "absolute top-1 right-1 rounded bg-leaf px-2 font-sans text-mini text-faded opacity-0",
         "transition-opacity group-focus-within:opacity-100 group-hover:opacity-100",

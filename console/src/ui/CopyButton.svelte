@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Check from "@lucide/svelte/icons/check";
   import Copy from "@lucide/svelte/icons/copy";
   import type { ClassValue } from "svelte/elements";
@@ -19,5 +20,8 @@
   class={["inline-flex min-h-7 items-center gap-1.5 hover:text-accent", style]}
   aria-label={copied ? "Copied" : label}
   onclick={press}>
-  {#if copied}<Check size={13} aria-hidden="true" /> Copied{:else}<Copy size={13} aria-hidden="true" /> Copy{/if}
+  {#if copied}<Check size={13} aria-hidden="true" /> {say.copy.done}{:else}<Copy
+      size={13}
+      aria-hidden="true" />
+    {say.copy.do}{/if}
 </button>

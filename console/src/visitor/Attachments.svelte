@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import FileText from "@lucide/svelte/icons/file-text";
   import X from "@lucide/svelte/icons/x";
   import type { Attached } from "./attached.svelte";
@@ -7,17 +8,17 @@
 
   const state = (d: (typeof attached.documents)[number]) =>
     ({
-      waiting: "waiting to be read",
-      reading: "being read",
-      ready: d.pages ? `${d.pages} page${d.pages === 1 ? "" : "s"}` : `${d.words} words`,
-      failed: d.problem ?? "could not be read",
+      waiting: say.attachments.waiting,
+      reading: say.attachments.reading,
+      ready: d.pages ? say.attachments.pages(d.pages) : say.attachments.words(d.words),
+      failed: d.problem ?? say.attachments.failed,
     })[d.state];
 </script>
 
 {#if attached.documents.length || attached.sent !== null || attached.problem}
   <div class="mb-2 text-fine">
     {#if attached.documents.length}
-      <ul class="flex flex-wrap gap-2" aria-label="Documents of this conversation">
+      <ul class="flex flex-wrap gap-2" aria-label={say.attachments.all}>
         {#each attached.documents as d (d.id)}
           <li
             class={[
@@ -32,20 +33,21 @@
             </span>
             <button
               class="icon !size-8 shrink-0"
-              aria-label="Take {d.name} back"
-              title="Take it back"
+              aria-label={say.attachments.takeBackNamed(d.name)}
+              title={say.attachments.takeBack}
               onclick={() => attached.remove(d.id)}><X size={14} aria-hidden="true" /></button>
           </li>
         {/each}
       </ul>
       <p class="mt-1 text-faded">
-        Only you can open these documents. They go when you remove the conversation.
+        {say.attachments.asReadable}
       </p>
     {/if}
     {#if attached.sent !== null}
       <p class="mt-1 flex items-center gap-3 text-faded">
-        <progress class="h-1.5 w-40 accent-accent" value={attached.sent} aria-label="Sending"></progress> Sending
-        …
+        <progress class="h-1.5 w-40 accent-accent" value={attached.sent} aria-label={say.attachments.sending}
+        ></progress>
+        {say.attachments.sendingStill}
       </p>
     {/if}
     {#if attached.problem}<p class="mt-1 text-accent" role="alert">{attached.problem}</p>{/if}
@@ -53,10 +55,10 @@
 {/if}
 <p class="sr-only" role="status">
   {attached.sent !== null
-    ? "Sending the documents."
+    ? say.attachments.spokenSending
     : attached.reading
-      ? "The documents are being read."
+      ? say.attachments.spokenReading
       : attached.documents.length
-        ? "The documents are read."
+        ? say.attachments.spokenRead
         : ""}
 </p>

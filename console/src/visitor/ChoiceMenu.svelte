@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import SlidersHorizontal from "@lucide/svelte/icons/sliders-horizontal";
   import { Popover } from "bits-ui";
   import type { Schemas } from "../given";
@@ -14,36 +15,36 @@
       [
         {
           key: "model",
-          title: "Who answers",
+          title: say.choices.model,
           options: offered.models.map((m, i): [string, string] => [i ? m.model : "", m.title]),
         },
         {
           key: "manner",
-          title: "Manner",
+          title: say.choices.manner,
           options: offered.manner
             ? [
-                ["careful", "More careful"],
-                ["", "As usual"],
-                ["inventive", "More inventive"],
+                ["careful", say.choices.careful],
+                ["", say.choices.asUsual],
+                ["inventive", say.choices.inventive],
               ]
             : [],
         },
         {
           key: "length",
-          title: "Length",
+          title: say.choices.length,
           options: offered.length
             ? [
-                ["short", "Shorter"],
-                ["", "As usual"],
-                ["long", "Longer"],
+                ["short", say.choices.shorter],
+                ["", say.choices.asUsual],
+                ["long", say.choices.longer],
               ]
             : [],
         },
         {
           key: "language",
-          title: "Language",
+          title: say.choices.language,
           options: offered.languages.length
-            ? [["", "As the question"], ...offered.languages.map((l): [string, string] => [l, l])]
+            ? [["", say.choices.asTheQuestion], ...offered.languages.map((l): [string, string] => [l, l])]
             : [],
         },
       ] satisfies Row[]
@@ -67,7 +68,7 @@
     <Popover.Trigger
       class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-fine hover:text-accent">
       <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
-      <span class="truncate">Replies: {chosen.length ? chosen.join(", ") : "as usual"}</span>
+      <span class="truncate">{say.choices.now(chosen)}</span>
     </Popover.Trigger>
     <Popover.Portal disabled>
       <Popover.Content
@@ -101,7 +102,7 @@
           </fieldset>
         {/each}
         <p class="mt-3 text-fine text-faded">
-          Kept for this desk on this browser. It holds from your next question on.
+          {say.choices.kept}
         </p>
       </Popover.Content>
     </Popover.Portal>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Search from "@lucide/svelte/icons/search";
   import { pathOf, type Conversation } from "./conversation.svelte";
   import type { Schemas } from "../given";
@@ -27,9 +28,9 @@
   function dayOf(date: Date): string {
     const now = new Date();
     const midnight = new Date(now.getFullYear(), now.getMonth(), now.getDate()).getTime();
-    if (date.getTime() >= midnight) return "Today";
-    if (date.getTime() >= midnight - 24 * 3600 * 1000) return "Yesterday";
-    return date.toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
+    if (date.getTime() >= midnight) return say.contents.today;
+    if (date.getTime() >= midnight - 24 * 3600 * 1000) return say.contents.yesterday;
+    return say.contents.day(date);
   }
 
   function choose(e: MouseEvent, id: string) {
@@ -46,16 +47,16 @@
   }
 </script>
 
-<nav aria-label="Earlier conversations">
-  {#if !untitled}<h2 class="mb-3 text-sm font-semibold">Earlier conversations</h2>{/if}
+<nav aria-label={say.contents.earlier}>
+  {#if !untitled}<h2 class="mb-3 text-sm font-semibold">{say.contents.earlier}</h2>{/if}
   {#if searchable}
     <label class="mb-3 flex items-center gap-2 rounded border border-rule px-2.5 focus-within:border-accent">
       <Search size={14} class="shrink-0 text-faded" aria-hidden="true" />
       <input
         type="search"
         class="min-w-0 flex-1 bg-transparent py-1.5 text-sm outline-none placeholder:text-faded"
-        placeholder="Search them"
-        aria-label="Search your earlier conversations"
+        placeholder={say.contents.searchShort}
+        aria-label={say.contents.search}
         value={conversation.search}
         oninput={typed} />
     </label>
@@ -86,11 +87,10 @@
     </ul>
   {:else}
     <p class="text-fine leading-relaxed text-faded">
-      {#if conversation.search}Nothing you asked here, and no reply, has these words.{:else}What you ask here
-        will be listed, so that you can come back to it.{/if}
+      {#if conversation.search}{say.contents.notFound}{:else}{say.contents.none}{/if}
     </p>
   {/each}
   {#if conversation.more}
-    <Link class="mt-3 min-h-8 text-sm" onclick={() => conversation.extend()}>Show earlier ones</Link>
+    <Link class="mt-3 min-h-8 text-sm" onclick={() => conversation.extend()}>{say.contents.more}</Link>
   {/if}
 </nav>

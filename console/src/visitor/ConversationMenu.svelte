@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
   import { DropdownMenu } from "bits-ui";
   import Dialog from "../ui/Dialog.svelte";
@@ -27,7 +28,7 @@
 </script>
 
 <DropdownMenu.Root>
-  <DropdownMenu.Trigger class="icon" aria-label="This conversation"
+  <DropdownMenu.Trigger class="icon" aria-label={say.conversation.menu}
     ><Ellipsis size={18} aria-hidden="true" /></DropdownMenu.Trigger>
   <!-- In place, so that it stays within the header's landmark. -->
   <DropdownMenu.Portal disabled>
@@ -36,29 +37,32 @@
       sideOffset={4}
       class="z-30 min-w-52 rounded-md border border-rule bg-paper p-1 shadow-lg">
       <DropdownMenu.Item class={item} onSelect={() => ((title = conversation.title), (renaming = true))}
-        >Rename</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => (sharing = true)}>Share by a link</DropdownMenu.Item>
+        >{say.conversation.rename}</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={() => (sharing = true)}
+        >{say.conversation.share}</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => location.assign(file("markdown"))}
-        >Save as Markdown</DropdownMenu.Item>
+        >{say.conversation.asMarkdown}</DropdownMenu.Item>
       <DropdownMenu.Item class={item} onSelect={() => location.assign(file("json"))}
-        >Save as JSON</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => setTimeout(print, 200)}>Print</DropdownMenu.Item>
+        >{say.conversation.asJson}</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={() => setTimeout(print, 200)}
+        >{say.conversation.print}</DropdownMenu.Item>
       <DropdownMenu.Separator class="my-1 border-t border-rule" />
-      <DropdownMenu.Item class={item} onSelect={startOver}>Start over</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={remove}>Remove</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={startOver}>{say.conversation.startOver}</DropdownMenu.Item>
+      <DropdownMenu.Item class={item} onSelect={remove}>{say.conversation.remove}</DropdownMenu.Item>
     </DropdownMenu.Content>
   </DropdownMenu.Portal>
 </DropdownMenu.Root>
 
-<Dialog bind:open={renaming} title="Rename this conversation" place="high" width="28rem">
+<Dialog bind:open={renaming} title={say.conversation.renameThis} place="high" width="28rem">
   <form class="mt-4 flex gap-2" onsubmit={rename}>
     <input
       bind:value={title}
       class="min-w-0 flex-1 rounded border border-field bg-paper px-3 py-2 font-serif"
       maxlength="120"
       required
-      aria-label="Its name" />
-    <button class="rounded bg-accent px-4 text-sm font-semibold text-on-accent">Rename</button>
+      aria-label={say.conversation.name} />
+    <button class="rounded bg-accent px-4 text-sm font-semibold text-on-accent"
+      >{say.conversation.rename}</button>
   </form>
 </Dialog>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Info from "@lucide/svelte/icons/info";
   import Dialog from "../ui/Dialog.svelte";
   import type { Schemas } from "../given";
@@ -8,18 +9,15 @@
   let open = $state(false);
 
   const memory = $derived(
-    desk.turns === 0
-      ? "It remembers nothing of what was said before: each question stands alone."
-      : `It remembers this conversation: the last ${desk.turns} questions word for word${desk.summary ? ", and what was said before them in short" : ""}. It knows nothing of your other conversations.`,
+    desk.turns ? say.desk.remembersTurns(desk.turns, desk.summary) : say.desk.remembersNothing,
   );
-  const may = $derived(
-    [
-      desk.choices.models.length > 1 && "which model answers",
-      desk.choices.manner && "how careful or inventive replies are",
-      desk.choices.length && "how long they are",
-      desk.choices.languages.length && "their language",
-    ].filter((x): x is string => !!x),
-  );
+  const offered = $derived({
+    model: desk.choices.models.length > 1,
+    manner: desk.choices.manner,
+    length: desk.choices.length,
+    language: desk.choices.languages.length > 0,
+  });
+  const may = $derived((Object.keys(offered) as (keyof typeof offered)[]).filter((k) => offered[k]));
 </script>
 
 {#snippet list(title: string, items: string[])}
@@ -34,22 +32,18 @@
 <button
   type="button"
   class="icon"
-  aria-label="What this desk can do"
-  title="What this desk can do"
+  aria-label={say.desk.canDo}
+  title={say.desk.canDo}
   onclick={() => (open = true)}><Info size={18} aria-hidden="true" /></button>
-<Dialog bind:open title="What this desk can do" width="34rem" cross="Close">
+<Dialog bind:open title={say.desk.canDo} width="34rem" cross={say.general.close}>
   <p class="mt-3 font-serif leading-relaxed">{desk.purpose}</p>
-  {@render list("Good for", desk.good_for)}
-  {@render list("Not for", desk.not_for)}
-  {@render list("What it knows", desk.known)}
-  {@render list("What it remembers", [memory])}
-  {#if desk.attachments}{@render list("Your own documents", [
-      "You may attach documents to a conversation, with the paper clip beside the question box. They are read at once and answered from. Only you can open them; what answers quote is part of the conversation. They go when you remove it.",
-    ])}{/if}
-  {#if may.length}{@render list("What you may change", [
-      `You may choose ${new Intl.ListFormat("en").format(may)}, below the question box.`,
-    ])}{/if}
+  {@render list(say.desk.goodFor, desk.good_for)}
+  {@render list(say.desk.notFor, desk.not_for)}
+  {@render list(say.desk.knows, desk.known)}
+  {@render list(say.desk.remembers, [memory])}
+  {#if desk.attachments}{@render list(say.desk.attachments, [say.desk.attachmentsAbout])}{/if}
+  {#if may.length}{@render list(say.desk.mayChange, [say.desk.mayChoose(may)])}{/if}
   <p class="mt-5 text-sm text-faded">
-    Replies are written by a machine. It can be wrong: check what matters.
+    {say.desk.machine}
   </p>
 </Dialog>

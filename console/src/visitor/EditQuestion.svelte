@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import { onMount } from "svelte";
 
   let { question, ask, close }: { question: string; ask: (question: string) => void; close: () => void } =
@@ -39,10 +40,12 @@
       "field-sizing-content max-h-[38dvh] w-full resize-none rounded-md border border-field",
       "bg-paper px-3 py-2 font-serif text-lead leading-snug font-semibold",
     ]}
-    aria-label="Edit the question"></textarea>
+    aria-label={say.question.edit}></textarea>
   <div class="mt-2 flex flex-wrap items-center gap-3 text-sm">
-    <button class="min-h-9 rounded bg-accent px-4 font-semibold text-on-accent">Ask this instead</button>
-    <button type="button" class="min-h-9 rounded px-3 hover:bg-leaf" onclick={close}>Leave it</button>
-    <span class="text-fine text-faded">What came after it stays, as another version.</span>
+    <button class="min-h-9 rounded bg-accent px-4 font-semibold text-on-accent"
+      >{say.question.askInstead}</button>
+    <button type="button" class="min-h-9 rounded px-3 hover:bg-leaf" onclick={close}
+      >{say.question.leave}</button>
+    <span class="text-fine text-faded">{say.question.editAbout}</span>
   </div>
 </form>

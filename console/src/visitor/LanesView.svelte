@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Check from "@lucide/svelte/icons/check";
   import { given } from "../given";
   import Markdown from "../markdown/Markdown.svelte";
@@ -23,31 +24,30 @@
         cards ? "rounded border px-4 py-3" : "border-t-2 pt-2",
         turn.preferred === i ? "border-accent" : "border-rule",
       ]}
-      aria-label={cards ? `Way ${i + 1}` : lane.title}>
+      aria-label={cards ? say.lanes.way(i + 1) : lane.title}>
       {#if !cards}
         <h3 class="mb-2 flex items-center gap-2 text-note font-semibold">
           {lane.title}
-          {#if turn.preferred === i}<span class="font-normal text-accent">your choice</span>{/if}
+          {#if turn.preferred === i}<span class="font-normal text-accent">{say.lanes.yours}</span>{/if}
         </h3>
       {/if}
       {#if lane.text}<Markdown text={lane.text} growing={turn.running} />{/if}
       {#if lane.failed && !lane.text}<p class="text-note text-faded">
-          There is no answer from this one.
+          {say.lanes.failed}
         </p>{/if}
       {#if turn.running && !lane.text}<p class="text-faded">
-          <span class="pen" aria-hidden="true"></span> <span class="sr-only">Writing</span>
+          <span class="pen" aria-hidden="true"></span> <span class="sr-only">{say.lanes.writing}</span>
         </p>{/if}
       <div class="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-fine text-faded">
-        {#if lane.seconds && !cards}<span>{lane.seconds.toFixed(1)} seconds</span>{/if}
-        {#if given.maker && lane.reply_tokens}<span
-            >{lane.reply_tokens} tokens{lane.cost ? `, cost ${lane.cost.toPrecision(2)}` : ""}</span
+        {#if lane.seconds && !cards}<span>{say.lanes.seconds(lane.seconds)}</span>{/if}
+        {#if given.maker && lane.reply_tokens}<span>{say.lanes.cost(lane.reply_tokens, lane.cost ?? 0)}</span
           >{/if}
         {#if turn.preferred === i && cards}
           <span class="inline-flex items-center gap-1 font-semibold text-accent"
-            ><Check size={14} aria-hidden="true" /> Taken; ask on to go on from here</span>
+            ><Check size={14} aria-hidden="true" /> {say.lanes.taken}</span>
         {:else if conversation && !turn.running && lane.text && turn.preferred !== i}
           <button class="button-plain !min-h-8 text-ink" onclick={() => conversation.prefer(turn, i)}
-            >{cards ? "Take this one" : "I prefer this one"}</button>
+            >{cards ? say.lanes.take : say.lanes.prefer}</button>
         {/if}
       </div>
     </section>
@@ -55,8 +55,6 @@
 </div>
 {#if choosing && turn.lanes.length > 1}
   <p class="mt-3 text-fine text-faded">
-    {cards
-      ? "Take one, and the text goes on from it."
-      : "Prefer one, and the conversation goes on from it. Until then it goes on from the first."}
+    {cards ? say.lanes.takeAbout : say.lanes.preferAbout}
   </p>
 {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import { placeOf, sectionOf, type MarginNote, type Sources } from "./sources";
   import type { Turn } from "./turn.svelte";
   import SourceView from "./SourceView.svelte";
@@ -87,7 +88,7 @@
 
 {#if notes.length}
   <div class="hidden wide:block wide:print:block">
-    <ul bind:this={list} class="notes" aria-label="Where it stands">
+    <ul bind:this={list} class="notes" aria-label={say.margin.all}>
       {#each notes as n (n)}<li class="mb-3 rounded border-l-2 border-rule pl-2.5">
           {@render note(n)}
         </li>{/each}
@@ -95,16 +96,16 @@
   </div>
   <details class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden">
     <summary class="min-h-8 cursor-pointer py-1 text-note font-semibold text-ink"
-      >Where it stands ({notes.length})</summary>
+      >{say.margin.allCounted(notes.length)}</summary>
     <ul class="my-1.5 space-y-3">
       {#each notes as n (n)}<li>{@render note(n)}</li>{/each}
     </ul>
   </details>
 {:else if !sources.supported}
   <div class="mt-3 mb-3 wide:mt-0">
-    <p class="font-semibold text-ink">The documents do not say this.</p>
+    <p class="font-semibold text-ink">{say.margin.notSaid}</p>
     {#if near.length}
-      <p class="mt-1">What they do have that is near:</p>
+      <p class="mt-1">{say.margin.near}</p>
       <ul class="mt-2 space-y-2">
         {#each near as p (p.number)}
           <li>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import { given, type Schemas } from "../given";
   import Link from "../ui/Link.svelte";
 
@@ -9,18 +10,18 @@
   <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
   {#if problem}
     <h1 class="font-serif text-hero font-semibold">
-      {problem.code === "no-such-desk" ? "No desk here" : "Not at the moment"}
+      {problem.code === "no-such-desk" ? say.noDesk.none : say.noDesk.trouble}
     </h1>
     <p class="mt-4 font-serif text-lead leading-relaxed">{problem.detail}</p>
-    {#if problem.id}<p class="mt-4 text-sm text-faded">If you report this, mention {problem.id}</p>{/if}
+    {#if problem.id}<p class="mt-4 text-sm text-faded">{say.general.report(problem.id)}</p>{/if}
   {:else}
-    <h1 class="font-serif text-hero font-semibold">Juvalogos</h1>
+    <h1 class="font-serif text-hero font-semibold">{say.noDesk.product}</h1>
     <p class="mt-4 font-serif text-lead leading-relaxed">
-      Desks where you can ask a model things. Each has an address of its own: follow the link that you were
-      given.
+      {say.noDesk.about}
     </p>
     <p class="mt-6 text-sm text-faded">
-      Do you make desks? Go to the <Link href="{given.base}/console">console</Link>.
+      {say.noDesk.makers[0]}<Link href="{given.base}/console">{say.noDesk.console}</Link>{say.noDesk
+        .makers[1]}
     </p>
   {/if}
 </main>

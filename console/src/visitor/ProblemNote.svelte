@@ -1,7 +1,7 @@
 <script lang="ts">
+  import { say } from "../words";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import type { Schemas } from "../given";
-  import { inWords } from "./turn.svelte";
   import Link from "../ui/Link.svelte";
 
   let {
@@ -31,13 +31,14 @@
   {#if (canRetry && again) || problem.id}
     <p class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
       {#if canRetry && again && left > 0}
-        <span class="min-h-7 font-medium tabular-nums">You can have it made again in {inWords(left)}.</span>
+        <span class="min-h-7 font-medium tabular-nums">{say.reply.againIn(left)}</span>
       {:else if canRetry && again}
         <Link class="inline-flex min-h-7 items-center gap-1.5 font-medium" onclick={again}>
-          <RotateCcw size={14} aria-hidden="true" /> Make it again
+          <RotateCcw size={14} aria-hidden="true" />
+          {say.reply.again}
         </Link>
       {/if}
-      {#if problem.id}<span class="text-faded">If you report this, mention {problem.id}</span>{/if}
+      {#if problem.id}<span class="text-faded">{say.general.report(problem.id)}</span>{/if}
     </p>
   {/if}
 </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
   import Paperclip from "@lucide/svelte/icons/paperclip";
   import Square from "@lucide/svelte/icons/square";
@@ -100,15 +101,15 @@
     <button
       type="button"
       class="icon shrink-0"
-      aria-label="Attach documents"
-      title="Attach documents"
+      aria-label={say.question.attach}
+      title={say.question.attach}
       onclick={() => picker.click()}><Paperclip size={17} aria-hidden="true" /></button>
     <input
       bind:this={picker}
       type="file"
       multiple
       class="hidden"
-      aria-label="Documents to attach"
+      aria-label={say.question.attachFiles}
       onchange={picked} />
   {/if}
   <textarea
@@ -122,15 +123,16 @@
       "field-sizing-content max-h-[38dvh] min-h-9 flex-1 resize-none bg-transparent py-1.5",
       "font-serif text-text leading-normal outline-none placeholder:text-faded",
     ]}
-    placeholder="Write your question"
-    aria-label="Your question to {deskTitle}"
+    placeholder={say.question.box}
+    aria-label={say.question.boxTo(deskTitle)}
     enterkeyhint="send"></textarea>
   {#if running}
     <button
       type="button"
       class="flex h-9 shrink-0 items-center gap-2 rounded bg-accent px-3.5 text-sm font-semibold text-on-accent"
       onclick={stop}>
-      <Square size={12} fill="currentColor" aria-hidden="true" /> Stop
+      <Square size={12} fill="currentColor" aria-hidden="true" />
+      {say.question.stop}
     </button>
   {:else}
     <button
@@ -140,16 +142,16 @@
         text.trim() ? "bg-accent text-on-accent" : "bg-leaf text-faded",
       ]}
       aria-disabled={!text.trim()}>
-      <ArrowUp size={15} aria-hidden="true" /> Ask
+      <ArrowUp size={15} aria-hidden="true" />
+      {say.question.ask}
     </button>
   {/if}
 </form>
 <div class="mt-1 flex min-h-7 items-center justify-between gap-4 text-mini text-faded">
   <p class="pointer-coarse:hidden">
-    {#if running}<kbd>Esc</kbd> stops the reply.{:else}<kbd>Enter</kbd> asks, <kbd>Shift</kbd>+<kbd
-        >Enter</kbd>
-      begins a new line{#if last}<span class="hidden sm:inline"
-          >, <kbd>↑</kbd> brings back your last question</span
+    {#if running}<kbd>{say.question.escape}</kbd> {say.question.stops}{:else}<kbd>{say.question.enter}</kbd>
+      {say.question.asks} <kbd>{say.question.shift}</kbd>+<kbd>{say.question.enter}</kbd>
+      {say.question.newLine}{#if last}<span class="hidden sm:inline">, <kbd>↑</kbd> {say.question.back}</span
         >{/if}.{/if}
   </p>
   <div class="min-w-0">{@render children?.()}</div>

@@ -1,29 +1,30 @@
 <script lang="ts">
+  import { say } from "../words";
   import type { Conversation } from "./conversation.svelte";
   import type { Turn } from "./turn.svelte";
 
   let { turn, conversation }: { turn: Turn; conversation: Conversation } = $props();
 
   const reasons: [string, string][] = [
-    ["wrong", "It is wrong"],
-    ["incomplete", "Something is missing"],
-    ["unclear", "Hard to understand"],
-    ["off-topic", "Not what I asked"],
-    ["too-long", "Too long"],
-    ["other", "Something else"],
+    ["wrong", say.reasons.wrong],
+    ["incomplete", say.reasons.incomplete],
+    ["unclear", say.reasons.unclear],
+    ["off-topic", say.reasons.offTopic],
+    ["too-long", say.reasons.tooLong],
+    ["other", say.reasons.other],
   ];
   // svelte-ignore state_referenced_locally
   let remark = $state(turn.remark);
   let thanked = $state(false);
 
-  async function say(reason: string) {
+  async function tell(reason: string) {
     thanked = await conversation.explain(turn, reason, remark);
   }
 </script>
 
-<form class="mt-2 max-w-sm print:hidden" onsubmit={(e) => (e.preventDefault(), say(turn.reason))}>
+<form class="mt-2 max-w-sm print:hidden" onsubmit={(e) => (e.preventDefault(), tell(turn.reason))}>
   <fieldset>
-    <legend class="font-semibold text-ink">What was the matter?</legend>
+    <legend class="font-semibold text-ink">{say.reasons.ask}</legend>
     <div class="mt-1 flex flex-wrap gap-1.5">
       {#each reasons as [key, name] (key)}
         <button
@@ -33,18 +34,18 @@
             turn.reason === key ? "border-accent text-accent" : "border-rule hover:bg-leaf",
           ]}
           aria-pressed={turn.reason === key}
-          onclick={() => say(turn.reason === key ? "" : key)}>{name}</button>
+          onclick={() => tell(turn.reason === key ? "" : key)}>{name}</button>
       {/each}
     </div>
   </fieldset>
   <label class="mt-2 block">
-    <span class="sr-only">In your own words, if you like</span>
+    <span class="sr-only">{say.reasons.ownWords}</span>
     <input
       class="field !min-h-8 text-ink"
       bind:value={remark}
       maxlength="2000"
-      placeholder="In your own words, if you like"
-      onchange={() => say(turn.reason)} />
+      placeholder={say.reasons.ownWords}
+      onchange={() => tell(turn.reason)} />
   </label>
-  {#if thanked}<p class="mt-1" role="status">Thank you. The people who run this desk will read it.</p>{/if}
+  {#if thanked}<p class="mt-1" role="status">{say.reasons.thanks}</p>{/if}
 </form>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Dialog from "../ui/Dialog.svelte";
   import CopyButton from "../ui/CopyButton.svelte";
   import type { Conversation } from "./conversation.svelte";
@@ -14,32 +15,30 @@
   }
 </script>
 
-<Dialog bind:open title="Share this conversation" place="high">
+<Dialog bind:open title={say.share.this} place="high">
   {#if link}
     <p class="mt-2 text-note leading-relaxed">
-      Whoever has this link can read the conversation, also what you ask in it later. Nobody can write in it
-      but you.
+      {say.share.shared}
     </p>
     <div class="mt-4 flex items-center gap-2">
       <input
         class="min-w-0 flex-1 rounded border border-field bg-leaf px-3 py-2 text-sm"
         readonly
         value={link}
-        aria-label="The link"
+        aria-label={say.share.link}
         onfocus={(e) => e.currentTarget.select()} />
       <CopyButton
         text={link}
-        label="Copy the link"
+        label={say.share.copy}
         class="min-h-9 rounded bg-accent px-4 text-sm font-semibold text-on-accent hover:!text-on-accent" />
     </div>
-    <Link class="mt-4 min-h-8 text-sm" onclick={withdraw}>Withdraw the link</Link>
+    <Link class="mt-4 min-h-8 text-sm" onclick={withdraw}>{say.share.withdraw}</Link>
   {:else}
     <p class="mt-2 text-note leading-relaxed">
-      Whoever has the link will be able to read this conversation, also what you ask in it later. You can
-      withdraw it at any time.
+      {say.share.toShare}
     </p>
     <button
       class="mt-4 rounded bg-accent px-4 py-2 text-sm font-semibold text-on-accent"
-      onclick={() => conversation.share()}>Make a link</button>
+      onclick={() => conversation.share()}>{say.share.make}</button>
   {/if}
 </Dialog>

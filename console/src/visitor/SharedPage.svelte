@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import { readShared } from "../api/visiting";
   import { given, type Schemas } from "../given";
   import NoDesk from "./NoDesk.svelte";
@@ -32,9 +33,8 @@
       {title}
     </h1>
     <p class="mt-3 max-w-[42rem] text-note text-faded">
-      Somebody shared this conversation with you. It was held at
-      <Link href="{given.base}/at/{given.slug}">{desk.title}</Link>, where you can ask questions of your own.
-      Replies are written by a machine and can be wrong.
+      {say.share.withYou[0]}<Link href="{given.base}/at/{given.slug}">{desk.title}</Link>{say.share
+        .withYou[1]}
     </p>
     {#each turns as turn, i (turn)}
       <TurnView {turn} number={i + 1} />

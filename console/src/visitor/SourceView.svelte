@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Download from "@lucide/svelte/icons/download";
   import Dialog from "../ui/Dialog.svelte";
   import { tick } from "svelte";
@@ -46,11 +47,7 @@
         await tick();
         body?.querySelector("mark, .box")?.scrollIntoView({ block: "center" });
       })
-      .catch(
-        (e) =>
-          (problem =
-            e instanceof Trouble ? e.detail : "The document could not be fetched. Please try again."),
-      );
+      .catch((e) => (problem = e instanceof Trouble ? e.detail : say.document.failed));
   });
 
   const encoder = new TextEncoder();
@@ -86,14 +83,20 @@
       >{:else}{p.text}{/if}{/each}
 {/snippet}
 
-<Dialog bind:open title={note.passage.title} about={note.place} place="right" width="46rem" cross="Close">
+<Dialog
+  bind:open
+  title={note.passage.title}
+  about={note.place}
+  place="right"
+  width="46rem"
+  cross={say.general.close}>
   {#snippet beside()}
     <a
       class="icon -mt-1"
       href="{given.base}{base}/original"
       download
-      title="Download the original"
-      aria-label="Download the original"><Download size={17} aria-hidden="true" /></a>
+      title={say.document.download}
+      aria-label={say.document.download}><Download size={17} aria-hidden="true" /></a>
   {/snippet}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div
@@ -101,11 +104,11 @@
     class="min-h-0 flex-1 overflow-y-auto px-5 py-4 sm:px-8"
     tabindex="0"
     role="region"
-    aria-label="The document">
+    aria-label={say.document.label}>
     {#if problem}
       <p class="font-serif text-lead">{problem}</p>
     {:else if !blocks.length}
-      <p class="text-faded">Fetching the document …</p>
+      <p class="text-faded">{say.document.fetching}</p>
     {:else if drawn && pages.length}
       {#each pages as [page, boxes] (page)}
         <figure class="mb-6 border border-rule bg-white">
@@ -113,7 +116,7 @@
             <img
               class="block w-full"
               src="{given.base}{base}/pages/{page}.png"
-              alt="Page {page} of {note.passage.title}" />
+              alt={say.document.pageOf(page, note.passage.title)} />
             {#each boxes as [left, top, width, height], i (i)}
               <span
                 class="box absolute bg-accent/25 mix-blend-multiply"
@@ -122,7 +125,7 @@
             {/each}
           </div>
           <figcaption class="border-t border-rule bg-paper px-3 py-1.5 text-fine text-faded">
-            Page {page}
+            {say.document.page(page)}
           </figcaption>
         </figure>
       {/each}
@@ -149,5 +152,5 @@
       </div>
     {/if}
   </div>
-  <p class="sr-only">It supports the answer to: {question}</p>
+  <p class="sr-only">{say.document.about(question)}</p>
 </Dialog>

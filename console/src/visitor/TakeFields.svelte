@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import type { Schemas } from "../given";
 
   let { takes, values = $bindable() }: { takes: Schemas["Take"][]; values: Record<string, string> } =
@@ -21,7 +22,7 @@
     values[name] = "";
     if (!file) return;
     if (file.size > largest) {
-      problem = `${file.name} is too large: at most 2.5 MB.`;
+      problem = say.fields.tooLarge(file.name);
       field.value = "";
       return;
     }
@@ -38,15 +39,16 @@
 <div class="mb-2 flex flex-wrap items-end gap-x-5 gap-y-2">
   {#each takes as take (take.name)}
     <label class="text-fine text-faded">
-      {take.title}{take.need ? " (needed)" : ""}
+      {take.need ? say.fields.needed(take.title) : take.title}
       {#if take.type === "choice"}
         <select class="field mt-1 !min-h-9 text-ink" bind:value={values[take.name]}>
-          {#if !take.need}<option value="">as usual</option>{/if}
+          {#if !take.need}<option value="">{say.fields.asUsual}</option>{/if}
           {#each take.choices ?? [] as choice (choice)}<option value={choice}>{choice}</option>{/each}
         </select>
       {:else if take.type === "truth"}
         <select class="field mt-1 !min-h-9 text-ink" bind:value={values[take.name]}>
-          <option value="">as usual</option><option value="true">yes</option><option value="false">no</option>
+          <option value="">{say.fields.asUsual}</option><option value="true">{say.fields.yes}</option><option
+            value="false">{say.fields.no}</option>
         </select>
       {:else if take.type in files}
         <input

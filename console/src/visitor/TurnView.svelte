@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Markdown from "../markdown/Markdown.svelte";
   import type { Conversation } from "./conversation.svelte";
   import EditQuestion from "./EditQuestion.svelte";
@@ -64,7 +65,7 @@
           >{turn.question}</span>
       </h2>
       {#if questionFolded}
-        <Link class="mt-1 ml-6 text-sm" onclick={() => (unfolded = true)}>Show the whole question</Link>
+        <Link class="mt-1 ml-6 text-sm" onclick={() => (unfolded = true)}>{say.question.whole}</Link>
       {/if}
     {/if}
 
@@ -76,7 +77,7 @@
       {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
         <p class={["flex items-center gap-2 text-note text-faded", turn.text && "mt-3"]}>
           {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
-          {turn.note || "Thinking …"}
+          {turn.note || say.notices.thinking}
         </p>
       {/if}
       {#if foldable && folded}
@@ -91,7 +92,7 @@
         class="mt-2 min-h-7 text-sm print:hidden"
         aria-expanded={!folded}
         onclick={() => (folded = !folded)}>
-        {folded ? "Show the whole reply" : "Fold this reply"}
+        {folded ? say.reply.whole : say.reply.fold}
       </Link>
     {/if}
     {#if !turn.running}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import Menu from "@lucide/svelte/icons/menu";
   import Moon from "@lucide/svelte/icons/moon";
   import Plus from "@lucide/svelte/icons/plus";
@@ -35,7 +36,6 @@
   let drawerOpen = $state(false);
 
   const blank = $derived(!conversation?.turns.length && !conversation?.loading && !conversation?.id);
-  const themes = { auto: "as the system", light: "light", dark: "dark" };
   const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
 
   // The offer to bring back what was removed does not stay for ever.
@@ -126,9 +126,9 @@
   const spoken = $derived.by(() => {
     const last = conversation?.turns.at(-1);
     if (!last) return "";
-    if (last.running) return last.note || "The reply is being written.";
+    if (last.running) return last.note || say.page.spokenWriting;
     if (last.problem) return last.problem.detail;
-    return last.state === "stopped" ? "The reply was stopped." : "The reply is complete.";
+    return last.state === "stopped" ? say.page.spokenStopped : say.page.spokenDone;
   });
 </script>
 
@@ -143,7 +143,7 @@
         "print:hidden sticky top-0 z-20 flex h-13 items-center gap-1 border-b bg-paper px-3 sm:px-5",
         blank ? "border-transparent" : "border-rule",
       ]}>
-      <button class="icon wide:hidden" aria-label="Earlier conversations" onclick={() => (drawerOpen = true)}>
+      <button class="icon wide:hidden" aria-label={say.contents.earlier} onclick={() => (drawerOpen = true)}>
         <Menu size={20} aria-hidden="true" />
       </button>
       <p class="min-w-0 flex-1 truncate px-1 font-serif text-note italic">
@@ -153,12 +153,13 @@
             onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a
           >{/if}
       </p>
-      {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-mini text-faded">Draft</span>{/if}
+      {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-mini text-faded">{say.page.draft}</span
+        >{/if}
       <DeskInfo {desk} />
       <button
         class="icon"
-        title="Theme: {themes[theme.choice]}"
-        aria-label="Theme: {themes[theme.choice]}. Change it."
+        title={say.page.theme(theme.choice)}
+        aria-label={say.page.themeChange(say.page.theme(theme.choice))}
         onclick={turnTheme}>
         <ThemeIcon size={18} aria-hidden="true" />
       </button>
@@ -171,7 +172,9 @@
           class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf"
           onclick={() => open("")}>
           <Plus size={16} aria-hidden="true" />
-          <span>New<span class="hidden sm:inline">&nbsp;conversation</span></span>
+          <span
+            >{say.page.newConversation[0]}<span class="hidden sm:inline">{say.page.newConversation[1]}</span
+            ></span>
         </button>
       {/if}
     </header>
@@ -204,7 +207,7 @@
                 edit={conversation.running ? undefined : (question) => edit(turn, question)}
                 takeBack={() => takeBack(turn)} />
             {/each}
-            {#if conversation.loading}<p class="mt-10 text-faded">Fetching the conversation …</p>{/if}
+            {#if conversation.loading}<p class="mt-10 text-faded">{say.conversation.fetching}</p>{/if}
           {/if}
           {#if conversation.problem}
             <div class="measure mt-8"><ProblemNote problem={conversation.problem} /></div>
@@ -220,15 +223,14 @@
                   "bg-paper px-3 text-sm hover:bg-leaf",
                 ]}
                 onclick={() => end.stick()}>
-                <ArrowDown size={15} aria-hidden="true" /> To the end
+                <ArrowDown size={15} aria-hidden="true" />
+                {say.page.toTheEnd}
               </button>
             </div>
           {/if}
           {#if offline || back}
             <p class="measure mb-2 rounded border border-rule bg-leaf px-4 py-2 text-sm" role="status">
-              {offline
-                ? "You are offline. What you write stays here; ask when the connection is back."
-                : "The connection is back."}
+              {offline ? say.notices.offline : say.notices.back}
             </p>
           {/if}
           {#if conversation.undo}
@@ -241,7 +243,7 @@
               <span class="min-w-0 truncate">{conversation.undo.what}</span>
               <button
                 class="min-h-8 shrink-0 rounded px-3 font-semibold text-accent hover:bg-paper"
-                onclick={() => conversation.bringBack()}>Undo</button>
+                onclick={() => conversation.bringBack()}>{say.conversation.undo}</button>
             </div>
           {/if}
           <div class="measure">
@@ -265,7 +267,7 @@
     </div>
   </div>
 
-  <Drawer bind:open={drawerOpen} title="Earlier conversations">
+  <Drawer bind:open={drawerOpen} title={say.contents.earlier}>
     <Contents {conversation} {open} untitled />
   </Drawer>
   <div class="sr-only" role="status" aria-live="polite">{spoken}</div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from "../words";
   import type { Schemas } from "../given";
 
   let { desk, ask }: { desk: Schemas["Face"]; ask: (question: string) => void } = $props();
@@ -18,7 +19,7 @@
 
     {#if desk.openers.length}
       <h2 class="mt-9 mb-1 text-sm font-semibold text-faded">
-        Begin with one of these, or write your own below
+        {say.welcome.begin}
       </h2>
       <ol class="border-t border-rule">
         {#each desk.openers as opener, i (opener)}
@@ -42,8 +43,8 @@
       "wide:border-l wide:pl-4",
     ]}>
     {#each desk.known as sentence (sentence)}<p>{sentence}</p>{/each}
-    <p>A conversation here remembers what you said earlier in it.</p>
-    <p>Your conversations are kept for this browser; no account is needed.</p>
-    <p>Replies are written by a machine. It can be wrong: check what matters.</p>
+    <p>{say.welcome.remembers}</p>
+    <p>{say.welcome.kept}</p>
+    <p>{say.desk.machine}</p>
   </div>
 </div>

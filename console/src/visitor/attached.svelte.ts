@@ -1,3 +1,4 @@
+import { say } from "../words";
 import { Trouble } from "../api/service";
 import { upload, type NamedFile } from "../api/upload";
 import * as api from "../api/visiting";
@@ -36,10 +37,10 @@ export class Attached {
       this.id = conversation;
       this.problem = added
         .filter((a) => a.problem)
-        .map((a) => `${a.name} was not attached: ${a.problem}.`)
+        .map((a) => say.attachments.notAttached(a.name, a.problem ?? ""))
         .join(" ");
     } catch (e) {
-      this.problem = e instanceof Trouble ? e.detail : "The files could not be attached. Please try again.";
+      this.problem = e instanceof Trouble ? e.detail : say.attachments.notSent;
     } finally {
       this.sent = null;
     }

@@ -1,3 +1,4 @@
+import { say } from "../words";
 import * as api from "../api/visiting";
 import { Trouble } from "../api/service";
 import { given, type Schemas } from "../given";
@@ -160,7 +161,7 @@ export class Conversation {
       if (taken.left) this.turns = this.turns.filter((t) => t !== turn);
       else await this.open("", true);
       this.undo = {
-        what: "Your question was taken back",
+        what: say.conversation.takenBack,
         bringBack: async () => {
           const c = await api.show(turn.id);
           if (this.id !== c.id) history.pushState(null, "", pathOf(c.id));
@@ -197,7 +198,7 @@ export class Conversation {
       const { id, title } = this;
       await this.open("", true);
       this.undo = {
-        what: `Removed “${title}”`,
+        what: say.conversation.removed(title),
         bringBack: async () => {
           await api.restore(id);
           await this.open(id, true);
@@ -276,7 +277,7 @@ function kept(): Schemas["Choice"] {
 
 function asTrouble(e: unknown): Schemas["Trouble"] {
   if (e instanceof Trouble) return { code: e.code, detail: e.detail, id: e.id };
-  return { code: "unexpected", detail: "Something went wrong on this page. Please load it again." };
+  return { code: "unexpected", detail: say.conversation.broken };
 }
 
 /** The path of a conversation's page, or of the desk's. */

@@ -1,3 +1,4 @@
+import { say } from "../words";
 import type { Schemas } from "../given";
 
 /** A reply's sentences with the passages they rest on, as the part "sources" has them. */
@@ -74,7 +75,7 @@ export function showClaims(html: string, sources: Sources): string {
     .replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
       const unsupported = sources.sentences[+number]?.support === "unsupported";
       const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
-      return `<span class="claim${unsupported ? " unsupported" : ""}" data-claim="${number}"${unsupported ? ' title="Not found in the documents"' : ""}>${refs}${unsupported ? '<span class="sr-only"> (not found in the documents)</span>' : ""}</span>`;
+      return `<span class="claim${unsupported ? " unsupported" : ""}" data-claim="${number}"${unsupported ? ` title="${say.margin.unsupported}"` : ""}>${refs}${unsupported ? `<span class="sr-only">${say.margin.unsupportedSpoken}</span>` : ""}</span>`;
     })
     .replace(/[\uE000-\uE002]/g, "");
 }

@@ -1,3 +1,4 @@
+import { say } from "../words";
 import * as api from "../api/visiting";
 import { Trouble } from "../api/service";
 import { readEvents, type ReplyEvent } from "../api/events";
@@ -113,7 +114,7 @@ export class Turn {
     this.problem = null;
     this.helped = null;
     const slow = setTimeout(() => {
-      if (this.state === "waiting" && !this.note) this.note = "The model is taking its time …";
+      if (this.state === "waiting" && !this.note) this.note = say.notices.slow;
     }, slowAfter);
     try {
       let stream: Promise<Response> = first;
@@ -127,13 +128,9 @@ export class Turn {
         } catch (e) {
           if (!this.id || asking || (e instanceof Trouble && !e.passing)) throw e;
         }
-        if (!this.id)
-          throw new Trouble(
-            "offline",
-            "The connection was lost before the question arrived. Please ask again.",
-          );
+        if (!this.id) throw new Trouble("offline", say.notices.lostEarly);
         this.#lost = true;
-        this.note = "The connection was lost. Trying again …";
+        this.note = say.notices.lost;
         await online(wait);
         asking = false;
         stream = api.watch(this.id, this.#lastEvent);
@@ -151,10 +148,7 @@ export class Turn {
 
   fail(e: unknown) {
     this.#flush();
-    const t =
-      e instanceof Trouble
-        ? e
-        : new Trouble("unexpected", "Something went wrong on this page. Please try again.");
+    const t = e instanceof Trouble ? e : new Trouble("unexpected", say.notices.broken);
     this.problem = { code: t.code, detail: t.detail, id: t.id };
     this.state = "failed";
     this.#say("");
@@ -190,12 +184,9 @@ export class Turn {
     this.id = b.turn;
     this.number = b.number;
     if (!this.siblings.includes(b.turn)) this.siblings = [...this.siblings, b.turn];
-    this.#say(this.#lost ? "The connection is back." : "");
+    this.#say(this.#lost ? say.notices.back : "");
     if (this.#lost)
-      setTimeout(
-        () => ((this.#lost = false), this.note === "The connection is back." && (this.note = "")),
-        2500,
-      );
+      setTimeout(() => ((this.#lost = false), this.note === say.notices.back && (this.note = "")), 2500);
     if (b.from === 0 || b.attempt !== this.attempt) this.#flush("");
     if (b.show) {
       this.show = b.show;
@@ -250,7 +241,7 @@ export class Turn {
     const tell = () =>
       (this.note =
         n.kind === "step"
-          ? `${n.says} …`
+          ? say.notices.step(n.says ?? "")
           : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
     this.#say(tell());
     if (n.seconds) this.#countdown = window.setInterval(tell, 1000);
@@ -284,24 +275,12 @@ function online(wait: number): Promise<void> {
   });
 }
 
-/** A length of time in words, for a number of whole seconds. */
-export function inWords(seconds: number): string {
-  if (seconds < 90) return `${seconds} ${seconds === 1 ? "second" : "seconds"}`;
-  return `${Math.round(seconds / 60)} minutes`;
-}
-
 const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number) => string> = {
-  retrying: (s) =>
-    s ? `The model is busy. Asking again in ${inWords(s)} …` : "The model is busy. Asking again …",
-  waking: () => "The model is waking up. That can take a minute or two …",
-  "in-line": (s, place) =>
-    (place === 1
-      ? "You are next in line"
-      : `There ${place === 2 ? "is one" : `are ${place - 1}`} before you in line`) +
-    (s ? `; about ${inWords(s)} to go …` : " …"),
+  retrying: (s) => say.notices.asking(s),
+  waking: () => say.notices.waking,
+  "in-line": (s, place) => say.notices.inLine(place, s),
   writing: () => "",
-  unsaved: () =>
-    "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
+  unsaved: () => say.notices.unsaved,
   saved: () => "",
   step: () => "",
 };

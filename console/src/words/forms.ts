@@ -1,0 +1,26 @@
+/** The forms that a word takes by number, as a language has them. */
+export type Plurals = Partial<Record<Intl.LDMLPluralRule, string>> & { other: string };
+
+/** How a language writes numbers, dates, lists, and words by number. */
+export function formsOf(language: string) {
+  const rules = new Intl.PluralRules(language);
+  const list = new Intl.ListFormat(language);
+  return {
+    /** A number with the word that it counts: 1 page, 2 pages. */
+    counted: (n: number, words: Plurals) =>
+      `${n.toLocaleString(language)} ${words[rules.select(n)] ?? words.other}`,
+    /** A number, rounded to so many digits behind the point if they are given. */
+    number: (n: number, digits?: number) =>
+      n.toLocaleString(
+        language,
+        digits === undefined ? {} : { minimumFractionDigits: digits, maximumFractionDigits: digits },
+      ),
+    /** An amount of money of which two digits tell enough. */
+    cost: (n: number) =>
+      n.toLocaleString(language, { minimumSignificantDigits: 2, maximumSignificantDigits: 2 }),
+    /** Things in a row: this, that and the other. */
+    list: (things: string[]) => list.format(things),
+    /** A day: 4 May 2026. */
+    day: (d: Date) => d.toLocaleDateString(language, { day: "numeric", month: "long", year: "numeric" }),
+  };
+}
