@@ -1056,8 +1056,7 @@ type Recipe struct {
 	// Drawing A recipe laid out from top to bottom, in pixels.
 	Drawing Drawing `json:"drawing"`
 
-	// Forecast What one question takes at most by the recipe and its settings, and what questions
-	// took in the last 30 days.
+	// Forecast What one question takes at most by the recipe and its settings, and what questions took in the last 30 days.
 	Forecast *Forecast `json:"forecast,omitempty"`
 	Name     string    `json:"name"`
 

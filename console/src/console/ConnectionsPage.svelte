@@ -45,11 +45,13 @@
 
   const priceOf = (m: Schemas["ModelSettings"]) =>
     m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given";
+
+  const about =
+    "A connection is a place where models live: an address and a key. A probe asks a model for a few " +
+    "words; that costs what a few words cost.";
 </script>
 
-<Page
-  title="Connections"
-  about="A connection is a place where models live: an address and a key. A probe asks a model for a few words; that costs what a few words cost.">
+<Page title="Connections" {about}>
   {#snippet actions()}
     {#if list?.length}<button class="button-plain" disabled={!!probing} onclick={() => probe("")}
         >Probe all</button

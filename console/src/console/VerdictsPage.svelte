@@ -96,11 +96,13 @@
       .filter((s) => weeks.some((w) => w[s.key])),
   );
   const whichs = { open: "To look at", done: "Done", helped: "Helped" } as const;
+
+  const about =
+    "What visitors said of replies. Open one in the bench, find out what was wrong, try it " +
+    "differently, and set it done.";
 </script>
 
-<Page
-  title="Verdicts"
-  about="What visitors said of replies. Open one in the bench, find out what was wrong, try it differently, and set it done.">
+<Page title="Verdicts" {about}>
   <div class="mt-5 flex flex-wrap items-end gap-4">
     <div class="flex rounded border border-rule text-sm" role="group" aria-label="Which verdicts">
       {#each Object.entries(whichs) as [key, name] (key)}

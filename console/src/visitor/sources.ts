@@ -75,7 +75,10 @@ export function showClaims(html: string, sources: Sources): string {
     .replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
       const unsupported = sources.sentences[+number]?.support === "unsupported";
       const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
-      return `<span class="claim${unsupported ? " unsupported" : ""}" data-claim="${number}"${unsupported ? ` title="${say.margin.unsupported}"` : ""}>${refs}${unsupported ? `<span class="sr-only">${say.margin.unsupportedSpoken}</span>` : ""}</span>`;
+      if (!unsupported) return `<span class="claim" data-claim="${number}">${refs}</span>`;
+      const title = say.margin.unsupported;
+      const spoken = `<span class="sr-only">${say.margin.unsupportedSpoken}</span>`;
+      return `<span class="claim unsupported" data-claim="${number}" title="${title}">${refs}${spoken}</span>`;
     })
     .replace(/[\uE000-\uE002]/g, "");
 }
