@@ -35,12 +35,18 @@
     svg?.querySelector<SVGGElement>(`[data-box="${CSS.escape(next)}"]`)?.focus();
   }
 
+  /** What stands below a box's name. */
+  function below(box: Box): string[] {
+    if (box.kind === "takes" || box.kind === "settings") return box.gives ?? [];
+    const kind = states[box.name] ? `${box.kind}, ${states[box.name]}` : box.kind;
+    return [...(box.kind === "reply" ? [] : [kind]), ...(box.notes ?? [])];
+  }
+
+  /** What a screen reader says of a box: what is written on it, and what leads there. */
   function told(box: Box): string {
     const wires = drawing.wires.filter((w) => w.to === box.name);
     const from = wires.map((w) => `${w.label} from ${w.from}`).join("; ");
-    return [box.title, ends.includes(box.kind) ? "" : box.kind, states[box.name], from && `takes ${from}`]
-      .filter(Boolean)
-      .join(", ");
+    return [box.title, ...below(box), from && `takes ${from}`].filter(Boolean).join(" ");
   }
 </script>
 
@@ -76,22 +82,13 @@
         onkeydown={(e) => pressed(e, box)}
         onclick={() => !ends.includes(box.kind) && choose?.(box.name)}>
         <rect x={box.x} y={box.y} width={box.w} height={box.h} rx="4" />
-        <text class="name" x={box.x + 12} y={box.y + 20}>{box.title}</text>
-        {#if box.kind === "takes" || box.kind === "settings"}
-          {#each box.gives ?? [] as line, i (i)}<text class="small" x={box.x + 12} y={box.y + 37 + 16 * i}
-              >{line}</text
-            >{/each}
-        {:else if box.kind !== "reply"}
-          <text class="small" x={box.x + 12} y={box.y + 37}
-            >{box.kind}{states[box.name] ? `, ${states[box.name]}` : ""}</text>
-          {#each box.notes ?? [] as line, i (i)}<text class="note" x={box.x + 12} y={box.y + 53 + 16 * i}
-              >{line}</text
-            >{/each}
-        {:else}
-          {#each box.notes ?? [] as line, i (i)}<text class="small" x={box.x + 12} y={box.y + 37 + 16 * i}
-              >{line}</text
-            >{/each}
-        {/if}
+        <text class="name" x={box.x + 12} y={box.y + 20}>{box.title + " "}</text>
+        {#each below(box) as line, i (i)}
+          <text
+            class={i > 0 && !ends.includes(box.kind) ? "note" : "small"}
+            x={box.x + 12}
+            y={box.y + 37 + 16 * i}>{line + " "}</text>
+        {/each}
       </g>
     {/each}
     {#each drawing.wires as wire, i (i)}<path class="wire" d={wire.path} marker-end="url(#{id}-tip)" />{/each}

@@ -36,7 +36,7 @@
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-<div class={["relative overflow-x-auto", more]} role="region" aria-label={label} tabindex="0">
+<div class={["relative overflow-x-auto", more]} role="group" aria-label={label} tabindex="0">
   <table class={["w-full text-left", small ? "text-fine" : "text-note"]} style:min-width={least}>
     {#if columns.length}<thead class={["text-faded", small ? "text-mini" : "text-fine"]}>
         <tr class="border-b border-rule">
