@@ -70,18 +70,27 @@ type Call struct {
 type Do func(ctx context.Context, c *Call) (Values, error)
 
 // Streams reports whether the text that an output of the step gives is the
-// reply, and is to be handed to Write as it comes.
+// reply, and is to be handed over as it comes; see Text.
 func (c *Call) Streams(output string) bool { return c.reply.is(output) }
 
-// Write adds to a text of the reply. which counts from 0 where the step gives
-// several.
-func (c *Call) Write(which int, text []byte) {
-	c.run.reply(c.reply.lane+which, text)
-	c.span.wrote()
+// Text opens a text of the reply: what it returns adds to it, and is called by
+// one goroutine at a time. which counts from 0 where the step gives several.
+// What has been added is read, and is not taken back.
+func (c *Call) Text(which int) (add func(text []byte)) {
+	lane := c.reply.lane + which
+	write := c.run.options.Reply(lane)
+	begun := false
+	return func(text []byte) {
+		if !begun {
+			begun = true
+			c.span.wrote()
+			c.run.wrote(lane)
+		}
+		write(text)
+	}
 }
 
-// Lane is where in the reply the text goes that Write was given for which,
-// from 1.
+// Lane is where in the reply the text goes that Text opens for which, from 1.
 func (c *Call) Lane(which int) int {
 	if c.reply == nil {
 		return 0

@@ -20,10 +20,10 @@ type Options struct {
 	Sleep func(ctx context.Context, span time.Duration) error
 	// Record keeps the spans; nil: a new one, which the Result has.
 	Record *Recorder
-	// Reply takes the reply's text as it comes; lane counts from 0 where it is
-	// several texts. It may be called from several goroutines; nil: nobody
-	// listens.
-	Reply func(lane int, text []byte)
+	// Reply opens a text of the reply: what it returns adds to it, as it comes.
+	// lane counts from 0 where the reply is several texts. It may be called from
+	// several goroutines; nil: nobody listens.
+	Reply func(lane int) (add func(text []byte))
 	// Kept holds the outputs of steps that may be kept; nil: none are. Salt is
 	// what else they depend on beside their inputs and settings.
 	Kept Kept
@@ -84,19 +84,18 @@ type run struct {
 	lanes map[int]bool // of the others, those that have some
 }
 
-// reply hands over text. It is called for every piece, mostly of one lane.
-func (x *run) reply(lane int, text []byte) {
-	if lane > 0 {
-		x.mu.Lock()
-		if x.lanes == nil {
-			x.lanes = map[int]bool{}
-		}
-		x.lanes[lane] = true
-		x.mu.Unlock()
-	} else if !x.first.Load() {
+// wrote notes that a text of the reply has begun.
+func (x *run) wrote(lane int) {
+	if lane == 0 {
 		x.first.Store(true)
+		return
 	}
-	x.options.Reply(lane, text)
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.lanes == nil {
+		x.lanes = map[int]bool{}
+	}
+	x.lanes[lane] = true
 }
 
 func (x *run) replied(lane int) bool {
@@ -116,7 +115,7 @@ func Run(ctx context.Context, r *Recipe, takes, settings Values, o Options) (Res
 		o.Record = &Recorder{}
 	}
 	if o.Reply == nil {
-		o.Reply = func(int, []byte) {}
+		o.Reply = func(int) func([]byte) { return func([]byte) {} }
 	}
 	x := &run{recipe: r, options: o, meter: meter{limits: r.File.Limits}, began: o.Now()}
 	ctx, cancel := context.WithTimeoutCause(ctx, r.File.Limits.Time, ErrLate)

@@ -146,11 +146,13 @@ func TestEachKeepsOrderAndBound(t *testing.T) {
 	var mu sync.Mutex
 	lanes := map[int]string{}
 	result, err := Run(t.Context(), r, nil, Values{"l": list}, Options{Now: time.Now,
-		Reply: func(lane int, text []byte) { mu.Lock(); lanes[lane] += string(text); mu.Unlock() },
+		Reply: func(lane int) func([]byte) {
+			return func(text []byte) { mu.Lock(); lanes[lane] += string(text); mu.Unlock() }
+		},
 		Do: book.do(func(_ context.Context, c *Call) (Values, error) {
 			time.Sleep(time.Duration(rand.IntN(3)) * time.Millisecond)
 			if c.In["n"] == 7.0 && c.Streams("text") {
-				c.Write(0, []byte("streamed"))
+				c.Text(0)([]byte("streamed"))
 				return Values{"text": "streamed"}, nil
 			}
 			return Values{"text": "r" + c.In["x"].(string)}, nil
@@ -227,7 +229,7 @@ reply: d.chosen
 		var written string
 		record := &Recorder{}
 		result, err := Run(t.Context(), r, Values{"kind": kind}, nil, Options{Now: time.Now, Record: record,
-			Reply: func(_ int, text []byte) { written += string(text) },
+			Reply: func(int) func([]byte) { return func(text []byte) { written += string(text) } },
 			Do: func(_ context.Context, c *Call) (Values, error) {
 				if c.Step.Kind.Name == "choose" {
 					for _, name := range c.Wide {
@@ -237,7 +239,7 @@ reply: d.chosen
 					}
 				}
 				if c.Streams("text") {
-					c.Write(0, []byte(c.Step.Name))
+					c.Text(0)([]byte(c.Step.Name))
 				}
 				return Values{"text": c.Step.Name}, nil
 			}})
@@ -299,7 +301,7 @@ func TestTriesFallbackAndLimit(t *testing.T) {
 	_, err = Run(t.Context(), r, Values{"question": "q"}, nil,
 		Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
 			tries++
-			c.Write(0, []byte("half a"))
+			c.Text(0)([]byte("half a"))
 			return nil, errors.New("cut off")
 		}})
 	if err == nil || tries != 1 {
@@ -327,7 +329,7 @@ func TestResultsAreKept(t *testing.T) {
 	runs := 0
 	ask := func(question, salt string) (written string) {
 		_, err := Run(t.Context(), r, Values{"question": question}, nil, Options{Now: time.Now, Kept: kept, Salt: salt,
-			Reply: func(_ int, text []byte) { written += string(text) },
+			Reply: func(int) func([]byte) { return func(text []byte) { written += string(text) } },
 			Do:    func(_ context.Context, c *Call) (Values, error) { runs++; return made(c), nil }})
 		if err != nil {
 			t.Error(err)

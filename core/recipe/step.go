@@ -288,7 +288,8 @@ func (x *run) replyWhole(out Values, reply *lead) {
 		}
 		for i, t := range texts {
 			if text, is := t.(string); is && text != "" && !x.replied(reply.lane+i) {
-				x.reply(reply.lane+i, []byte(text))
+				x.options.Reply(reply.lane + i)([]byte(text))
+				x.wrote(reply.lane + i)
 			}
 		}
 	}

@@ -176,9 +176,13 @@ func (w *writer) write(ctx context.Context, which int, messages []prompt.Message
 		seed := *sampling.Seed + which
 		sampling.Seed = &seed
 	}
+	add := func([]byte) {}
+	if w.streams {
+		add = w.call.Text(which)
+	}
 	for goneOn := 0; ; goneOn++ {
 		var said string
-		said, finish, err = w.ask(ctx, which, messages, sampling)
+		said, finish, err = w.ask(ctx, which, messages, sampling, add)
 		text += said
 		short := w.set.Least > 0 && len(strings.Fields(text)) < w.set.Least
 		if err != nil || !short || goneOn == mostGoingOn || strings.TrimSpace(said) == "" {
@@ -190,9 +194,7 @@ func (w *writer) write(ctx context.Context, which int, messages []prompt.Message
 			prompt.Message{Role: prompt.User, Text: goOn})
 		if text != "" && !strings.HasSuffix(text, "\n") {
 			text += " "
-			if w.streams {
-				w.call.Write(which, []byte(" "))
-			}
+			add([]byte(" "))
 		}
 	}
 	if err == nil && text == "" {
@@ -206,16 +208,12 @@ type ErrEmpty struct{ Model string }
 
 func (e ErrEmpty) Error() string { return "the model " + e.Model + " said nothing" }
 
-func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling) (string,
-	string, error) {
+func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling,
+	add func([]byte)) (text, finish string, err error) {
 	if err := w.call.Begin(); err != nil {
 		return "", "", err
 	}
-	write := func([]byte) {}
-	if w.streams {
-		write = func(piece []byte) { w.call.Write(which, piece) }
-	}
-	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling}, write)
+	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling}, add)
 	if w.streams {
 		call.Lane = w.call.Lane(which)
 	}

@@ -71,7 +71,9 @@ func try(t *testing.T, text string, turn *RunContext, takes, settings recipe.Val
 	turn.Sampling.MaxTokens = 100
 	result, err := recipe.Run(t.Context(), r, takes, settings,
 		recipe.Options{Do: turn.Do, Now: time.Now, Record: record,
-			Reply: func(lane int, text []byte) { mu.Lock(); written[lane] += string(text); mu.Unlock() }})
+			Reply: func(lane int) func([]byte) {
+				return func(text []byte) { mu.Lock(); written[lane] += string(text); mu.Unlock() }
+			}})
 	return result, written, record.Spans(), err
 }
 

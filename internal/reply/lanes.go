@@ -1,15 +1,12 @@
 package reply
 
 import (
-	"bytes"
 	"encoding/json"
 	"strconv"
 	"time"
-	"unicode/utf8"
 
 	"juvalogos/core/recipe"
 	"juvalogos/internal/desk"
-	"juvalogos/internal/record"
 )
 
 // Lane is one of the texts of a reply that has several, as it is on record.
@@ -69,29 +66,23 @@ func (r *Reply) expect(d *desk.Desk) {
 	}
 }
 
-// write adds to a text of the reply, as a step hands it over.
-func (r *Reply) write(lane int, text []byte, now func() time.Time) {
+// open returns what adds to a text of the reply, as a step hands it over.
+func (r *Reply) open(lane int, now func() time.Time) (add func(text []byte)) {
 	if r.Choosing.Show == "" {
-		r.add(text, now)
-		return
+		return func(text []byte) { r.add(text, now) }
 	}
-	if bytes.IndexByte(text, 0) >= 0 || !utf8.Valid(text) {
-		text = record.Clean(text)
+	return func(text []byte) {
+		text = sound(text)
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.began(now)
+		for len(r.lanes) <= lane {
+			r.lanes = append(r.lanes, &Lane{Title: strconv.Itoa(len(r.lanes) + 1)})
+		}
+		r.lanes[lane].Text += string(text)
+		r.lanesGrew = true
+		r.wake()
 	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.unsavedSince.IsZero() {
-		r.unsavedSince = now()
-	}
-	if r.firstAt.IsZero() {
-		r.firstAt = r.unsavedSince
-	}
-	for len(r.lanes) <= lane {
-		r.lanes = append(r.lanes, &Lane{Title: strconv.Itoa(len(r.lanes) + 1)})
-	}
-	r.lanes[lane].Text += string(text)
-	r.lanesGrew = true
-	r.wake()
 }
 
 // whole returns the text that the reply is, once it is made, and completes its

@@ -77,7 +77,7 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (
 	r.record.Changed = r.stepChanged
 	return recipe.Run(ctx, d.Recipe, q.All(), d.RecipeSettings, recipe.Options{
 		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
-		Reply: func(lane int, text []byte) { r.write(lane, text, s.Now) },
+		Reply: func(lane int) func([]byte) { return r.open(lane, s.Now) },
 		Kept:  keeper{&s.kept, s.Now}, Salt: saltOf(d),
 	})
 }

@@ -154,22 +154,34 @@ func (r *Reply) Since(offset int, into []byte) View {
 	}
 }
 
-// add appends text as it comes from a model. What PostgreSQL cannot keep (NUL
-// and broken UTF-8) is replaced.
+// add appends text as it comes from a model.
 func (r *Reply) add(text []byte, now func() time.Time) {
-	if bytes.IndexByte(text, 0) >= 0 || !utf8.Valid(text) {
-		text = record.Clean(text)
-	}
+	text = sound(text)
 	r.mu.Lock()
+	r.began(now)
+	r.text = append(r.text, text...)
+	r.wake()
+	r.mu.Unlock()
+}
+
+// sound is a text with what PostgreSQL cannot keep replaced: NUL and broken
+// UTF-8.
+func sound(text []byte) []byte {
+	if bytes.IndexByte(text, 0) >= 0 || !utf8.Valid(text) {
+		return record.Clean(text)
+	}
+	return text
+}
+
+// began notes when text came that is not saved yet, and the first of all. The
+// caller holds mu.
+func (r *Reply) began(now func() time.Time) {
 	if r.unsavedSince.IsZero() {
 		r.unsavedSince = now()
 	}
 	if r.firstAt.IsZero() {
 		r.firstAt = r.unsavedSince
 	}
-	r.text = append(r.text, text...)
-	r.wake()
-	r.mu.Unlock()
 }
 
 func (r *Reply) tell(n Notice) {

@@ -23,7 +23,6 @@ type Trial struct {
 	Sampling deskfile.Sampling
 	Past     []prompt.Exchange
 	Record   *recipe.Recorder
-	Reply    func(lane int, text []byte)
 }
 
 // Try runs a trial; of the options it needs models, a log, and what recipes may
@@ -56,7 +55,7 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 		Models: finder{s, d, nil}, Programs: o.Programs, Web: o.Web,
 	}
 	return recipe.Run(ctx, t.Recipe, t.Takes, t.Settings,
-		recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record, Reply: t.Reply})
+		recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record})
 }
 
 // Forecast tells what a trial takes at most.
