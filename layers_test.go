@@ -4,7 +4,9 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"os"
 	"os/exec"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -22,7 +24,29 @@ var layers = []struct {
 	prefix string
 	may    []string
 }{
-	{"juvalogos/core/", []string{"juvalogos/core/"}},
+	{"juvalogos/core/difference", nil},
+	{"juvalogos/core/embedding", nil},
+	{"juvalogos/core/evidence", nil},
+	{"juvalogos/core/jsontext", nil},
+	{"juvalogos/core/language", nil},
+	{"juvalogos/core/prompt", nil},
+	{"juvalogos/core/yamlfile", nil},
+	{"juvalogos/core/words", []string{"juvalogos/core/language"}},
+	{"juvalogos/core/reading", []string{"juvalogos/core/language"}},
+	{"juvalogos/core/deskfile", []string{"juvalogos/core/yamlfile"}},
+	{"juvalogos/core/memory", []string{"juvalogos/core/prompt"}},
+	{"juvalogos/core/passage", []string{"juvalogos/core/evidence", "juvalogos/core/language",
+		"juvalogos/core/reading"}},
+	{"juvalogos/core/retrieval", []string{"juvalogos/core/embedding", "juvalogos/core/language"}},
+	{"juvalogos/core/citing", []string{"juvalogos/core/embedding", "juvalogos/core/evidence",
+		"juvalogos/core/language"}},
+	{"juvalogos/core/spotting", []string{"juvalogos/core/embedding", "juvalogos/core/evidence",
+		"juvalogos/core/language"}},
+	{"juvalogos/core/recipe", []string{"juvalogos/core/evidence", "juvalogos/core/prompt", "juvalogos/core/yamlfile"}},
+	{"juvalogos/core/recipe/draw", []string{"juvalogos/core/recipe"}},
+	{"juvalogos/core/steps", []string{"juvalogos/core/citing", "juvalogos/core/deskfile", "juvalogos/core/evidence",
+		"juvalogos/core/jsontext", "juvalogos/core/memory", "juvalogos/core/prompt", "juvalogos/core/recipe",
+		"juvalogos/core/spotting", "juvalogos/core/yamlfile"}},
 	{"juvalogos/internal/sse", nil},
 	{"juvalogos/internal/browser", nil},
 	{"juvalogos/internal/terminal", nil},
@@ -114,6 +138,24 @@ func TestLayers(t *testing.T) {
 					t.Errorf("%s may not import %s", p.ImportPath, i)
 				}
 			}
+		}
+	}
+}
+
+// What computes asks no clock: it is handed one (recipe.Options.Now) where it
+// has to measure. Limits of time are the contexts'.
+func TestCoreAsksNoClock(t *testing.T) {
+	asks := regexp.MustCompile(`\btime\.(Now|Since|Until|After|AfterFunc|NewTimer|NewTicker|Tick|Sleep)\b`)
+	for _, f := range written(t, ".go") {
+		if !strings.HasPrefix(f, "core/") || strings.HasSuffix(f, "_test.go") {
+			continue
+		}
+		body, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if call := asks.Find(body); call != nil {
+			t.Errorf("%s calls %s", f, call)
 		}
 	}
 }
