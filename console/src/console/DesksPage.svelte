@@ -95,27 +95,27 @@
     <Table label="Desks" class="mt-6" {columns}>
       {#each desks as d (d.slug)}
         <tr class="border-b border-rule align-baseline hover:bg-leaf">
-          <td class="py-3 pr-4">
+          <td class="py-3">
             <a
               class="block font-serif text-text font-semibold no-underline hover:text-accent"
               href={hrefOf(`desks/${d.slug}`)}
               onclick={router.follow}>{d.title}</a>
             <span class="text-fine text-faded">/at/{d.slug}</span>
           </td>
-          <td class="hidden px-4 py-3 md:table-cell">{d.model || "–"}</td>
-          <td class="px-4 py-3">
+          <td class="hidden py-3 md:table-cell">{d.model || "–"}</td>
+          <td class="py-3">
             {stateOf(d)}
             {#if d.published}<span class="block text-fine text-faded"
                 >revision {d.published}, {ago(d.changed_at)}</span
               >{/if}
           </td>
-          <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">{d.questions_today}</td>
-          <td class="hidden px-4 py-3 text-right tabular-nums sm:table-cell">
+          <td class="hidden py-3 text-right tabular-nums sm:table-cell">{d.questions_today}</td>
+          <td class="hidden py-3 text-right tabular-nums sm:table-cell">
             {#if d.judged}{Math.round((100 * d.helped) / d.judged)} %<span class="block text-fine text-faded"
                 >of {d.judged}</span
               >{:else}<span class="text-faded">no verdicts</span>{/if}
           </td>
-          <td class="hidden py-3 pl-4 lg:table-cell">{ago(d.last_asked)}</td>
+          <td class="hidden py-3 lg:table-cell">{ago(d.last_asked)}</td>
         </tr>
       {/each}
     </Table>

@@ -85,12 +85,12 @@
 
   const columns = [
     { title: "Question" },
-    { title: "Desk", class: "!pl-0" },
-    { title: "When", class: "!pl-0" },
-    { title: "Ended", class: "!pl-0" },
-    { title: "Took", number: true, class: "!pl-0 pr-4" },
-    { title: "Tokens", number: true, class: "!pl-0 pr-4" },
-    { title: "Cost", number: true, class: "!pl-0" },
+    { title: "Desk" },
+    { title: "When" },
+    { title: "Ended" },
+    { title: "Took", number: true },
+    { title: "Tokens", number: true },
+    { title: "Cost", number: true },
   ];
 </script>
 
@@ -132,22 +132,21 @@
     <Table label="Replies" class="mt-5" {columns}>
       {#each traces as t (t.id)}
         <tr class="border-t border-rule align-top">
-          <td class="max-w-[30rem] py-2 pr-4"
+          <td class="max-w-[30rem] py-2"
             ><a
               class="font-serif text-text no-underline hover:text-accent"
               href={hrefOf(`desks/${t.desk}/bench/${t.id}`)}
               onclick={router.follow}><span class="line-clamp-2 break-words">{t.question}</span></a
             ></td>
-          <td class="py-2 pr-4 text-faded">{t.desk}</td>
-          <td class="py-2 pr-4 whitespace-nowrap text-faded">{ago(t.started_at)}</td>
+          <td class="py-2 text-faded">{t.desk}</td>
+          <td class="py-2 whitespace-nowrap text-faded">{ago(t.started_at)}</td>
           <td
             class={[
               "py-2 pr-4 whitespace-nowrap",
               t.state === "failed" || t.helped === false ? "text-accent" : "text-faded",
             ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
-          <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
-          <td class="py-2 pr-4 text-right whitespace-nowrap tabular-nums"
-            >{t.prompt_tokens} + {t.reply_tokens}</td>
+          <td class="py-2 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
+          <td class="py-2 text-right whitespace-nowrap tabular-nums">{t.prompt_tokens} + {t.reply_tokens}</td>
           <td class="py-2 text-right tabular-nums">{money(t.cost)}</td>
         </tr>
       {/each}

@@ -37,7 +37,7 @@
     { title: "Documents", number: true },
     { title: "Passages", number: true },
     { title: "Words", number: true },
-    { title: "State", class: "!pl-6" },
+    { title: "State" },
   ];
 </script>
 
@@ -58,7 +58,7 @@
           <td class="text-right tabular-nums">{s.documents}</td>
           <td class="text-right tabular-nums">{s.passages}</td>
           <td class="text-right tabular-nums">{s.words.toLocaleString("en")}</td>
-          <td class="pl-6"
+          <td
             >{s.waiting
               ? `${s.waiting} to be read`
               : s.failed

@@ -50,7 +50,11 @@
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
     <Dialog.Content
-      class={["fixed z-40 bg-paper shadow-xl", places[place], silent && "!overflow-hidden !p-0"]}
+      class={[
+        "fixed z-40 bg-paper shadow-xl focus-visible:outline-none",
+        places[place],
+        silent && "!overflow-hidden !p-0",
+      ]}
       style="width: min({width}, {sheet ? 100 : 94}vw)">
       {#if silent}
         <Dialog.Title class="sr-only">{title}</Dialog.Title>

@@ -1,4 +1,5 @@
-<!-- A table that scrolls sideways where it is wider than its page. -->
+<!-- A table that scrolls sideways where it is wider than its page. It sets the
+     space between its columns. -->
 <script lang="ts" module>
   export interface Column {
     /** What stands at its head. */
@@ -37,11 +38,13 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class={["relative overflow-x-auto", more]} role="group" aria-label={label} tabindex="0">
-  <table class={["w-full text-left", small ? "text-fine" : "text-note"]} style:min-width={least}>
+  <table
+    class={["w-full text-left [&_td+td]:pl-6 [&_th+th]:pl-6", small ? "text-fine" : "text-note"]}
+    style:min-width={least}>
     {#if columns.length}<thead class={["text-faded", small ? "text-mini" : "text-fine"]}>
         <tr class="border-b border-rule">
           {#each columns as c, i (i)}
-            <th scope="col" class={["py-2 font-medium", i > 0 && "pl-4", c.number && "text-right", c.class]}
+            <th scope="col" class={["py-2 font-medium", c.number && "text-right", c.class]}
               ><span class={c.silent ? "sr-only" : ""}>{c.title}</span></th>
           {/each}
         </tr>

@@ -68,12 +68,12 @@
             {#if d.problem}<span class="mt-1 block border-l-2 border-accent pl-2 text-fine">{d.problem}</span
               >{/if}
           </td>
-          <td class="pl-4 text-right tabular-nums">{d.words.toLocaleString("en")}</td>
-          <td class="pl-4 text-right tabular-nums">{d.passages}</td>
-          <td class="pl-4 text-right tabular-nums">{d.tokens.toLocaleString("en")}</td>
-          <td class="pl-4">{d.language ?? ""}</td>
-          <td class="pl-4 whitespace-nowrap text-faded">{ago(d.added_at)} by {d.added_by}</td>
-          <td class="pl-4 text-right whitespace-nowrap">
+          <td class="text-right tabular-nums">{d.words.toLocaleString("en")}</td>
+          <td class="text-right tabular-nums">{d.passages}</td>
+          <td class="text-right tabular-nums">{d.tokens.toLocaleString("en")}</td>
+          <td>{d.language ?? ""}</td>
+          <td class="whitespace-nowrap text-faded">{ago(d.added_at)} by {d.added_by}</td>
+          <td class="text-right whitespace-nowrap">
             <Link
               class="inline-block min-h-7"
               href={shelves.originalOf(slug, d.id)}
