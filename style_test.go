@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -156,4 +157,73 @@ func TestPackagesHaveExamples(t *testing.T) {
 			t.Errorf("%s has no example", dir)
 		}
 	}
+}
+
+// An exported call that can fail says how, or the type that it belongs to, or
+// its package, says it for all.
+func TestFailuresAreDocumented(t *testing.T) {
+	says := regexp.MustCompile(`(?i)\berrors?\b|\bfails?\b|\bErr[A-Z]|Problem`)
+	packages := map[string]bool{}
+	types := map[string]bool{}
+	type call struct{ dir, file, receiver, name string }
+	var silent []call
+	for _, f := range written(t, ".go") {
+		dir := filepath.Dir(f)
+		if strings.HasSuffix(f, "_test.go") || !strings.HasPrefix(dir, "internal") && !strings.HasPrefix(dir, "core") ||
+			strings.HasSuffix(dir, "storetest") || dir == "internal/testbed" || dir == "internal/browser" {
+			continue
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), f, nil, parser.ParseComments)
+		if err != nil {
+			t.Fatal(err)
+		}
+		packages[dir] = packages[dir] || says.MatchString(file.Doc.Text())
+		for _, d := range file.Decls {
+			switch d := d.(type) {
+			case *ast.GenDecl:
+				for _, s := range d.Specs {
+					if s, is := s.(*ast.TypeSpec); is && says.MatchString(d.Doc.Text()+s.Doc.Text()) {
+						types[dir+"."+s.Name.Name] = true
+					}
+				}
+			case *ast.FuncDecl:
+				receiver, exported := receiverOf(d)
+				if exported && canFail(d) && !says.MatchString(d.Doc.Text()) {
+					silent = append(silent, call{dir, f, receiver, d.Name.Name})
+				}
+			}
+		}
+	}
+	for _, c := range silent {
+		if !packages[c.dir] && !types[c.dir+"."+c.receiver] {
+			t.Errorf("%s: %s.%s does not say how it fails", c.file, c.receiver, c.name)
+		}
+	}
+}
+
+// receiverOf is the type that a function belongs to, "" if to none; exported
+// says that both can be named from outside.
+func receiverOf(d *ast.FuncDecl) (name string, exported bool) {
+	if d.Recv == nil {
+		return "", d.Name.IsExported()
+	}
+	e := d.Recv.List[0].Type
+	if star, is := e.(*ast.StarExpr); is {
+		e = star.X
+	}
+	id, is := e.(*ast.Ident)
+	return id.Name, is && id.IsExported() && d.Name.IsExported()
+}
+
+func canFail(d *ast.FuncDecl) bool {
+	if d.Type.Results == nil {
+		return false
+	}
+	for _, r := range d.Type.Results.List {
+		if id, is := r.Type.(*ast.Ident); is && id.Name == "error" {
+			return !slices.Contains([]string{"MarshalJSON", "MarshalText", "UnmarshalJSON", "UnmarshalYAML", "Read", "Write", "Close",
+				"Scan", "Value", "Unwrap"}, d.Name.Name)
+		}
+	}
+	return false
 }

@@ -41,7 +41,8 @@ const longest = 4 << 20
 var fence = regexp.MustCompile("(?s)```[a-zA-Z0-9_-]*[ \t]*\n(.*?)(?:```|$)")
 
 // Find returns the object or list that text holds. What is sound is preferred
-// to what has to be mended, and the longer to the shorter.
+// to what has to be mended, and the longer to the shorter. The error is
+// ErrNone.
 func Find(text string) (Extraction, error) {
 	if len(text) > longest {
 		return Extraction{}, fmt.Errorf("the text has %d bytes; at most %d are looked at", len(text), longest)

@@ -14,7 +14,7 @@ import (
 type Schema struct{ compiled *jsonschema.Schema }
 
 // Compile reads a schema, as encoding/json holds it. It refers to nothing
-// outside itself.
+// outside itself. It fails if schema is none.
 func Compile(schema any) (*Schema, error) {
 	c := jsonschema.NewCompiler()
 	c.UseLoader(nowhere{})

@@ -27,7 +27,8 @@ const Estimated = "estimate"
 
 // NewCounter returns a counter for a vocabulary: one of Vocabularies, or
 // Estimated, or "" which means Estimated. Loading a vocabulary takes a
-// noticeable part of a second and some ten megabytes, so callers keep it.
+// noticeable part of a second and some ten megabytes, so callers keep it. It
+// fails if there is no such vocabulary.
 func NewCounter(vocabulary string) (Counter, error) {
 	if vocabulary == "" || vocabulary == Estimated {
 		return Estimate{}, nil

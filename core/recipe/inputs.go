@@ -51,7 +51,8 @@ func readTyped(file string, in Input, t Type, v yamlfile.Later) (any, yamlfile.P
 
 // Parse makes a value of the input's type from what a visitor or a command
 // line gave as text. Pictures, sound, documents and tables come as data URLs
-// (RFC 2397), with a parameter name for the file's name.
+// (RFC 2397), with a parameter name for the file's name. The error is a
+// sentence that says what to write.
 func (in Input) Parse(text string) (any, error) {
 	if e, ok := in.Type.Element(); ok {
 		var list []any

@@ -29,7 +29,7 @@ const (
 
 // Pack writes spans, and what the visitor gave, as JSON. known is a text that
 // is kept elsewhere and need not be repeated, like the reply; Unpack is to be
-// given the same.
+// given the same. It fails on a value that JSON cannot hold.
 func Pack(spans []Span, takes Values, known string) ([]byte, error) {
 	p := packer{seen: map[string]int{}, known: known}
 	out := packed{Spans: make([]Span, len(spans))}
@@ -122,7 +122,8 @@ func (p *packer) value(v any) any {
 }
 
 // Unpack reads what Pack wrote. Values come as JSON has them: Value turns them
-// back into what a port carries.
+// back into what a port carries. It fails on what Pack did not write, or wrote
+// with another known.
 func Unpack(text []byte, known string) (spans []Span, takes Values, err error) {
 	var p packed
 	if err := json.Unmarshal(text, &p); err != nil {

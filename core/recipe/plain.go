@@ -49,7 +49,8 @@ func innermost(t Type) Type {
 }
 
 // List is a value that carries a list, as one of T. Its entries are what their
-// type says; entries of steps that failed are left out.
+// type says; entries of steps that failed are left out. It fails if v is no
+// list, or an entry is no T.
 func List[T any](v any) ([]T, error) {
 	entries, ok := v.([]any)
 	if !ok && v != nil {

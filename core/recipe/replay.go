@@ -75,7 +75,8 @@ func (s *Step) InputType(name string) Type {
 }
 
 // OutputsIn finds what a step of the top gave in an earlier run. ran is false
-// if it never began; outputs that are nil mean that it was skipped.
+// if it never began; outputs that are nil mean that it was skipped. It fails if
+// what is on record is not of the types that the step gives now.
 func (s *Step) OutputsIn(spans []Span) (out Values, ran bool, err error) {
 	lists := map[string][]any{}
 	for _, span := range spans {

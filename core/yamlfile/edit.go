@@ -64,7 +64,8 @@ func child(node ast.Node, key string) ast.Node {
 
 // Set gives a top-level key that holds a text on its own line another text;
 // everything else in the file stays as it is. A key that is not there is added
-// at the end. A file that is not YAML yet is changed all the same.
+// at the end. A file that is not YAML yet is changed all the same. It fails on
+// a value that YAML cannot hold.
 func Set(src []byte, key, value string) ([]byte, error) {
 	before := &decoder{}
 	before.parse(src)

@@ -33,6 +33,9 @@ type Options struct {
 
 // Service is what visitors and makers do with conversations. It is safe
 // for concurrent use.
+//
+// Unless a method says otherwise it fails with *fault.Problem, whose sentence may
+// be shown to whoever asked; what stands behind it is in its Cause and the log.
 type Service struct{ Options }
 
 // New returns a service of conversations.

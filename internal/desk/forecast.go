@@ -28,7 +28,7 @@ type Forecast struct {
 const LongestForeseen = 500
 
 // Foresee adds up what a recipe takes at most. find finds the models it names;
-// "" is the desk's own.
+// "" is the desk's own. It fails if a model that is asked is not connected.
 func Foresee(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens int,
 	find func(name string) (models.Entry, error)) (Forecast, error) {
 	foreseen, open := steps.Foresee(r, settings, promptTokens, replyTokens)

@@ -46,7 +46,7 @@ func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
 }
 
 // CheckFile is Check without a service. With nil for models the desk's models
-// are not looked up.
+// are not looked up. The error is yamlfile.Problems.
 func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.File, error) {
 	f, err := deskfile.Read(name, text)
 	if err != nil {

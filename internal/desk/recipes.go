@@ -95,7 +95,8 @@ func Inline(deskText []byte, recipeText []byte) []byte {
 }
 
 // WithRecipe returns a desk file with the recipe file that it names put in;
-// read reads a file beside it.
+// read reads a file beside it. The error is what read returned, or
+// yamlfile.Problems.
 func WithRecipe(text []byte, read func(name string) ([]byte, error)) ([]byte, error) {
 	f, err := deskfile.Read("", text)
 	if err != nil || !strings.HasSuffix(f.Recipe, OwnRecipe) {

@@ -26,6 +26,9 @@ type Record struct {
 }
 
 // Service is the desks of one running Juvalogos. It is safe for concurrent use.
+//
+// Unless a method says otherwise it fails with *fault.Problem, whose sentence may
+// be shown to whoever asked; what stands behind it is in its Cause and the log.
 type Service struct {
 	Options
 	cache  deskCache

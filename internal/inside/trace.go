@@ -37,6 +37,9 @@ type Record struct {
 
 // Service is how replies were made, what was said of them and what they cost.
 // It is safe for concurrent use.
+//
+// Unless a method says otherwise it fails with *fault.Problem, whose sentence may
+// be shown to whoever asked; what stands behind it is in its Cause and the log.
 type Service struct{ Options }
 
 // New returns a service of the inside.

@@ -146,7 +146,8 @@ func Read(name string, src []byte, protocols map[string]Protocol) (File, error) 
 // Able reports whether the model can do what is named.
 func (m Model) Able(what string) bool { return slices.Contains(m.Can, what) }
 
-// Counter counts in the model's vocabulary.
+// Counter counts in the model's vocabulary. It fails if there is no such
+// vocabulary.
 func (m Model) Counter() (prompt.Counter, error) { return prompt.NewCounter(m.Vocabulary) }
 
 // Secret is a key. It prints, logs and marshals as a placeholder.

@@ -27,7 +27,8 @@ type Probe struct {
 // probeTokens is enough to tell a rate and cheap enough for any price.
 const probeTokens = 24
 
-// Probe asks the model for a few tokens and times them.
+// Probe asks the model for a few tokens and times them. It fails if there is no
+// model of that name; what goes wrong with a model is in its Probe.
 func (e Entry) Probe(ctx context.Context) Probe {
 	p := Probe{Model: e.Path()}
 	if !e.Able("chat") {
@@ -90,7 +91,9 @@ func (e Entry) explain(ctx context.Context, p *Probe, err error) {
 	}
 }
 
-// Probe probes the model of that name, or with "" every model that chats.
+// Probe probes the model of that name, or with "" every model that chats. It
+// fails if there is none of that name; what is wrong with a model is in its
+// Probe.
 func (r *Registry) Probe(ctx context.Context, name string) ([]Probe, error) {
 	entries := slices.DeleteFunc(r.All(), func(e Entry) bool { return !e.Able("chat") })
 	if name != "" {

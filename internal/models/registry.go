@@ -61,7 +61,8 @@ type Registry struct {
 	answered atomic.Bool
 }
 
-// Entry is one model with the way to it.
+// Entry is one model with the way to it. Errors of asking it are *Error, or the
+// context's.
 type Entry struct {
 	Model
 	Connection Connection

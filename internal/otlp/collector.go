@@ -33,7 +33,8 @@ const (
 	sendTries   = 4
 )
 
-// NewCollector checks the address, like http://host:4318; run Run.
+// NewCollector checks the address, like http://host:4318; run Run. It fails if
+// the address cannot be used, or the file cannot be opened.
 func NewCollector(address string, log *slog.Logger) (*Collector, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {

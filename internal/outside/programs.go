@@ -18,7 +18,7 @@ import (
 // Programs runs the programs of one folder.
 type Programs struct{ folder string }
 
-// NewPrograms allows the programs in a folder.
+// NewPrograms allows the programs in a folder. It fails if folder is none.
 func NewPrograms(folder string) (*Programs, error) {
 	path, err := filepath.Abs(folder)
 	if err == nil {
@@ -37,7 +37,8 @@ func NewPrograms(folder string) (*Programs, error) {
 const longestOutput = 16 << 20
 
 // Run runs a program until it ends or ctx does. Then it is killed with
-// everything that it started.
+// everything that it started. The error says that there is no such program, how
+// it failed and what it complained of, or is the context's.
 func (p *Programs) Run(ctx context.Context, name string, arguments []string, input []byte) ([]byte, error) {
 	path := filepath.Join(p.folder, name)
 	if name == "" || name != filepath.Base(name) || strings.HasPrefix(name, ".") {

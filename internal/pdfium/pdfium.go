@@ -71,7 +71,8 @@ func (e *Engine) instance() (pdfium.Pdfium, error) {
 	return e.pool.GetInstance(time.Minute)
 }
 
-// Open opens a PDF, or a picture as a page.
+// Open opens a PDF, or a picture as a page. The error is a *reading.Problem
+// where the file is to blame.
 func (e *Engine) Open(ctx context.Context, name string, body []byte, format string) (reading.Pages, error) {
 	if format == "picture" {
 		return &picture{name: name, body: body}, nil

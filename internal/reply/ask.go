@@ -330,7 +330,8 @@ func readTakes(d *desk.Desk, question string, given map[string]string) (recipe.V
 	return d.Recipe.Complete(values)
 }
 
-// AskedAgain is what a turn on record was asked with.
+// AskedAgain is what a turn on record was asked with. It fails if what is on
+// record does not fit the recipe any more.
 func AskedAgain(d *desk.Desk, question string, given, taken json.RawMessage, past record.Past) (Request, error) {
 	q := Request{Question: prompt.Measure(d.Counter, question), past: past}
 	if given != nil {

@@ -52,6 +52,9 @@ type Record struct {
 
 // Service is the replies of one running Juvalogos. It is safe for concurrent
 // use. Close it, so that replies on their way are kept.
+//
+// Unless a method says otherwise it fails with *fault.Problem, whose sentence may
+// be shown to whoever asked; what stands behind it is in its Cause and the log.
 type Service struct {
 	Options
 	instance int32
@@ -76,7 +79,7 @@ type Service struct {
 var errShutdown = errors.New("the service is stopping")
 
 // New starts a service: it registers this instance and marks what a dead one
-// left unfinished.
+// left unfinished. It fails if the store cannot be read.
 func New(ctx context.Context, o Options) (*Service, error) {
 	if o.Now == nil {
 		o.Now = time.Now

@@ -26,7 +26,7 @@ type Trial struct {
 }
 
 // Try runs a trial; of the options it needs models, a log, and what recipes may
-// use of the world outside.
+// use of the world outside. Its errors are those of recipe.Run.
 func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 	if o.Now == nil {
 		o.Now = time.Now
@@ -58,7 +58,8 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 		recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record})
 }
 
-// Forecast tells what a trial takes at most.
+// Forecast tells what a trial takes at most. It fails if a model that is asked
+// is not connected.
 func (t Trial) Forecast(registry *models.Registry) (desk.Forecast, error) {
 	texts := len(t.Brief)
 	for _, v := range t.Takes {

@@ -52,7 +52,8 @@ type Rooms struct {
 }
 
 // OpenRooms joins the use cases with the store and the models, takes up the
-// connections and marks what a dead instance left unfinished.
+// connections and marks what a dead instance left unfinished. It fails if the
+// store cannot be read.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	connections := connection.New(connection.Options{Store: o.Store.Connections, Models: o.Models, Log: o.Log,
 		Vault: o.Vault, Now: o.Now})

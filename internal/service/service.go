@@ -59,7 +59,8 @@ type Told struct {
 const fetchLimit = 30 * time.Second
 
 // Run runs a service until ctx ends, and then lets replies finish, for the
-// settings' grace at most.
+// settings' grace at most. The error says what to do; nil after a stop that was
+// asked for.
 func Run(ctx context.Context, o Settings, console fs.FS, version string, log *slog.Logger, told Told) error {
 	paceCollector(ctx)
 	registry, err := openModels(o.Connections)
@@ -231,7 +232,8 @@ func openModels(path string) (*models.Registry, error) {
 	return models.Open(f, protocol.All()), nil
 }
 
-// ReadConnections reads a connection file.
+// ReadConnections reads a connection file. It fails if the file cannot be read,
+// and with yamlfile.Problems.
 func ReadConnections(path string) (models.File, error) {
 	text, err := os.ReadFile(path)
 	if err != nil {

@@ -83,6 +83,9 @@ func (s Settings) options() retrieval.Options {
 }
 
 // Library is the shelves of one running service. It is safe for concurrent use.
+//
+// Unless a method says otherwise its error is *Problem, a sentence for whoever
+// asked, or what the store or the model says.
 type Library struct {
 	*common
 	jobs     *river.Client[pgx.Tx]
@@ -112,7 +115,7 @@ func missing(format string, a ...any) error {
 }
 
 // Open starts a library: it fills the indexes in the background and goes on
-// with what was left unread.
+// with what was left unread. It fails if the store cannot be read.
 func Open(ctx context.Context, o Options) (*Library, error) {
 	if o.Now == nil {
 		o.Now = time.Now

@@ -34,7 +34,7 @@ func NewReader(r io.Reader) *Reader { return &Reader{src: bufio.NewReaderSize(r,
 
 // Next returns the next event that has data. At the end of the stream it
 // returns io.EOF; an event that the end cut off is dropped, as the standard
-// wants.
+// wants. The error is io.EOF after the last whole event, or the reader's.
 func (r *Reader) Next() (Event, error) {
 	r.name, r.id, r.data = r.name[:0], r.id[:0], r.data[:0]
 	seen := false

@@ -42,7 +42,9 @@ type Store struct {
 	Shelves       *Shelves       // with their documents, passages and files
 }
 
-// The rooms.
+// The rooms. Every method's error is record.ErrNotFound where what it is asked for
+// is not there or is not the caller's, record.ErrDuplicate where it is there
+// already, and else what the driver says.
 type (
 	Replies       struct{ *db }
 	Conversations struct{ *db }
@@ -68,7 +70,8 @@ func (s *db) one(ctx context.Context, statement string, arguments ...any) error 
 }
 
 // Open connects to the database at url, brings its tables up to date and
-// returns the store.
+// returns the store. It fails if the database does not answer, or is of a newer
+// version.
 func Open(ctx context.Context, url string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {

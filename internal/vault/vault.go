@@ -25,7 +25,7 @@ type Vault struct{ aead cipher.AEAD }
 var ErrForeign = errors.New("it was encrypted with another master key")
 
 // New makes a vault of a master key: any text of at least 16 bytes, better 32
-// random ones.
+// random ones. It fails if it is shorter.
 func New(master string) (*Vault, error) {
 	master = strings.TrimSpace(master)
 	if len(master) < 16 {
@@ -42,7 +42,8 @@ func New(master string) (*Vault, error) {
 }
 
 // Open makes a vault of the master key in the environment, if there is one,
-// else of the one in a file, which is made if it is not there.
+// else of the one in a file, which is made if it is not there. It fails if the
+// key cannot be read or made.
 func Open(fromEnvironment, file string) (*Vault, error) {
 	if fromEnvironment != "" {
 		return New(fromEnvironment)

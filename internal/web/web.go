@@ -64,7 +64,7 @@ const (
 	readTimeout = time.Minute
 )
 
-// New lays out the routes.
+// New lays out the routes. It fails if the console was not built.
 func New(o Options) (*Server, error) {
 	o.BasePath = strings.TrimRight(o.BasePath, "/")
 	if o.BasePath != "" && !strings.HasPrefix(o.BasePath, "/") {
@@ -126,12 +126,13 @@ func modelsOf(o Options) *models.Registry {
 	return o.Connections.Models
 }
 
-// Serve answers on l until Shutdown.
+// Serve answers on l until Shutdown. It fails as the listener does.
 func (s *Server) Serve(l net.Listener) error {
 	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true})
 }
 
-// Shutdown takes no new connections and waits for open ones until ctx ends.
+// Shutdown takes no new connections and waits for open ones until ctx ends. It
+// fails if ctx ends before they have.
 func (s *Server) Shutdown(ctx context.Context) error {
 	err := s.app.ShutdownWithContext(ctx)
 	if errors.Is(err, context.DeadlineExceeded) {

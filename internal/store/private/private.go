@@ -48,7 +48,8 @@ type Server struct {
 
 // Start makes the cluster in folder if there is none, starts its server or
 // takes up the one that runs, and keeps it running until Stop. settings are
-// further PostgreSQL settings as name=value.
+// further PostgreSQL settings as name=value. It fails if there is no PostgreSQL
+// to start, or it does not answer in time.
 func Start(ctx context.Context, folder string, log *slog.Logger, settings ...string) (*Server, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
