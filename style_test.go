@@ -221,7 +221,8 @@ func canFail(d *ast.FuncDecl) bool {
 	}
 	for _, r := range d.Type.Results.List {
 		if id, is := r.Type.(*ast.Ident); is && id.Name == "error" {
-			return !slices.Contains([]string{"MarshalJSON", "MarshalText", "UnmarshalJSON", "UnmarshalYAML", "Read", "Write", "Close",
+			return !slices.Contains([]string{"MarshalJSON", "MarshalText", "UnmarshalJSON", "UnmarshalYAML", "Read",
+				"Write", "Close",
 				"Scan", "Value", "Unwrap"}, d.Name.Name)
 		}
 	}
