@@ -1,3 +1,4 @@
+<!-- Adds a connection, or changes one. -->
 <script lang="ts">
   import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
@@ -6,7 +7,14 @@
   import { router } from "./router.svelte";
   import { act, sentence, state as app } from "./state.svelte";
 
-  let { was, done }: { was?: Schemas["Connection"]; done: () => Promise<void> } = $props();
+  interface Props {
+    /** The connection to change. Default: a new one is added. */
+    was?: Schemas["Connection"];
+    /** Called when it is kept. */
+    done: () => Promise<void>;
+  }
+
+  let { was, done }: Props = $props();
 
   const empty: Schemas["Connection"] = {
     name: "",

@@ -1,3 +1,4 @@
+<!-- The conversations of a desk, for makers. -->
 <script lang="ts">
   import Search from "@lucide/svelte/icons/search";
   import * as making from "../api/making";
@@ -8,7 +9,14 @@
   import { ago } from "./time";
   import Link from "../ui/Link.svelte";
 
-  let { slug, record }: { slug: string; record?: string } = $props();
+  interface Props {
+    /** The address of the desk. */
+    slug: string;
+    /** The one that is read. Default: none. */
+    record?: string;
+  }
+
+  let { slug, record }: Props = $props();
 
   let list = $state<Schemas["Conversation"][] | null>(null);
   let search = $state("");

@@ -1,3 +1,4 @@
+<!-- What can be done with a desk as a whole. -->
 <script lang="ts">
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
   import { DropdownMenu } from "bits-ui";
@@ -8,7 +9,14 @@
   import { router } from "./router.svelte";
   import { act } from "./state.svelte";
 
-  let { desk, refresh }: { desk: Schemas["Desk"]; refresh: () => Promise<void> } = $props();
+  interface Props {
+    /** The desk. */
+    desk: Schemas["Desk"];
+    /** Reads the desk anew. */
+    refresh: () => Promise<void>;
+  }
+
+  let { desk, refresh }: Props = $props();
 
   let duplicating = $state(false);
   let as = $state("");

@@ -1,3 +1,4 @@
+<!-- A desk with its tabs. -->
 <script lang="ts">
   import { onMount } from "svelte";
   import * as making from "../api/making";
@@ -13,7 +14,16 @@
   import { ago } from "./time";
   import Link from "../ui/Link.svelte";
 
-  let { slug, part, record }: { slug: string; part: string; record?: string } = $props();
+  interface Props {
+    /** Its address. */
+    slug: string;
+    /** Which tab is open. */
+    part: string;
+    /** What is open in the tab. Default: nothing. */
+    record?: string;
+  }
+
+  let { slug, part, record }: Props = $props();
 
   let desk = $state<Schemas["Desk"] | null>(null);
   let problem = $state("");

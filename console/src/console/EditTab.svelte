@@ -1,3 +1,4 @@
+<!-- The desk file, its form and a preview, side by side. -->
 <script lang="ts">
   import Dialog from "../ui/Dialog.svelte";
   import { onMount } from "svelte";
@@ -8,7 +9,14 @@
   import { complain, state as app } from "./state.svelte";
   import Link from "../ui/Link.svelte";
 
-  let { desk, refresh }: { desk: Schemas["Desk"]; refresh: () => Promise<void> } = $props();
+  interface Props {
+    /** The desk. */
+    desk: Schemas["Desk"];
+    /** Reads the desk anew. */
+    refresh: () => Promise<void>;
+  }
+
+  let { desk, refresh }: Props = $props();
 
   // The text is the truth; form, file and preview follow it.
   let text = $state("");

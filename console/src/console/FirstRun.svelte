@@ -1,3 +1,4 @@
+<!-- What is still to do before a desk is shared. -->
 <script lang="ts">
   import Check from "@lucide/svelte/icons/check";
   import { Trouble } from "../api/service";
@@ -6,7 +7,14 @@
   import { router } from "./router.svelte";
   import { act, state as app } from "./state.svelte";
 
-  let { milestones, desks }: { milestones: Schemas["Milestones"]; desks: Schemas["Desk"][] } = $props();
+  interface Props {
+    /** How far things have come. */
+    milestones: Schemas["Milestones"];
+    /** The desks that there are. */
+    desks: Schemas["Desk"][];
+  }
+
+  let { milestones, desks }: Props = $props();
 
   const first = $derived(desks[0]?.slug);
   const steps = $derived([

@@ -1,9 +1,15 @@
+<!-- What the watched folder holds, and what is wrong with it. -->
 <script lang="ts">
   import FolderOpen from "@lucide/svelte/icons/folder-open";
   import type { Schemas } from "../given";
   import { ago } from "./time";
 
-  let { folder }: { folder: { folder: string; files: Schemas["FolderFile"][] } } = $props();
+  interface Props {
+    /** The folder, and its files. */
+    folder: { folder: string; files: Schemas["FolderFile"][] };
+  }
+
+  let { folder }: Props = $props();
 
   const bad = $derived(folder.files.filter((f) => f.problems?.length));
 </script>

@@ -1,3 +1,4 @@
+<!-- Makes a desk. -->
 <script lang="ts">
   import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
@@ -5,7 +6,12 @@
   import { router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";
 
-  let { open }: { open: boolean } = $props();
+  interface Props {
+    /** Whether it is shown. */
+    open: boolean;
+  }
+
+  let { open }: Props = $props();
 
   let title = $state("");
   let purpose = $state("");

@@ -1,3 +1,4 @@
+<!-- How the replies of a desk are made. -->
 <script lang="ts">
   import Table from "../ui/Table.svelte";
   import { onMount } from "svelte";
@@ -7,7 +8,12 @@
   import RecipeGraph from "./RecipeGraph.svelte";
   import { sentence } from "./state.svelte";
 
-  let { slug }: { slug: string } = $props();
+  interface Props {
+    /** The address of the desk. */
+    slug: string;
+  }
+
+  let { slug }: Props = $props();
 
   let recipe = $state<Schemas["Recipe"] | null>(null);
   let preferences = $state<Schemas["Preference"][]>([]);

@@ -1,3 +1,4 @@
+<!-- A conversation, as makers read it. -->
 <script lang="ts">
   import * as making from "../api/making";
   import Markdown from "../markdown/Markdown.svelte";
@@ -7,7 +8,16 @@
   import { ago } from "./time";
   import Link from "../ui/Link.svelte";
 
-  let { id, slug, remove }: { id: string; slug: string; remove: (id: string) => void } = $props();
+  interface Props {
+    /** The conversation's id. */
+    id: string;
+    /** The address of the desk. */
+    slug: string;
+    /** Removes it. */
+    remove: (id: string) => void;
+  }
+
+  let { id, slug, remove }: Props = $props();
 
   let c = $state<Schemas["Conversation"] | null>(null);
   let problem = $state("");

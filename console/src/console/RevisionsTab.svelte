@@ -1,3 +1,4 @@
+<!-- The revisions of a desk, and what changed between them. -->
 <script lang="ts">
   import * as making from "../api/making";
   import type { Schemas } from "../given";
@@ -5,7 +6,14 @@
   import { ago } from "./time";
   import Link from "../ui/Link.svelte";
 
-  let { desk, refresh }: { desk: Schemas["Desk"]; refresh: () => Promise<void> } = $props();
+  interface Props {
+    /** The desk. */
+    desk: Schemas["Desk"];
+    /** Reads the desk anew. */
+    refresh: () => Promise<void>;
+  }
+
+  let { desk, refresh }: Props = $props();
 
   const revisions = $derived(desk.revisions ?? []);
   let chosen = $state(0);

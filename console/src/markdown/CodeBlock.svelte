@@ -1,8 +1,18 @@
+<!-- Code in a reply, coloured once it is whole. -->
 <script lang="ts">
   import { say } from "../words";
   import CopyButton from "../ui/CopyButton.svelte";
 
-  let { source, language, whole }: { source: string; language: string; whole: boolean } = $props();
+  interface Props {
+    /** The code. */
+    source: string;
+    /** What it is written in; "" if that is not said. */
+    language: string;
+    /** Whether all of it is there. */
+    whole: boolean;
+  }
+
+  let { source, language, whole }: Props = $props();
 
   let marked = $state<string | null>(null);
 

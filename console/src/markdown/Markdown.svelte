@@ -1,18 +1,20 @@
+<!-- A text in Markdown, which may be growing. -->
 <script lang="ts">
   import { Blocks } from "./blocks";
   import { hasMath, math } from "./math.svelte";
   import CodeBlock from "./CodeBlock.svelte";
   import { render } from "./render";
 
-  let {
-    text,
-    growing = false,
-    finish = (html) => html,
-  }: {
+  interface Props {
+    /** The text. */
     text: string;
+    /** Whether more is to come. Default: false. */
     growing?: boolean;
-    /** Has the last word on what is shown; it must keep it safe. */ finish?: (html: string) => string;
-  } = $props();
+    /** Has the last word on what is shown; it must keep it safe. Default: nothing is changed. */
+    finish?: (html: string) => string;
+  }
+
+  let { text, growing = false, finish = (html) => html }: Props = $props();
 
   const reader = new Blocks();
   const blocks = $derived(reader.update(text, growing));

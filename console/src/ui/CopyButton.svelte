@@ -1,3 +1,4 @@
+<!-- Copies a text. -->
 <script lang="ts">
   import { say } from "../words";
   import Check from "@lucide/svelte/icons/check";
@@ -5,7 +6,16 @@
   import type { ClassValue } from "svelte/elements";
   import { copy } from "../copy";
 
-  let { text, label, class: style = "" }: { text: string; label: string; class?: ClassValue } = $props();
+  interface Props {
+    /** What is copied. */
+    text: string;
+    /** What it says to screen readers. */
+    label: string;
+    /** Further classes. Default: none. */
+    class?: ClassValue;
+  }
+
+  let { text, label, class: style = "" }: Props = $props();
 
   let copied = $state(false);
 

@@ -1,10 +1,16 @@
+<!-- The documents that a visitor has attached. -->
 <script lang="ts">
   import { say } from "../words";
   import FileText from "@lucide/svelte/icons/file-text";
   import X from "@lucide/svelte/icons/x";
   import type { Attached } from "./attached.svelte";
 
-  let { attached }: { attached: Attached } = $props();
+  interface Props {
+    /** The documents. */
+    attached: Attached;
+  }
+
+  let { attached }: Props = $props();
 
   const state = (d: (typeof attached.documents)[number]) =>
     ({

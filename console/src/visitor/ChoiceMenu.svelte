@@ -1,3 +1,4 @@
+<!-- How a visitor wants replies to be. -->
 <script lang="ts">
   import { say } from "../words";
   import SlidersHorizontal from "@lucide/svelte/icons/sliders-horizontal";
@@ -5,8 +6,14 @@
   import type { Schemas } from "../given";
   import type { Conversation } from "./conversation.svelte";
 
-  let { conversation, offered }: { conversation: Conversation; offered: Schemas["Face"]["choices"] } =
-    $props();
+  interface Props {
+    /** The conversation that it belongs to. */
+    conversation: Conversation;
+    /** What the desk lets them choose. */
+    offered: Schemas["Face"]["choices"];
+  }
+
+  let { conversation, offered }: Props = $props();
 
   type Row = { key: keyof Schemas["Choice"]; title: string; options: [value: string, name: string][] };
 

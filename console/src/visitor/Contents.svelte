@@ -1,3 +1,4 @@
+<!-- The earlier conversations of a visitor. -->
 <script lang="ts">
   import { say } from "../words";
   import Search from "@lucide/svelte/icons/search";
@@ -5,11 +6,16 @@
   import type { Schemas } from "../given";
   import Link from "../ui/Link.svelte";
 
-  let {
-    conversation,
-    open,
-    untitled = false,
-  }: { conversation: Conversation; open: (id: string) => void; untitled?: boolean } = $props();
+  interface Props {
+    /** The one that is open. */
+    conversation: Conversation;
+    /** Opens another. */
+    open: (id: string) => void;
+    /** Whether the heading is left out. Default: false. */
+    untitled?: boolean;
+  }
+
+  let { conversation, open, untitled = false }: Props = $props();
 
   type Day = { name: string; list: Schemas["Conversation"][] };
 

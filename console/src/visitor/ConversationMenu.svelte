@@ -1,3 +1,4 @@
+<!-- What can be done with a conversation. -->
 <script lang="ts">
   import { say } from "../words";
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
@@ -7,11 +8,16 @@
   import ShareDialog from "./ShareDialog.svelte";
   import type { Conversation } from "./conversation.svelte";
 
-  let {
-    conversation,
-    remove,
-    startOver,
-  }: { conversation: Conversation; remove: () => void; startOver: () => void } = $props();
+  interface Props {
+    /** The conversation. */
+    conversation: Conversation;
+    /** Removes it. */
+    remove: () => void;
+    /** Begins a new one. */
+    startOver: () => void;
+  }
+
+  let { conversation, remove, startOver }: Props = $props();
 
   let renaming = $state(false);
   let sharing = $state(false);

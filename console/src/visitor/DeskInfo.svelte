@@ -1,10 +1,16 @@
+<!-- What a desk can do, in words. -->
 <script lang="ts">
   import { say } from "../words";
   import Info from "@lucide/svelte/icons/info";
   import Dialog from "../ui/Dialog.svelte";
   import type { Schemas } from "../given";
 
-  let { desk }: { desk: Schemas["Face"] } = $props();
+  interface Props {
+    /** The desk. */
+    desk: Schemas["Face"];
+  }
+
+  let { desk }: Props = $props();
 
   let open = $state(false);
 

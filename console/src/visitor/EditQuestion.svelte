@@ -1,9 +1,18 @@
+<!-- A question that is put in other words. -->
 <script lang="ts">
   import { say } from "../words";
   import { onMount } from "svelte";
 
-  let { question, ask, close }: { question: string; ask: (question: string) => void; close: () => void } =
-    $props();
+  interface Props {
+    /** The question as it was asked. */
+    question: string;
+    /** Asks it. */
+    ask: (question: string) => void;
+    /** Closes it. */
+    close: () => void;
+  }
+
+  let { question, ask, close }: Props = $props();
 
   // svelte-ignore state_referenced_locally
   let text = $state(question);

@@ -1,3 +1,4 @@
+<!-- A reply that is several texts. -->
 <script lang="ts">
   import { say } from "../words";
   import Check from "@lucide/svelte/icons/check";
@@ -6,7 +7,14 @@
   import type { Conversation } from "./conversation.svelte";
   import type { Turn } from "./turn.svelte";
 
-  let { turn, conversation }: { turn: Turn; conversation?: Conversation } = $props();
+  interface Props {
+    /** The turn that it shows. */
+    turn: Turn;
+    /** Where one of them can be preferred. Default: it is only read. */
+    conversation?: Conversation;
+  }
+
+  let { turn, conversation }: Props = $props();
 
   const cards = $derived(turn.show === "cards");
   const choosing = $derived(!turn.running && turn.preferred === null && !!conversation);

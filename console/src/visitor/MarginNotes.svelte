@@ -1,3 +1,4 @@
+<!-- Where the sentences of a reply stand in the documents. -->
 <script lang="ts">
   import { say } from "../words";
   import { placeOf, sectionOf, type MarginNote, type Sources } from "./sources";
@@ -5,12 +6,18 @@
   import SourceView from "./SourceView.svelte";
   import Link from "../ui/Link.svelte";
 
-  let {
-    turn,
-    sources,
-    notes,
-    article,
-  }: { turn: Turn; sources: Sources; notes: MarginNote[]; article?: HTMLElement } = $props();
+  interface Props {
+    /** The turn that it shows. */
+    turn: Turn;
+    /** What the reply rests on. */
+    sources: Sources;
+    /** The places, in the order of the sentences. */
+    notes: MarginNote[];
+    /** The reply; notes stand beside their sentences in it. Default: they follow each other. */
+    article?: HTMLElement;
+  }
+
+  let { turn, sources, notes, article }: Props = $props();
 
   let list: HTMLElement | undefined = $state();
   let opened = $state<MarginNote | null>(null);

@@ -1,9 +1,15 @@
+<!-- What stands where there is no desk. -->
 <script lang="ts">
   import { say } from "../words";
   import { given, type Schemas } from "../given";
   import Link from "../ui/Link.svelte";
 
-  let { problem }: { problem: Schemas["Trouble"] | null } = $props();
+  interface Props {
+    /** Why; null: nothing was asked for. */
+    problem: Schemas["Trouble"] | null;
+  }
+
+  let { problem }: Props = $props();
 </script>
 
 <main class="mx-auto max-w-[36rem] px-6 pt-24">

@@ -1,8 +1,14 @@
+<!-- Something that a recipe gives beside the reply. -->
 <script lang="ts">
   import type { Schemas } from "../given";
   import Markdown from "../markdown/Markdown.svelte";
 
-  let { part }: { part: Schemas["Part"] } = $props();
+  interface Props {
+    /** The part. */
+    part: Schemas["Part"];
+  }
+
+  let { part }: Props = $props();
 
   const text = $derived(
     typeof part.value === "string"

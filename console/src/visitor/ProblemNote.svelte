@@ -1,20 +1,22 @@
+<!-- Why a reply is not whole. -->
 <script lang="ts">
   import { say } from "../words";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import type { Schemas } from "../given";
   import Link from "../ui/Link.svelte";
 
-  let {
-    problem,
-    again,
-    canRetry = false,
-    until = 0,
-  }: {
+  interface Props {
+    /** What went wrong. */
     problem: Schemas["Trouble"];
+    /** Has it made again. Default: it cannot be. */
     again?: () => void;
+    /** Whether trying again may help. Default: false. */
     canRetry?: boolean;
-    /** In ms since 1970: trying earlier is in vain. */ until?: number;
-  } = $props();
+    /** In ms since 1970: trying earlier is in vain. Default: 0. */
+    until?: number;
+  }
+
+  let { problem, again, canRetry = false, until = 0 }: Props = $props();
 
   let now = $state(Date.now());
   const left = $derived(Math.max(0, Math.ceil((until - now) / 1000)));

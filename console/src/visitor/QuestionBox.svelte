@@ -1,3 +1,4 @@
+<!-- Where a visitor writes. -->
 <script lang="ts">
   import { say } from "../words";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
@@ -6,23 +7,24 @@
   import { onMount, type Snippet } from "svelte";
   import { given } from "../given";
 
-  let {
-    running,
-    last,
-    ask,
-    stop,
-    deskTitle,
-    attach,
-    children,
-  }: {
+  interface Props {
+    /** Called with files to attach. Default: there is no clip. */
     attach?: (files: File[]) => void;
+    /** Whether a reply is on its way. */
     running: boolean;
+    /** The last question; "": there is none. */
     last: string;
+    /** Asks it. */
     ask: (question: string) => void;
+    /** Stops the reply. */
     stop: () => void;
+    /** The title of the desk. */
     deskTitle: string;
+    /** What stands below it, to the right. Default: nothing. */
     children?: Snippet;
-  } = $props();
+  }
+
+  let { running, last, ask, stop, deskTitle, attach, children }: Props = $props();
 
   // A draft survives a reload; every tab has its own.
   const draft = `juvalogos-draft:${given.slug}`;

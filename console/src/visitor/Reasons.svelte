@@ -1,9 +1,17 @@
+<!-- What was the matter with a reply. -->
 <script lang="ts">
   import { say } from "../words";
   import type { Conversation } from "./conversation.svelte";
   import type { Turn } from "./turn.svelte";
 
-  let { turn, conversation }: { turn: Turn; conversation: Conversation } = $props();
+  interface Props {
+    /** The turn that it shows. */
+    turn: Turn;
+    /** The conversation that it belongs to. */
+    conversation: Conversation;
+  }
+
+  let { turn, conversation }: Props = $props();
 
   const reasons: [string, string][] = [
     ["wrong", say.reasons.wrong],

@@ -1,3 +1,4 @@
+<!-- Shares a conversation by a link. -->
 <script lang="ts">
   import { say } from "../words";
   import Dialog from "../ui/Dialog.svelte";
@@ -5,7 +6,14 @@
   import type { Conversation } from "./conversation.svelte";
   import Link from "../ui/Link.svelte";
 
-  let { open = $bindable(), conversation }: { open: boolean; conversation: Conversation } = $props();
+  interface Props {
+    /** Whether it is shown. */
+    open: boolean;
+    /** The conversation. */
+    conversation: Conversation;
+  }
+
+  let { open = $bindable(), conversation }: Props = $props();
 
   const link = $derived(conversation.shared ? new URL(conversation.shared, location.origin).href : "");
 

@@ -1,3 +1,4 @@
+<!-- A document, at the place where a sentence stands. -->
 <script lang="ts">
   import { say } from "../words";
   import Download from "@lucide/svelte/icons/download";
@@ -8,11 +9,16 @@
   import { given, type Schemas } from "../given";
   import type { MarginNote } from "./sources";
 
-  let {
-    open = $bindable(),
-    note,
-    question,
-  }: { open: boolean; note: MarginNote; question: string } = $props();
+  interface Props {
+    /** Whether it is shown. */
+    open: boolean;
+    /** What is looked up. */
+    note: MarginNote;
+    /** The question that it answers. */
+    question: string;
+  }
+
+  let { open = $bindable(), note, question }: Props = $props();
 
   type Block = Schemas["Block"];
   let blocks = $state<Block[]>([]);

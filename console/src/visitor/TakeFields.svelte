@@ -1,9 +1,16 @@
+<!-- What a desk takes beside the question. -->
 <script lang="ts">
   import { say } from "../words";
   import type { Schemas } from "../given";
 
-  let { takes, values = $bindable() }: { takes: Schemas["Take"][]; values: Record<string, string> } =
-    $props();
+  interface Props {
+    /** What the desk takes beside the question. */
+    takes: Schemas["Take"][];
+    /** What was filled in, by name. */
+    values: Record<string, string>;
+  }
+
+  let { takes, values = $bindable() }: Props = $props();
 
   const kinds: Record<string, string> = { number: "number", address: "url" };
   const files: Record<string, string> = {

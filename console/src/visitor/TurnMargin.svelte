@@ -1,3 +1,4 @@
+<!-- What stands beside a reply. -->
 <script lang="ts">
   import { say } from "../words";
   import Pencil from "@lucide/svelte/icons/pencil";
@@ -13,21 +14,22 @@
   import type { Turn } from "./turn.svelte";
   import Link from "../ui/Link.svelte";
 
-  let {
-    turn,
-    last,
-    conversation,
-    again,
-    edit,
-    takeBack,
-  }: {
+  interface Props {
+    /** The turn that it shows. */
     turn: Turn;
+    /** Whether it is the last turn. */
     last: boolean;
+    /** Where it can be judged. Default: it is only read. */
     conversation?: Conversation;
+    /** Has the reply made again. Default: it cannot be. */
     again?: () => void;
+    /** Begins to edit the question. Default: it cannot be. */
     edit?: () => void;
+    /** Takes the question back. Default: it cannot be. */
     takeBack?: () => void;
-  } = $props();
+  }
+
+  let { turn, last, conversation, again, edit, takeBack }: Props = $props();
 
   const branch = $derived(turn.siblings.indexOf(turn.id) + 1);
   const act = "inline-flex min-h-7 items-center gap-1.5 hover:text-accent";

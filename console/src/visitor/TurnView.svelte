@@ -1,3 +1,4 @@
+<!-- A question with its reply. -->
 <script lang="ts">
   import { say } from "../words";
   import Markdown from "../markdown/Markdown.svelte";
@@ -12,24 +13,24 @@
   import TurnMargin from "./TurnMargin.svelte";
   import Link from "../ui/Link.svelte";
 
-  let {
-    turn,
-    number,
-    last = false,
-    conversation,
-    again,
-    edit,
-    takeBack,
-  }: {
+  interface Props {
+    /** The turn that it shows. */
     turn: Turn;
+    /** Of the turn, from 1. */
     number: number;
+    /** Whether it is the last. Default: false. */
     last?: boolean;
-    /** Missing where a conversation is only read. */
+    /** Where it belongs. Default: it is only read. */
     conversation?: Conversation;
+    /** Has the reply made again. Default: it cannot be. */
     again?: () => void;
+    /** Asks the question anew. Default: it cannot be. */
     edit?: (question: string) => void;
+    /** Takes the question back. Default: it cannot be. */
     takeBack?: () => void;
-  } = $props();
+  }
+
+  let { turn, number, last = false, conversation, again, edit, takeBack }: Props = $props();
 
   /** In characters: a longer question is folded, a longer reply can be. */
   const longQuestion = 420;

@@ -1,8 +1,16 @@
+<!-- A desk before the first question. -->
 <script lang="ts">
   import { say } from "../words";
   import type { Schemas } from "../given";
 
-  let { desk, ask }: { desk: Schemas["Face"]; ask: (question: string) => void } = $props();
+  interface Props {
+    /** The desk. */
+    desk: Schemas["Face"];
+    /** Asks one of the ready questions. */
+    ask: (question: string) => void;
+  }
+
+  let { desk, ask }: Props = $props();
 </script>
 
 <div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_13rem] wide:gap-x-10">

@@ -1,3 +1,4 @@
+<!-- The bench: the visitor’s page with the inside of a reply beside it. -->
 <script lang="ts">
   import { onMount } from "svelte";
   import * as making from "../../api/making";
@@ -9,7 +10,14 @@
   import InsideView from "./InsideView.svelte";
   import Link from "../../ui/Link.svelte";
 
-  let { slug, id = "" }: { slug: string; /** Of a trace or a turn; "": ask here. */ id?: string } = $props();
+  interface Props {
+    /** The address of the desk. */
+    slug: string;
+    /** Of a trace or a turn. Default: "", a question is asked here. */
+    id?: string;
+  }
+
+  let { slug, id = "" }: Props = $props();
 
   let looked = $state("");
   let record = $state<Schemas["Conversation"] | null>(null);

@@ -1,7 +1,15 @@
+<!-- Two texts in one: what went is struck out, what came is marked. -->
 <script lang="ts">
   import { presentableDiff } from "@codemirror/merge";
 
-  let { older, newer }: { older: string; newer: string } = $props();
+  interface Props {
+    /** The earlier text. */
+    older: string;
+    /** The later text. */
+    newer: string;
+  }
+
+  let { older, newer }: Props = $props();
 
   /** The newer text in pieces, with what went out between them. */
   const pieces = $derived.by(() => {

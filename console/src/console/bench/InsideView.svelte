@@ -1,3 +1,4 @@
+<!-- The inside of a reply. -->
 <script lang="ts">
   import { onDestroy, untrack } from "svelte";
   import { toast } from "svelte-sonner";
@@ -15,7 +16,14 @@
   import Timeline from "./Timeline.svelte";
   import Link from "../../ui/Link.svelte";
 
-  let { id, slug }: { id: string; slug: string } = $props();
+  interface Props {
+    /** Of a trace or a turn. */
+    id: string;
+    /** The address of the desk. */
+    slug: string;
+  }
+
+  let { id, slug }: Props = $props();
 
   const inside = new Inside();
   let chosen = $state(-1);

@@ -1,3 +1,4 @@
+<!-- Runs a reply again from a step on, with something changed. -->
 <script lang="ts">
   import Play from "@lucide/svelte/icons/play";
   import { toast } from "svelte-sonner";
@@ -7,17 +8,18 @@
   import type { Edits } from "./edits";
   import { money } from "./inside.svelte";
 
-  let {
-    trace,
-    step,
-    brief,
-    ran,
-  }: {
+  interface Props {
+    /** The trace that is looked at. */
     trace: Schemas["Inside"];
+    /** The step that it begins with. */
     step: Schemas["Span"];
+    /** The brief of then. */
     brief: string;
+    /** Called with what came of it, and with what was changed. */
     ran: (t: Schemas["Inside"], e: Edits) => void;
-  } = $props();
+  }
+
+  let { trace, step, brief, ran }: Props = $props();
 
   // svelte-ignore state_referenced_locally
   const original = {

@@ -1,10 +1,18 @@
+<!-- A step of a reply: what went in, what came out, what was asked. -->
 <script lang="ts">
   import { given, type Schemas } from "../../given";
   import CopyButton from "../../ui/CopyButton.svelte";
   import { money, span } from "./inside.svelte";
   import Link from "../../ui/Link.svelte";
 
-  let { step, trace }: { step: Schemas["Span"]; trace: string } = $props();
+  interface Props {
+    /** The step that is looked at. */
+    step: Schemas["Span"];
+    /** The trace's id. */
+    trace: string;
+  }
+
+  let { step, trace }: Props = $props();
 
   const settings = $derived(Object.entries(step.set ?? {}).filter(([, v]) => v !== "" && v !== null));
   const ins = $derived(Object.entries(step.in ?? {}));

@@ -1,9 +1,18 @@
+<!-- The steps of a reply by their time. -->
 <script lang="ts">
   import type { Schemas } from "../../given";
   import { inTree, span } from "./inside.svelte";
 
-  let { trace, chosen, choose }: { trace: Schemas["Inside"]; chosen: number; choose: (at: number) => void } =
-    $props();
+  interface Props {
+    /** The trace that is looked at. */
+    trace: Schemas["Inside"];
+    /** Which step is looked at, from 0; -1: none. */
+    chosen: number;
+    /** Called with the step that is pressed. */
+    choose: (at: number) => void;
+  }
+
+  let { trace, chosen, choose }: Props = $props();
 
   const rows = $derived(inTree(trace.spans));
   const whole = $derived(Math.max(trace.seconds, ...trace.spans.map((s) => s.start + s.seconds), 1e-6));

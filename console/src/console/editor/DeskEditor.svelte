@@ -1,3 +1,4 @@
+<!-- An editor of desk files that knows their keys. -->
 <script lang="ts">
   import { autocompletion, completionKeymap, startCompletion } from "@codemirror/autocomplete";
   import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
@@ -12,19 +13,20 @@
   import { completer } from "./completion";
   import { look } from "./look";
 
-  let {
-    text,
-    problems,
-    schema,
-    models,
-    changed,
-  }: {
+  interface Props {
+    /** The file. */
     text: string;
+    /** The mistakes in the file. */
     problems: Schemas["FileProblems"];
+    /** The JSON Schema of desk files; null while it is fetched. */
     schema: DeskSchema | null;
+    /** The names of the models that there are. */
     models: string[];
+    /** Called with what is typed. */
     changed: (text: string) => void;
-  } = $props();
+  }
+
+  let { text, problems, schema, models, changed }: Props = $props();
 
   let place: HTMLElement;
   let view: EditorView | undefined = $state.raw();

@@ -1,3 +1,4 @@
+<!-- Two files side by side, with what changed. -->
 <script lang="ts">
   import { unifiedMergeView } from "@codemirror/merge";
   import { yaml } from "@codemirror/lang-yaml";
@@ -6,7 +7,14 @@
   import { onMount } from "svelte";
   import { look } from "./look";
 
-  let { older, newer }: { older: string; newer: string } = $props();
+  interface Props {
+    /** The earlier text. */
+    older: string;
+    /** The later text. */
+    newer: string;
+  }
+
+  let { older, newer }: Props = $props();
 
   let place: HTMLElement;
 

@@ -1,3 +1,4 @@
+<!-- A form that writes into the desk file, and leaves the rest alone. -->
 <script lang="ts">
   import { onMount } from "svelte";
   import { listShelves } from "../../api/shelves";
@@ -6,17 +7,18 @@
   import ListField from "./ListField.svelte";
 
   // The desk file as a form: every change is written into the text at its place.
-  let {
-    text,
-    models,
-    problems,
-    change,
-  }: {
+  interface Props {
+    /** The desk file. */
     text: string;
+    /** Those that are connected. */
     models: Schemas["Model"][];
+    /** The mistakes in the file. */
     problems: Schemas["FileProblems"];
+    /** Called with the file as it was changed. */
     change: (text: string) => void;
-  } = $props();
+  }
+
+  let { text, models, problems, change }: Props = $props();
 
   const reading = $derived(read(text));
   const chatting = $derived(models.filter((m) => m.can.includes("chat")).map((m) => m.name));

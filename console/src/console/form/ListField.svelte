@@ -1,24 +1,26 @@
+<!-- A list of short texts. -->
 <script lang="ts">
   import Plus from "@lucide/svelte/icons/plus";
   import X from "@lucide/svelte/icons/x";
   import { tick } from "svelte";
 
   // A list of short texts. An empty one is not written into the file.
-  let {
-    label,
-    help,
-    list,
-    most = 8,
-    placeholder = "",
-    change,
-  }: {
+  interface Props {
+    /** What they are. */
     label: string;
+    /** A sentence about them. Default: none. */
     help?: string;
+    /** The texts. */
     list: string[];
+    /** How many there may be. Default: 8. */
     most?: number;
+    /** What an empty one shows. Default: nothing. */
     placeholder?: string;
+    /** Called with the list as it was changed. */
     change: (list: string[]) => void;
-  } = $props();
+  }
+
+  let { label, help, list, most = 8, placeholder = "", change }: Props = $props();
 
   let adding = $state(false);
   let place: HTMLElement;

@@ -1,8 +1,14 @@
+<!-- Fetches documents from where they are published. -->
 <script lang="ts">
   // What a shelf can fetch: an address, an encyclopedia's article, papers.
   import type { Wanted } from "../../api/shelves";
 
-  let { fetchIt }: { fetchIt: (wanted: Wanted) => Promise<void> } = $props();
+  interface Props {
+    /** Called with what is wanted. */
+    fetchIt: (wanted: Wanted) => Promise<void>;
+  }
+
+  let { fetchIt }: Props = $props();
 
   const kinds = {
     address: {

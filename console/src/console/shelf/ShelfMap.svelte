@@ -1,15 +1,21 @@
+<!-- The passages of a shelf, those that say similar things near to each other. -->
 <script lang="ts">
   import * as shelves from "../../api/shelves";
   import type { Schemas } from "../../given";
   import { complain } from "../state.svelte";
 
-  let {
-    slug,
-    documents,
-    query,
-    hits,
-  }: { slug: string; documents: Schemas["Document"][]; query: string; hits: Schemas["ShelfHit"][] } =
-    $props();
+  interface Props {
+    /** The address of the shelf. */
+    slug: string;
+    /** The documents of the shelf. */
+    documents: Schemas["Document"][];
+    /** The question that is marked on it; "": none. */
+    query: string;
+    /** The passages that it found. */
+    hits: Schemas["ShelfHit"][];
+  }
+
+  let { slug, documents, query, hits }: Props = $props();
 
   let points = $state<Schemas["MapPoint"][]>([]);
   let asked = $state<Schemas["MapPoint"]>();

@@ -1,3 +1,4 @@
+<!-- How a shelf is split and searched. -->
 <script lang="ts">
   import Link from "../../ui/Link.svelte";
   // How a shelf is split, searched and embedded.
@@ -7,11 +8,16 @@
   import type { Schemas } from "../../given";
   import { act, complain, sentence, state as app } from "../state.svelte";
 
-  let {
-    slug,
-    open = $bindable(),
-    changed,
-  }: { slug: string; open: boolean; changed: () => Promise<void> } = $props();
+  interface Props {
+    /** The address of the shelf. */
+    slug: string;
+    /** Whether it is shown. */
+    open: boolean;
+    /** Called when they are kept. */
+    changed: () => Promise<void>;
+  }
+
+  let { slug, open = $bindable(), changed }: Props = $props();
 
   type Settings = Schemas["ShelfSettings"];
   let s = $state<Settings | null>(null);
