@@ -6,6 +6,7 @@
   import { nextBox, type Box } from "./graph";
 
   interface Props {
+    /** The recipe as it is laid out. */
     drawing: Schemas["Drawing"];
     /** How the steps of a reply went, by name. Default: it is drawn without. */
     states?: Record<string, string>;

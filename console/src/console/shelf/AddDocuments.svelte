@@ -12,6 +12,7 @@
   interface Props {
     /** The shelf's. */
     slug: string;
+    /** The documents that are on it. */
     documents: Schemas["Document"][];
     /** Reads the shelf anew. */
     read: () => Promise<void>;

@@ -11,6 +11,7 @@
   interface Props {
     /** The shelf's. */
     slug: string;
+    /** The documents that are on it. */
     documents: Schemas["Document"][];
     /** Reads the shelf anew. */
     read: () => Promise<void>;

@@ -9,6 +9,7 @@
   interface Props {
     /** The shelf's. */
     slug: string;
+    /** The document. */
     document: Schemas["Document"];
     /** Whether it is shown. Default: false. */
     open?: boolean;

@@ -8,6 +8,7 @@
   interface Props {
     /** The shelf's. */
     slug: string;
+    /** The documents that are on it. */
     documents: Schemas["Document"][];
   }
 
