@@ -69,12 +69,7 @@ func (p *page) focus(label string) {
 		if (field.select) field.select(); else getSelection().selectAllChildren(field);
 		return true;
 	})()`, label)
-	for began := time.Now(); time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
-		if run[bool](p, script) {
-			return
-		}
-	}
-	p.t.Fatalf("there is no field %q; the page shows:\n%s", label, p.text("body"))
+	p.within(func() bool { return run[bool](p, script) }, "there is no field %q", label)
 }
 
 // write types a text where the cursor is, as one piece.
@@ -112,12 +107,7 @@ func (p *page) preview(text string) {
 func (p *page) until(what, script string) {
 	p.t.Helper()
 	script = "(async () => { try { return !!(await (" + script + ")) } catch { return false } })()"
-	for began := time.Now(); time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
-		if run[bool](p, script) {
-			return
-		}
-	}
-	p.t.Fatalf("not so: %s; the page shows:\n%s", what, p.text("body"))
+	p.within(func() bool { return run[bool](p, script) }, "not so: %s", what)
 }
 
 // choose opens the menu of a button and takes an entry.

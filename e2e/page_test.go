@@ -110,12 +110,19 @@ func (p *page) text(selector string) string {
 // shows waits until the elements hold a text.
 func (p *page) shows(selector, text string) {
 	p.t.Helper()
+	p.within(func() bool { return strings.Contains(p.text(selector), text) }, "%s does not show %q", selector, text)
+}
+
+// within waits until something is so; else the test ends with what the page
+// shows.
+func (p *page) within(so func() bool, otherwise string, args ...any) {
+	p.t.Helper()
 	for began := time.Now(); time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
-		if strings.Contains(p.text(selector), text) {
+		if so() {
 			return
 		}
 	}
-	p.t.Fatalf("%s does not show %q; the page shows:\n%s", selector, text, p.text("body"))
+	p.t.Fatalf(otherwise+"; the page shows:\n%s", append(args, p.text("body"))...)
 }
 
 // settled waits until no reply is being written.

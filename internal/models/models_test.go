@@ -248,7 +248,8 @@ func TestUnknownProtocolsAreTold(t *testing.T) {
 	const text = "connections: [{name: c, protocol: pigeon-post, address: 'http://h/v1', " +
 		"models: [{name: m, context: 9000}]}]"
 	_, err := Read("c.yaml", []byte(text), spoken)
-	if err == nil || !strings.Contains(err.Error(), `"pigeon-post" is not spoken here; write one of: chat-completions`) {
+	if err == nil || !strings.Contains(err.Error(),
+		`"pigeon-post" is not spoken here; write one of: chat-completions`) {
 		t.Errorf("read: %v", err)
 	}
 	r := Open(File{}, spoken)

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/google/uuid"
@@ -87,58 +88,53 @@ func settledWithin(t *testing.T, r *Reply, limit time.Duration) {
 }
 
 func TestTheScribeKeepsGrowingRepliesWithinASecond(t *testing.T) {
-	m := &recorder{}
-	s := startScribe(t, m)
-	r := newReply()
-	s.follow(r, nil)
-	r.add([]byte("so far"), time.Now)
-	began := time.Now()
-	for {
-		m.mu.Lock()
-		kept := m.replies[r.Turn]
-		m.mu.Unlock()
-		if kept == "so far" {
-			break
+	synctest.Test(t, func(t *testing.T) {
+		m := &recorder{}
+		s := startScribe(t, m)
+		r := newReply()
+		s.follow(r, nil)
+		r.add([]byte("so far"), time.Now)
+		time.Sleep(time.Second)
+		synctest.Wait()
+		if kept := m.replies[r.Turn]; kept != "so far" {
+			t.Fatalf("after a second it has %q", kept)
 		}
-		// The promise is a second; a machine with other work gets more.
-		if time.Since(began) > 4*time.Second {
-			t.Fatalf("after four seconds it has %q", kept)
+		r.finish(End{State: record.Stopped})
+		s.ended()
+		settledWithin(t, r, time.Second)
+		if m.states[r.Turn] != record.Stopped || m.replies[r.Turn] != "so far" {
+			t.Errorf("kept %q as %s", m.replies[r.Turn], m.states[r.Turn])
 		}
-		time.Sleep(5 * time.Millisecond)
-	}
-	r.finish(End{State: record.Stopped})
-	s.ended()
-	settledWithin(t, r, 10*time.Second)
-	if m.states[r.Turn] != record.Stopped || m.replies[r.Turn] != "so far" {
-		t.Errorf("kept %q as %s", m.replies[r.Turn], m.states[r.Turn])
-	}
+	})
 }
 
 func TestTheScribeWritesTogetherWhatEndsTogether(t *testing.T) {
-	m := &recorder{}
-	s := startScribe(t, m)
-	var all sync.WaitGroup
-	for range 500 {
-		all.Go(func() {
-			r := newReply()
-			s.follow(r, nil)
-			for range 20 {
-				r.add([]byte("word "), time.Now)
-			}
-			r.finish(End{State: record.Done})
-			s.ended()
-			settledWithin(t, r, 20*time.Second)
-		})
-	}
-	all.Wait()
-	for turn, reply := range m.replies {
-		if reply != strings.Repeat("word ", 20) || m.states[turn] != record.Done {
-			t.Errorf("kept %q as %s", reply, m.states[turn])
+	synctest.Test(t, func(t *testing.T) {
+		m := &recorder{}
+		s := startScribe(t, m)
+		var all sync.WaitGroup
+		for range 500 {
+			all.Go(func() {
+				r := newReply()
+				s.follow(r, nil)
+				for range 20 {
+					r.add([]byte("word "), time.Now)
+				}
+				r.finish(End{State: record.Done})
+				s.ended()
+				settledWithin(t, r, 20*time.Second)
+			})
 		}
-	}
-	if len(m.replies) != 500 || m.writes > 100 {
-		t.Errorf("%d replies in %d writes, at most %d together", len(m.replies), m.writes, m.biggest)
-	}
+		all.Wait()
+		for turn, reply := range m.replies {
+			if reply != strings.Repeat("word ", 20) || m.states[turn] != record.Done {
+				t.Errorf("kept %q as %s", reply, m.states[turn])
+			}
+		}
+		if len(m.replies) != 500 || m.writes > 100 {
+			t.Errorf("%d replies in %d writes, at most %d together", len(m.replies), m.writes, m.biggest)
+		}
+	})
 }
 
 // A write of which nobody knows whether it happened must neither lose text nor
@@ -146,44 +142,48 @@ func TestTheScribeWritesTogetherWhatEndsTogether(t *testing.T) {
 func TestTheScribeSurvivesTheDatabaseGoingAway(t *testing.T) {
 	for _, half := range []bool{false, true} {
 		t.Run(fmt.Sprintf("half=%v", half), func(t *testing.T) {
-			m := &recorder{fail: errors.New("the connection was lost"), failFor: 2, half: half}
-			s := startScribe(t, m)
-			r := newReply()
-			s.follow(r, nil)
-			r.add([]byte("a"), time.Now)
-			time.Sleep(keepAfter + 3*tick)
-			r.add([]byte("b"), time.Now)
-			r.finish(End{State: record.Done})
-			s.ended()
-			settledWithin(t, r, 20*time.Second)
-			if m.replies[r.Turn] != "ab" || m.states[r.Turn] != record.Done {
-				t.Errorf("kept %q as %s", m.replies[r.Turn], m.states[r.Turn])
-			}
-			if v := r.Since(0, nil); v.NoticeSeq != 2 || v.Notice.Kind != "saved" {
-				t.Errorf("told %+v", v.Notice)
-			}
+			synctest.Test(t, func(t *testing.T) {
+				m := &recorder{fail: errors.New("the connection was lost"), failFor: 2, half: half}
+				s := startScribe(t, m)
+				r := newReply()
+				s.follow(r, nil)
+				r.add([]byte("a"), time.Now)
+				time.Sleep(keepAfter + 3*tick)
+				r.add([]byte("b"), time.Now)
+				r.finish(End{State: record.Done})
+				s.ended()
+				settledWithin(t, r, 20*time.Second)
+				if m.replies[r.Turn] != "ab" || m.states[r.Turn] != record.Done {
+					t.Errorf("kept %q as %s", m.replies[r.Turn], m.states[r.Turn])
+				}
+				if v := r.Since(0, nil); v.NoticeSeq != 2 || v.Notice.Kind != "saved" {
+					t.Errorf("told %+v", v.Notice)
+				}
+			})
 		})
 	}
 }
 
 func TestOneTextThatCannotBeKeptDoesNotHoldUpTheOthers(t *testing.T) {
-	m := &recorder{poisoned: "poison"}
-	s := startScribe(t, m)
-	var replies []*Reply
-	for _, text := range []string{"good", "poison", "also good"} {
-		r := newReply()
-		s.follow(r, nil)
-		r.add([]byte(text), time.Now)
-		r.finish(End{State: record.Done})
-		replies = append(replies, r)
-	}
-	s.ended()
-	for _, r := range replies {
-		settledWithin(t, r, 10*time.Second)
-	}
-	if m.replies[replies[0].Turn] != "good" || m.replies[replies[2].Turn] != "also good" {
-		t.Errorf("kept %v", m.replies)
-	}
+	synctest.Test(t, func(t *testing.T) {
+		m := &recorder{poisoned: "poison"}
+		s := startScribe(t, m)
+		var replies []*Reply
+		for _, text := range []string{"good", "poison", "also good"} {
+			r := newReply()
+			s.follow(r, nil)
+			r.add([]byte(text), time.Now)
+			r.finish(End{State: record.Done})
+			replies = append(replies, r)
+		}
+		s.ended()
+		for _, r := range replies {
+			settledWithin(t, r, 10*time.Second)
+		}
+		if m.replies[replies[0].Turn] != "good" || m.replies[replies[2].Turn] != "also good" {
+			t.Errorf("kept %v", m.replies)
+		}
+	})
 }
 
 func TestAReplyReplacesWhatCannotBeKept(t *testing.T) {
