@@ -67,7 +67,7 @@
   }
 </script>
 
-<section class="mb-10 rounded-md border border-rule p-5 sm:p-7" aria-labelledby="first-run">
+<section class="mt-6 mb-10 rounded-md border border-rule p-5 sm:p-7" aria-labelledby="first-run">
   <div class="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
     <h2 id="first-run" class="font-serif text-title font-semibold">From a model to a page in five steps</h2>
     <p class="text-sm text-faded">{count} of {steps.length} done</p>
