@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -200,7 +201,7 @@ func traceRerun(args []string) error {
 		if *asJSON {
 			return printJSON(after)
 		}
-		was, is := lastAnswer(before), lastAnswer(after)
+		was, is := replyOf(before), replyOf(after)
 		fmt.Printf("%.3f s, %d + %d tokens, cost %.6g  →  %.3f s, %d + %d tokens, cost %.6g\n\n", before.Seconds,
 			before.PromptTokens, before.ReplyTokens, before.Cost, after.Seconds, after.PromptTokens, after.ReplyTokens,
 			after.Cost)
@@ -216,12 +217,23 @@ func traceRerun(args []string) error {
 	})
 }
 
-// lastAnswer is what the last model call of a trace said.
-func lastAnswer(t api.Inside) (answer string) {
-	for _, s := range t.Spans {
-		for _, m := range s.Calls {
-			answer = m.Answer
+// replyOf is the reply that a trace led to: what its last step gave, else what
+// its last model call said.
+func replyOf(t api.Inside) (reply string) {
+	for _, s := range slices.Backward(t.Spans) {
+		if s.Parent >= 0 || s.State != "done" {
+			continue
+		}
+		for _, name := range []string{"text", "chosen"} {
+			if text, is := s.Out[name].(string); is {
+				return text
+			}
 		}
 	}
-	return answer
+	for _, s := range t.Spans {
+		for _, m := range s.Calls {
+			reply = m.Answer
+		}
+	}
+	return reply
 }
