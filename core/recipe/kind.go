@@ -56,9 +56,9 @@ func (k StepKinds) names() []string { return append(slices.Sorted(maps.Keys(k)),
 // Call is one run of a step.
 type Call struct {
 	Step *Step
-	Set  any      // the settings, as Kind.Set makes them
+	Set  any      // the settings, as StepKind.Set makes them
 	In   Values   // by input; what is not wired or was skipped is not there
-	Wide []string // the names of inputs allowed by Kind.More, in the order of the file
+	Wide []string // the names of inputs allowed by StepKind.Variadic, in the order of the file
 
 	run   *run
 	span  *spanning

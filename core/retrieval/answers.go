@@ -30,7 +30,7 @@ type Features struct {
 	Cosines float64 // of the ten nearest
 }
 
-// Values are the evidence in its order.
+// Values are the features in their order.
 func (e *Features) Values() []*float64 {
 	return []*float64{&e.Covered, &e.Exact, &e.Near, &e.Title, &e.Page, &e.Absent, &e.Native, &e.Missing, &e.Score,
 		&e.Scores, &e.Evenly, &e.Cosines}
@@ -45,7 +45,7 @@ var (
 	doubt = -2.6
 )
 
-// Likely makes a likelihood of evidence, 0 to 1.
+// Likely makes a likelihood of the features, 0 to 1.
 func (e Features) Likely() float64 {
 	odds := doubt
 	w := judgement.Values()
