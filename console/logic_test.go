@@ -22,8 +22,9 @@ import * as graph from "./src/console/graph";
 import * as blocks from "./src/markdown/blocks";
 import { readEvents } from "./src/api/events";
 import { en } from "./src/words/en";
-import { formsOf } from "./src/words/forms";
-globalThis.logic = { deskText, edits, graph, blocks, readEvents, en, formsOf };
+import { fromService } from "./src/words";
+import { filled, formsOf } from "./src/words/forms";
+globalThis.logic = { deskText, edits, graph, blocks, readEvents, en, filled, fromService, formsOf };
 `
 
 var tab context.Context

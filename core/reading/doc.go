@@ -17,10 +17,11 @@ package reading
 
 import (
 	"context"
-	"fmt"
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"juvalogos/core/phrase"
 )
 
 // BlockKind is what a block is.
@@ -69,16 +70,16 @@ type Document struct {
 	Pictures []int `json:"pictures,omitempty"`
 }
 
-// Problem says in a sentence what is wrong with a file.
+// Problem says what is wrong with a file, to whoever brought it.
 type Problem struct {
-	File     string
-	Sentence string
+	File string
+	What phrase.Phrase
 }
 
-func (p *Problem) Error() string { return p.File + ": " + p.Sentence }
+func (p *Problem) Error() string { return p.File + ": " + p.What.String() }
 
-func problem(file, format string, a ...any) *Problem {
-	return &Problem{file, fmt.Sprintf(format, a...)}
+func problem(file, form string, values ...any) *Problem {
+	return &Problem{file, phrase.Of(form, values...)}
 }
 
 // Limits bound what a file may take.

@@ -81,7 +81,7 @@ func formatOf(name string, body []byte) (*format, error) {
 			"your computer", strings.TrimPrefix(strings.ToUpper(ending), "."))
 	}
 	if !looksLikeText(body) {
-		return nil, problem(name, "it is not a document that can be read; %s and ZIPs of these can", Titles())
+		return nil, problem(name, "it is not a document that can be read; these can, and ZIPs of them: %s", Titles())
 	}
 	head := strings.ToLower(string(bytes.TrimSpace(body[:min(len(body), 512)])))
 	if f := first(func(f *format) bool { return f.head != nil && f.head(head) }); f != nil {

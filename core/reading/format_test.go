@@ -90,7 +90,7 @@ func TestFormatsThatCannotBeRead(t *testing.T) {
 	} {
 		_, err := formatOf(c.name, []byte(c.body))
 		var p *Problem
-		if !errors.As(err, &p) || !strings.Contains(p.Sentence, c.want) || p.File != c.name {
+		if !errors.As(err, &p) || !strings.Contains(p.What.String(), c.want) || p.File != c.name {
 			t.Errorf("%s: %v", c.name, err)
 		}
 	}

@@ -146,7 +146,7 @@ func TestHostileAndBrokenFiles(t *testing.T) {
 		switch {
 		case c.want == "" && err != nil:
 			t.Errorf("%s: %v", c.name, err)
-		case c.want != "" && (!errors.As(err, &p) || !strings.Contains(p.Sentence, c.want) || p.File != c.name):
+		case c.want != "" && (!errors.As(err, &p) || !strings.Contains(p.What.String(), c.want) || p.File != c.name):
 			t.Errorf("%s: %v", c.name, err)
 		}
 	}
@@ -164,7 +164,8 @@ func TestUnpackGoesOnPastBadFiles(t *testing.T) {
 	few := DefaultLimits
 	few.Files = 2
 	var p *Problem
-	if err := Unpack("all.zip", body, few, nil, nil); !errors.As(err, &p) || !strings.Contains(p.Sentence, "4 files") {
+	if err := Unpack("all.zip", body, few, nil, nil); !errors.As(err, &p) ||
+		!strings.Contains(p.What.String(), "4 files") {
 		t.Errorf("%v", err)
 	}
 	if err := Unpack("bomb.zip", zipped(map[string]string{"x.txt": strings.Repeat("0", 500<<20)}), DefaultLimits,

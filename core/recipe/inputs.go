@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"juvalogos/core/phrase"
 	"juvalogos/core/yamlfile"
 )
 
@@ -69,13 +70,13 @@ func (in Input) Parse(text string) (any, error) {
 	case Number:
 		n, err := strconv.ParseFloat(strings.TrimSpace(text), 64)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %q is not a number", in.Name, text)
+			return nil, phrase.Errorf("%s: %q is not a number", in.called(), text)
 		}
 		return n, nil
 	case Truth:
 		b, err := strconv.ParseBool(strings.TrimSpace(text))
 		if err != nil {
-			return nil, fmt.Errorf("%s: %q is neither true nor false", in.Name, text)
+			return nil, phrase.Errorf("%s: %q is neither true nor false", in.called(), text)
 		}
 		return b, nil
 	case Text, Choice, Address, Data:
@@ -83,7 +84,7 @@ func (in Input) Parse(text string) (any, error) {
 	case Picture, Audio, Document, Table:
 		return in.media(text)
 	}
-	return nil, fmt.Errorf("%s: a %s cannot be given as text", in.Name, in.Type)
+	return nil, phrase.Errorf("%s: a %s cannot be given as text", in.called(), in.Type)
 }
 
 // families are how the media types of inputs begin; any will do for the others.
@@ -93,7 +94,7 @@ var families = map[Type]string{Picture: "image/", Audio: "audio/"}
 func (in Input) media(text string) (Media, error) {
 	head, body, ok := strings.Cut(strings.TrimPrefix(text, "data:"), ",")
 	if !ok || !strings.HasPrefix(text, "data:") || !strings.HasSuffix(head, ";base64") {
-		return Media{}, fmt.Errorf("%s: a %s is given as a file", in.Name, in.Type)
+		return Media{}, phrase.Errorf("%s: a %s is given as a file", in.called(), in.Type)
 	}
 	kind, rest, _ := strings.Cut(strings.TrimSuffix(head, ";base64"), ";")
 	m := Media{Kind: kind}
@@ -105,11 +106,11 @@ func (in Input) media(text string) (Media, error) {
 		}
 	}
 	if family := families[in.Type]; !strings.HasPrefix(m.Kind, family) {
-		return m, fmt.Errorf("%s: %s is no %s", in.Name, m.Name, in.Type)
+		return m, phrase.Errorf("%s: %s is no %s", in.called(), m.Name, in.Type)
 	}
 	var err error
 	if m.Body, err = base64.StdEncoding.DecodeString(body); err != nil || len(m.Body) == 0 {
-		return m, fmt.Errorf("%s: the file did not arrive whole; choose it again", in.Name)
+		return m, phrase.Errorf("%s: the file did not arrive whole; choose it again", in.called())
 	}
 	return m, nil
 }
@@ -130,9 +131,9 @@ func (in Input) fit(t Type, v any) (any, error) {
 	text, _ := v.(string)
 	switch {
 	case t == Choice && len(in.Choices) > 0 && !slices.Contains(in.Choices, text):
-		return nil, fmt.Errorf("%s: %s", in.Name, yamlfile.Unknown("choice", text, in.Choices))
+		return nil, fmt.Errorf("%s: %s", in.called(), yamlfile.Unknown("choice", text, in.Choices))
 	case t == Address && !strings.HasPrefix(text, "http://") && !strings.HasPrefix(text, "https://"):
-		return nil, fmt.Errorf("%s: %q is not an address; it begins with http:// or https://", in.Name, text)
+		return nil, phrase.Errorf("%s: %q is not an address; it begins with http:// or https://", in.called(), text)
 	}
 	return v, nil
 }
@@ -144,7 +145,7 @@ func (r *Recipe) Complete(given Values) (Values, error) {
 	for name, v := range given {
 		i := slices.IndexFunc(r.Takes, func(in Input) bool { return in.Name == name })
 		if i < 0 {
-			return nil, fmt.Errorf("%q is not asked for here", name)
+			return nil, phrase.Errorf("%q is not asked for here", name)
 		}
 		if wrong := mistyped(r.Takes[i].Type, v); wrong != "" {
 			return nil, fmt.Errorf("%s: %s", name, wrong)
@@ -156,14 +157,18 @@ func (r *Recipe) Complete(given Values) (Values, error) {
 			all[in.Name] = in.fallback
 		}
 		if in.Need && isEmpty(all[in.Name]) {
-			title := in.Title
-			if title == "" {
-				title = in.Name
-			}
-			return nil, fmt.Errorf("“%s” is missing", title)
+			return nil, phrase.Errorf("“%s” is missing", in.called())
 		}
 	}
 	return all, nil
+}
+
+// called is what a visitor reads beside an input.
+func (in Input) called() string {
+	if in.Title != "" {
+		return in.Title
+	}
+	return in.Name
 }
 
 // DefaultText is the input's default as people read it; "" if it has none.

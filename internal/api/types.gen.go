@@ -9,6 +9,7 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/evidence"
+	"juvalogos/core/phrase"
 	"juvalogos/core/reading"
 	"juvalogos/core/recipe"
 	"juvalogos/core/recipe/draw"
@@ -145,8 +146,11 @@ type Added struct {
 	Document int64 `json:"document"`
 
 	// Fresh False: the shelf has the same content already.
-	Fresh    bool   `json:"fresh"`
-	Name     string `json:"name"`
+	Fresh bool   `json:"fresh"`
+	Name  string `json:"name"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase   Phrase `json:"phrase,omitempty,omitzero"`
 	Problem  string `json:"problem,omitempty,omitzero"`
 	Replaced bool   `json:"replaced"`
 }
@@ -173,9 +177,12 @@ type Attached struct {
 
 // Attachment A document that a visitor attached to a conversation.
 type Attachment struct {
-	ID      int64           `json:"id"`
-	Name    string          `json:"name"`
-	Pages   int             `json:"pages,omitempty,omitzero"`
+	ID    int64  `json:"id"`
+	Name  string `json:"name"`
+	Pages int    `json:"pages,omitempty,omitzero"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase  Phrase          `json:"phrase,omitempty,omitzero"`
 	Problem string          `json:"problem,omitempty,omitzero"`
 	Size    int64           `json:"size"`
 	State   AttachmentState `json:"state"`
@@ -492,6 +499,9 @@ type Document struct {
 	Name     string    `json:"name"`
 	Pages    int       `json:"pages,omitempty,omitzero"`
 	Passages int       `json:"passages"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase Phrase `json:"phrase,omitempty,omitzero"`
 
 	// Problem What is wrong with the file.
 	Problem string     `json:"problem,omitempty,omitzero"`
@@ -956,6 +966,9 @@ type PassageList struct {
 	Passages []ShelfPassage `json:"passages"`
 }
 
+// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+type Phrase = phrase.Phrase
+
 // Port defines model for Port.
 type Port struct {
 	About string `json:"about"`
@@ -1022,6 +1035,9 @@ type Problem struct {
 
 	// ID What the log knows the problem by.
 	ID string `json:"id,omitempty,omitzero"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase Phrase `json:"phrase,omitempty,omitzero"`
 
 	// Problems What is wrong with a file.
 	Problems FileProblems `json:"problems,omitempty,omitzero"`
@@ -1455,6 +1471,9 @@ type Trouble struct {
 
 	// ID What the log knows the problem by.
 	ID string `json:"id,omitempty,omitzero"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase Phrase `json:"phrase,omitempty,omitzero"`
 
 	// RetryAfter How long the model asks to be left alone, in seconds; only while the reply is followed.
 	RetryAfter float64 `json:"retry_after,omitempty,omitzero"`

@@ -19,7 +19,7 @@ func TestMarkdown(t *testing.T) {
 	}
 	want := "# Feeding\n\n*The Hive Helper, 4 May 2026, 17:05 UTC*\n\n## 1. What do bees eat?\n\nHoney.\n" +
 		"\n## 2. And then?\n\nThey\n\n> This reply was stopped.\n" +
-		"\n## 3. Why?\n\n\n\n> " + fault.Sentence(fault.Interruption) + "\n"
+		"\n## 3. Why?\n\n\n\n> " + fault.Sentence(fault.Interruption).String() + "\n"
 	if got := Markdown("The Hive Helper", c, turns); got != want {
 		t.Errorf("got\n%s\nwant\n%s", got, want)
 	}

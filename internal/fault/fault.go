@@ -14,6 +14,7 @@ import (
 	"log/slog"
 	"strings"
 
+	"juvalogos/core/phrase"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 )
@@ -54,7 +55,7 @@ const (
 // goes to the log under ID, never to the visitor.
 type Problem struct {
 	Code     Code
-	Sentence string
+	Sentence phrase.Phrase
 	ID       string
 	Cause    error
 }
@@ -82,8 +83,8 @@ var sentences = map[Code]string{
 	StillWriting: "The last reply is still being written. Wait for it, or stop it first.",
 	NotSetUp: "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
-	NoRecords: "The service cannot take questions at the moment, because it could not put them on " +
-		"record. Please try again in a moment.",
+	NoRecords: "The service cannot take questions at the moment, because it could not keep them. " +
+		"Please try again in a moment.",
 	Closing:      "The service is about to restart. Please ask again in a minute.",
 	Interruption: "The service stopped while this reply was being written. You can have it made again.",
 	NoTrace:      "There is no trace of this. It may have been removed with its conversation.",
@@ -115,11 +116,11 @@ var sentences = map[Code]string{
 }
 
 // Sentence returns what visitors read for a code.
-func Sentence(code Code) string {
+func Sentence(code Code) phrase.Phrase {
 	if s, ok := sentences[code]; ok {
-		return s
+		return phrase.Phrase{Form: s}
 	}
-	return sentences[Unexpected]
+	return phrase.Phrase{Form: sentences[Unexpected]}
 }
 
 // New is a problem with something behind it that is for the log, which knows it
@@ -132,8 +133,8 @@ func New(code Code, cause error) *Problem {
 func Plain(code Code) *Problem { return &Problem{Code: code, Sentence: Sentence(code)} }
 
 // Say is a problem with a sentence of its own.
-func Say(code Code, format string, args ...any) *Problem {
-	return &Problem{Code: code, Sentence: fmt.Sprintf(format, args...)}
+func Say(code Code, form string, values ...any) *Problem {
+	return &Problem{Code: code, Sentence: phrase.Of(form, values...)}
 }
 
 // Logged writes what is behind a problem to the log, under its id, and returns

@@ -21,7 +21,7 @@ func TestSentences(t *testing.T) {
 			t.Errorf("%s: %q", code, s)
 		}
 	}
-	if Sentence("never heard of") != sentences[Unexpected] {
+	if Sentence("never heard of").String() != sentences[Unexpected] {
 		t.Error("a code without a sentence has none")
 	}
 }
@@ -32,7 +32,7 @@ func TestCausesGoToTheLog(t *testing.T) {
 	log := slog.New(slog.NewTextHandler(&written, nil))
 	cause := errors.New("dial 10.0.0.7: secret-host refused")
 	p := New(NoRecords, cause)
-	if strings.Contains(p.Sentence, "secret-host") || p.ID == "" || !errors.Is(p, cause) {
+	if strings.Contains(p.Sentence.String(), "secret-host") || p.ID == "" || !errors.Is(p, cause) {
 		t.Errorf("%+v", p)
 	}
 	if err := Logged(log, "ask", fmt.Errorf("wrapped: %w", p)); !errors.Is(err, cause) {
@@ -79,7 +79,7 @@ func TestIDs(t *testing.T) {
 
 func TestSay(t *testing.T) {
 	p := Say(Taken, "There is a desk %q already.", "bees")
-	if p.Sentence != `There is a desk "bees" already.` || p.Code != Taken || p.ID != "" {
+	if p.Sentence.String() != `There is a desk "bees" already.` || p.Code != Taken || p.ID != "" {
 		t.Errorf("%+v", p)
 	}
 }

@@ -275,7 +275,7 @@ func TestARunawayRecipeIsToldPlainly(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	publish(t, b, guarded)
 	v := testbed.Settled(t, testbed.Ask(t, b, reply.Question{Text: "hello"}))
-	if v.End.Problem != fault.TooMuch || !strings.Contains(fault.Sentence(v.End.Problem), "simpler") {
+	if v.End.Problem != fault.TooMuch || !strings.Contains(fault.Sentence(v.End.Problem).String(), "simpler") {
 		t.Errorf("%+v", v.End)
 	}
 	for bad, want := range map[string]string{

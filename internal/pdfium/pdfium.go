@@ -28,6 +28,7 @@ import (
 	"github.com/tetratelabs/wazero/api"
 	"github.com/tetratelabs/wazero/experimental"
 
+	"juvalogos/core/phrase"
 	"juvalogos/core/reading"
 )
 
@@ -86,17 +87,19 @@ func (e *Engine) Open(ctx context.Context, name string, body []byte, format stri
 	if err != nil {
 		i.Close()
 		if errors.Is(err, pdferrors.ErrPassword) {
-			return nil, &reading.Problem{File: name, Sentence: "it is locked with a password; save it without one " +
-				"and add it again"}
+			return nil, &reading.Problem{File: name, What: phrase.Of("it is locked with a password; save it without " +
+				"one " +
+				"and add it again")}
 		}
-		return nil, &reading.Problem{File: name, Sentence: "it is no whole PDF; perhaps it was not downloaded to its " +
-			"end"}
+		return nil, &reading.Problem{File: name, What: phrase.Of("it is no whole PDF; perhaps it was not downloaded " +
+			"to its " +
+			"end")}
 	}
 	f.document = opened.Document
 	pages, err := i.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: f.document})
 	if err != nil {
 		f.Close()
-		return nil, &reading.Problem{File: name, Sentence: "its pages cannot be counted; the PDF is broken"}
+		return nil, &reading.Problem{File: name, What: phrase.Of("its pages cannot be counted; the PDF is broken")}
 	}
 	f.pages = pages.PageCount
 	if meta, err := i.GetMetaData(&requests.GetMetaData{Document: f.document}); err == nil {
@@ -129,7 +132,7 @@ func (f *file) page(n int) requests.Page {
 }
 
 func (f *file) broken(n int) error {
-	return &reading.Problem{File: f.name, Sentence: fmt.Sprintf("page %d cannot be read; the PDF is broken", n)}
+	return &reading.Problem{File: f.name, What: phrase.Of("page %d cannot be read; the PDF is broken", n)}
 }
 
 func (f *file) Page(_ context.Context, n int) (reading.Page, error) {
@@ -252,8 +255,9 @@ const longestRecognition = 2 * time.Minute
 func recognise(ctx context.Context, name string, body []byte, scale float64) (reading.Page, error) {
 	program, err := exec.LookPath("tesseract")
 	if err != nil {
-		return reading.Page{}, &reading.Problem{File: name, Sentence: "it holds pictures of text, and the program " +
-			"that reads these, tesseract, is not installed here"}
+		return reading.Page{}, &reading.Problem{File: name,
+			What: phrase.Of("it holds pictures of text, and the program " +
+				"that reads these, tesseract, is not installed here")}
 	}
 	limited, cancel := context.WithTimeout(ctx, longestRecognition)
 	defer cancel()
@@ -268,10 +272,11 @@ func recognise(ctx context.Context, name string, body []byte, scale float64) (re
 		}
 		if limited.Err() != nil {
 			return reading.Page{}, &reading.Problem{File: name,
-				Sentence: "reading the text in its picture took too long"}
+				What: phrase.Of("reading the text in its picture took too long")}
 		}
-		return reading.Page{}, &reading.Problem{File: name, Sentence: "it is no picture that can be read, or it is " +
-			"broken"}
+		return reading.Page{}, &reading.Problem{File: name,
+			What: phrase.Of("it is no picture that can be read, or it is " +
+				"broken")}
 	}
 	return fromTSV(out.String(), scale), nil
 }

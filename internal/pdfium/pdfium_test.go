@@ -115,7 +115,7 @@ func TestBrokenFilesAreProblems(t *testing.T) {
 			p.Close()
 		}
 		var problem *reading.Problem
-		if !errors.As(err, &problem) || problem.Sentence == "" {
+		if !errors.As(err, &problem) || problem.What.IsZero() {
 			t.Errorf("%s: %v", c.name, err)
 		}
 	}

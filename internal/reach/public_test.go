@@ -51,7 +51,8 @@ func TestFetching(t *testing.T) {
 		got, err := f.Do(t.Context(), Request{Address: site.URL + path})
 		var r *Refused
 		if want == "" && (err != nil || string(got.Body) != "<p>hello" || got.Type != "text/html" ||
-			got.Address.Path != "/page") || want != "" && (!errors.As(err, &r) || !strings.Contains(r.Sentence, want)) {
+			got.Address.Path != "/page") || want != "" &&
+			(!errors.As(err, &r) || !strings.Contains(r.What.String(), want)) {
 			t.Errorf("%s: %v %v", path, got, err)
 		}
 	}

@@ -13,7 +13,6 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"net"
 	"net/http"
@@ -22,6 +21,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"juvalogos/core/phrase"
 )
 
 // Policy says where a client may go.
@@ -37,13 +38,15 @@ type Policy interface {
 
 // Refused is the error of an address that may not be called, or gave nothing.
 type Refused struct {
-	Host     string
-	Sentence string
+	Host string
+	What phrase.Phrase
 }
 
-func (r *Refused) Error() string { return r.Sentence }
+func (r *Refused) Error() string { return r.What.String() }
 
-func refused(host, format string, a ...any) error { return &Refused{host, fmt.Sprintf(format, a...)} }
+func refused(host, form string, values ...any) error {
+	return &Refused{host, phrase.Of(form, values...)}
+}
 
 // Request is what is asked of an address.
 type Request struct {

@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/evidence"
+	"juvalogos/core/phrase"
 )
 
 // Attached is the shelf of what a visitor attached to a conversation, which may
@@ -53,7 +54,7 @@ type Document struct {
 	Hash     []byte
 	Size     int64
 	State    DocumentState
-	Problem  string
+	Problem  phrase.Phrase
 	Title    string
 	Format   string
 	Language string

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -12,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/deskfile"
+	"juvalogos/core/phrase"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/desk"
@@ -290,7 +290,7 @@ func tooLong(e *prompt.TooLong) *fault.Problem {
 	}
 	return &fault.Problem{
 		Code: fault.QuestionLong,
-		Sentence: fmt.Sprintf("This is longer than this desk can read at once: please shorten it to about %d words.",
+		Sentence: phrase.Of("This is longer than this desk can read at once: please shorten it to about %d words.",
 			max(1, e.Room*2/3)),
 		ID:    fault.NewID(),
 		Cause: e,
@@ -301,7 +301,7 @@ func tooLong(e *prompt.TooLong) *fault.Problem {
 func takenBy(d *desk.Desk, q Question) (recipe.Values, error) {
 	values, err := readTakes(d, q.Text, q.Takes)
 	if err != nil {
-		return nil, fault.Say(fault.Invalid, "Please look at what you filled in: %v.", err)
+		return nil, &fault.Problem{Code: fault.Invalid, Sentence: phrase.OfError(err).Sentence()}
 	}
 	return values, nil
 }
@@ -324,7 +324,7 @@ func readTakes(d *desk.Desk, question string, given map[string]string) (recipe.V
 	}
 	for name := range given {
 		if !slices.ContainsFunc(d.Recipe.Takes, func(in recipe.Input) bool { return in.Name == name }) {
-			return nil, fmt.Errorf("%q is not asked for here", name)
+			return nil, phrase.Errorf("%q is not asked for here", name)
 		}
 	}
 	return d.Recipe.Complete(values)

@@ -104,7 +104,7 @@ func TestQuestionsThatAreRefused(t *testing.T) {
 	}
 	_, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Text: strings.Repeat("hive ", 4000)})
 	var p *fault.Problem
-	if !errors.As(err, &p) || !strings.Contains(p.Sentence, "please shorten it to about") {
+	if !errors.As(err, &p) || !strings.Contains(p.Sentence.String(), "please shorten it to about") {
 		t.Errorf("got %v", err)
 	}
 	if list, err := b.Store.Conversations.Conversations(ctx, "helper", record.Visitor{},

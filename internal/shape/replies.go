@@ -101,8 +101,9 @@ func Outcome(e reply.End, started time.Time, maker bool) api.Outcome {
 		o.Seconds = e.At.Sub(started).Seconds()
 	}
 	if e.Problem != "" {
+		sentence := fault.Sentence(e.Problem)
 		o.Problem = &api.Trouble{
-			Code: string(e.Problem), Detail: fault.Sentence(e.Problem), ID: e.ProblemID,
+			Code: string(e.Problem), Detail: sentence.String(), Phrase: sentence, ID: e.ProblemID,
 			RetryAfter: e.RetryAfter.Seconds(),
 		}
 	}

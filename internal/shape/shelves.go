@@ -19,7 +19,8 @@ func Shelf(f record.Shelf) api.Shelf {
 
 func Document(d record.Document) api.Document {
 	return api.Document{
-		ID: d.ID, Name: d.Name, Source: d.Source, Size: d.Size, State: api.DocumentState(d.State), Problem: d.Problem,
+		ID: d.ID, Name: d.Name, Source: d.Source, Size: d.Size, State: api.DocumentState(d.State),
+		Problem: d.Problem.String(), Phrase: d.Problem,
 		Title:  d.Title,
 		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Passages: d.Passages, Tokens: d.Tokens,
 		Seconds: d.Seconds,
@@ -29,13 +30,14 @@ func Document(d record.Document) api.Document {
 
 func Attachment(d record.Document) api.Attachment {
 	return api.Attachment{
-		ID: d.ID, Name: d.Name, State: api.AttachmentState(d.State), Problem: d.Problem, Words: d.Words, Pages: d.Pages,
-		Size: d.Size,
+		ID: d.ID, Name: d.Name, State: api.AttachmentState(d.State), Problem: d.Problem.String(), Phrase: d.Problem,
+		Words: d.Words, Pages: d.Pages, Size: d.Size,
 	}
 }
 
 func Added(a shelf.Added) api.Added {
-	return api.Added{Document: a.Document, Name: a.Name, Fresh: a.Fresh, Replaced: a.Replaced, Problem: a.Problem}
+	return api.Added{Document: a.Document, Name: a.Name, Fresh: a.Fresh, Replaced: a.Replaced,
+		Problem: a.Problem.String(), Phrase: a.Problem}
 }
 
 func Passage(p record.StoredPassage) api.ShelfPassage {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/phrase"
 	"juvalogos/internal/record"
 )
 
@@ -43,11 +44,12 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 		return nil, err
 	}
 	if len(there) >= MostAttached {
-		return []Added{{Name: cleanName(name), Problem: "a conversation takes ten documents at most; remove one " +
-			"first"}}, nil
+		return []Added{{Name: cleanName(name), Problem: phrase.Of("a conversation takes %d documents at most; remove "+
+			"one first",
+			MostAttached)}}, nil
 	}
 	if strings.HasSuffix(strings.ToLower(name), ".zip") {
-		return []Added{{Name: cleanName(name), Problem: "it is a ZIP; attach the files themselves"}}, nil
+		return []Added{{Name: cleanName(name), Problem: phrase.Of("it is a ZIP; attach the files themselves")}}, nil
 	}
 	l.indexes.use(a.Slug, a.ID)
 	return l.Add(ctx, a.Slug, name, "", "visitor", body)

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"slices"
 
+	"juvalogos/core/phrase"
 	"juvalogos/internal/record"
 	"juvalogos/internal/source"
 )
@@ -65,7 +66,7 @@ func (l *Library) bring(ctx context.Context, slug, by string, from func(record.S
 	})
 	var mistake *source.Mistake
 	if errors.As(err, &mistake) {
-		err = wrong("%s", mistake.Sentence)
+		err = &Problem{What: mistake.What}
 	}
 	return all, err
 }
@@ -73,13 +74,14 @@ func (l *Library) bring(ctx context.Context, slug, by string, from func(record.S
 func (l *Library) take(ctx context.Context, f record.Shelf, i source.Item, by string) (Added, error) {
 	name := cleanName(i.Name)
 	switch {
-	case i.Problem != "":
+	case !i.Problem.IsZero():
 		return Added{Name: i.Name, Problem: i.Problem}, nil
 	case i.Body == nil: // it is there already
 		there, err := l.Store.Shelves.Documents(ctx, f.ID)
 		at := slices.IndexFunc(there, func(d record.Document) bool { return d.Name == name && d.Source == i.Address })
 		if err != nil || at < 0 {
-			return Added{Name: name, Problem: "it was there a moment ago, and is not any more; add it again"}, err
+			return Added{Name: name, Problem: phrase.Of("it was there a moment ago, and is not any more; add it " +
+				"again")}, err
 		}
 		return Added{Document: there[at].ID, Name: name}, nil
 	}

@@ -8,6 +8,7 @@ import (
 	"path"
 	"strings"
 
+	"juvalogos/core/phrase"
 	"juvalogos/core/reading"
 	"juvalogos/internal/record"
 )
@@ -18,7 +19,7 @@ type Added struct {
 	Name     string `json:"name"`
 	Fresh    bool   `json:"fresh"` // false: the shelf has the same content already
 	Replaced bool   `json:"replaced"`
-	Problem  string `json:"problem,omitempty"`
+	Problem  phrase.Phrase
 }
 
 // Add puts a file on a shelf and has it read. A ZIP is unpacked, and its files
@@ -44,13 +45,13 @@ func (l *Library) Add(ctx context.Context, slug, name, source, by string, body i
 func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (Added, error) {
 	hash, size, err := l.Store.Shelves.KeepContent(ctx, body, int64(l.Limits.Bytes))
 	if errors.Is(err, record.ErrTooLarge) {
-		return Added{Name: name, Problem: fmt.Sprintf("it has more than %d MB", l.Limits.Bytes>>20)}, nil
+		return Added{Name: name, Problem: phrase.Of("it has more than %d MB", l.Limits.Bytes>>20)}, nil
 	}
 	if err != nil {
 		return Added{}, fmt.Errorf("keep %s: %w", name, err)
 	}
 	if size == 0 {
-		return Added{Name: name, Problem: "it is empty"}, nil
+		return Added{Name: name, Problem: phrase.Of("it is empty")}, nil
 	}
 	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx,
 		record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
@@ -75,16 +76,16 @@ func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by s
 		return nil, err
 	}
 	if len(packed) > l.Limits.Bytes {
-		return []Added{{Name: name, Problem: fmt.Sprintf("it has more than %d MB", l.Limits.Bytes>>20)}}, nil
+		return []Added{{Name: name, Problem: phrase.Of("it has more than %d MB", l.Limits.Bytes>>20)}}, nil
 	}
 	err = reading.Unpack(name, packed, l.Limits, func(e reading.Entry) error {
 		one, err := l.add(ctx, f, cleanName(e.Name), source, by, strings.NewReader(string(e.Body)))
 		all = append(all, one)
 		return err
-	}, func(p *reading.Problem) { all = append(all, Added{Name: p.File, Problem: p.Sentence}) })
+	}, func(p *reading.Problem) { all = append(all, Added{Name: p.File, Problem: p.What}) })
 	var p *reading.Problem
 	if errors.As(err, &p) {
-		return append(all, Added{Name: name, Problem: p.Sentence}), nil
+		return append(all, Added{Name: name, Problem: p.What}), nil
 	}
 	return all, err
 }
@@ -180,7 +181,8 @@ func (l *Library) Cancel(ctx context.Context, slug string) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return l.Store.Shelves.CancelReading(ctx, f.ID, "reading it was cancelled; read it again when you want it")
+	return l.Store.Shelves.CancelReading(ctx, f.ID, phrase.Of("reading it was cancelled; read it again when you want "+
+		"it"))
 }
 
 // Original reads a document's file as it was added.

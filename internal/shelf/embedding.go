@@ -134,7 +134,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 	if err != nil {
 		var p *Problem
 		if errors.As(err, &p) { // the model went away
-			e.Model, e.Problem = name, p.Sentence
+			e.Model, e.Problem = name, p.What.String()
 			return e, nil
 		}
 		return e, err

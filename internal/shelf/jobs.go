@@ -15,6 +15,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"juvalogos/core/evidence"
+	"juvalogos/core/phrase"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
 	"juvalogos/internal/record"
@@ -113,9 +114,10 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	var problem *reading.Problem
 	switch {
 	case errors.As(err, &problem):
-		d.State, d.Problem = record.Unread, problem.Sentence
+		d.State, d.Problem = record.Unread, problem.What
 	case ctx.Err() != nil && context.Cause(ctx) == context.DeadlineExceeded:
-		d.State, d.Problem = record.Unread, fmt.Sprintf("it took longer than %v to read", longestReading)
+		d.State, d.Problem = record.Unread,
+			phrase.Of("it took longer than %d minutes to read", int(longestReading.Minutes()))
 		ctx = context.WithoutCancel(ctx)
 	case err != nil:
 		return err

@@ -22,6 +22,7 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/passage"
+	"juvalogos/core/phrase"
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/models"
@@ -103,15 +104,15 @@ type common struct {
 
 // Problem is an error that can be told to whoever asked.
 type Problem struct {
-	Missing  bool // what was asked for is not there
-	Sentence string
+	Missing bool // what was asked for is not there
+	What    phrase.Phrase
 }
 
-func (p *Problem) Error() string { return p.Sentence }
+func (p *Problem) Error() string { return p.What.String() }
 
-func wrong(format string, a ...any) error { return &Problem{Sentence: fmt.Sprintf(format, a...)} }
-func missing(format string, a ...any) error {
-	return &Problem{Missing: true, Sentence: fmt.Sprintf(format, a...)}
+func wrong(form string, values ...any) error { return &Problem{What: phrase.Of(form, values...)} }
+func missing(form string, values ...any) error {
+	return &Problem{Missing: true, What: phrase.Of(form, values...)}
 }
 
 // Open starts a library: it fills the indexes in the background and goes on

@@ -6,6 +6,8 @@ import (
 	"html"
 	"net/url"
 	"strings"
+
+	"juvalogos/core/phrase"
 )
 
 // Topic brings an encyclopedia's article on a topic, under its canonical title.
@@ -26,7 +28,7 @@ func (s *Sources) Topic(ctx context.Context, address, topic string, have func(It
 		return err
 	}
 	if title == "" {
-		return take(Item{Name: topic, Problem: "the encyclopedia has no article on it"})
+		return take(Item{Name: topic, Problem: phrase.Of("the encyclopedia has no article on it")})
 	}
 	item := Item{Name: strings.ReplaceAll(title, "/", "-") + ".html", Address: at}
 	if have(item) {
@@ -39,7 +41,7 @@ func (s *Sources) Topic(ctx context.Context, address, topic string, have func(It
 		return err
 	}
 	if page.Parse.Text == "" {
-		return take(Item{Name: item.Name, Problem: "the article is empty"})
+		return take(Item{Name: item.Name, Problem: phrase.Of("the article is empty")})
 	}
 	title = html.EscapeString(page.Parse.Title)
 	item.Body = []byte("<!doctype html><meta charset=utf-8><title>" + title + "</title><main><h1>" + title + "</h1>\n" +

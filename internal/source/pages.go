@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/net/html"
 
+	"juvalogos/core/phrase"
 	"juvalogos/internal/reach"
 )
 
@@ -35,8 +36,8 @@ func (s *Sources) fetched(ctx context.Context, got reach.Answer, take Take) erro
 		return take(item)
 	}
 	captions, err := s.get(ctx, track)
-	if problem := problemOf(err); problem != "" {
-		return take(Item{Name: item.Name, Problem: "its captions: " + problem})
+	if problem := problemOf(err); !problem.IsZero() {
+		return take(Item{Name: item.Name, Problem: phrase.Of("its captions could not be fetched: %s", problem)})
 	}
 	if err != nil {
 		return err

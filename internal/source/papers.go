@@ -8,6 +8,8 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+
+	"juvalogos/core/phrase"
 )
 
 const (
@@ -44,7 +46,7 @@ func (s *Sources) Papers(ctx context.Context, address, search string, most int, 
 		return wrong("%s does not answer with Atom", got.Address.Host)
 	}
 	if len(feed.Entries) == 0 {
-		return take(Item{Name: search, Problem: "the repository has no paper on it"})
+		return take(Item{Name: search, Problem: phrase.Of("the repository has no paper on it")})
 	}
 	for _, e := range feed.Entries[:min(most, len(feed.Entries))] {
 		if err := s.paper(ctx, got.Address, e, take); err != nil {
@@ -58,14 +60,14 @@ func (s *Sources) Papers(ctx context.Context, address, search string, most int, 
 func (s *Sources) paper(ctx context.Context, base *url.URL, e entry, take Take) error {
 	title := plain(e.Title)
 	if title == "" {
-		return take(Item{Name: e.ID, Problem: "it has no title"})
+		return take(Item{Name: e.ID, Problem: phrase.Of("it has no title")})
 	}
 	name := strings.ReplaceAll(title, "/", "-")
 	page, file := e.places(base)
 	if file != "" {
 		item := Item{Name: name + ".pdf", Address: file}
 		got, err := s.get(ctx, file)
-		if item.Problem = problemOf(err); item.Problem == "" && err != nil {
+		if item.Problem = problemOf(err); item.Problem.IsZero() && err != nil {
 			return err
 		}
 		item.Body = got.Body

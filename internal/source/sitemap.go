@@ -4,9 +4,10 @@ import (
 	"bytes"
 	"context"
 	"encoding/xml"
-	"fmt"
 	"net/url"
 	"strings"
+
+	"juvalogos/core/phrase"
 )
 
 // mostPages is how many pages of a sitemap are fetched.
@@ -37,7 +38,7 @@ func (s *Sources) pages(ctx context.Context, from *url.URL, pages []string, take
 	for i, p := range pages {
 		if i >= mostPages {
 			return take(Item{Name: from.String(),
-				Problem: fmt.Sprintf("only its first %d pages were fetched", mostPages)})
+				Problem: phrase.Of("only its first %d pages were fetched", mostPages)})
 		}
 		if err := s.onePage(ctx, from, p, take); err != nil {
 			return err
@@ -48,10 +49,10 @@ func (s *Sources) pages(ctx context.Context, from *url.URL, pages []string, take
 
 func (s *Sources) onePage(ctx context.Context, from *url.URL, page string, take Take) error {
 	if u, err := url.Parse(page); err != nil || u.Host != from.Host {
-		return take(Item{Name: page, Problem: "it is on another host than the sitemap"})
+		return take(Item{Name: page, Problem: phrase.Of("it is on another host than the sitemap")})
 	}
 	got, err := s.get(ctx, page)
-	if problem := problemOf(err); problem != "" {
+	if problem := problemOf(err); !problem.IsZero() {
 		return take(Item{Name: page, Problem: problem})
 	}
 	if err != nil {

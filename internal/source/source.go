@@ -15,9 +15,9 @@ package source
 import (
 	"context"
 	"errors"
-	"fmt"
 	"net/http"
 
+	"juvalogos/core/phrase"
 	"juvalogos/internal/reach"
 )
 
@@ -26,18 +26,18 @@ type Item struct {
 	Name    string // what its file is called, folders before it
 	Address string // where it is published
 	Body    []byte
-	Problem string // why it was not brought; then there is no body
+	Problem phrase.Phrase // why it was not brought; then there is no body
 }
 
 // Take gets the items one after the other; its error ends the bringing.
 type Take func(Item) error
 
-// Mistake is the error of whoever asked: a sentence that says what to do.
-type Mistake struct{ Sentence string }
+// Mistake is the error of whoever asked; it says what to do.
+type Mistake struct{ What phrase.Phrase }
 
-func (m *Mistake) Error() string { return m.Sentence }
+func (m *Mistake) Error() string { return m.What.String() }
 
-func wrong(format string, a ...any) error { return &Mistake{fmt.Sprintf(format, a...)} }
+func wrong(form string, values ...any) error { return &Mistake{phrase.Of(form, values...)} }
 
 // Sources brings documents. It is safe for concurrent use. Its errors are
 // *Mistake, the context's cause, or what Take returned.
@@ -52,19 +52,19 @@ func (s *Sources) get(ctx context.Context, address string) (reach.Answer, error)
 	var refused *reach.Refused
 	switch {
 	case errors.As(err, &refused):
-		return got, wrong("%s", refused.Sentence)
+		return got, &Mistake{refused.What}
 	case err == nil && got.Status != http.StatusOK:
 		return got, wrong("%s answers %d %s", got.Address.Host, got.Status, http.StatusText(got.Status))
 	}
 	return got, err
 }
 
-// problemOf is what is said of an item whose fetching failed by a mistake; ""
-// where all is to end.
-func problemOf(err error) string {
+// problemOf is what is said of an item whose fetching failed by a mistake;
+// nothing where all is to end.
+func problemOf(err error) phrase.Phrase {
 	var m *Mistake
 	if errors.As(err, &m) {
-		return m.Sentence
+		return m.What
 	}
-	return ""
+	return phrase.Phrase{}
 }

@@ -65,9 +65,9 @@ func TestASitemapBringsItsPages(t *testing.T) {
 	}
 	bodies, problems := 0, 0
 	for _, i := range got {
-		if i.Problem != "" {
+		if !i.Problem.IsZero() {
 			problems++
-			if !strings.Contains(i.Problem, "404") || !strings.Contains(i.Name, "gone") {
+			if !strings.Contains(i.Problem.String(), "404") || !strings.Contains(i.Name, "gone") {
 				t.Errorf("%s: %s", i.Name, i.Problem)
 			}
 		} else if len(i.Body) > 0 {
@@ -86,7 +86,7 @@ func TestMistakes(t *testing.T) {
 	var mistake *source.Mistake
 	for _, bad := range []string{address + "/nothing", "ftp://example.org/a", "nonsense", ""} {
 		if err := s.Address(t.Context(), bad, gather(new([]source.Item))); !errors.As(err, &mistake) ||
-			mistake.Sentence == "" {
+			mistake.What.IsZero() {
 			t.Errorf("%q: %v", bad, err)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"juvalogos/core/phrase"
 	"juvalogos/internal/record"
 )
 
@@ -124,7 +125,7 @@ func (s *Shelves) documents(ctx context.Context, where string, a ...any) ([]reco
 // BeginReading claims a document for an instance; false if another one reads
 // it, or it needs none.
 func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (bool, error) {
-	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = ''
+	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = '{}'
 		where id = $2 and removed_at is null
 		and (state = 'waiting' or state = 'reading' and (reader = $3 or not `+readerLives+`))`, lockSpace, id, instance)
 	return tag.RowsAffected() == 1, err
@@ -175,13 +176,13 @@ func (s *Shelves) changed(ctx context.Context, tx pgx.Tx, shelf, document int64)
 
 // ReadAgain has a document read anew.
 func (s *Shelves) ReadAgain(ctx context.Context, id int64) error {
-	return s.one(ctx, `update document set state = 'waiting', problem = '' where id = $1 and removed_at is null`, id)
+	return s.one(ctx, `update document set state = 'waiting', problem = '{}' where id = $1 and removed_at is null`, id)
 }
 
 // CancelReading gives up documents of a shelf that wait.
-func (s *Shelves) CancelReading(ctx context.Context, shelf int64, sentence string) (int, error) {
+func (s *Shelves) CancelReading(ctx context.Context, shelf int64, why phrase.Phrase) (int, error) {
 	tag, err := s.pool.Exec(ctx, `update document set state = 'failed', problem = $2
-		where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, sentence)
+		where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, why)
 	return int(tag.RowsAffected()), err
 }
 

@@ -260,7 +260,8 @@ func (f *completionFormat) idle(b []byte) []byte { return sse.AppendComment(b, "
 
 func (f *completionFormat) end(b []byte, v reply.View) []byte {
 	if p := v.End.Problem; p != "" {
-		return f.event(b, api.CompletionFailure{Error: errorOf(statusOf(p), p, fault.Sentence(p), v.End.ProblemID)})
+		return f.event(b, api.CompletionFailure{Error: errorOf(statusOf(p), p, fault.Sentence(p).String(),
+			v.End.ProblemID)})
 	}
 	finish := finishOf(v.End)
 	b = f.event(b, f.body("chat.completion.chunk",

@@ -108,7 +108,7 @@ func (s *documents) sharedPage(c fiber.Ctx) error {
 func (s *documents) trouble(c fiber.Ctx, err error) *api.Trouble {
 	b := s.describe(c, err)
 	c.Status(b.Status)
-	return &api.Trouble{Code: b.Code, Detail: b.Detail, ID: b.ID}
+	return &api.Trouble{Code: b.Code, Detail: b.Detail, Phrase: b.Phrase, ID: b.ID}
 }
 
 // document fills the console's document in.

@@ -4,11 +4,10 @@ import (
 	"errors"
 	"net/http"
 	"strconv"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/core/phrase"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/account"
 	"juvalogos/internal/api"
@@ -58,29 +57,32 @@ func (s *door) describe(c fiber.Ctx, err error) api.Problem {
 	var onShelf *shelf.Problem
 	var tooSoon *account.TooSoon
 	b := api.Problem{Type: "about:blank", Status: 500, Code: string(fault.Unexpected),
-		Detail: fault.Sentence(fault.Unexpected)}
+		Phrase: fault.Sentence(fault.Unexpected)}
 	switch {
 	case errors.As(err, &p):
-		b.Status, b.Code, b.Detail, b.ID = statusOf(p.Code), string(p.Code), p.Sentence, p.ID
+		b.Status, b.Code, b.Phrase, b.ID = statusOf(p.Code), string(p.Code), p.Sentence, p.ID
 	case errors.As(err, &file):
-		b.Status, b.Code, b.Detail, b.Problems = 422, string(fault.Invalid), "The file has mistakes.", file
+		b.Status, b.Code, b.Problems = 422, string(fault.Invalid), file
+		b.Phrase = phrase.Of("The file has mistakes.")
 	case errors.As(err, &tooSoon):
 		c.Set("Retry-After", strconv.Itoa(tooSoon.Seconds()))
-		b.Status, b.Code, b.Detail = statusOf(fault.TooManyTries), string(fault.TooManyTries), tooSoon.Error()
+		b.Status, b.Code = statusOf(fault.TooManyTries), string(fault.TooManyTries)
+		b.Phrase = phrase.OfError(tooSoon)
 	case errors.As(err, &onShelf):
 		status, code := shelfProblem(onShelf)
 		b.Status, b.Code = status, string(code)
-		b.Detail = sentenceCase(onShelf.Sentence)
+		b.Phrase = onShelf.What.Sentence()
 	case errors.As(err, &web):
-		b.Status, b.Code, b.Detail = web.Code, string(codeOf(web.Code)), web.Message
+		b.Status, b.Code, b.Phrase = web.Code, string(codeOf(web.Code)), phrase.Phrase{Form: web.Message}
 		if web.Code == 404 && web.Message == "Not Found" {
-			b.Detail = "There is nothing at this address."
+			b.Phrase = phrase.Of("There is nothing at this address.")
 		}
 	default:
 		id := fault.NewID()
 		s.Log.Error("problem", "path", c.Path(), "id", id, "error", err)
 		b.ID = id
 	}
+	b.Detail = b.Phrase.String()
 	b.Title = http.StatusText(b.Status)
 	return b
 }
@@ -105,15 +107,6 @@ func codeOf(status int) fault.Code {
 
 // invalid is the error of a request that cannot be understood.
 func invalid(detail string) error { return fiber.NewError(fiber.StatusUnprocessableEntity, detail) }
-
-// sentenceCase makes a sentence of a message.
-func sentenceCase(text string) string {
-	first, size := utf8.DecodeRuneInString(text)
-	if size == 0 {
-		return ""
-	}
-	return string(unicode.ToUpper(first)) + text[size:] + "."
-}
 
 // shelfProblem tells how an answer says what a shelf refused.
 func shelfProblem(p *shelf.Problem) (status int, code fault.Code) {

@@ -6,16 +6,6 @@ import (
 	"juvalogos/internal/fault"
 )
 
-func TestSentenceCase(t *testing.T) {
-	for from, want := range map[string]string{
-		"it is empty": "It is empty.", "über 100 MB": "Über 100 MB.", "": "", "ß": "ß.", "PDFs cannot": "PDFs cannot.",
-	} {
-		if got := sentenceCase(from); got != want {
-			t.Errorf("%q becomes %q", from, got)
-		}
-	}
-}
-
 // Every code that people are told has a status of its own, or is that of a
 // model that failed.
 func TestEveryCodeHasAStatus(t *testing.T) {

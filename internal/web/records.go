@@ -60,7 +60,7 @@ func (s *records) deskConversation(c fiber.Ctx) (record.Conversation, []record.T
 	id, err := uuid.Parse(c.Params("id"))
 	if err != nil {
 		return record.Conversation{}, nil, nil,
-			&fault.Problem{Code: fault.NoConversation, Sentence: "There is no such conversation."}
+			fault.Say(fault.NoConversation, "There is no such conversation.")
 	}
 	return s.Conversations.DeskConversation(c, id)
 }
@@ -89,7 +89,7 @@ func (s *records) restoreRecord(c fiber.Ctx) error {
 	if err == nil {
 		err = s.Conversations.RestoreAny(c, id)
 	} else {
-		err = &fault.Problem{Code: fault.NoConversation, Sentence: "There is no such conversation."}
+		err = fault.Say(fault.NoConversation, "There is no such conversation.")
 	}
 	if err != nil {
 		return err

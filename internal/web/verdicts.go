@@ -53,7 +53,7 @@ func (s *insides) find(c fiber.Ctx) error {
 	turn, err := uuid.Parse(c.Params("turn"))
 	attempt, err2 := strconv.Atoi(c.Params("attempt"))
 	if err != nil || err2 != nil {
-		return &fault.Problem{Code: fault.NoTurn, Sentence: "There is no such reply."}
+		return fault.Say(fault.NoTurn, "There is no such reply.")
 	}
 	var b api.NewFinding
 	if err := readJSON(c, &b); err != nil {

@@ -1791,6 +1791,7 @@ export interface components {
             /** @enum {string} */
             state: "waiting" | "reading" | "ready" | "failed";
             problem?: string;
+            phrase?: components["schemas"]["Phrase"];
             words: number;
             pages?: number;
             /** Format: int64 */
@@ -1906,6 +1907,7 @@ export interface components {
             state: "waiting" | "reading" | "ready" | "failed";
             /** @description What is wrong with the file. */
             problem?: string;
+            phrase?: components["schemas"]["Phrase"];
             title?: string;
             format?: string;
             language?: string;
@@ -1941,6 +1943,7 @@ export interface components {
             fresh: boolean;
             replaced: boolean;
             problem?: string;
+            phrase?: components["schemas"]["Phrase"];
         };
         MapPoint: {
             /** Format: int64 */
@@ -2314,10 +2317,18 @@ export interface components {
             blind?: boolean;
             parts?: components["schemas"]["Part"][];
         };
+        /** @description A sentence of the service in two parts, by which a page finds it in another language. */
+        Phrase: {
+            /** @description The sentence in English, with {1}, {2} … where values stand. */
+            form: string;
+            /** @description The values. */
+            with?: string[];
+        };
         Trouble: {
             code: string;
             /** @description A sentence for the visitor. */
             detail: string;
+            phrase?: components["schemas"]["Phrase"];
             /** @description What the log knows the problem by. */
             id?: string;
             /** @description How long the model asks to be left alone, in seconds; only while the reply is followed. */
@@ -2556,6 +2567,7 @@ export interface components {
             status: number;
             /** @description A sentence for the person who asked. */
             detail: string;
+            phrase?: components["schemas"]["Phrase"];
             code: string;
             /** @description What the log knows the problem by. */
             id?: string;

@@ -1,4 +1,4 @@
-import { say } from "../words";
+import { fromService, say } from "../words";
 import createClient from "openapi-fetch";
 import { given, type Schemas } from "../given";
 import type { paths } from "./schema";
@@ -25,7 +25,7 @@ export const csrf = { token: "" };
 export function troubleOf(status: number, problem: Partial<Schemas["Problem"]>, otherwise: string): Trouble {
   return new Trouble(
     problem.code ?? "unexpected",
-    problem.detail ?? otherwise,
+    fromService(problem.phrase, problem.detail ?? otherwise),
     problem.id,
     status >= 500,
     problem.problems,

@@ -1,6 +1,6 @@
 <!-- The documents that a visitor has attached. -->
 <script lang="ts">
-  import { say } from "../words";
+  import { fromService, say } from "../words";
   import FileText from "@lucide/svelte/icons/file-text";
   import X from "@lucide/svelte/icons/x";
   import type { Attached } from "./attached.svelte";
@@ -17,7 +17,7 @@
       waiting: say.attachments.waiting,
       reading: say.attachments.reading,
       ready: d.pages ? say.attachments.pages(d.pages) : say.attachments.words(d.words),
-      failed: d.problem ?? say.attachments.failed,
+      failed: fromService(d.phrase, d.problem) || say.attachments.failed,
     })[d.state];
 </script>
 

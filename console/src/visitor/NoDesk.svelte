@@ -1,6 +1,6 @@
 <!-- What stands where there is no desk. -->
 <script lang="ts">
-  import { say } from "../words";
+  import { fromService, say } from "../words";
   import { given, type Schemas } from "../given";
   import Link from "../ui/Link.svelte";
 
@@ -18,7 +18,7 @@
     <h1 class="font-serif text-hero font-semibold">
       {problem.code === "no-such-desk" ? say.noDesk.none : say.noDesk.trouble}
     </h1>
-    <p class="mt-4 font-serif text-lead leading-relaxed">{problem.detail}</p>
+    <p class="mt-4 font-serif text-lead leading-relaxed">{fromService(problem.phrase, problem.detail)}</p>
     {#if problem.id}<p class="mt-4 text-sm text-faded">{say.general.report(problem.id)}</p>{/if}
   {:else}
     <h1 class="font-serif text-hero font-semibold">{say.noDesk.product}</h1>

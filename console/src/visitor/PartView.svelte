@@ -1,5 +1,6 @@
 <!-- Something that a recipe gives beside the reply. -->
 <script lang="ts">
+  import { fromService } from "../words";
   import type { Schemas } from "../given";
   import Markdown from "../markdown/Markdown.svelte";
 
@@ -20,6 +21,7 @@
 </script>
 
 <details class="mt-4 border-t border-rule pt-2">
-  <summary class="min-h-7 cursor-pointer text-note font-semibold">{part.title}</summary>
+  <summary class="min-h-7 cursor-pointer text-note font-semibold"
+    >{fromService({ form: part.title }, part.title)}</summary>
   <div class="mt-2"><Markdown {text} /></div>
 </details>

@@ -1,6 +1,6 @@
 <!-- Why a reply is not whole. -->
 <script lang="ts">
-  import { say } from "../words";
+  import { fromService, say } from "../words";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import type { Schemas } from "../given";
   import Link from "../ui/Link.svelte";
@@ -29,7 +29,7 @@
 </script>
 
 <div class="border-l-2 border-accent bg-leaf px-4 py-3" role="alert">
-  <p class="text-note leading-relaxed">{problem.detail}</p>
+  <p class="text-note leading-relaxed">{fromService(problem.phrase, problem.detail)}</p>
   {#if (canRetry && again) || problem.id}
     <p class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
       {#if canRetry && again && left > 0}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { say } from "../words";
+  import { fromService, say } from "../words";
   import Menu from "@lucide/svelte/icons/menu";
   import Moon from "@lucide/svelte/icons/moon";
   import Plus from "@lucide/svelte/icons/plus";
@@ -127,7 +127,7 @@
     const last = conversation?.turns.at(-1);
     if (!last) return "";
     if (last.running) return last.note || say.page.spokenWriting;
-    if (last.problem) return last.problem.detail;
+    if (last.problem) return fromService(last.problem.phrase, last.problem.detail);
     return last.state === "stopped" ? say.page.spokenStopped : say.page.spokenDone;
   });
 </script>

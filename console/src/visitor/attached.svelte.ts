@@ -1,4 +1,4 @@
-import { say } from "../words";
+import { fromService, say } from "../words";
 import { Trouble } from "../api/service";
 import { upload, type NamedFile } from "../api/upload";
 import * as api from "../api/visiting";
@@ -37,7 +37,7 @@ export class Attached {
       this.id = conversation;
       this.problem = added
         .filter((a) => a.problem)
-        .map((a) => say.attachments.notAttached(a.name, a.problem ?? ""))
+        .map((a) => say.attachments.notAttached(a.name, fromService(a.phrase, a.problem)))
         .join(" ");
     } catch (e) {
       this.problem = e instanceof Trouble ? e.detail : say.attachments.notSent;

@@ -1,4 +1,4 @@
-import { say } from "../words";
+import { fromService, say } from "../words";
 import * as api from "../api/visiting";
 import { Trouble } from "../api/service";
 import { readEvents, type ReplyEvent } from "../api/events";
@@ -241,7 +241,7 @@ export class Turn {
     const tell = () =>
       (this.note =
         n.kind === "step"
-          ? say.notices.step(n.says ?? "")
+          ? say.notices.step(fromService({ form: n.says ?? "" }, n.says))
           : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
     this.#say(tell());
     if (n.seconds) this.#countdown = window.setInterval(tell, 1000);

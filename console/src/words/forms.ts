@@ -1,6 +1,10 @@
 /** The forms that a word takes by number, as a language has them. */
 export type Plurals = Partial<Record<Intl.LDMLPluralRule, string>> & { other: string };
 
+/** A form with its values in their places, {1}, {2} … */
+export const filled = (form: string, values: string[]) =>
+  form.replace(/\{(\d+)\}/g, (place, n) => values[n - 1] ?? place);
+
 /** How a language writes numbers, dates, lists, and words by number. */
 export function formsOf(language: string) {
   const rules = new Intl.PluralRules(language);
