@@ -113,15 +113,15 @@ func TestTheGraphIsWalked(t *testing.T) {
 		return map[string]any{"name": name, "x": x, "y": y, "w": 100, "h": 40}
 	}
 	drawing := map[string]any{
-		"boxes": []any{box("takes", 60, 0), box("a", 0, 80), box("b", 120, 80), box("reply", 60, 160)},
+		"boxes": []any{box("inputs", 60, 0), box("a", 0, 80), box("b", 120, 80), box("reply", 60, 160)},
 		"wires": []any{
-			map[string]any{"from": "takes", "to": "a"}, map[string]any{"from": "takes", "to": "b"},
+			map[string]any{"from": "inputs", "to": "a"}, map[string]any{"from": "inputs", "to": "b"},
 			map[string]any{"from": "a", "to": "reply"}, map[string]any{"from": "b", "to": "reply"},
 		},
 	}
 	for _, c := range [][3]string{
-		{"takes", "ArrowDown", "a"}, {"a", "ArrowRight", "b"}, {"b", "ArrowLeft", "a"}, {"b", "ArrowDown", "reply"},
-		{"reply", "ArrowUp", "a"}, {"a", "ArrowUp", "takes"}, {"a", "End", "reply"}, {"reply", "Home", "takes"},
+		{"inputs", "ArrowDown", "a"}, {"a", "ArrowRight", "b"}, {"b", "ArrowLeft", "a"}, {"b", "ArrowDown", "reply"},
+		{"reply", "ArrowUp", "a"}, {"a", "ArrowUp", "inputs"}, {"a", "End", "reply"}, {"reply", "Home", "inputs"},
 		{"reply", "ArrowDown", ""}, {"a", "ArrowLeft", ""}, {"a", "x", ""}, {"gone", "ArrowDown", ""},
 	} {
 		if got := eval[string](t, `return logic.graph.nextBox(...a) ?? ""`, drawing, c[0], c[1]); got != c[2] {

@@ -192,7 +192,7 @@ func TestContinueTakesACard(t *testing.T) {
 const planned = testbed.Desk + `recipe: plan.recipe.yaml
 own_recipe: |
   recipe: plan
-  takes:
+  inputs:
     - {name: question, type: text, need: true}
     - {name: reader, type: choice, title: For whom, choices: [a beginner, an old hand], need: true}
   steps:

@@ -107,7 +107,7 @@ func trialOf(name string, given []string, settings, connections, programs, reach
 	if t.Recipe, err = checkedRecipe(name); err != nil {
 		return t, o, err
 	}
-	if t.Takes, err = takesOf(t.Recipe, given); err != nil {
+	if t.Inputs, err = takesOf(t.Recipe, given); err != nil {
 		return t, o, err
 	}
 	if t.Settings, err = settingsOf(t.Recipe, settings); err != nil {
@@ -135,21 +135,21 @@ func takesOf(r *recipe.Recipe, given []string) (recipe.Values, error) {
 	values := recipe.Values{}
 	for _, g := range given {
 		name, text, ok := strings.Cut(g, "=")
-		i := slices.IndexFunc(r.Takes, func(in recipe.Input) bool { return in.Name == name })
+		i := slices.IndexFunc(r.Inputs, func(in recipe.Input) bool { return in.Name == name })
 		if (!ok || i < 0) && len(given) == 1 {
-			if j := slices.IndexFunc(r.Takes, func(in recipe.Input) bool { return in.Name == "question" }); j >= 0 {
+			if j := slices.IndexFunc(r.Inputs, func(in recipe.Input) bool { return in.Name == "question" }); j >= 0 {
 				name, text, ok, i = "question", g, true, j
 			}
 		}
 		if !ok || i < 0 {
 			var names []string
-			for _, in := range r.Takes {
+			for _, in := range r.Inputs {
 				names = append(names, in.Name)
 			}
 			return nil, usageError(fmt.Sprintf("%q is not INPUT=VALUE; this recipe takes: %s", g,
 				strings.Join(names, ", ")))
 		}
-		v, err := readTake(r.Takes[i], text)
+		v, err := readTake(r.Inputs[i], text)
 		if err != nil {
 			return nil, err
 		}

@@ -82,7 +82,7 @@ func (c *checker) given(f *File) *level {
 			l.order = append(l.order, before+in.Name)
 		}
 	}
-	take(f.Takes, "takes", "")
+	take(f.Inputs, "inputs", "")
 	take(f.Settings, "settings", "settings.")
 	return l
 }

@@ -67,11 +67,11 @@ func TestCheckNamesEveryMistakeAndWhatWouldFit(t *testing.T) {
 			`reply: a.number is a number, and a text or a list of text is needed; would fit: a.text, a.texts`},
 		{"reply may be missing", "steps:\n  - {name: c, do: make}\n  - {name: a, do: make, if: c.is}\nreply: a.text\n",
 			`"a" may be skipped or fail, and then there would be no reply`},
-		{"unknown type", "takes:\n  - {name: q, type: txt}\nsteps:\n  - {name: a, do: make, from: {x: q}}\n" +
+		{"unknown type", "inputs:\n  - {name: q, type: txt}\nsteps:\n  - {name: a, do: make, from: {x: q}}\n" +
 			"reply: a.text\n", `unknown type "txt"; did you mean "text"?`},
-		{"choice without choices", "takes:\n  - {name: q, type: choice}\nsteps:\n" +
+		{"choice without choices", "inputs:\n  - {name: q, type: choice}\nsteps:\n" +
 			"  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `a choice needs choices`},
-		{"default of another type", "takes:\n  - {name: q, type: number, default: three}\nsteps:\n" +
+		{"default of another type", "inputs:\n  - {name: q, type: number, default: three}\nsteps:\n" +
 			"  - {name: a, do: make, from: {x: q}}\nreply: a.text\n", `q: expected number, found text`},
 		{"condition on a list compared", "steps:\n  - {name: c, do: make}\n" +
 			"  - {name: a, do: make, if: c.texts is x}\n  - {name: d, do: choose, from: {a: a.text, c: c.text}}\n" +

@@ -143,16 +143,16 @@ func (in Input) fit(t Type, v any) (any, error) {
 func (r *Recipe) Complete(given Values) (Values, error) {
 	all := Values{}
 	for name, v := range given {
-		i := slices.IndexFunc(r.Takes, func(in Input) bool { return in.Name == name })
+		i := slices.IndexFunc(r.Inputs, func(in Input) bool { return in.Name == name })
 		if i < 0 {
 			return nil, phrase.Errorf("%q is not asked for here", name)
 		}
-		if wrong := mistyped(r.Takes[i].Type, v); wrong != "" {
+		if wrong := mistyped(r.Inputs[i].Type, v); wrong != "" {
 			return nil, fmt.Errorf("%s: %s", name, wrong)
 		}
 		all[name] = v
 	}
-	for _, in := range r.Takes {
+	for _, in := range r.Inputs {
 		if all[in.Name] == nil && in.fallback != nil {
 			all[in.Name] = in.fallback
 		}

@@ -12,9 +12,11 @@ import (
 // A packed trace holds every long text once: what a step gives another takes,
 // and the same words stand in the prompt that was sent.
 type packed struct {
-	Texts []string `json:"texts"`
-	Spans []Span   `json:"spans"`
-	Takes any      `json:"takes,omitempty"`
+	Texts  []string `json:"texts"`
+	Spans  []Span   `json:"spans"`
+	Inputs any      `json:"inputs,omitempty"`
+	// Takes is what Inputs were called in traces until November 2026.
+	Takes any `json:"takes,omitempty"`
 }
 
 // shortest is the length in bytes from which a text is held apart.
@@ -30,7 +32,7 @@ const (
 // Pack writes spans, and what the visitor gave, as JSON. known is a text that
 // is kept elsewhere and need not be repeated, like the reply; Unpack is to be
 // given the same. It fails on a value that JSON cannot hold.
-func Pack(spans []Span, takes Values, known string) ([]byte, error) {
+func Pack(spans []Span, inputs Values, known string) ([]byte, error) {
 	p := packer{seen: map[string]int{}, known: known}
 	out := packed{Spans: make([]Span, len(spans))}
 	for i, s := range spans {
@@ -50,7 +52,7 @@ func Pack(spans []Span, takes Values, known string) ([]byte, error) {
 		}
 		out.Spans[i] = s
 	}
-	out.Takes = p.values(takes)
+	out.Inputs = p.values(inputs)
 	out.Texts = p.texts
 	return json.Marshal(out)
 }
@@ -124,7 +126,7 @@ func (p *packer) value(v any) any {
 // Unpack reads what Pack wrote. Values come as JSON has them: Value turns them
 // back into what a port carries. It fails on what Pack did not write, or wrote
 // with another known.
-func Unpack(text []byte, known string) (spans []Span, takes Values, err error) {
+func Unpack(text []byte, known string) (spans []Span, inputs Values, err error) {
 	var p packed
 	if err := json.Unmarshal(text, &p); err != nil {
 		return nil, nil, fmt.Errorf("read a trace: %w", err)
@@ -142,8 +144,11 @@ func Unpack(text []byte, known string) (spans []Span, takes Values, err error) {
 			}
 		}
 	}
-	takes, _ = u.value(p.Takes).(map[string]any)
-	return p.Spans, takes, nil
+	if p.Inputs == nil {
+		p.Inputs = p.Takes
+	}
+	inputs, _ = u.value(p.Inputs).(map[string]any)
+	return p.Spans, inputs, nil
 }
 
 type unpacker struct {

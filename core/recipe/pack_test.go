@@ -22,14 +22,22 @@ func TestPackLeavesOutWhatIsKeptElsewhere(t *testing.T) {
 	if bytes.Contains(packed, []byte("patience")) {
 		t.Errorf("the reply is repeated: %s", packed)
 	}
-	got, takes, err := Unpack(packed, reply)
+	got, inputs, err := Unpack(packed, reply)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if !reflect.DeepEqual(got, spans) {
 		t.Errorf("got %+v", got)
 	}
-	if takes["question"] != "How?" {
-		t.Errorf("takes: %v", takes)
+	if inputs["question"] != "How?" {
+		t.Errorf("takes: %v", inputs)
+	}
+}
+
+// Traces that were packed when inputs had another name keep them.
+func TestOldTracesKeepTheirInputs(t *testing.T) {
+	_, inputs, err := Unpack([]byte(`{"texts": [], "spans": [], "takes": {"question": "How?"}}`), "")
+	if err != nil || inputs["question"] != "How?" {
+		t.Errorf("%v %v", inputs, err)
 	}
 }

@@ -28,9 +28,9 @@ type Options struct {
 	// what else they depend on beside their inputs and settings.
 	Kept Kept
 	Salt string
-	// Given are outputs that are taken instead of running the step, by name;
+	// Outputs are taken instead of running the step, by name;
 	// nil ones were skipped. Steps within groups are not looked at.
-	Given map[string]Values
+	Outputs map[string]Values
 	// Sets are settings to use instead of a step's, and Inputs inputs, by the
 	// step's name, GROUP/STEP within a group.
 	Sets   map[string]any
@@ -110,7 +110,7 @@ func (x *run) replied(lane int) bool {
 // Run runs a recipe with what was taken and set, as Complete and Settle return
 // them. It returns when nothing of it runs any more. The error is a *StepError
 // or the context's cause; the Result then holds what there is.
-func Run(ctx context.Context, r *Recipe, takes, settings Values, o Options) (Result, error) {
+func Run(ctx context.Context, r *Recipe, inputs, settings Values, o Options) (Result, error) {
 	if o.Record == nil {
 		o.Record = &Recorder{}
 	}
@@ -120,8 +120,8 @@ func Run(ctx context.Context, r *Recipe, takes, settings Values, o Options) (Res
 	x := &run{recipe: r, options: o, meter: meter{limits: r.File.Limits}, began: o.Now()}
 	ctx, cancel := context.WithTimeoutCause(ctx, r.File.Limits.Time, ErrLate)
 	defer cancel()
-	top := &scope{outputs: make(map[*Step]Values, len(r.Steps)), names: make(Values, len(takes)+len(settings))}
-	for k, v := range takes {
+	top := &scope{outputs: make(map[*Step]Values, len(r.Steps)), names: make(Values, len(inputs)+len(settings))}
+	for k, v := range inputs {
 		top.names[k] = v
 	}
 	for k, v := range settings {

@@ -215,7 +215,7 @@ reply: g.out
 }
 
 func TestConditionsSkipAndChoose(t *testing.T) {
-	r := mustCheck(t, head+`takes:
+	r := mustCheck(t, head+`inputs:
   - {name: kind, type: choice, choices: [a, b, c]}
 steps:
   - {name: a, do: make, if: kind is a}

@@ -64,13 +64,13 @@ func known(ports []Port, name string) bool {
 
 // one runs a step, or for each of its list.
 func (x *run) one(ctx context.Context, sc *scope, s *Step, p prepared, parent int, reply *lead) ended {
-	if given, ok := x.options.Given[s.Name]; ok && parent < 0 {
+	if outputs, ok := x.options.Outputs[s.Name]; ok && parent < 0 {
 		state := Reused
-		if given == nil {
+		if outputs == nil {
 			state = Skipped
 		}
-		x.begin(s, 0, parent).end(state, nil, given)
-		return ended{step: s, out: given}
+		x.begin(s, 0, parent).end(state, nil, outputs)
+		return ended{step: s, out: outputs}
 	}
 	if s.Each == nil {
 		out, err := x.attempt(ctx, sc, s, p, 0, parent, reply)

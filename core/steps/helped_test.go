@@ -39,7 +39,7 @@ func (f *fakeShelves) Find(_ context.Context, question, within string, most int)
 }
 
 func TestTheModelMayHelpToFind(t *testing.T) {
-	const steps = "takes: [{name: question, type: text, need: true}]\nsteps:\n" +
+	const steps = "inputs: [{name: question, type: text, need: true}]\nsteps:\n" +
 		"  - {name: found, do: retrieve, from: {question: question}, set: {most: 3}}\nreply: found.text\n"
 	finds := map[string][]int{"q": {1, 2, 3, 4, 5, 6, 7}, "other words": {4, 9, 1}, "more words": {9, 4}}
 	for name, c := range map[string]struct {

@@ -52,12 +52,12 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 		}}
 		turn := &RunContext{Models: models, Shelves: shelves, Memory: memory.Limits{Turns: 3, Tokens: 100},
 			Vocabulary: prompt.Estimated}
-		takes := recipe.Values{"question": "How long may members borrow the extractor?"}
-		result, _, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: "+name+"\n"), turn, takes, settings)
+		inputs := recipe.Values{"question": "How long may members borrow the extractor?"}
+		result, _, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: "+name+"\n"), turn, inputs, settings)
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
-		packed, err := recipe.Pack(spans, takes, result.Reply)
+		packed, err := recipe.Pack(spans, inputs, result.Reply)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -130,7 +130,7 @@ func reads(t *testing.T, found map[recipe.Type]int, where string, of recipe.Type
 // What a maker's own step makes of JSON is read where it is wired to evidence,
 // and refused with the name of the input where it is something else.
 func TestEvidenceAtTheEdges(t *testing.T) {
-	const recipeOf = `takes: [{name: question, type: text, need: true}]
+	const recipeOf = `inputs: [{name: question, type: text, need: true}]
 steps:
   - {name: own, do: program, from: {input: question}, set: {program: find, gives: data}}
   - {name: checked, do: cite, from: {text: question, passages: own.items}}
@@ -148,7 +148,7 @@ parts: [{title: Sources, from: checked.margin}]
 		t.Errorf("%v", err)
 	}
 	// A template reads evidence by the names of its JSON.
-	const templated = `takes: [{name: question, type: text, need: true}]
+	const templated = `inputs: [{name: question, type: text, need: true}]
 steps:
   - {name: found, do: retrieve, from: {question: question}}
   - {name: prompt, do: compose, from: {passages: found.passages}, set: {user: "{{range .passages}}{{.number}} {{.path}}: {{(index .spans 0).page}};{{end}}", system: ""}}

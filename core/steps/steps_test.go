@@ -55,7 +55,7 @@ func (f *fakeModels) Find(name string) (Model, error) {
 }
 
 // try runs a recipe of these steps and returns what was written beside it.
-func try(t *testing.T, text string, turn *RunContext, takes, settings recipe.Values) (recipe.Result, map[int]string,
+func try(t *testing.T, text string, turn *RunContext, inputs, settings recipe.Values) (recipe.Result, map[int]string,
 	[]recipe.Span, error) {
 	t.Helper()
 	r, err := Check("x.yaml", []byte("recipe: x\n"+text))
@@ -69,7 +69,7 @@ func try(t *testing.T, text string, turn *RunContext, takes, settings recipe.Val
 		turn.Model = "m"
 	}
 	turn.Sampling.MaxTokens = 100
-	result, err := recipe.Run(t.Context(), r, takes, settings,
+	result, err := recipe.Run(t.Context(), r, inputs, settings,
 		recipe.Options{Do: turn.Do, Now: time.Now, Record: record,
 			Reply: func(lane int) func([]byte) {
 				return func(text []byte) { mu.Lock(); written[lane] += string(text); mu.Unlock() }
@@ -326,7 +326,7 @@ func (w *fakeWeb) Call(_ context.Context, method, address string, headers map[st
 
 func TestProgramsAndAddresses(t *testing.T) {
 	p, w := &fakePrograms{}, &fakeWeb{}
-	const text = `takes:
+	const text = `inputs:
   - {name: place, type: text}
 steps:
   - {name: p, do: program, from: {where: place}, set: {program: weigh, arguments: [-x], gives: data}}

@@ -66,7 +66,7 @@ func (s *Service) AddToken(ctx context.Context, t record.Token) (made record.Tok
 	secret = NewTokenSecret()
 	made, err = s.Store.AddToken(ctx, t, secret)
 	if errors.Is(err, record.ErrDuplicate) {
-		err = fault.Say(fault.Taken, "There is a token named %q already. Choose another name, or remove that one.",
+		err = fault.Say(fault.Exists, "There is a token named %q already. Choose another name, or remove that one.",
 			t.Name)
 	}
 	return made, secret, err

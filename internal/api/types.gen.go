@@ -595,6 +595,9 @@ type Face struct {
 	Choices Choices  `json:"choices"`
 	GoodFor []string `json:"good_for"`
 
+	// Inputs What visitors fill in beside the question.
+	Inputs []Input `json:"inputs"`
+
 	// Known Sentences on what the desk knows.
 	Known   []string `json:"known"`
 	NotFor  []string `json:"not_for"`
@@ -606,11 +609,8 @@ type Face struct {
 	Slug string   `json:"slug"`
 
 	// Summary Whether those before them are remembered in short.
-	Summary bool `json:"summary"`
-
-	// Takes What visitors fill in beside the question.
-	Takes []Take `json:"takes"`
-	Title string `json:"title"`
+	Summary bool   `json:"summary"`
+	Title   string `json:"title"`
 
 	// Turns How many earlier turns are remembered word for word.
 	Turns int `json:"turns"`
@@ -671,24 +671,6 @@ type Forecast struct {
 	Usual float64 `json:"usual"`
 }
 
-// Given What the service writes into the visitor's page.
-type Given struct {
-	Base    string `json:"base"`
-	Console bool   `json:"console"`
-	Desk    *Face  `json:"desk"`
-
-	// Maker Whoever sees the page is signed in to the console.
-	Maker bool `json:"maker"`
-
-	// Preview The desk is a draft, shown to its makers.
-	Preview bool     `json:"preview"`
-	Problem *Trouble `json:"problem"`
-
-	// Shared What a shared conversation's link ends with; empty on other pages.
-	Shared string `json:"shared"`
-	Slug   string `json:"slug"`
-}
-
 // Health defines model for Health.
 type Health struct {
 	// Running Replies on their way.
@@ -704,16 +686,27 @@ type Imported struct {
 	Slug     string       `json:"slug"`
 }
 
+// Input defines model for Input.
+type Input struct {
+	Choices []string `json:"choices,omitempty,omitzero"`
+	Default string   `json:"default,omitempty,omitzero"`
+	Name    string   `json:"name"`
+	Need    bool     `json:"need,omitempty,omitzero"`
+	Title   string   `json:"title"`
+	Type    string   `json:"type"`
+}
+
 // Inside A trace with its spans.
 type Inside struct {
 	// Embedded struct due to allOf(#/components/schemas/Trace)
 	Trace `yaml:",inline"`
 	// Embedded fields due to inline allOf schema
+	Inputs map[string]interface{} `json:"inputs,omitempty,omitzero"`
+
 	// Live It is being made.
-	Live   bool                   `json:"live"`
-	Reruns []Trace                `json:"reruns"`
-	Spans  []Span                 `json:"spans"`
-	Takes  map[string]interface{} `json:"takes,omitempty,omitzero"`
+	Live   bool    `json:"live"`
+	Reruns []Trace `json:"reruns"`
+	Spans  []Span  `json:"spans"`
 
 	// Thinned Only figures are left.
 	Thinned bool `json:"thinned"`
@@ -957,6 +950,24 @@ type PackedRevision struct {
 	Number int    `json:"number"`
 }
 
+// PageData What the service writes into the visitor's page.
+type PageData struct {
+	Base    string `json:"base"`
+	Console bool   `json:"console"`
+	Desk    *Face  `json:"desk"`
+
+	// Maker Whoever sees the page is signed in to the console.
+	Maker bool `json:"maker"`
+
+	// Preview The desk is a draft, shown to its makers.
+	Preview bool     `json:"preview"`
+	Problem *Trouble `json:"problem"`
+
+	// Shared What a shared conversation's link ends with; empty on other pages.
+	Shared string `json:"shared"`
+	Slug   string `json:"slug"`
+}
+
 // Part What else a turn got beside its reply.
 type Part = recipe.MadePart
 
@@ -1054,15 +1065,15 @@ type Question struct {
 	// Conversation Left out or empty to begin one.
 	Conversation string `json:"conversation,omitempty,omitzero"`
 
+	// Inputs What else the desk takes, by name.
+	Inputs map[string]string `json:"inputs,omitempty,omitzero"`
+
 	// InsteadOf A turn of the conversation in whose place this is asked; both stay.
 	InsteadOf string `json:"instead_of,omitempty,omitzero"`
 
 	// Key Like the header Idempotency-Key.
 	Key      string `json:"key,omitempty,omitzero"`
 	Question string `json:"question"`
-
-	// Takes What else the desk takes, by name.
-	Takes map[string]string `json:"takes,omitempty,omitzero"`
 }
 
 // Recipe defines model for Recipe.
@@ -1377,16 +1388,6 @@ type Summary struct {
 
 	// Turns How many it covers.
 	Turns int `json:"turns"`
-}
-
-// Take defines model for Take.
-type Take struct {
-	Choices []string `json:"choices,omitempty,omitzero"`
-	Default string   `json:"default,omitempty,omitzero"`
-	Name    string   `json:"name"`
-	Need    bool     `json:"need,omitempty,omitzero"`
-	Title   string   `json:"title"`
-	Type    string   `json:"type"`
 }
 
 // TakenBack defines model for TakenBack.

@@ -58,7 +58,7 @@ func New(o Options) *Service {
 func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, by string) error {
 	file, _ := s.Models.Connections()
 	if slices.ContainsFunc(file, func(o models.Connection) bool { return o.Name == c.Name }) {
-		return fault.Say(fault.Taken, "The connection file has a connection named %q; change it there, or choose "+
+		return fault.Say(fault.Exists, "The connection file has a connection named %q; change it there, or choose "+
 			"another name.", c.Name)
 	}
 	c, err := checkConnection(c, s.Models.Protocols())

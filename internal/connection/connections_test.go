@@ -50,7 +50,7 @@ func TestConnectionsAreAddedWhileRunning(t *testing.T) {
 	}
 	shed := c
 	shed.Name = "shed"
-	if err := b.Connections.KeepConnection(ctx, shed, "", "me"); testbed.Code(err) != fault.Taken {
+	if err := b.Connections.KeepConnection(ctx, shed, "", "me"); testbed.Code(err) != fault.Exists {
 		t.Errorf("with the name of the file's: %v", err)
 	}
 	bad := c

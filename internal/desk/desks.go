@@ -165,7 +165,7 @@ func (s *Service) Duplicate(ctx context.Context, slug, as, by string) error {
 func (s *Service) free(ctx context.Context, slug string) error {
 	switch _, err := s.Store.Desks.Desk(ctx, slug, s.today()); {
 	case err == nil:
-		return fault.Say(fault.Taken, "There is a desk %q already. Choose another address.", slug)
+		return fault.Say(fault.Exists, "There is a desk %q already. Choose another address.", slug)
 	case !errors.Is(err, record.ErrNotFound):
 		return err
 	}

@@ -139,7 +139,7 @@ func TestADeskTravelsAsOneFile(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := b.Desks.Import(ctx, text, "", "me"); testbed.Code(err) != fault.Taken {
+	if _, _, err := b.Desks.Import(ctx, text, "", "me"); testbed.Code(err) != fault.Exists {
 		t.Errorf("over itself: %v", err)
 	}
 	slug, problems, err := b.Desks.Import(ctx, text, "copy", "me")
@@ -168,7 +168,7 @@ func TestADeskTravelsAsOneFile(t *testing.T) {
 			t.Errorf("%s: %v", bad, err)
 		}
 	}
-	if err := b.Desks.Duplicate(ctx, "helper", "copy", "me"); testbed.Code(err) != fault.Taken {
+	if err := b.Desks.Duplicate(ctx, "helper", "copy", "me"); testbed.Code(err) != fault.Exists {
 		t.Errorf("duplicated over another: %v", err)
 	}
 	if err := b.Desks.Duplicate(ctx, "copy", "twin", "me"); err != nil {

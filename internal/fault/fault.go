@@ -37,7 +37,7 @@ const (
 	Interruption   Code = "interrupted"
 	Invalid        Code = "invalid"
 	NotOffered     Code = "not-offered"
-	Taken          Code = "exists-already"
+	Exists         Code = "exists-already"
 	NoConnection   Code = "no-such-connection"
 	NoTrace        Code = "no-such-trace"
 	TooMuch        Code = "too-much"

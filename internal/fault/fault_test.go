@@ -78,8 +78,8 @@ func TestIDs(t *testing.T) {
 }
 
 func TestSay(t *testing.T) {
-	p := Say(Taken, "There is a desk %q already.", "bees")
-	if p.Sentence.String() != `There is a desk "bees" already.` || p.Code != Taken || p.ID != "" {
+	p := Say(Exists, "There is a desk %q already.", "bees")
+	if p.Sentence.String() != `There is a desk "bees" already.` || p.Code != Exists || p.ID != "" {
 		t.Errorf("%+v", p)
 	}
 }

@@ -59,7 +59,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	if err != nil {
 		return original, err
 	}
-	began, takes := s.Now(), q.All()
+	began, inputs := s.Now(), q.All()
 	run, failed := s.Replies.RunAgain(ctx, d, q, original.Conversation, original.Visitor, options)
 	t := &record.Trace{
 		ID: uuid.Must(uuid.NewV7()), Kind: "rerun", Turn: original.Turn, Attempt: original.Attempt,
@@ -72,7 +72,7 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	if failed != nil {
 		t.State, t.Problem = string(record.Failed), failed.Error()
 	}
-	s.Replies.Fill(t, run.Spans, takes, "")
+	s.Replies.Fill(t, run.Spans, inputs, "")
 	s.Log.Info("a reply was run again", "trace", id, "step", e.Step, "by", by, "state", t.State)
 	if err := s.Store.Traces.KeepTrace(context.WithoutCancel(ctx), t); err != nil {
 		return original, fault.Logged(s.Log, "run again", fault.New(fault.NoRecords, err))
@@ -106,11 +106,11 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, repl
 			}
 		}
 	}
-	given, taken, past, err := s.Store.Replies.PastOf(ctx, t.Turn, t.Attempt, reply.Recalled(d))
+	supplied, inputs, past, err := s.Store.Replies.PastOf(ctx, t.Turn, t.Attempt, reply.Recalled(d))
 	if err != nil {
 		return nil, reply.Request{}, fault.NotFound(s.Log, fault.NoTrace, err)
 	}
-	q, err := reply.AskedAgain(d, t.Question, given, taken, past)
+	q, err := reply.AskedAgain(d, t.Question, supplied, inputs, past)
 	if err != nil {
 		return nil, q, fault.Say(fault.Invalid, "What the visitor gave does not fit this revision's recipe: %v.", err)
 	}
@@ -157,7 +157,7 @@ func (s *Service) replay(d *desk.Desk, original Inside, e Edits) (o recipe.Optio
 	refuse := func(format string, args ...any) (recipe.Options, error) {
 		return o, fault.Say(fault.Invalid, format, args...)
 	}
-	o.Sets, o.Inputs, o.Given = map[string]any{}, map[string]recipe.Values{}, map[string]recipe.Values{}
+	o.Sets, o.Inputs, o.Outputs = map[string]any{}, map[string]recipe.Values{}, map[string]recipe.Values{}
 	byPath := d.Recipe.Paths()
 	for name, text := range e.Set {
 		step := byPath[name]
@@ -206,7 +206,7 @@ func (s *Service) replay(d *desk.Desk, original Inside, e Edits) (o recipe.Optio
 		if !ran && !e.Alone {
 			continue // it never came to it, and may now
 		}
-		o.Given[step.Name] = out
+		o.Outputs[step.Name] = out
 	}
 	return o, nil
 }

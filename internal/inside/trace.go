@@ -62,7 +62,7 @@ type Inside struct {
 	Live    bool // it still runs
 	Thinned bool // only figures are left
 	Spans   []recipe.Span
-	Takes   recipe.Values
+	Inputs  recipe.Values
 	Reruns  []record.Trace
 }
 
@@ -100,7 +100,7 @@ func (s *Service) inside(ctx context.Context, t record.Trace) (in Inside, err er
 	in.Trace = t
 	if t.Spans == nil {
 		in.Thinned = true
-	} else if in.Spans, in.Takes, err = recipe.Unpack(t.Spans, t.Reply); err != nil {
+	} else if in.Spans, in.Inputs, err = recipe.Unpack(t.Spans, t.Reply); err != nil {
 		return in, fault.Logged(s.Log, "look inside", fault.New(fault.Unexpected, err))
 	}
 	if t.Kind == "reply" {

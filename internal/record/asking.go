@@ -21,11 +21,11 @@ type NewTurn struct {
 	Question       string
 	QuestionTokens int
 	Vocabulary     string
-	Given          json.RawMessage // or nil
+	Supplied       json.RawMessage // or nil
 	Choice         json.RawMessage // or nil
 	Model          string
 	Recipe         string
-	Takes          json.RawMessage // what else the visitor gave, or nil
+	Inputs         json.RawMessage // what else the visitor gave, or nil
 	Instance       int32
 	AskedAt        time.Time
 }

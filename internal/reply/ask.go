@@ -32,17 +32,17 @@ type Question struct {
 	Text    string
 	// Choice is what the visitor has chosen of what the desk lets them change.
 	Choice deskfile.Choice
-	// Takes is what else the desk's recipe takes, by name, as text.
-	Takes map[string]string
+	// Inputs are what the visitor filled in beside the question, by name, as text.
+	Inputs map[string]string
 	// Key makes asking twice harmless: the same key is the same turn. Empty
 	// means a new one.
 	Key string
-	// Given is the conversation that a program brings along; nil otherwise.
-	Given *Given
+	// Supplied is the conversation that a program brings along; nil otherwise.
+	Supplied *Supplied
 }
 
-// Given is a conversation that lies with the program that asks.
-type Given struct {
+// Supplied is a conversation that lies with the program that asks.
+type Supplied struct {
 	System   string             `json:"system,omitempty"` // added to the brief
 	Past     []prompt.Exchange  `json:"past,omitempty"`
 	Sampling *deskfile.Sampling `json:"sampling,omitempty"` // for what the desk file leaves out
@@ -70,10 +70,10 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		return nil, fault.Logged(s.Log, "ask", err)
 	}
 	question := prompt.Measure(d.Counter, q.Text)
-	if err := fits(d, question, q.Given); err != nil {
+	if err := fits(d, question, q.Supplied); err != nil {
 		return nil, err
 	}
-	takes, err := takenBy(d, q)
+	inputs, err := inputsOf(d, q)
 	if err != nil {
 		return nil, err
 	}
@@ -100,19 +100,19 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
-	given, err := encodeGiven(q.Given)
+	supplied, err := encodeSupplied(q.Supplied)
 	if err != nil {
 		s.abandon(r)
 		return nil, fault.New(fault.Unexpected, err)
 	}
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
-	s.begin(r, d, Request{question, takes, past, q.Given})
+	s.begin(r, d, Request{question, inputs, past, q.Supplied})
 	err = s.Store.Replies.Ask(ctx, record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
-		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.Counter.Vocabulary(), Given: given,
-		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Takes: encode(q.Takes, len(q.Takes) == 0),
+		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.Counter.Vocabulary(), Supplied: supplied,
+		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Inputs: encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {
@@ -175,7 +175,7 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		return twin, err
 	}
-	number, given, taken, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
+	number, supplied, inputs, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
 		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance,
 		At: r.StartedAt, Remember: Recalled(d),
 	})
@@ -183,7 +183,7 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 		s.abandon(r)
 		return nil, fault.Logged(s.Log, "make again", fault.New(fault.NoRecords, err))
 	}
-	q, err := AskedAgain(d, t.Question, given, taken, past)
+	q, err := AskedAgain(d, t.Question, supplied, inputs, past)
 	if err != nil {
 		// The desk takes other things now: what it does not get, it says.
 		s.Log.Warn("what a visitor gave does not fit the desk any more", "turn", t.ID, "error", err)
@@ -273,7 +273,7 @@ func (s *Service) notAsked(ctx context.Context, q Question, err error) (*Reply, 
 }
 
 // fits refuses a question that is too long whatever is forgotten.
-func fits(d *desk.Desk, question prompt.Piece, g *Given) error {
+func fits(d *desk.Desk, question prompt.Piece, g *Supplied) error {
 	sampling := samplingOf(d, g)
 	_, err := prompt.Room(d.Entry.Context, sampling.MaxTokens, prompt.Standing{Brief: briefWith(d, g)}, question)
 	var long *prompt.TooLong
@@ -298,18 +298,18 @@ func tooLong(e *prompt.TooLong) *fault.Problem {
 }
 
 // takenBy reads what a visitor gave beside the question.
-func takenBy(d *desk.Desk, q Question) (recipe.Values, error) {
-	values, err := readTakes(d, q.Text, q.Takes)
+func inputsOf(d *desk.Desk, q Question) (recipe.Values, error) {
+	values, err := readInputs(d, q.Text, q.Inputs)
 	if err != nil {
 		return nil, &fault.Problem{Code: fault.Invalid, Sentence: phrase.OfError(err).Sentence()}
 	}
 	return values, nil
 }
 
-func readTakes(d *desk.Desk, question string, given map[string]string) (recipe.Values, error) {
+func readInputs(d *desk.Desk, question string, supplied map[string]string) (recipe.Values, error) {
 	values := recipe.Values{}
-	for _, in := range d.Recipe.Takes {
-		text, ok := given[in.Name]
+	for _, in := range d.Recipe.Inputs {
+		text, ok := supplied[in.Name]
 		if in.Name == "question" {
 			text, ok = question, true
 		}
@@ -322,8 +322,8 @@ func readTakes(d *desk.Desk, question string, given map[string]string) (recipe.V
 		}
 		values[in.Name] = v
 	}
-	for name := range given {
-		if !slices.ContainsFunc(d.Recipe.Takes, func(in recipe.Input) bool { return in.Name == name }) {
+	for name := range supplied {
+		if !slices.ContainsFunc(d.Recipe.Inputs, func(in recipe.Input) bool { return in.Name == name }) {
 			return nil, phrase.Errorf("%q is not asked for here", name)
 		}
 	}
@@ -332,26 +332,26 @@ func readTakes(d *desk.Desk, question string, given map[string]string) (recipe.V
 
 // AskedAgain is what a turn on record was asked with. It fails if what is on
 // record does not fit the recipe any more.
-func AskedAgain(d *desk.Desk, question string, given, taken json.RawMessage, past record.Past) (Request, error) {
+func AskedAgain(d *desk.Desk, question string, supplied, inputs json.RawMessage, past record.Past) (Request, error) {
 	q := Request{Question: prompt.Measure(d.Counter, question), past: past}
-	if given != nil {
-		q.given = new(Given)
-		if err := json.Unmarshal(given, q.given); err != nil {
-			q.given = nil
+	if supplied != nil {
+		q.supplied = new(Supplied)
+		if err := json.Unmarshal(supplied, q.supplied); err != nil {
+			q.supplied = nil
 		}
 	}
 	texts := map[string]string{}
-	if taken != nil {
-		if err := json.Unmarshal(taken, &texts); err != nil {
+	if inputs != nil {
+		if err := json.Unmarshal(inputs, &texts); err != nil {
 			return q, err
 		}
 	}
 	var err error
-	q.takes, err = readTakes(d, question, texts)
+	q.inputs, err = readInputs(d, question, texts)
 	return q, err
 }
 
-func briefWith(d *desk.Desk, g *Given) prompt.Piece {
+func briefWith(d *desk.Desk, g *Supplied) prompt.Piece {
 	if g == nil || g.System == "" {
 		return d.Brief
 	}
@@ -360,7 +360,7 @@ func briefWith(d *desk.Desk, g *Given) prompt.Piece {
 
 // samplingOf is the desk's; what its file leaves out a program may set, and a
 // program may ask for less than the longest reply.
-func samplingOf(d *desk.Desk, g *Given) deskfile.Sampling {
+func samplingOf(d *desk.Desk, g *Supplied) deskfile.Sampling {
 	own := d.Settings.Sampling
 	if g == nil || g.Sampling == nil {
 		return own
@@ -395,7 +395,7 @@ func encodeChoice(c deskfile.Choice) json.RawMessage {
 	return text
 }
 
-func encodeGiven(g *Given) (json.RawMessage, error) {
+func encodeSupplied(g *Supplied) (json.RawMessage, error) {
 	if g == nil {
 		return nil, nil
 	}

@@ -26,9 +26,9 @@ var (
 // Request is what a reply is made of.
 type Request struct {
 	Question prompt.Piece
-	takes    recipe.Values // what else the visitor gave
+	inputs   recipe.Values // what else the visitor gave
 	past     record.Past
-	given    *Given
+	supplied *Supplied
 }
 
 // begin makes the reply in the background. reserve has made room for it.
@@ -43,7 +43,7 @@ func (s *Service) begin(r *Reply, d *desk.Desk, q Request) {
 		end := s.make(ctx, r, d, &q)
 		r.finish(end)
 		s.scribe.ended()
-		if q.given == nil && (end.State == record.Done || end.State == record.Stopped) && steps.Remembers(d.Recipe) {
+		if q.supplied == nil && (end.State == record.Done || end.State == record.Stopped) && steps.Remembers(d.Recipe) {
 			s.foldIfDue(d, r, q.Question, q.past, end.memoryTokens)
 		}
 	}()
@@ -84,13 +84,13 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (
 
 // All is what the visitor gave, the question with it.
 func (q *Request) All() recipe.Values {
-	takes := recipe.Values{"question": q.Question.Text}
-	for name, v := range q.takes {
+	inputs := recipe.Values{"question": q.Question.Text}
+	for name, v := range q.inputs {
 		if name != "question" {
-			takes[name] = v
+			inputs[name] = v
 		}
 	}
-	return takes
+	return inputs
 }
 
 // make makes the reply.
@@ -102,14 +102,15 @@ func (s *Service) make(ctx context.Context, r *Reply, d *desk.Desk, q *Request) 
 // turn is what the steps may know and use.
 func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 	t := &steps.RunContext{
-		Brief: briefWith(d, q.given), Model: d.Settings.Model, Sampling: samplingOf(d, q.given), Memory: memoryOf(d),
+		Brief: briefWith(d, q.supplied), Model: d.Settings.Model, Sampling: samplingOf(d, q.supplied),
+		Memory:   memoryOf(d),
 		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
 		Models: finder{s, d, r.tell}, Programs: s.Programs, Web: s.Web,
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments) {
 		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, r}
 	}
-	if g := q.given; g != nil {
+	if g := q.supplied; g != nil {
 		// What a program brings along it wants remembered: only the model's
 		// context bounds it.
 		t.Memory = memory.Limits{Turns: len(g.Past), Tokens: d.Entry.Context}

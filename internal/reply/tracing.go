@@ -18,7 +18,7 @@ type Collector interface {
 
 // traceOf is the trace of a reply that has ended. text is what goes on record
 // as the reply.
-func (s *Service) traceOf(r *Reply, d *desk.Desk, spans []recipe.Span, takes recipe.Values, end End,
+func (s *Service) traceOf(r *Reply, d *desk.Desk, spans []recipe.Span, inputs recipe.Values, end End,
 	text string) *record.Trace {
 	t := &record.Trace{
 		ID: uuid.Must(uuid.NewV7()), Kind: "reply", Turn: r.Turn, Attempt: r.Attempt, DeskID: d.DeskID,
@@ -30,13 +30,13 @@ func (s *Service) traceOf(r *Reply, d *desk.Desk, spans []recipe.Span, takes rec
 	if len(end.Lanes) > 0 {
 		text = "" // which of them is the reply may change
 	}
-	s.Fill(t, spans, takes, text)
+	s.Fill(t, spans, inputs, text)
 	return t
 }
 
 // Fill puts spans into a trace, with what can be found by them. known is a text
 // that is on record as the trace's reply.
-func (s *Service) Fill(t *record.Trace, spans []recipe.Span, takes recipe.Values, known string) {
+func (s *Service) Fill(t *record.Trace, spans []recipe.Span, inputs recipe.Values, known string) {
 	for _, span := range spans {
 		if !slices.Contains(t.Steps, span.Step) {
 			t.Steps = append(t.Steps, span.Step)
@@ -52,7 +52,7 @@ func (s *Service) Fill(t *record.Trace, spans []recipe.Span, takes recipe.Values
 		}
 	}
 	var err error
-	if t.Spans, err = recipe.Pack(spans, takes, known); err != nil {
+	if t.Spans, err = recipe.Pack(spans, inputs, known); err != nil {
 		s.Log.Error("a trace could not be written down", "turn", t.Turn, "error", err)
 		t.Spans = nil
 	}

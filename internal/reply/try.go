@@ -16,7 +16,7 @@ import (
 // Trial runs a recipe without a desk, a service or a record.
 type Trial struct {
 	Recipe   *recipe.Recipe
-	Takes    recipe.Values
+	Inputs   recipe.Values
 	Settings recipe.Values
 	Model    string // of steps that name none
 	Brief    string
@@ -54,7 +54,7 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 		Memory:   memory.Limits{Turns: deskfile.DefaultMemoryTurns, Tokens: deskfile.DefaultMemoryTokens}, Past: t.Past,
 		Models: finder{s, d, nil}, Programs: o.Programs, Web: o.Web,
 	}
-	return recipe.Run(ctx, t.Recipe, t.Takes, t.Settings,
+	return recipe.Run(ctx, t.Recipe, t.Inputs, t.Settings,
 		recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record})
 }
 
@@ -62,7 +62,7 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 // is not connected.
 func (t Trial) Forecast(registry *models.Registry) (desk.Forecast, error) {
 	texts := len(t.Brief)
-	for _, v := range t.Takes {
+	for _, v := range t.Inputs {
 		if text, ok := v.(string); ok {
 			texts += len(text)
 		}

@@ -46,7 +46,7 @@ func EditsFrom(b api.Edits) inside.Edits {
 // Inside is a trace with its spans; whole leaves long values as they are.
 func Inside(in inside.Inside, whole bool) api.Inside {
 	return api.Inside{
-		Trace: Trace(in.Trace), Live: in.Live, Thinned: in.Thinned, Takes: in.Takes, Reruns: All(in.Reruns, Trace),
+		Trace: Trace(in.Trace), Live: in.Live, Thinned: in.Thinned, Inputs: in.Inputs, Reruns: All(in.Reruns, Trace),
 		Spans: All(in.Spans, func(s recipe.Span) api.Span { return span(s, whole) }),
 	}
 }

@@ -17,7 +17,7 @@ func Face(f deskfile.File) api.Face {
 	b := api.Face{
 		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: Some(f.Openers), GoodFor: Some(f.GoodFor),
 		NotFor: Some(f.NotFor),
-		Known:  []string{}, Takes: []api.Take{}, Attachments: f.Attachments, Choices: choices(f),
+		Known:  []string{}, Inputs: []api.Input{}, Attachments: f.Attachments, Choices: choices(f),
 		Turns: *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
 	}
 	if f.Knowledge.Until != "" {
@@ -46,13 +46,13 @@ func choices(f deskfile.File) api.Choices {
 	return b
 }
 
-// Take is what visitors fill in beside the question.
-func Take(in recipe.Input) api.Take {
+// Input is what visitors fill in beside the question.
+func Input(in recipe.Input) api.Input {
 	title := in.Title
 	if title == "" {
 		title = strings.ReplaceAll(in.Name, "_", " ")
 	}
-	return api.Take{Name: in.Name, Type: string(in.Type), Title: title, Choices: in.Choices, Need: in.Need,
+	return api.Input{Name: in.Name, Type: string(in.Type), Title: title, Choices: in.Choices, Need: in.Need,
 		Default: in.DefaultText()}
 }
 

@@ -153,8 +153,8 @@ func TestShapesLoseNothing(t *testing.T) {
 		// but stays zero, because: it is filled in by whoever answers with it.
 		but []string
 	}{
-		"Face": {Face(file), []string{".takes", ".show"}},
-		"Take": {Take(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
+		"Face": {Face(file), []string{".inputs", ".show"}},
+		"Input": {Input(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
 			Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
 		"Conversation": {Conversation(filled[record.Conversation]()), []string{".shared", ".turns", ".summaries"}},
 		"excerpt":      {excerpt(filled[words.Piece]()), nil},

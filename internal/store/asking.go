@@ -28,17 +28,17 @@ func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 	tag, err := s.pool.Exec(ctx, `
 		with c as (`+conversation+`),
 		t as (
-			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, given,
+			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, supplied,
 				asked_at, parent)
 			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb,
 				$10::timestamptz, $15::uuid from c
 			returning id)
-		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
+		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, inputs)
 		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10, $14::jsonb, $16::text, $17::jsonb from t`,
 		append([]any{
 			n.ID, n.Conversation, n.Visitor[:], n.Key, n.Place.Number, n.Question, n.QuestionTokens, n.Vocabulary,
-			n.Given, n.AskedAt,
-			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent, n.Recipe, n.Takes,
+			n.Supplied, n.AskedAt,
+			n.Revision, n.Model, n.Instance, n.Choice, n.Place.Parent, n.Recipe, n.Inputs,
 		}, arguments...)...)
 	if err == nil && tag.RowsAffected() == 0 {
 		return record.ErrNotFound
@@ -48,16 +48,16 @@ func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 
 // AskAgain opens another running attempt at a turn and returns its number with
 // what came before. given and takes are what Ask was given.
-func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, given,
-	takes json.RawMessage, past record.Past, err error) {
+func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, supplied,
+	inputs json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
 	batch.Queue(`update turn set chosen = null where id = $1`, t.ID) // first: it locks the turn
 	batch.Queue(`
-		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, takes)
-		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select takes from attempt
+		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, inputs)
+		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select inputs from attempt
 			where turn = $1 and number = 1) from attempt where turn = $1
-		returning number, (select given from turn
-			where id = $1), takes`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
+		returning number, (select supplied from turn
+			where id = $1), inputs`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
 	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn
 		where id = $1)`, n.Remember, t.ID)
@@ -70,14 +70,14 @@ func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (
 	if _, err := results.Exec(); err != nil {
 		return 0, nil, nil, past, err
 	}
-	if err := results.QueryRow().Scan(&number, &given, &takes); err != nil {
+	if err := results.QueryRow().Scan(&number, &supplied, &inputs); err != nil {
 		return 0, nil, nil, past, known(err)
 	}
 	if _, err := results.Exec(); err != nil {
 		return 0, nil, nil, past, err
 	}
 	past, err = readPast(results)
-	return number, given, takes, past, err
+	return number, supplied, inputs, past, err
 }
 
 // forgetSummaries drops the summaries that cover turn number $2, whose reply

@@ -191,18 +191,18 @@ func (c *summaryRow) summary() *record.Summary {
 }
 
 // PastOf returns what came before a turn, and what it was asked with.
-func (s *Replies) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (given, takes json.RawMessage,
+func (s *Replies) PastOf(ctx context.Context, turn uuid.UUID, attempt, remember int) (supplied, inputs json.RawMessage,
 	past record.Past, err error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`select t.given, a.takes from turn t join attempt a on a.turn = t.id
+	batch.Queue(`select t.supplied, a.inputs from turn t join attempt a on a.turn = t.id
 		where t.id = $1 and a.number = $2`, turn, attempt)
 	queuePast(batch, `select t.id, t.parent, 1 from turn t where t.id = (select parent from turn
 		where id = $1)`, remember, turn)
 	results := s.pool.SendBatch(ctx, batch)
 	defer results.Close()
-	if err := results.QueryRow().Scan(&given, &takes); err != nil {
+	if err := results.QueryRow().Scan(&supplied, &inputs); err != nil {
 		return nil, nil, past, known(err)
 	}
 	past, err = readPast(results)
-	return given, takes, past, err
+	return supplied, inputs, past, err
 }

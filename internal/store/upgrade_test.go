@@ -77,6 +77,64 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 	}
 }
 
+// What is wrong with documents stays to be read, and recipes within desk files
+// are written as they would be now, their digests too.
+func TestPhrasesAndInputsOfBefore(t *testing.T) {
+	url := storetest.URL(t)
+	config, err := pgx.ParseConfig(url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	db := stdlib.OpenDB(*config)
+	defer db.Close()
+	migrate(t, db, 10)
+	const before = "title: t\nbrief: |\n  takes: all\nown_recipe: |\n  recipe: x\n  takes:\n    - {name: question}\n" +
+		"  steps:\n"
+	const now = "title: t\nbrief: |\n  takes: all\nown_recipe: |\n  recipe: x\n  inputs:\n    - {name: question}\n" +
+		"  steps:\n"
+	for _, statement := range []string{
+		`insert into desk (slug, published) values ('d', 1)`,
+		`insert into revision (desk, number, file, digest, made_by) values (1, 1, '` + before + `', '\x00', 'me')`,
+		`insert into draft (desk, file, good, changed_by, changed_at)
+			values (1, '` + before + `', '` + before + `', 'me', now())`,
+		`insert into shelf (slug, title, settings, made_by, made_at) values ('s', 's', '{}', 'me', now())`,
+		`insert into content (hash, size) values ('\x01', 1), ('\x02', 1)`,
+		`insert into document (shelf, name, source, hash, size, state, problem, added_by, added_at) values
+			(1, 'a.txt', '', '\x01', 1, 'failed', 'it is 100 % empty {1}', 'me', now()),
+			(1, 'b.txt', '', '\x02', 1, 'ready', '', 'me', now())`,
+	} {
+		if _, err := db.ExecContext(ctx, statement); err != nil {
+			t.Fatalf("%s: %v", statement, err)
+		}
+	}
+	s, err := store.Open(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	all, err := s.Shelves.Documents(ctx, 1)
+	said := map[string]string{}
+	for _, d := range all {
+		said[d.Name] = d.Problem.String()
+	}
+	if err != nil || len(said) != 2 || said["a.txt"] != "it is 100 % empty {1}" || said["b.txt"] != "" {
+		t.Errorf("%q, %v", said, err)
+	}
+	r, err := s.Desks.Published(ctx, "d")
+	if err != nil || r.File != now {
+		t.Errorf("%q, %v", r.File, err)
+	}
+	if draft, err := s.Desks.Draft(ctx, "d"); err != nil || draft.File != now || draft.Good != now {
+		t.Errorf("%+v, %v", draft, err)
+	}
+	var fits bool
+	if err := db.QueryRowContext(ctx, `select digest = sha256(convert_to(file, 'UTF8'))
+		from revision`).Scan(&fits); err != nil ||
+		!fits {
+		t.Errorf("the digest does not fit: %v", err)
+	}
+}
+
 // migrate brings the tables of an empty database to a version.
 func migrate(t *testing.T, db *sql.DB, version int64) {
 	t.Helper()

@@ -52,7 +52,7 @@ func (s *asking) ask(c fiber.Ctx) error {
 		return err
 	}
 	q := reply.Question{Slug: slug, Visitor: who, Channel: "page", Text: b.Question, Key: b.Key, Choice: b.Choice,
-		Takes: b.Takes}
+		Inputs: b.Inputs}
 	switch {
 	case strings.HasPrefix(slug, desk.DraftMark):
 		q.Channel = "preview"

@@ -93,12 +93,12 @@ func (s *completions) complete(c fiber.Ctx) error {
 	if b.N > 1 {
 		return invalid("A desk gives one reply at a time; leave n out or set it to 1.")
 	}
-	question, given, err := questionOf(b)
+	question, supplied, err := questionOf(b)
 	if err != nil {
 		return err
 	}
 	r, err := s.Replies.Ask(c, reply.Question{
-		Slug: b.Model, Visitor: who, Channel: "completions", Text: question, Given: given,
+		Slug: b.Model, Visitor: who, Channel: "completions", Text: question, Supplied: supplied,
 		Key: c.Get("Idempotency-Key"),
 	})
 	if err != nil {
@@ -132,8 +132,8 @@ func (s *completions) complete(c fiber.Ctx) error {
 
 // questionOf sorts the messages into the question (what the user said last), the
 // exchanges before it, and further instructions.
-func questionOf(b api.CompletionRequest) (question string, g *reply.Given, err error) {
-	g = &reply.Given{Sampling: &deskfile.Sampling{
+func questionOf(b api.CompletionRequest) (question string, g *reply.Supplied, err error) {
+	g = &reply.Supplied{Sampling: &deskfile.Sampling{
 		Temperature: b.Temperature, TopP: b.TopP, Seed: b.Seed, MaxTokens: max(b.MaxTokens, b.MaxCompletionTokens),
 	}}
 	if g.Sampling.Stop, err = textOrList(b.Stop); err != nil {

@@ -67,13 +67,13 @@ func (s *documents) routes(root fiber.Router) {
 }
 
 // front answers whoever comes without a desk's address.
-func (s *documents) front(c fiber.Ctx) error { return s.document(c, api.Given{}) }
+func (s *documents) front(c fiber.Ctx) error { return s.document(c, api.PageData{}) }
 
 // consolePage answers with the makers' document; the page finds out by itself
 // whether somebody is signed in.
 func (s *documents) consolePage(c fiber.Ctx) error {
 	c.Set("X-Robots-Tag", "noindex")
-	return s.document(c, api.Given{Console: true})
+	return s.document(c, api.PageData{Console: true})
 }
 
 // page answers with a desk's document, its face already in it, so that the page
@@ -84,23 +84,23 @@ func (s *documents) page(c fiber.Ctx) error {
 	}
 	_, _, signedIn := s.session(c)
 	slug, err := s.slugAsked(c)
-	given := api.Given{Slug: slug, Maker: signedIn == nil, Preview: strings.HasPrefix(slug, desk.DraftMark)}
+	page := api.PageData{Slug: slug, Maker: signedIn == nil, Preview: strings.HasPrefix(slug, desk.DraftMark)}
 	if err != nil {
-		given.Problem = s.trouble(c, err)
+		page.Problem = s.trouble(c, err)
 	}
-	return s.document(c, given)
+	return s.document(c, page)
 }
 
 // sharedPage answers with the document of a shared conversation.
 func (s *documents) sharedPage(c fiber.Ctx) error {
 	c.Set("X-Robots-Tag", "noindex")
-	given := api.Given{Shared: c.Params("share")}
-	conversation, _, err := s.Conversations.Shared(c, given.Shared)
+	page := api.PageData{Shared: c.Params("share")}
+	conversation, _, err := s.Conversations.Shared(c, page.Shared)
 	if err != nil {
-		given.Problem = s.trouble(c, err)
+		page.Problem = s.trouble(c, err)
 	}
-	given.Slug = conversation.Slug
-	return s.document(c, given)
+	page.Slug = conversation.Slug
+	return s.document(c, page)
 }
 
 // trouble describes an error in the page's own shape; the answer gets its
@@ -112,19 +112,19 @@ func (s *documents) trouble(c fiber.Ctx, err error) *api.Trouble {
 }
 
 // document fills the console's document in.
-func (s *documents) document(c fiber.Ctx, given api.Given) error {
-	given.Base = s.BasePath
+func (s *documents) document(c fiber.Ctx, page api.PageData) error {
+	page.Base = s.BasePath
 	title, purpose := "Juvalogos", "Ask at a desk."
-	if given.Slug != "" && given.Problem == nil {
-		face, err := faceAt(c, s.Desks, given.Slug)
+	if page.Slug != "" && page.Problem == nil {
+		face, err := faceAt(c, s.Desks, page.Slug)
 		if err == nil {
-			given.Desk = &face
+			page.Desk = &face
 			title, purpose = face.Title, face.Purpose
 		} else {
-			given.Problem = s.trouble(c, err)
+			page.Problem = s.trouble(c, err)
 		}
 	}
-	filling, err := json.Marshal(given) // escapes < and >, so it may stand in HTML
+	filling, err := json.Marshal(page) // escapes < and >, so it may stand in HTML
 	if err != nil {
 		return err
 	}
@@ -132,7 +132,7 @@ func (s *documents) document(c fiber.Ctx, given api.Given) error {
 	b.WriteString(s.pages.before)
 	fmt.Fprintf(&b, "<base href=\"%s/\"><title>%s</title><meta name=\"description\" content=\"%s\">",
 		html.EscapeString(s.BasePath), html.EscapeString(title), html.EscapeString(purpose))
-	fmt.Fprintf(&b, "<script type=\"application/json\" id=\"given\">%s</script>", filling)
+	fmt.Fprintf(&b, "<script type=\"application/json\" id=\"page-data\">%s</script>", filling)
 	b.WriteString(s.pages.after)
 	c.Set("Content-Type", "text/html; charset=utf-8")
 	c.Set("Cache-Control", "no-store")

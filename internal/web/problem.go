@@ -22,7 +22,7 @@ const tooLarge fault.Code = "too-large"
 var statuses = map[fault.Code]int{
 	fault.NoDesk: 404, fault.NoConversation: 404, fault.NoTurn: 404, fault.NotShared: 404, fault.NoTrace: 404,
 	fault.TooMuch: 422, fault.TooLate: 504, fault.StepFailed: 502,
-	fault.NoConnection: 404, fault.Taken: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401,
+	fault.NoConnection: 404, fault.Exists: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401,
 	fault.Forbidden: 403, fault.NotHere: 404,
 	fault.TooManyTries: 429, "waking": 503,
 	fault.Empty: 422, fault.QuestionLong: 413, fault.Invalid: 422,
@@ -96,7 +96,7 @@ func codeOf(status int) fault.Code {
 	case 404, 405:
 		return fault.NotHere
 	case 409:
-		return fault.Taken
+		return fault.Exists
 	case 413:
 		return tooLarge
 	case 400, 415, 422:

@@ -10,7 +10,7 @@ import (
 // model that failed.
 func TestEveryCodeHasAStatus(t *testing.T) {
 	for code, want := range map[fault.Code]int{
-		fault.NoDesk: 404, fault.Taken: 409, fault.QuestionLong: 413, fault.Invalid: 422, fault.TooManyTries: 429,
+		fault.NoDesk: 404, fault.Exists: 409, fault.QuestionLong: 413, fault.Invalid: 422, fault.TooManyTries: 429,
 		fault.NoRecords: 503, fault.TooLate: 504, fault.Unexpected: 500, "silent": 502, "busy": 429,
 	} {
 		if got := statusOf(code); got != want {

@@ -39,9 +39,9 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 	if r.Lanes() {
 		b.Show = api.FaceShow(r.Show)
 	}
-	for _, in := range r.Takes {
+	for _, in := range r.Inputs {
 		if in.Name != "question" {
-			b.Takes = append(b.Takes, shape.Take(in))
+			b.Inputs = append(b.Inputs, shape.Input(in))
 		}
 	}
 	return b, nil

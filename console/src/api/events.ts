@@ -1,5 +1,5 @@
 import { EventSourceParserStream } from "eventsource-parser/stream";
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 
 /** One event of a reply's stream. */
 export type ReplyEvent =

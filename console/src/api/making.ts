@@ -1,4 +1,4 @@
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 import { asYAML, data, service } from "./service";
 
 // What the console asks of the service.

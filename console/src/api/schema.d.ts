@@ -1727,7 +1727,7 @@ export interface components {
             /** @description Whether those before them are remembered in short. */
             summary: boolean;
             /** @description What visitors fill in beside the question. */
-            takes: components["schemas"]["Take"][];
+            inputs: components["schemas"]["Input"][];
             /** @description Visitors may attach documents. */
             attachments?: boolean;
             /**
@@ -1797,7 +1797,7 @@ export interface components {
             /** Format: int64 */
             size: number;
         };
-        Take: {
+        Input: {
             name: string;
             type: string;
             title: string;
@@ -2014,7 +2014,7 @@ export interface components {
             /** @description Only figures are left. */
             thinned: boolean;
             spans: components["schemas"]["Span"][];
-            takes?: {
+            inputs?: {
                 [key: string]: unknown;
             };
             reruns: components["schemas"]["Trace"][];
@@ -2235,7 +2235,7 @@ export interface components {
             instead_of?: string;
             choice?: components["schemas"]["Choice"];
             /** @description What else the desk takes, by name. */
-            takes?: {
+            inputs?: {
                 [key: string]: string;
             };
         };
@@ -2375,7 +2375,7 @@ export interface components {
             place?: number;
         };
         /** @description What the service writes into the visitor's page. */
-        Given: {
+        PageData: {
             base: string;
             slug: string;
             /** @description What a shared conversation's link ends with; empty on other pages. */

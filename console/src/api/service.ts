@@ -1,6 +1,6 @@
 import { fromService, say } from "../words";
 import createClient from "openapi-fetch";
-import { given, type Schemas } from "../given";
+import { pageData, type Schemas } from "../pageData";
 import type { paths } from "./schema";
 
 /** An error with a sentence that the reader may see. */
@@ -37,7 +37,7 @@ export function troubleOf(status: number, problem: Partial<Schemas["Problem"]>, 
  * what comes back are checked when the console is built. A refusal becomes
  * Trouble, so data is there whenever a call returns.
  */
-export const service = createClient<paths>({ baseUrl: given.base, credentials: "same-origin" });
+export const service = createClient<paths>({ baseUrl: pageData.base, credentials: "same-origin" });
 
 service.use({
   onRequest({ request }) {

@@ -1,4 +1,4 @@
-import { given, type Schemas } from "../given";
+import { pageData, type Schemas } from "../pageData";
 import { data, service } from "./service";
 import { upload, type NamedFile } from "./upload";
 
@@ -38,7 +38,8 @@ export const search = (slug: string, query: string, limit: number) =>
   data(service.POST("/api/shelves/{shelf}/search", { ...on(slug), body: { query, limit } }));
 export const readMap = (slug: string, query: string) =>
   data(service.GET("/api/shelves/{shelf}/map", { params: { path: { shelf: slug }, query: { query } } }));
-export const originalOf = (slug: string, id: number) => given.base + path(slug, `/documents/${id}/original`);
+export const originalOf = (slug: string, id: number) =>
+  pageData.base + path(slug, `/documents/${id}/original`);
 
 /** Sends files to a shelf, telling how much of them has been sent. */
 export const addFiles = async (slug: string, files: NamedFile[], sent: (part: number) => void) =>

@@ -1,4 +1,4 @@
-import { given } from "../given";
+import { pageData } from "../pageData";
 import { csrf, Trouble, troubleOf } from "./service";
 
 export type NamedFile = { name: string; file: File };
@@ -9,7 +9,7 @@ export function upload<T>(path: string, files: NamedFile[], sent: (part: number)
     const form = new FormData();
     for (const f of files) form.append("file", f.file, f.name);
     const r = new XMLHttpRequest(); // fetch does not tell how much it has sent
-    r.open("POST", given.base + path);
+    r.open("POST", pageData.base + path);
     if (csrf.token) r.setRequestHeader("X-CSRF-Token", csrf.token);
     r.upload.onprogress = (e) => e.lengthComputable && sent(e.loaded / e.total);
     r.onerror = () =>

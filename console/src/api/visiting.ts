@@ -1,15 +1,15 @@
-import { given, type Schemas } from "../given";
+import { pageData, type Schemas } from "../pageData";
 import { data, service, streamed } from "./service";
 
 // What the visitor's page asks of the service.
 
-const desk = { slug: given.slug };
+const desk = { slug: pageData.slug };
 const conversationOf = (id: string) => ({ params: { path: { id } } });
 const turnOf = conversationOf;
 
 /** The path of what is attached to a conversation, for uploads. */
 export const attachments = (conversation: string) =>
-  `/api/at/${encodeURIComponent(given.slug)}/attachments${conversation ? `?${new URLSearchParams({ conversation })}` : ""}`;
+  `/api/at/${encodeURIComponent(pageData.slug)}/attachments${conversation ? `?${new URLSearchParams({ conversation })}` : ""}`;
 
 export const listAttached = async (conversation: string) =>
   (await data(service.GET("/api/at/{slug}/attachments", { params: { path: desk, query: { conversation } } })))
@@ -36,7 +36,7 @@ export const readConversation = (id: string) =>
 
 /** Reads the shared conversation that this page is for. */
 export const readShared = () =>
-  data(service.GET("/api/shared/{share}", { params: { path: { share: given.shared } } }));
+  data(service.GET("/api/shared/{share}", { params: { path: { share: pageData.shared } } }));
 
 /** Reads a document that this desk answers from, as it was read. */
 export const readText = (shelf: string, id: number) =>
@@ -55,9 +55,9 @@ export async function ask(
   key: string,
   instead_of: string,
   choice: Choice,
-  takes: Record<string, string> = {},
+  inputs: Record<string, string> = {},
 ): Promise<Response> {
-  const body = { question, conversation, key, instead_of, choice, takes };
+  const body = { question, conversation, key, instead_of, choice, inputs };
   return (await service.POST("/api/at/{slug}/questions", { ...streamed, params: { path: desk }, body }))
     .response;
 }
@@ -67,7 +67,7 @@ export async function makeAgain(turn: string, choice: Choice): Promise<Response>
     await service.POST("/api/turns/{id}/attempts", {
       ...streamed,
       ...turnOf(turn),
-      body: { choice, preview: given.preview },
+      body: { choice, preview: pageData.preview },
     })
   ).response;
 }

@@ -2,7 +2,7 @@
   import Page from "../ui/Page.svelte";
   import CopyButton from "../ui/CopyButton.svelte";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { act, complain } from "./state.svelte";
   import { ago } from "./time";
   import Link from "../ui/Link.svelte";

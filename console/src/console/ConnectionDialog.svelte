@@ -3,7 +3,7 @@
   import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { Trouble } from "../api/service";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { router } from "./router.svelte";
   import { act, sentence, state as app } from "./state.svelte";
 
@@ -50,7 +50,7 @@
     busy = false;
   }
 
-  function take(name: string, on: boolean) {
+  function choose(name: string, on: boolean) {
     if (on)
       c.models.push({
         name,
@@ -64,7 +64,7 @@
 
   function addOwn() {
     const name = own.trim();
-    if (name && !c.models.some((m) => m.name === name)) take(name, true);
+    if (name && !c.models.some((m) => m.name === name)) choose(name, true);
     own = "";
   }
 
@@ -133,7 +133,7 @@
                 type="checkbox"
                 class="size-4 accent-(--accent)"
                 checked={!!m}
-                onchange={(e) => take(name, e.currentTarget.checked)} />
+                onchange={(e) => choose(name, e.currentTarget.checked)} />
               <span class="break-all">{name}</span></label>
             {#if m}
               <label class="flex items-center gap-1.5 text-faded"

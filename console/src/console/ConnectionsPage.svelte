@@ -3,7 +3,7 @@
   import Plus from "@lucide/svelte/icons/plus";
   import { SvelteMap } from "svelte/reactivity";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import ConnectionDialog from "./ConnectionDialog.svelte";
   import { router } from "./router.svelte";
   import { act, complain } from "./state.svelte";

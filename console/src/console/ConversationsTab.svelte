@@ -2,7 +2,7 @@
 <script lang="ts">
   import Search from "@lucide/svelte/icons/search";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import RecordView from "./RecordView.svelte";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain } from "./state.svelte";

@@ -5,7 +5,7 @@
   import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { copy } from "../copy";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import { router } from "./router.svelte";
   import { act } from "./state.svelte";
 
@@ -69,7 +69,7 @@
         >Duplicate</DropdownMenu.Item>
       <DropdownMenu.Item
         class="menu-item"
-        onSelect={() => location.assign(`${given.base}/api/desks/${desk.slug}/export`)}
+        onSelect={() => location.assign(`${pageData.base}/api/desks/${desk.slug}/export`)}
         >Export as one file</DropdownMenu.Item>
       {#if desk.draft || desk.published}<DropdownMenu.Separator class="my-1 border-t border-rule" />{/if}
       {#if desk.draft}<DropdownMenu.Item class="menu-item" onSelect={dropDraft}

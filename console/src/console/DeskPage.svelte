@@ -2,7 +2,7 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import ConversationsTab from "./ConversationsTab.svelte";
   import DeskMenu from "./DeskMenu.svelte";
   import EditTab from "./EditTab.svelte";

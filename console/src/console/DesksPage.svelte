@@ -6,7 +6,7 @@
   import { onMount } from "svelte";
   import { toast } from "svelte-sonner";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import FirstRun from "./FirstRun.svelte";
   import FolderNews from "./FolderNews.svelte";
   import NewDesk from "./NewDesk.svelte";

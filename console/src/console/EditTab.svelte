@@ -4,7 +4,7 @@
   import { onMount } from "svelte";
   import { toast } from "svelte-sonner";
   import * as making from "../api/making";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import DeskForm from "./form/DeskForm.svelte";
   import { complain, state as app } from "./state.svelte";
   import Link from "../ui/Link.svelte";
@@ -217,7 +217,7 @@
       <iframe
         class="size-full"
         title="Preview of the desk as visitors will see it"
-        src="{given.base}/at/~{desk.slug}"></iframe>
+        src="{pageData.base}/at/~{desk.slug}"></iframe>
     </section>
   {:else}
     <p class="px-6 pt-16 text-faded">Fetching the file …</p>

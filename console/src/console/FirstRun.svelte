@@ -3,7 +3,7 @@
   import Check from "@lucide/svelte/icons/check";
   import { Trouble } from "../api/service";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { router } from "./router.svelte";
   import { act, state as app } from "./state.svelte";
 

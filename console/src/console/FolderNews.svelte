@@ -1,7 +1,7 @@
 <!-- What the watched folder holds, and what is wrong with it. -->
 <script lang="ts">
   import FolderOpen from "@lucide/svelte/icons/folder-open";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { ago } from "./time";
 
   interface Props {

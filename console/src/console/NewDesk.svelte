@@ -46,7 +46,7 @@
     }
   }
 
-  const taken = $derived(!!app.desks?.some((d) => d.slug === slug));
+  const exists = $derived(!!app.desks?.some((d) => d.slug === slug));
 </script>
 
 <Dialog bind:open={() => open, (now) => now || router.go("", true)} title="Make a desk">
@@ -97,13 +97,13 @@
           maxlength="60"
           title="Small letters, digits and single hyphens" />
       </span>
-      {#if taken}<span class="mt-1 block font-normal text-accent"
+      {#if exists}<span class="mt-1 block font-normal text-accent"
           >There is a desk at this address already.</span
         >{/if}
     </label>
     <div class="flex justify-end gap-3 pt-2">
       <button type="button" class="button-plain" onclick={() => router.go("", true)}>Not now</button>
-      <button class="button-main" disabled={!chatting.length || taken}>Make it</button>
+      <button class="button-main" disabled={!chatting.length || exists}>Make it</button>
     </div>
   </form>
 </Dialog>

@@ -2,7 +2,7 @@
      the arrows go along the wires: down to what takes from it, up to what it
      takes from, left and right to what stands beside it. -->
 <script lang="ts">
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { nextBox, type Box } from "./graph";
 
   interface Props {
@@ -16,7 +16,7 @@
 
   let { drawing, states = {}, choose }: Props = $props();
 
-  const ends = ["takes", "settings", "reply"];
+  const ends = ["inputs", "settings", "reply"];
   const id = $props.id();
   /** The box that Tab reaches. */
   let at = $state("");
@@ -38,7 +38,7 @@
 
   /** What stands below a box's name. */
   function below(box: Box): string[] {
-    if (box.kind === "takes" || box.kind === "settings") return box.gives ?? [];
+    if (box.kind === "inputs" || box.kind === "settings") return box.gives ?? [];
     const kind = states[box.name] ? `${box.kind}, ${states[box.name]}` : box.kind;
     return [...(box.kind === "reply" ? [] : [kind]), ...(box.notes ?? [])];
   }

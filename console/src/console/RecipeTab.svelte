@@ -3,7 +3,7 @@
   import Table from "../ui/Table.svelte";
   import { onMount } from "svelte";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { forecastLine } from "./bench/inside.svelte";
   import RecipeGraph from "./RecipeGraph.svelte";
   import { sentence } from "./state.svelte";

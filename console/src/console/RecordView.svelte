@@ -2,7 +2,7 @@
 <script lang="ts">
   import * as making from "../api/making";
   import Markdown from "../markdown/Markdown.svelte";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import { hrefOf, router } from "./router.svelte";
   import { sentence } from "./state.svelte";
   import { ago } from "./time";
@@ -45,9 +45,9 @@
         {c.title}
       </h2>
       <div class="flex gap-2 text-sm">
-        <a class="button-plain no-underline" href="{given.base}/api/records/{c.id}/export?as=markdown"
+        <a class="button-plain no-underline" href="{pageData.base}/api/records/{c.id}/export?as=markdown"
           >Markdown</a>
-        <a class="button-plain no-underline" href="{given.base}/api/records/{c.id}/export?as=json">JSON</a>
+        <a class="button-plain no-underline" href="{pageData.base}/api/records/{c.id}/export?as=json">JSON</a>
         <button class="button-plain" onclick={() => remove(c!.id)}>Remove</button>
       </div>
     </div>

@@ -4,7 +4,7 @@
   import Search from "@lucide/svelte/icons/search";
   import { onMount } from "svelte";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { money, span } from "./bench/inside.svelte";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";

@@ -1,7 +1,7 @@
 <!-- The revisions of a desk, and what changed between them. -->
 <script lang="ts">
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { act, complain } from "./state.svelte";
   import { ago } from "./time";
   import Link from "../ui/Link.svelte";

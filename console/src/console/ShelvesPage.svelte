@@ -3,7 +3,7 @@
   import Table from "../ui/Table.svelte";
   import Plus from "@lucide/svelte/icons/plus";
   import * as shelves from "../api/shelves";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain } from "./state.svelte";
 

@@ -3,7 +3,7 @@
   import Table from "../ui/Table.svelte";
   import { BarChart } from "layerchart";
   import * as making from "../api/making";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import { money } from "./bench/inside.svelte";
   import { hrefOf, router } from "./router.svelte";
   import { complain } from "./state.svelte";
@@ -108,7 +108,7 @@
     </div>
     <a
       class="button-plain no-underline"
-      href="{given.base}{making.usageCSV({ ...range, by: 'day,desk,model,step,kind' })}">CSV</a>
+      href="{pageData.base}{making.usageCSV({ ...range, by: 'day,desk,model,step,kind' })}">CSV</a>
   {/snippet}
   {#if days && !days.length}
     <p class="mt-12 font-serif text-lead">No model was asked in this time.</p>

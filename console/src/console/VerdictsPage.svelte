@@ -4,7 +4,7 @@
   import { BarChart } from "layerchart";
   import { onMount } from "svelte";
   import * as making from "../api/making";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";
   import { ago } from "./time";

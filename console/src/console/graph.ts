@@ -1,4 +1,4 @@
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 
 export type Box = Schemas["Drawing"]["boxes"][number];
 

@@ -1,6 +1,6 @@
-import { given } from "../given";
+import { pageData } from "../pageData";
 
-const root = `${given.base}/console`;
+const root = `${pageData.base}/console`;
 
 /** The console's own address: the path below /console, without slashes around it. */
 class Router {

@@ -1,7 +1,7 @@
 import { toast } from "svelte-sonner";
 import { csrf, Trouble } from "../api/service";
 import * as making from "../api/making";
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 
 /** Who is signed in, and what every page of the console shows. */
 class ConsoleState {

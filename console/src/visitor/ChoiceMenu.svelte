@@ -3,7 +3,7 @@
   import { say } from "../words";
   import SlidersHorizontal from "@lucide/svelte/icons/sliders-horizontal";
   import { Popover } from "bits-ui";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import type { Conversation } from "./conversation.svelte";
 
   interface Props {

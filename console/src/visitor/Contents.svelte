@@ -3,7 +3,7 @@
   import { say } from "../words";
   import Search from "@lucide/svelte/icons/search";
   import { pathOf, type Conversation } from "./conversation.svelte";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import Link from "../ui/Link.svelte";
 
   interface Props {

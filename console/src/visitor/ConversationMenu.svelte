@@ -4,7 +4,7 @@
   import Ellipsis from "@lucide/svelte/icons/ellipsis";
   import { DropdownMenu } from "bits-ui";
   import Dialog from "../ui/Dialog.svelte";
-  import { given } from "../given";
+  import { pageData } from "../pageData";
   import ShareDialog from "./ShareDialog.svelte";
   import type { Conversation } from "./conversation.svelte";
 
@@ -25,7 +25,7 @@
 
   const item =
     "flex min-h-9 cursor-pointer items-center rounded px-3 text-sm no-underline outline-none data-highlighted:bg-leaf";
-  const file = (as: string) => `${given.base}/api/conversations/${conversation.id}/export?as=${as}`;
+  const file = (as: string) => `${pageData.base}/api/conversations/${conversation.id}/export?as=${as}`;
 
   async function rename(e: SubmitEvent) {
     e.preventDefault();

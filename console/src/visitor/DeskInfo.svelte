@@ -3,7 +3,7 @@
   import { say } from "../words";
   import Info from "@lucide/svelte/icons/info";
   import Dialog from "../ui/Dialog.svelte";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
 
   interface Props {
     /** The desk. */

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { say } from "../words";
   import Check from "@lucide/svelte/icons/check";
-  import { given } from "../given";
+  import { pageData } from "../pageData";
   import Markdown from "../markdown/Markdown.svelte";
   import type { Conversation } from "./conversation.svelte";
   import type { Turn } from "./turn.svelte";
@@ -48,7 +48,8 @@
         </p>{/if}
       <div class="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-fine text-faded">
         {#if lane.seconds && !cards}<span>{say.lanes.seconds(lane.seconds)}</span>{/if}
-        {#if given.maker && lane.reply_tokens}<span>{say.lanes.cost(lane.reply_tokens, lane.cost ?? 0)}</span
+        {#if pageData.maker && lane.reply_tokens}<span
+            >{say.lanes.cost(lane.reply_tokens, lane.cost ?? 0)}</span
           >{/if}
         {#if turn.preferred === i && cards}
           <span class="inline-flex items-center gap-1 font-semibold text-accent"

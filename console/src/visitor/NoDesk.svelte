@@ -1,7 +1,7 @@
 <!-- What stands where there is no desk. -->
 <script lang="ts">
   import { fromService, say } from "../words";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import Link from "../ui/Link.svelte";
 
   interface Props {
@@ -26,7 +26,7 @@
       {say.noDesk.about}
     </p>
     <p class="mt-6 text-sm text-faded">
-      {say.noDesk.makers[0]}<Link href="{given.base}/console">{say.noDesk.console}</Link>{say.noDesk
+      {say.noDesk.makers[0]}<Link href="{pageData.base}/console">{say.noDesk.console}</Link>{say.noDesk
         .makers[1]}
     </p>
   {/if}

@@ -1,7 +1,7 @@
 <!-- Something that a recipe gives beside the reply. -->
 <script lang="ts">
   import { fromService } from "../words";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import Markdown from "../markdown/Markdown.svelte";
 
   interface Props {

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { fromService, say } from "../words";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
   import Link from "../ui/Link.svelte";
 
   interface Props {

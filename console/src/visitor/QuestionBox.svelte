@@ -5,7 +5,7 @@
   import Paperclip from "@lucide/svelte/icons/paperclip";
   import Square from "@lucide/svelte/icons/square";
   import { onMount, type Snippet } from "svelte";
-  import { given } from "../given";
+  import { pageData } from "../pageData";
 
   interface Props {
     /** Called with files to attach. Default: there is no clip. */
@@ -27,7 +27,7 @@
   let { running, last, ask, stop, deskTitle, attach, children }: Props = $props();
 
   // A draft survives a reload; every tab has its own.
-  const draft = `juvalogos-draft:${given.slug}`;
+  const draft = `juvalogos-draft:${pageData.slug}`;
   let text = $state(sessionStorage.getItem(draft) ?? "");
   let area: HTMLTextAreaElement;
 
@@ -37,7 +37,7 @@
   });
 
   onMount(() => {
-    if (!given.preview) focus(); // a maker types beside a preview
+    if (!pageData.preview) focus(); // a maker types beside a preview
   });
 
   /** Puts the cursor into the box; not on a phone, whose keyboard would cover half of the page. */

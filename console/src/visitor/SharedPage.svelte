@@ -1,19 +1,19 @@
 <script lang="ts">
   import { say } from "../words";
   import { readShared } from "../api/visiting";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import NoDesk from "./NoDesk.svelte";
   import { Turn } from "./turn.svelte";
   import TurnView from "./TurnView.svelte";
   import Link from "../ui/Link.svelte";
 
   // What somebody shared, to be read and nothing else.
-  const desk = given.desk;
+  const desk = pageData.desk;
   let title = $state("");
   let turns = $state<Turn[]>([]);
-  let problem = $state<Schemas["Trouble"] | null>(given.problem);
+  let problem = $state<Schemas["Trouble"] | null>(pageData.problem);
 
-  if (!given.problem) {
+  if (!pageData.problem) {
     readShared().then(
       (c) => {
         title = document.title = c.title;
@@ -33,7 +33,7 @@
       {title}
     </h1>
     <p class="mt-3 max-w-[42rem] text-note text-faded">
-      {say.share.withYou[0]}<Link href="{given.base}/at/{given.slug}">{desk.title}</Link>{say.share
+      {say.share.withYou[0]}<Link href="{pageData.base}/at/{pageData.slug}">{desk.title}</Link>{say.share
         .withYou[1]}
     </p>
     {#each turns as turn, i (turn)}

@@ -6,7 +6,7 @@
   import { tick } from "svelte";
   import { Trouble } from "../api/service";
   import { readText } from "../api/visiting";
-  import { given, type Schemas } from "../given";
+  import { pageData, type Schemas } from "../pageData";
   import type { MarginNote } from "./sources";
 
   interface Props {
@@ -26,7 +26,7 @@
   let body: HTMLElement | undefined = $state();
 
   const base = $derived(
-    `/api/at/${encodeURIComponent(given.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`,
+    `/api/at/${encodeURIComponent(pageData.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`,
   );
   const drawn = $derived(note.passage.format === "pdf" || note.passage.format === "picture");
   /** The pages on which something is marked, with the boxes of what is. */
@@ -99,7 +99,7 @@
   {#snippet beside()}
     <a
       class="icon -mt-1"
-      href="{given.base}{base}/original"
+      href="{pageData.base}{base}/original"
       download
       title={say.document.download}
       aria-label={say.document.download}><Download size={17} aria-hidden="true" /></a>
@@ -121,7 +121,7 @@
           <div class="relative">
             <img
               class="block w-full"
-              src="{given.base}{base}/pages/{page}.png"
+              src="{pageData.base}{base}/pages/{page}.png"
               alt={say.document.pageOf(page, note.passage.title)} />
             {#each boxes as [left, top, width, height], i (i)}
               <span

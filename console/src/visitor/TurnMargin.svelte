@@ -7,7 +7,7 @@
   import ThumbsUp from "@lucide/svelte/icons/thumbs-up";
   import Undo2 from "@lucide/svelte/icons/undo-2";
   import CopyButton from "../ui/CopyButton.svelte";
-  import { given } from "../given";
+  import { pageData } from "../pageData";
   import type { Conversation } from "./conversation.svelte";
   import Reasons from "./Reasons.svelte";
   import Stepper from "./Stepper.svelte";
@@ -44,7 +44,7 @@
   {:else if turn.state === "stopped"}
     <p>{say.reply.stopped}</p>
   {/if}
-  {#if given.maker && turn.usage && !turn.running}
+  {#if pageData.maker && turn.usage && !turn.running}
     <p class="print:hidden">
       {say.reply.cost(turn.usage.prompt_tokens, turn.usage.reply_tokens, turn.usage.cost ?? 0)}
     </p>
@@ -110,11 +110,11 @@
       </div>
       {#if turn.helped === false}<Reasons {turn} {conversation} />{/if}
     {/if}
-    {#if given.maker && turn.id && !given.preview}
+    {#if pageData.maker && turn.id && !pageData.preview}
       <p class="print:hidden">
         <Link
           class="inline-flex min-h-7 items-center gap-1.5"
-          href="{given.base}/console/desks/{given.slug}/bench/{turn.id}"
+          href="{pageData.base}/console/desks/{pageData.slug}/bench/{turn.id}"
           target="_blank"
           rel="noopener">{say.reply.inside}</Link>
       </p>

@@ -7,7 +7,7 @@
   import SunMoon from "@lucide/svelte/icons/sun-moon";
   import ArrowDown from "@lucide/svelte/icons/arrow-down";
   import { tick } from "svelte";
-  import { given } from "../given";
+  import { pageData } from "../pageData";
   import { theme, turnTheme } from "../theme.svelte";
   import Attachments from "./Attachments.svelte";
   import ChoiceMenu from "./ChoiceMenu.svelte";
@@ -22,13 +22,13 @@
   import { followDraft, tellBench } from "./preview";
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
-  import TakeFields from "./TakeFields.svelte";
+  import InputFields from "./InputFields.svelte";
   import TurnView from "./TurnView.svelte";
   import Welcome from "./Welcome.svelte";
 
-  let desk = $state(given.desk);
-  if (given.desk && given.preview) followDraft((face) => (desk = face));
-  const conversation = given.desk ? new Conversation() : null;
+  let desk = $state(pageData.desk);
+  if (pageData.desk && pageData.preview) followDraft((face) => (desk = face));
+  const conversation = pageData.desk ? new Conversation() : null;
   let offline = $state(!navigator.onLine);
   let back = $state(false);
   const end = new Stickiness();
@@ -52,10 +52,11 @@
   // The bench around a preview looks into the newest turn, or the one that is clicked.
   const newest = $derived(conversation?.turns.at(-1)?.id ?? "");
   $effect(() => {
-    if (given.preview && newest) tellBench(newest);
+    if (pageData.preview && newest) tellBench(newest);
   });
   function lookInto(e: MouseEvent) {
-    const turn = given.preview && (e.target as HTMLElement).closest<HTMLElement>("[data-turn]")?.dataset.turn;
+    const turn =
+      pageData.preview && (e.target as HTMLElement).closest<HTMLElement>("[data-turn]")?.dataset.turn;
     if (turn) tellBench(turn);
   }
 
@@ -66,12 +67,12 @@
 
   // What the visitor fills in beside the question.
   // svelte-ignore state_referenced_locally
-  let taken = $state<Record<string, string>>(
-    Object.fromEntries((desk?.takes ?? []).map((t) => [t.name, t.default ?? ""])),
+  let inputs = $state<Record<string, string>>(
+    Object.fromEntries((desk?.inputs ?? []).map((t) => [t.name, t.default ?? ""])),
   );
   const filledIn = () =>
     Object.fromEntries(
-      Object.entries(taken)
+      Object.entries(inputs)
         .filter(([, v]) => v !== "" && v !== null)
         .map(([k, v]) => [k, String(v)]),
     );
@@ -135,7 +136,7 @@
 <svelte:window onclick={lookInto} onkeydown={keydown} onoffline={() => (offline = true)} ononline={online} />
 
 {#if !desk || !conversation}
-  <NoDesk problem={given.problem} />
+  <NoDesk problem={pageData.problem} />
 {:else}
   <div class="mx-auto flex min-h-dvh max-w-[84rem] flex-col">
     <header
@@ -149,11 +150,12 @@
       <p class="min-w-0 flex-1 truncate px-1 font-serif text-note italic">
         {#if !blank}<a
             class="no-underline hover:text-accent"
-            href={given.base + "/at/" + given.slug}
+            href={pageData.base + "/at/" + pageData.slug}
             onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a
           >{/if}
       </p>
-      {#if given.preview}<span class="rounded bg-leaf px-2 py-0.5 text-mini text-faded">{say.page.draft}</span
+      {#if pageData.preview}<span class="rounded bg-leaf px-2 py-0.5 text-mini text-faded"
+          >{say.page.draft}</span
         >{/if}
       <DeskInfo {desk} />
       <button
@@ -247,7 +249,7 @@
             </div>
           {/if}
           <div class="measure">
-            {#if desk.takes.length}<TakeFields takes={desk.takes} bind:values={taken} />{/if}
+            {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
             {#if desk.attachments}<Attachments attached={conversation.attached} />{/if}
             <QuestionBox
               bind:this={box}

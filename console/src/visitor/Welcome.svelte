@@ -1,7 +1,7 @@
 <!-- A desk before the first question. -->
 <script lang="ts">
   import { say } from "../words";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
 
   interface Props {
     /** The desk. */

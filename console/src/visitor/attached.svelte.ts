@@ -2,7 +2,7 @@ import { fromService, say } from "../words";
 import { Trouble } from "../api/service";
 import { upload, type NamedFile } from "../api/upload";
 import * as api from "../api/visiting";
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 
 /** The documents that the visitor attached to the conversation on the page. */
 export class Attached {

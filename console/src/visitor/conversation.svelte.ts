@@ -1,7 +1,7 @@
 import { say } from "../words";
 import * as api from "../api/visiting";
 import { Trouble } from "../api/service";
-import { given, type Schemas } from "../given";
+import { pageData, type Schemas } from "../pageData";
 import { Attached } from "./attached.svelte";
 import { Turn } from "./turn.svelte";
 
@@ -42,13 +42,13 @@ export class Conversation {
     this.title = this.shared = "";
     this.turns = [];
     this.problem = null;
-    if (given.desk?.attachments) this.attached.show(id);
+    if (pageData.desk?.attachments) this.attached.show(id);
     if (!id) return;
     this.loading = true;
     try {
       const c = await api.readConversation(id);
       if (this.id !== id) return;
-      this.#take(c);
+      this.#show(c);
       this.shown++;
     } catch (e) {
       if (this.id === id) this.problem = asTrouble(e);
@@ -58,7 +58,7 @@ export class Conversation {
   }
 
   /** Shows a conversation as it is on record. */
-  #take(c: Schemas["Conversation"]) {
+  #show(c: Schemas["Conversation"]) {
     this.id = c.id;
     this.title = c.title;
     this.shared = c.shared ?? "";
@@ -72,7 +72,7 @@ export class Conversation {
    * Asks, at the end or in the place of a turn, which stays as a branch. False
    * if the question did not arrive: then problem says why.
    */
-  async ask(question: string, instead?: Turn, takes: Record<string, string> = {}): Promise<boolean> {
+  async ask(question: string, instead?: Turn, inputs: Record<string, string> = {}): Promise<boolean> {
     this.problem = this.undo = null;
     const turn = new Turn(question);
     const before = this.turns;
@@ -89,7 +89,7 @@ export class Conversation {
       crypto.randomUUID?.() ?? String(Math.random()),
       instead?.id ?? "",
       this.choice,
-      takes,
+      inputs,
     );
     const followed = shown.follow(stream, (b) => {
       arrived = true;
@@ -131,7 +131,7 @@ export class Conversation {
 
   /** Goes to another branch. */
   branch(turn: string): Promise<boolean> {
-    return this.#change(async () => this.#take(await api.show(turn)));
+    return this.#change(async () => this.#show(await api.show(turn)));
   }
 
   judge(turn: Turn, helped: boolean): Promise<boolean> {
@@ -156,23 +156,23 @@ export class Conversation {
   async takeBack(turn: Turn): Promise<string> {
     let question = "";
     await this.#change(async () => {
-      const taken = await api.takeBack(turn.id);
-      question = taken.question;
-      if (taken.left) this.turns = this.turns.filter((t) => t !== turn);
+      const back = await api.takeBack(turn.id);
+      question = back.question;
+      if (back.left) this.turns = this.turns.filter((t) => t !== turn);
       else await this.open("", true);
       this.undo = {
         what: say.conversation.takenBack,
         bringBack: async () => {
           const c = await api.show(turn.id);
           if (this.id !== c.id) history.pushState(null, "", pathOf(c.id));
-          this.#take(c);
+          this.#show(c);
         },
       };
     });
     return question;
   }
 
-  /** Gives the conversation a title; false if it was not taken. */
+  /** Gives the conversation a title; false if it was not back. */
   rename(title: string): Promise<boolean> {
     return this.#change(async () => {
       await api.rename(this.id, title);
@@ -255,11 +255,11 @@ export class Conversation {
   }
 }
 
-const choiceKey = `juvalogos-choice:${given.slug.replace(/^~/, "")}`;
+const choiceKey = `juvalogos-choice:${pageData.slug.replace(/^~/, "")}`;
 
 /** What the visitor has chosen, as far as the desk still offers it. */
 function kept(): Schemas["Choice"] {
-  const offered = given.desk?.choices;
+  const offered = pageData.desk?.choices;
   if (!offered) return {};
   let c: Schemas["Choice"];
   try {
@@ -281,6 +281,6 @@ function asTrouble(e: unknown): Schemas["Trouble"] {
 }
 
 /** The path of a conversation's page, or of the desk's. */
-export const pathOf = (id: string) => `${given.base}/at/${given.slug}${id ? "/" + id : ""}`;
+export const pathOf = (id: string) => `${pageData.base}/at/${pageData.slug}${id ? "/" + id : ""}`;
 
 const idInAddress = () => location.pathname.slice(pathOf("").length + 1);

@@ -1,12 +1,12 @@
 import { readFace } from "../api/visiting";
-import { given, type Schemas } from "../given";
+import { pageData, type Schemas } from "../pageData";
 
 /** How often, in ms, a preview looks whether the draft has changed. */
 const every = 700;
 
 /** Hands over what visitors see of a draft whenever that changes. */
 export function followDraft(changed: (face: Schemas["Face"]) => void) {
-  let last = JSON.stringify(given.desk);
+  let last = JSON.stringify(pageData.desk);
   setInterval(async () => {
     if (document.hidden) return;
     try {

@@ -1,5 +1,5 @@
 import { say } from "../words";
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 
 /** A reply's sentences with the passages they rest on, as the part "sources" has them. */
 export type Sources = Schemas["Sources"];

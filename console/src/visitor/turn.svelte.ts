@@ -2,7 +2,7 @@ import { fromService, say } from "../words";
 import * as api from "../api/visiting";
 import { Trouble } from "../api/service";
 import { readEvents, type ReplyEvent } from "../api/events";
-import type { Schemas } from "../given";
+import type { Schemas } from "../pageData";
 
 export type TurnState = "waiting" | "writing" | "done" | "stopped" | "failed" | "interrupted";
 
@@ -123,7 +123,7 @@ export class Turn {
           for await (const event of readEvents(await stream)) {
             wait = 500;
             asking = false;
-            if (this.#take(event, begun)) return;
+            if (this.#heedEvent(event, begun)) return;
           }
         } catch (e) {
           if (!this.id || asking || (e instanceof Trouble && !e.passing)) throw e;
@@ -154,7 +154,7 @@ export class Turn {
     this.#say("");
   }
 
-  #take(event: ReplyEvent, begun: (b: Schemas["Begin"]) => void): boolean {
+  #heedEvent(event: ReplyEvent, begun: (b: Schemas["Begin"]) => void): boolean {
     if (event.id) this.#lastEvent = event.id;
     switch (event.name) {
       case "begin":

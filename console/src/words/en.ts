@@ -9,8 +9,8 @@ const duration = (seconds: number) =>
     : counted(Math.round(seconds / 60), { one: "minute", other: "minutes" });
 
 /** What the service says, each form as it is. */
-const asTheyAre = <Form extends string>(forms: readonly Form[]) =>
-  Object.fromEntries(forms.map((form) => [form, form])) as Record<Form, string>;
+const asTheyAre = <Form extends string>(forms: readonly Form[]): { [form in Form]: string } =>
+  Object.assign({}, ...forms.map((form) => ({ [form]: form })));
 
 /** Every word that a visitor reads, in English. Where a sentence has something
  *  other than words within it, like a link, it is a list of what stands before

@@ -76,11 +76,11 @@ const (
 func Layout(r *recipe.Recipe) Drawing {
 	d := Drawing{Name: r.Name, About: r.About}
 	l := &layout{drawing: &d, at: map[string]*Box{}}
-	var taken []string
-	for _, in := range r.Takes {
-		taken = append(taken, in.Name+": "+string(in.Type))
+	var inputs []string
+	for _, in := range r.Inputs {
+		inputs = append(inputs, in.Name+": "+string(in.Type))
 	}
-	boxes := []*Box{{Name: "takes", Title: "taken from the visitor", Kind: "takes", Gives: taken}}
+	boxes := []*Box{{Name: "inputs", Title: "from the visitor", Kind: "inputs", Gives: inputs}}
 	if len(r.File.Settings) > 0 {
 		var set []string
 		for _, in := range r.File.Settings {
@@ -128,7 +128,7 @@ func source(ref recipe.Ref, before string) string {
 	case ref.Name == "item" || ref.Name == "number":
 		return ""
 	}
-	return "takes"
+	return "inputs"
 }
 
 func label(ref recipe.Ref) string {
@@ -166,7 +166,7 @@ func (l *layout) level(first []*Box, steps []*recipe.Step, before string, end *B
 		seen := map[string]bool{}
 		for _, ref := range s.Needs() {
 			from := source(ref, before)
-			if from == "" || !own[from] && (before != "" || from != "takes" && from != "settings") {
+			if from == "" || !own[from] && (before != "" || from != "inputs" && from != "settings") {
 				if before != "" {
 					continue // a group's wires from around it lead to the group
 				}
@@ -245,7 +245,7 @@ func (l *layout) order(rows [][]*Box) {
 
 func (l *layout) size(b *Box, group *recipe.Step) {
 	b.W, b.H = boxWidth, boxHeight+noteLine*len(b.Notes)
-	if b.Kind == "takes" || b.Kind == "settings" {
+	if b.Kind == "inputs" || b.Kind == "settings" {
 		b.H = boxHeight - 14 + noteLine*len(b.Gives)
 	}
 	if group == nil {

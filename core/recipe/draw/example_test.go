@@ -16,15 +16,15 @@ func ExampleDrawing_Text() {
 	}
 	fmt.Print(draw.Layout(r).Text())
 	// Output:
-	// ┌ taken from the visitor
+	// ┌ from the visitor
 	// │ → question: text, within: text
 	// └
 	// ┌ found  ·  retrieve
-	// │ ← takes ─ question: text, within: text
+	// │ ← inputs ─ question: text, within: text
 	// │ → passages: list of passage, text: text, answers: truth, sure: number, documents: truth
 	// └
 	// ┌ answer  ·  spot
-	// │ ← takes ─ question: text
+	// │ ← inputs ─ question: text
 	// │ ← found ─ passages: list of passage, sure: number
 	// │ → text: text, answer: text, confidence: number, answers: list of answer, margin: sources
 	// └

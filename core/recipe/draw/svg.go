@@ -154,7 +154,7 @@ func (d Drawing) SVG() string {
 		switch {
 		case box.Group:
 			fill = "#f4efe4"
-		case box.Kind == "takes" || box.Kind == "settings" || box.Kind == "reply":
+		case box.Kind == "inputs" || box.Kind == "settings" || box.Kind == "reply":
 			fill, stroke = "#eef2ec", "#47634a"
 		}
 		fmt.Fprintf(&b, `<rect x="%d" y="%d" width="%d" height="%d" rx="4" fill="%s" stroke="%s"/>`+"\n", box.X, box.Y,
@@ -166,7 +166,7 @@ func (d Drawing) SVG() string {
 		text(19, 14, "bold", "#22201b", box.Title)
 		dy := 36
 		switch box.Kind {
-		case "takes", "settings":
+		case "inputs", "settings":
 			for _, g := range box.Gives {
 				text(dy, 12, "normal", "#5d574b", g)
 				dy += noteLine
@@ -215,7 +215,7 @@ func (d Drawing) Text() string {
 			beside = "   (beside " + d.Boxes[i-1].Title + ")"
 		}
 		title := box.Title
-		if box.Kind != "takes" && box.Kind != "settings" && box.Kind != "reply" {
+		if box.Kind != "inputs" && box.Kind != "settings" && box.Kind != "reply" {
 			title += "  ·  " + box.Kind
 		}
 		fmt.Fprintf(&b, "%s┌ %s%s\n", pad, title, beside)

@@ -3,7 +3,7 @@
   import { onMount } from "svelte";
   import * as making from "../../api/making";
   import Markdown from "../../markdown/Markdown.svelte";
-  import { given, type Schemas } from "../../given";
+  import { pageData, type Schemas } from "../../pageData";
   import { hrefOf, router } from "../router.svelte";
   import { complain } from "../state.svelte";
   import { forecastLine } from "./inside.svelte";
@@ -93,7 +93,7 @@
       <iframe
         class="size-full"
         title="The desk as visitors see it, with its draft"
-        src="{given.base}/at/~{slug}"></iframe>
+        src="{pageData.base}/at/~{slug}"></iframe>
     {/if}
   </section>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

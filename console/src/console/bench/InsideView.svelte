@@ -4,7 +4,7 @@
   import { toast } from "svelte-sonner";
   import { parse } from "yaml";
   import * as making from "../../api/making";
-  import { given, type Schemas } from "../../given";
+  import { pageData, type Schemas } from "../../pageData";
   import RecipeGraph from "../RecipeGraph.svelte";
   import { complain, state as app } from "../state.svelte";
   import { ago } from "../time";
@@ -128,8 +128,8 @@
         {trace.question}
       </h2>
       <span class="flex gap-3 text-fine">
-        <Link href="{given.base}/api/traces/{trace.id}?whole=yes">JSON</Link>
-        <Link href="{given.base}/api/traces/{trace.id}?format=otlp">OTLP</Link>
+        <Link href="{pageData.base}/api/traces/{trace.id}?whole=yes">JSON</Link>
+        <Link href="{pageData.base}/api/traces/{trace.id}?format=otlp">OTLP</Link>
       </span>
     </div>
     <p class="mt-1 text-fine text-faded" role="status">

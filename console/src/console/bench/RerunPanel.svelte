@@ -3,7 +3,7 @@
   import Play from "@lucide/svelte/icons/play";
   import { toast } from "svelte-sonner";
   import * as making from "../../api/making";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { complain, state as app } from "../state.svelte";
   import type { Edits } from "./edits";
   import { money } from "./inside.svelte";

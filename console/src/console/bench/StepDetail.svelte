@@ -1,6 +1,6 @@
 <!-- A step of a reply: what went in, what came out, what was asked. -->
 <script lang="ts">
-  import { given, type Schemas } from "../../given";
+  import { pageData, type Schemas } from "../../pageData";
   import CopyButton from "../../ui/CopyButton.svelte";
   import { money, span } from "./inside.svelte";
   import Link from "../../ui/Link.svelte";
@@ -103,7 +103,7 @@
   {/if}
   {#if step.shortened}
     <p class="mt-2">
-      <Link href="{given.base}/api/traces/{trace}?whole=yes" target="_blank" rel="noopener"
+      <Link href="{pageData.base}/api/traces/{trace}?whole=yes" target="_blank" rel="noopener"
         >Long texts are cut here; all of it as JSON</Link>
     </p>
   {/if}

@@ -1,6 +1,6 @@
 <!-- The steps of a reply by their time. -->
 <script lang="ts">
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { inTree, span } from "./inside.svelte";
 
   interface Props {

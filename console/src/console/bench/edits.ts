@@ -1,5 +1,5 @@
 import { parseDocument, Scalar, YAMLMap, YAMLSeq, type Document } from "yaml";
-import type { Schemas } from "../../given";
+import type { Schemas } from "../../pageData";
 
 export type Edits = Schemas["Edits"];
 

@@ -1,6 +1,6 @@
 import { readEvents } from "../../api/events";
 import * as making from "../../api/making";
-import type { Schemas } from "../../given";
+import type { Schemas } from "../../pageData";
 import { sentence } from "../state.svelte";
 
 export type Span = Schemas["Span"] & { at: number; depth: number };

@@ -9,7 +9,7 @@
   import { drawSelection, EditorView, highlightActiveLine, keymap, lineNumbers } from "@codemirror/view";
   import { onMount, untrack } from "svelte";
   import type { DeskSchema } from "../../api/making";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { completer } from "./completion";
   import { look } from "./look";
 

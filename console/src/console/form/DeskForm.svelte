@@ -2,7 +2,7 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import { listShelves } from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { read, set, valueAt, type Path, type Value } from "./deskText";
   import ListField from "./ListField.svelte";
 

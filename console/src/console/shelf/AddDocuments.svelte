@@ -4,7 +4,7 @@
   import { toast } from "svelte-sonner";
   import * as shelves from "../../api/shelves";
   import { filesOf } from "../../api/upload";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import Link from "../../ui/Link.svelte";
   import { act, complain } from "../state.svelte";
   import FetchForm from "./FetchForm.svelte";

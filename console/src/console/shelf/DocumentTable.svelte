@@ -1,7 +1,7 @@
 <!-- The documents of a shelf, and what can be done with each. -->
 <script lang="ts">
   import * as shelves from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import Link from "../../ui/Link.svelte";
   import Table from "../../ui/Table.svelte";
   import { act } from "../state.svelte";

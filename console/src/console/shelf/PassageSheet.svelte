@@ -2,7 +2,7 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import * as shelves from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import Dialog from "../../ui/Dialog.svelte";
   import { complain } from "../state.svelte";
 

@@ -1,7 +1,7 @@
 <!-- The passages of a shelf, those that say similar things near to each other. -->
 <script lang="ts">
   import * as shelves from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { complain } from "../state.svelte";
 
   interface Props {

@@ -4,7 +4,7 @@
   import Upload from "@lucide/svelte/icons/upload";
   import { onMount } from "svelte";
   import * as shelves from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import Link from "../../ui/Link.svelte";
   import { hrefOf, router } from "../router.svelte";
   import { complain, sentence } from "../state.svelte";

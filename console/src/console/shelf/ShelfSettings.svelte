@@ -5,7 +5,7 @@
   import Dialog from "../../ui/Dialog.svelte";
   import { onMount } from "svelte";
   import * as shelves from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { act, complain, sentence, state as app } from "../state.svelte";
 
   interface Props {

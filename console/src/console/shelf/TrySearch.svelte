@@ -1,7 +1,7 @@
 <!-- Says what a question would find on a shelf, and draws it on the map. -->
 <script lang="ts">
   import * as shelves from "../../api/shelves";
-  import type { Schemas } from "../../given";
+  import type { Schemas } from "../../pageData";
   import { complain } from "../state.svelte";
   import ShelfMap from "./ShelfMap.svelte";
 

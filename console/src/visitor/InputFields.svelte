@@ -1,16 +1,16 @@
-<!-- What a desk takes beside the question. -->
+<!-- What a visitor fills in beside the question. -->
 <script lang="ts">
   import { say } from "../words";
-  import type { Schemas } from "../given";
+  import type { Schemas } from "../pageData";
 
   interface Props {
-    /** What the desk takes beside the question. */
-    takes: Schemas["Take"][];
+    /** What they are, for this desk the question. */
+    inputs: Schemas["Input"][];
     /** What was filled in, by name. */
     values: Record<string, string>;
   }
 
-  let { takes, values = $bindable() }: Props = $props();
+  let { inputs, values = $bindable() }: Props = $props();
 
   const kinds: Record<string, string> = { number: "number", address: "url" };
   const files: Record<string, string> = {
@@ -44,31 +44,31 @@
 </script>
 
 <div class="mb-2 flex flex-wrap items-end gap-x-5 gap-y-2">
-  {#each takes as take (take.name)}
+  {#each inputs as input (input.name)}
     <label class="text-fine text-faded">
-      {take.need ? say.fields.needed(take.title) : take.title}
-      {#if take.type === "choice"}
-        <select class="field mt-1 !min-h-9 text-ink" bind:value={values[take.name]}>
-          {#if !take.need}<option value="">{say.fields.asUsual}</option>{/if}
-          {#each take.choices ?? [] as choice (choice)}<option value={choice}>{choice}</option>{/each}
+      {input.need ? say.fields.needed(input.title) : input.title}
+      {#if input.type === "choice"}
+        <select class="field mt-1 !min-h-9 text-ink" bind:value={values[input.name]}>
+          {#if !input.need}<option value="">{say.fields.asUsual}</option>{/if}
+          {#each input.choices ?? [] as choice (choice)}<option value={choice}>{choice}</option>{/each}
         </select>
-      {:else if take.type === "truth"}
-        <select class="field mt-1 !min-h-9 text-ink" bind:value={values[take.name]}>
+      {:else if input.type === "truth"}
+        <select class="field mt-1 !min-h-9 text-ink" bind:value={values[input.name]}>
           <option value="">{say.fields.asUsual}</option><option value="true">{say.fields.yes}</option><option
             value="false">{say.fields.no}</option>
         </select>
-      {:else if take.type in files}
+      {:else if input.type in files}
         <input
           class="field mt-1 !min-h-9 text-ink"
           type="file"
-          accept={files[take.type]}
-          onchange={(e) => read(take.name, e.currentTarget)} />
+          accept={files[input.type]}
+          onchange={(e) => read(input.name, e.currentTarget)} />
       {:else}
         <input
           class="field mt-1 !min-h-9 text-ink"
-          type={kinds[take.type] ?? "text"}
+          type={kinds[input.type] ?? "text"}
           step="any"
-          bind:value={values[take.name]} />
+          bind:value={values[input.name]} />
       {/if}
     </label>
   {/each}
