@@ -152,7 +152,7 @@ func TestUnderABasePath(t *testing.T) {
 		t.Errorf("the address is %s", got)
 	}
 	if got := run[string](p,
-		`document.fonts.ready.then(() => String(document.fonts.check("16px 'Literata Variable'")))`); got != "true" {
+		`document.fonts.ready.then(() => String(document.fonts.check("16px 'Vollkorn Variable'")))`); got != "true" {
 		t.Error("the fonts are not found")
 	}
 	p.do(chromedp.Reload())

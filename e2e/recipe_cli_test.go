@@ -69,7 +69,7 @@ func TestRecipesTracesAndUsageOnTheCommandLine(t *testing.T) {
 		{args: "trace list -desk own", out: "own", find: `(?m)^([0-9a-f-]{36})`},
 		{args: "trace export -as otlp $1", out: `"resourceSpans"`, find: `()`},
 		{args: "trace list -desk own", out: "own", find: `(?m)^([0-9a-f-]{36})`},
-		{args: "trace rerun -brief Kindly. $1", out: "tokens, cost 0"},
+		{args: "trace rerun -brief Kindly. $1", out: "tokens, 0 USD"},
 		{args: "trace list -state failed", out: "There are none."},
 		{args: "trace show nothing", errs: "no trace of this", code: 4},
 		{args: "usage -by desk,model", out: "own     shed/thyme-mini  4"},

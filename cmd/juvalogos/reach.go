@@ -54,6 +54,16 @@ func onService(f *flag.FlagSet, args []string, least, most int, missing string,
 	return do(c, f.Args())
 }
 
+// currencyOf is what the service's costs are given in; a service that does not
+// say leaves it open.
+func currencyOf(c *client.Client) string {
+	health, err := c.Health(context.Background())
+	if err != nil || health.Currency == "" {
+		return "its currency"
+	}
+	return health.Currency
+}
+
 // manyNames is for commands that take any number.
 const manyNames = 1 << 20
 

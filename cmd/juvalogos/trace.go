@@ -50,7 +50,8 @@ func traceList(args []string) error {
 		if err != nil {
 			return err
 		}
-		return list(*asJSON, traces, "There are none.", "TRACE, BEGUN, DESK, STATE, SECONDS, TOKENS, COST, QUESTION",
+		return list(*asJSON, traces, "There are none.",
+			"TRACE, BEGUN, DESK, STATE, SECONDS, TOKENS, COST IN "+currencyOf(c)+", QUESTION",
 			func(t api.Trace) []any {
 				return []any{t.ID, when(&t.StartedAt), t.Desk, t.State, fmt.Sprintf("%.2f", t.Seconds),
 					fmt.Sprintf("%d+%d", t.PromptTokens, t.ReplyTokens), fmt.Sprintf("%.6g", t.Cost),
@@ -82,15 +83,15 @@ func traceShow(args []string) error {
 		if *asJSON {
 			return printJSON(t)
 		}
-		printTrace(t, *whole)
+		printTrace(t, currencyOf(c), *whole)
 		return nil
 	})
 }
 
-func printTrace(t api.Inside, whole bool) {
-	fmt.Printf("%s\n%s, revision %d, recipe %s, %s, %s\n%.3f seconds, %d + %d tokens, cost %.6g\n\n",
+func printTrace(t api.Inside, currency string, whole bool) {
+	fmt.Printf("%s\n%s, revision %d, recipe %s, %s, %s\n%.3f seconds, %d + %d tokens, %.6g %s\n\n",
 		firstOf(t.Question, 100), t.Desk, t.Revision, t.Recipe, t.StartedAt.Local().Format(time.DateTime), t.State,
-		t.Seconds, t.PromptTokens, t.ReplyTokens, t.Cost)
+		t.Seconds, t.PromptTokens, t.ReplyTokens, t.Cost, currency)
 	if t.Thinned {
 		fmt.Println("Only these figures are left; the owner keeps traces whole for a shorter time.")
 	}
@@ -192,7 +193,7 @@ func traceRerun(args []string) error {
 			return err
 		}
 		if before.Cost > 0 {
-			fmt.Fprintf(os.Stderr, "(About %.2g, going by the last time.)\n", before.Cost)
+			fmt.Fprintf(os.Stderr, "(About %.2g %s, going by the last time.)\n", before.Cost, currencyOf(c))
 		}
 		after, err := c.Rerun(context.Background(), names[0], edits)
 		if err != nil {
@@ -202,9 +203,10 @@ func traceRerun(args []string) error {
 			return printJSON(after)
 		}
 		was, is := replyOf(before), replyOf(after)
-		fmt.Printf("%.3f s, %d + %d tokens, cost %.6g  →  %.3f s, %d + %d tokens, cost %.6g\n\n", before.Seconds,
-			before.PromptTokens, before.ReplyTokens, before.Cost, after.Seconds, after.PromptTokens, after.ReplyTokens,
-			after.Cost)
+		currency := currencyOf(c)
+		fmt.Printf("%.3f s, %d + %d tokens, %.6g %s  →  %.3f s, %d + %d tokens, %.6g %[5]s\n\n", before.Seconds,
+			before.PromptTokens, before.ReplyTokens, before.Cost, currency, after.Seconds, after.PromptTokens,
+			after.ReplyTokens, after.Cost)
 		if after.Problem != "" {
 			return fmt.Errorf("the new run failed: %s", after.Problem)
 		}

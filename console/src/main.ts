@@ -2,10 +2,13 @@ import "./app.css";
 import { mount } from "svelte";
 import { pageData } from "./pageData";
 import { applyTheme } from "./theme.svelte";
-import SharedPage from "./visitor/SharedPage.svelte";
+import { currency } from "./words/forms";
 import VisitorPage from "./visitor/VisitorPage.svelte";
 
 applyTheme();
+currency.code = pageData.currency;
 const target = document.getElementById("page")!;
 if (pageData.console) void import("./console/Console.svelte").then((m) => mount(m.default, { target }));
-else mount(pageData.shared ? SharedPage : VisitorPage, { target });
+else if (pageData.shared)
+  void import("./visitor/SharedPage.svelte").then((m) => mount(m.default, { target }));
+else mount(VisitorPage, { target });

@@ -36,7 +36,7 @@ func terminal(ctx context.Context, config, to string) error {
 		os.Getenv("PATH"))
 	time.Sleep(time.Second)
 	window := exec.CommandContext(ctx, "xterm", "-geometry", "125x39+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12",
-		"-bg", "#fbf7ef", "-fg", "#26211b", "-b", "14", "-e", "bash", "-c", session)
+		"-bg", "#ebedea", "-fg", "#1a2533", "-b", "14", "-e", "bash", "-c", session)
 	window.Env = environment
 	if err := window.Start(); err != nil {
 		return fmt.Errorf("start xterm: %w", err)

@@ -673,6 +673,9 @@ type Forecast struct {
 
 // Health defines model for Health.
 type Health struct {
+	// Currency What costs are given in, by its code, like EUR.
+	Currency string `json:"currency,omitempty,omitzero"`
+
 	// Running Replies on their way.
 	Running int    `json:"running,omitempty,omitzero"`
 	Status  string `json:"status"`
@@ -954,7 +957,10 @@ type PackedRevision struct {
 type PageData struct {
 	Base    string `json:"base"`
 	Console bool   `json:"console"`
-	Desk    *Face  `json:"desk"`
+
+	// Currency What costs are given in, by its code, like EUR.
+	Currency string `json:"currency"`
+	Desk     *Face  `json:"desk"`
 
 	// Maker Whoever sees the page is signed in to the console.
 	Maker bool `json:"maker"`

@@ -22,6 +22,13 @@ func (c *Client) Trace(ctx context.Context, id string) (api.Inside, error) {
 	return t, err
 }
 
+// Health tells the service's version, and what costs are given in.
+func (c *Client) Health(ctx context.Context) (api.Health, error) {
+	var h api.Health
+	err := c.call(ctx, http.MethodGet, "/healthz", nil, &h)
+	return h, err
+}
+
 // ExportTrace returns a trace as a file: as is json or otlp.
 func (c *Client) ExportTrace(ctx context.Context, id, as string) ([]byte, error) {
 	return c.file(ctx, "/api/traces/"+url.PathEscape(id)+"?whole=yes&format="+url.QueryEscape(as))

@@ -72,47 +72,43 @@ func (p *Problem) Unwrap() error { return p.Cause }
 // sentences are what visitors read, by code. Each says what happened and what
 // to do.
 var sentences = map[Code]string{
-	NoDesk: "There is no desk at this address. Check the link, or ask the person who gave it to " +
-		"you.",
-	NoConversation: "This conversation is not here. It may belong to another browser, or have been " +
-		"removed. You can start a new one.",
-	NoTurn: "This question is not here. It may belong to another browser.",
-	NotShared: "This conversation is not shared, or not any more. Ask the person who sent you the " +
-		"link.",
+	NoDesk: "There is no desk at this address. Check the link, or ask the person who gave it to you.",
+	NoConversation: "This conversation is not here. It may belong to another browser, or have been removed. You can " +
+		"start a new one.",
+	NoTurn:       "This question is not here. It may belong to another browser.",
+	NotShared:    "This conversation is not shared, or not any more. Ask the person who sent you the link.",
 	Empty:        "Please write a question first.",
 	StillWriting: "The last reply is still being written. Wait for it, or stop it first.",
-	NotSetUp: "This desk is not set up correctly at the moment. The person who runs it can put it " +
-		"right.",
-	NoRecords: "The service cannot take questions at the moment, because it could not keep them. " +
-		"Please try again in a moment.",
+	NotSetUp:     "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	NoRecords: "Questions cannot be asked at the moment, because they could not be kept. Please try again in a " +
+		"moment.",
 	Closing:      "The service is about to restart. Please ask again in a minute.",
-	Interruption: "The service stopped while this reply was being written. You can have it made again.",
+	Interruption: "The service stopped while this reply was being written. You can have it written again.",
 	NoTrace:      "There is no trace of this. It may have been removed with its conversation.",
 	TooMuch:      "This took more work than the desk may spend on one question. Try a simpler one.",
-	TooLate: "This took too long, so it was stopped. Try a simpler question, or have the reply " +
-		"made again.",
-	StepFailed: "Something went wrong while this reply was being made. You can have it made again.",
-	Unexpected: "Something went wrong on our side. Please try again.",
+	TooLate:      "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
+	StepFailed:   "Something went wrong while this reply was being written. You can have it written again.",
+	Unexpected:   "Something went wrong on our side. Please try again.",
 	Code(models.KeyMissing): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
 	Code(models.KeyRefused): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
 	Code(models.UnknownModel): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
-	Code(models.Refused): "The model would not take this question. Try putting it another way.",
-	Code(models.Unreachable): "The model cannot be reached at the moment. Your question is kept; try again in a " +
+	Code(models.Refused): "This question was not accepted. Try putting it another way; if that does not help, tell " +
+		"the person who runs this desk.",
+	Code(models.Unreachable): "This desk cannot answer at the moment, because what writes its replies cannot be " +
+		"reached. Your question is kept; try again in a little while.",
+	Code(models.Busy): "Too many are asking at the moment. Your question is kept; try again in a minute.",
+	Code(models.Waking): "The desk is still starting up after a rest. Your question is kept; try again in a minute " +
+		"or two.",
+	Code(models.ServerFailed): "This desk has trouble answering at the moment. Your question is kept; try again in a " +
 		"little while.",
-	Code(models.Busy): "The model has too many questions at the moment. Your question is kept; try again in " +
-		"a minute.",
-	Code(models.Waking): "The model is still waking up. Your question is kept; try again in a minute or two.",
-	Code(models.ServerFailed): "The model is having trouble at the moment. Your question is kept; try again in a " +
-		"little while.",
-	Code(models.TooLong): "This was more than the model can take in at once. Try a shorter question, or start a " +
-		"new conversation.",
-	Code(models.CutOff):  "The reply broke off: the connection to the model was lost. You can have it made again.",
-	Code(models.Garbled): "The model answered in a way that cannot be read. You can have the reply made again.",
-	Code(models.Silent): "The model has not said anything for a long while, so we stopped waiting. You can " +
-		"have the reply made again.",
+	Code(models.TooLong): "This was more than this desk can take in at once. Try a shorter question, or start a new " +
+		"conversation.",
+	Code(models.CutOff):  "The reply broke off before its end. You can have it written again.",
+	Code(models.Garbled): "The reply came out in a way that cannot be read. You can have it written again.",
+	Code(models.Silent):  "Nothing came for a long while, so we stopped waiting. You can have the reply written again.",
 }
 
 // Sentence returns what visitors read for a code.

@@ -113,7 +113,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console,
-		BasePath: o.BasePath, Version: version})
+		BasePath: o.BasePath, Version: version, Currency: o.Currency})
 	if err == nil {
 		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}
 		news.Config, err = introduce(starting, st, o.Data, news.Address)

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"time"
 
@@ -30,6 +31,7 @@ type Settings struct {
 	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
 	OTLP         string        `yaml:"otlp" about:"address of an OpenTelemetry collector that gets the traces, like http://127.0.0.1:4318"`
 	Grace        time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
+	Currency     string        `yaml:"currency" about:"the currency that the prices of models are written in, by its code, like EUR"`
 	LogFormat    string        `yaml:"log-format" choices:"text,json" about:"text or json"`
 	LogLevel     string        `yaml:"log-level" choices:"debug,info,warn,error" about:"debug, info, warn or error"`
 }
@@ -38,7 +40,7 @@ type Settings struct {
 func Defaults() Settings {
 	return Settings{
 		Listen: "127.0.0.1:7117", Data: DefaultData(), Grace: 20 * time.Second,
-		LogFormat: "text", LogLevel: "info",
+		Currency: "USD", LogFormat: "text", LogLevel: "info",
 	}
 }
 
@@ -108,5 +110,11 @@ func Read(flags *flag.FlagSet, args []string, getenv func(string) string) (Setti
 			}
 		}
 	}
+	if !isCurrency.MatchString(s.Currency) {
+		return s, fmt.Errorf("currency is a code of three capital letters, like EUR or USD, not %q", s.Currency)
+	}
 	return s, nil
 }
+
+// isCurrency matches a code of ISO 4217.
+var isCurrency = regexp.MustCompile(`^[A-Z]{3}$`)

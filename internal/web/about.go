@@ -42,7 +42,7 @@ func (s *about) routes(root, api fiber.Router) {
 }
 
 func (s *about) health(c fiber.Ctx) error {
-	return c.JSON(api.Health{Status: "alive", Version: s.Version})
+	return c.JSON(api.Health{Status: "alive", Version: s.Version, Currency: s.Currency})
 }
 
 func (s *about) ready(c fiber.Ctx) error {

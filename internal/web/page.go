@@ -113,7 +113,7 @@ func (s *documents) trouble(c fiber.Ctx, err error) *api.Trouble {
 
 // document fills the console's document in.
 func (s *documents) document(c fiber.Ctx, page api.PageData) error {
-	page.Base = s.BasePath
+	page.Base, page.Currency = s.BasePath, s.Currency
 	title, purpose := "Juvalogos", "Ask at a desk."
 	if page.Slug != "" && page.Problem == nil {
 		face, err := faceAt(c, s.Desks, page.Slug)

@@ -48,6 +48,8 @@ type Options struct {
 	BasePath string
 	// Version is shown by /healthz.
 	Version string
+	// Currency is what prices are written in, by its code.
+	Currency string
 }
 
 // Server answers HTTP. Its handlers stand in small types, a room each, in the
@@ -70,7 +72,7 @@ func New(o Options) (*Server, error) {
 	if o.BasePath != "" && !strings.HasPrefix(o.BasePath, "/") {
 		return nil, fmt.Errorf("the base path must begin with a slash, like /%s", o.BasePath)
 	}
-	s := &Server{door: &door{Accounts: o.Accounts, Log: o.Log, BasePath: o.BasePath}}
+	s := &Server{door: &door{Accounts: o.Accounts, Log: o.Log, BasePath: o.BasePath, Currency: o.Currency}}
 	pages, err := loadPages(o.Console, o.BasePath)
 	if err != nil {
 		return nil, err

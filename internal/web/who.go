@@ -23,6 +23,7 @@ type door struct {
 	Accounts *account.Service
 	Log      *slog.Logger
 	BasePath string
+	Currency string
 }
 
 // A visitor is known by a random cookie, a maker by the cookie of a session, a

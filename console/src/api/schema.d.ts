@@ -1711,6 +1711,8 @@ export interface components {
             version?: string;
             /** @description Replies on their way. */
             running?: number;
+            /** @description What costs are given in, by its code, like EUR. */
+            currency?: string;
         };
         Face: {
             slug: string;
@@ -2377,6 +2379,8 @@ export interface components {
         /** @description What the service writes into the visitor's page. */
         PageData: {
             base: string;
+            /** @description What costs are given in, by its code, like EUR. */
+            currency: string;
             slug: string;
             /** @description What a shared conversation's link ends with; empty on other pages. */
             shared: string;

@@ -191,7 +191,7 @@
           class="mt-1 block text-fine font-normal text-faded">More wait in line. 0 is any number.</span
         ></label>
     </div>
-    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-note" role="alert">
+    {#if problem}<p class="problem text-note" role="alert">
         {problem}
       </p>{/if}
     <div class="flex justify-end gap-3">

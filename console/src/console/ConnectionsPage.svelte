@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { exactMoney } from "./money";
   import Page from "../ui/Page.svelte";
   import Plus from "@lucide/svelte/icons/plus";
   import { SvelteMap } from "svelte/reactivity";
@@ -44,7 +45,9 @@
   }
 
   const priceOf = (m: Schemas["ModelSettings"]) =>
-    m.price.in || m.price.out ? `${m.price.in} in, ${m.price.out} out per million tokens` : "no price given";
+    m.price.in || m.price.out
+      ? `${exactMoney(m.price.in)} in, ${exactMoney(m.price.out)} out per million tokens`
+      : "no price given";
 
   const about =
     "A connection is a place where models live: an address and a key. A probe asks a model for a few " +
@@ -104,12 +107,7 @@
                 onclick={() => probe(path)}>{probing === path ? "Asking …" : "Probe"}</button
               >{/if}
             {#if p}
-              <p
-                class={[
-                  "order-last w-full text-note",
-                  !p.works && "border-l-2 border-accent bg-leaf px-3 py-2",
-                ]}
-                role="status">
+              <p class={["order-last w-full text-note", !p.works && "problem"]} role="status">
                 {#if p.works}It answers: first word after {Math.round(p.first_token_ms)} ms{p.tokens_per_second
                     ? `, then ${Math.round(p.tokens_per_second)} tokens per second`
                     : ""}. “{p.reply}”
@@ -122,7 +120,7 @@
     </section>
   {:else}
     {#if list}
-      <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
+      <div class="mt-10 max-w-[36rem] border-l-2 border-margin pl-5">
         <p class="font-serif text-lead leading-relaxed">
           No model is connected yet. If one runs on this machine or in your network, its address often ends in <code
             >/v1</code

@@ -85,9 +85,7 @@
             <span class="line-clamp-2 font-serif leading-snug break-words">{c.title}</span>
             {#if c.found?.length}
               <span class="line-clamp-2 text-fine text-faded"
-                >{#each c.found as p, i (i)}{#if p.hit}<mark class="bg-transparent font-semibold text-accent"
-                      >{p.text}</mark
-                    >{:else}{p.text}{/if}{/each}</span>
+                >{#each c.found as p, i (i)}{#if p.hit}<mark>{p.text}</mark>{:else}{p.text}{/if}{/each}</span>
             {/if}
             <span class="text-fine text-faded"
               >{ago(c.asked_at)}, {c.questions}

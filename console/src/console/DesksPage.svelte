@@ -120,7 +120,7 @@
       {/each}
     </Table>
   {:else if app.desks}
-    <div class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5">
+    <div class="mt-10 max-w-[36rem] border-l-2 border-margin pl-5">
       <p class="font-serif text-lead leading-relaxed">
         A desk is a page where people ask a model things. You say in a short file which model answers and how;
         visitors get a link.

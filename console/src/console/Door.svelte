@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Mark from "../ui/Mark.svelte";
   import * as making from "../api/making";
   import { router } from "./router.svelte";
   import { sentence, state as app } from "./state.svelte";
@@ -30,7 +31,7 @@
 </script>
 
 <main class="mx-auto max-w-[24rem] px-6 pt-[14vh] pb-16">
-  <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
+  <div class="mb-4"><Mark size={40} /></div>
   <h1 class="font-serif text-hero font-semibold">{first ? "Make your account" : "Sign in"}</h1>
   <p class="mt-3 font-serif leading-relaxed">
     {#if first}You run this Juvalogos. With this account you make desks, connect models and read what visitors
@@ -64,7 +65,7 @@
     {#if first}<p id="password-help" class="!mt-1.5 text-fine text-faded">
         At least 10 characters. Three or four words do well.
       </p>{/if}
-    {#if problem}<p class="border-l-2 border-accent bg-leaf px-4 py-3 text-note" role="alert">
+    {#if problem}<p class="problem text-note" role="alert">
         {problem}
       </p>{/if}
     <button class="button-main" disabled={busy}>{first ? "Make the account" : "Sign in"}</button>

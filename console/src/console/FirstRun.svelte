@@ -1,5 +1,6 @@
 <!-- What is still to do before a desk is shared. -->
 <script lang="ts">
+  import Progress from "../ui/Progress.svelte";
   import Check from "@lucide/svelte/icons/check";
   import { Trouble } from "../api/service";
   import * as making from "../api/making";
@@ -72,15 +73,7 @@
     <h2 id="first-run" class="font-serif text-title font-semibold">From a model to a page in five steps</h2>
     <p class="text-sm text-faded">{count} of {steps.length} done</p>
   </div>
-  <div
-    class="mt-3 h-1 rounded bg-leaf"
-    role="progressbar"
-    aria-label="Steps done"
-    aria-valuemin={0}
-    aria-valuemax={steps.length}
-    aria-valuenow={count}>
-    <div class="h-1 rounded bg-accent" style:width="{(100 * count) / steps.length}%"></div>
-  </div>
+  <Progress label="Steps done" value={count / steps.length} class="mt-3" />
   <ol class="mt-5 grid gap-x-6 gap-y-5 sm:grid-cols-2 lg:grid-cols-5">
     {#each steps as step, i (step.title)}
       <li

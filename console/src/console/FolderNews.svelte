@@ -23,7 +23,7 @@
       {folder.files.length === 1 ? "file" : "files"}{bad.length ? "" : ", none with mistakes"}.</span>
   </p>
   {#each bad as f (f.name)}
-    <div class="mt-3 border-l-2 border-accent pl-3">
+    <div class="mt-3 border-l-2 border-wrong pl-3">
       <p><strong>{f.name}</strong> has mistakes since {ago(f.at)}; the last good revision stays.</p>
       <ul class="mt-1 list-disc pl-5">
         {#each f.problems ?? [] as p (p.line + p.message)}<li>

@@ -80,8 +80,7 @@
             >{/each}
         </select>
       {:else}
-        <span class="mt-1.5 block border-l-2 border-accent bg-leaf px-3 py-2 font-normal"
-          >There is no model yet. Add a connection first.</span>
+        <span class="mt-1.5 block problem font-normal">There is no model yet. Add a connection first.</span>
       {/if}
     </label>
     <label class="block text-sm font-semibold">
@@ -97,7 +96,7 @@
           maxlength="60"
           title="Small letters, digits and single hyphens" />
       </span>
-      {#if exists}<span class="mt-1 block font-normal text-accent"
+      {#if exists}<span class="mt-1 block font-normal text-wrong"
           >There is a desk at this address already.</span
         >{/if}
     </label>

@@ -1,5 +1,6 @@
 <!-- A conversation, as makers read it. -->
 <script lang="ts">
+  import { money } from "./money";
   import * as making from "../api/making";
   import Markdown from "../markdown/Markdown.svelte";
   import { pageData, type Schemas } from "../pageData";
@@ -29,7 +30,6 @@
 
   const cost = $derived((c?.turns ?? []).reduce((sum, t) => sum + (t.outcome.usage.cost ?? 0), 0));
   const summary = $derived(c?.summaries?.at(-1));
-  const money = (n: number) => (n >= 0.01 ? n.toFixed(2) : n.toPrecision(2));
 </script>
 
 <article class="min-w-0 px-4 pt-5 pb-16 sm:px-8 lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto">
@@ -53,7 +53,7 @@
     </div>
     <p class="mt-1 text-fine text-faded">
       Begun {ago(c.started_at)}, {c.questions}
-      {c.questions === 1 ? "question" : "questions"}{cost ? `, cost ${money(cost)}` : ""}
+      {c.questions === 1 ? "question" : "questions"}{cost ? `, ${money(cost)}` : ""}
     </p>
 
     {#if summary}
@@ -78,7 +78,7 @@
         </h3>
         <div class="mt-2.5">
           <Markdown text={t.reply} />
-          {#if t.outcome.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-note">
+          {#if t.outcome.problem}<p class="mt-2 problem text-note">
               {t.outcome.problem.detail}
               {#if t.outcome.problem.id}<span class="text-faded">({t.outcome.problem.id})</span>{/if}
             </p>{/if}
@@ -86,7 +86,7 @@
         <p class="mt-2 text-fine text-faded">
           {t.model}, {t.outcome.seconds.toFixed(1)} s, {t.outcome.usage.prompt_tokens} tokens in, {t.outcome
             .usage.reply_tokens} out{t.outcome.usage.cost
-            ? `, cost ${money(t.outcome.usage.cost)}`
+            ? `, ${money(t.outcome.usage.cost)}`
             : ""}{t.attempts > 1 ? `, attempt ${t.attempt} of ${t.attempts}` : ""}{t.siblings.length > 1
             ? `, one of ${t.siblings.length} versions`
             : ""}{t.helped === undefined ? "" : t.helped ? ", it helped" : ", it did not help"}

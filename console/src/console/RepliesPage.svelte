@@ -5,7 +5,8 @@
   import { onMount } from "svelte";
   import * as making from "../api/making";
   import type { Schemas } from "../pageData";
-  import { money, span } from "./bench/inside.svelte";
+  import { span } from "./bench/inside.svelte";
+  import { exactMoney, money } from "./money";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";
   import { ago } from "./time";
@@ -26,7 +27,7 @@
     failed: ["Failed", { state: "failed" }],
     flagged: ["Did not help", { flagged: "yes" }],
     slow: ["Slower than 5 s", { slow: "5" }],
-    costly: ["Costlier than 0.001", { costly: "0.001" }],
+    costly: [`Cost more than ${exactMoney(0.001)}`, { costly: "0.001" }],
   };
   const limit = 50;
 
@@ -143,11 +144,11 @@
           <td
             class={[
               "py-2 pr-4 whitespace-nowrap",
-              t.state === "failed" || t.helped === false ? "text-accent" : "text-faded",
+              t.state === "failed" || t.helped === false ? "text-wrong" : "text-faded",
             ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
           <td class="py-2 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
           <td class="py-2 text-right whitespace-nowrap tabular-nums">{t.prompt_tokens} + {t.reply_tokens}</td>
-          <td class="py-2 text-right tabular-nums">{money(t.cost)}</td>
+          <td class="py-2 text-right tabular-nums" title={exactMoney(t.cost)}>{money(t.cost)}</td>
         </tr>
       {/each}
     </Table>

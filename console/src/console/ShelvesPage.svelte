@@ -68,7 +68,7 @@
       {/each}
     </Table>
   {:else if list}
-    <p class="mt-10 max-w-[36rem] border-l-2 border-accent pl-5 font-serif text-lead leading-relaxed">
+    <p class="mt-10 max-w-[36rem] border-l-2 border-margin pl-5 font-serif text-lead leading-relaxed">
       There is no shelf yet. Make one and put the first documents on it: PDF, Word, slides, sheets, web pages,
       Markdown, captions of talks, ZIPs of these.
     </p>

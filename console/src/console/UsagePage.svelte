@@ -4,7 +4,7 @@
   import { BarChart } from "layerchart";
   import * as making from "../api/making";
   import { pageData, type Schemas } from "../pageData";
-  import { money } from "./bench/inside.svelte";
+  import { exactMoney, money } from "./money";
   import { hrefOf, router } from "./router.svelte";
   import { complain } from "./state.svelte";
   import Link from "../ui/Link.svelte";
@@ -174,7 +174,7 @@
                   class="text-right tabular-nums">{r.calls}</td
                 ><td class="text-right tabular-nums"
                   >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")}</td
-                ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
+                ><td class="text-right tabular-nums">{exactMoney(r.cost)}</td></tr>
             {/each}
           </Table>
           {#if key === "visitor"}<p class="mt-1 text-mini text-faded">
@@ -193,7 +193,7 @@
                 ></td
               ><td class="text-right tabular-nums"
                 >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")} tokens</td
-              ><td class="text-right tabular-nums">{money(r.cost)}</td></tr>
+              ><td class="text-right tabular-nums">{exactMoney(r.cost)}</td></tr>
           {/each}
         </Table>
       </section>

@@ -137,7 +137,7 @@
           <p class="mt-1 line-clamp-3 font-serif text-note leading-relaxed break-words text-faded">
             {v.reply}
           </p>
-          {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-accent pl-3 text-note">
+          {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-margin pl-3 text-note">
               {v.reason ? reasons[v.reason] : ""}{v.reason && v.remark ? ": " : ""}{v.remark
                 ? `“${v.remark}”`
                 : ""}

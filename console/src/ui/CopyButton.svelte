@@ -28,7 +28,7 @@
 
 <button
   class={["inline-flex min-h-7 items-center gap-1.5 hover:text-accent", style]}
-  aria-label={copied ? "Copied" : label}
+  aria-label={copied ? say.copy.done : label}
   onclick={press}>
   {#if copied}<Check size={13} aria-hidden="true" /> {say.copy.done}{:else}<Copy
       size={13}

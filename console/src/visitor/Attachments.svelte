@@ -3,6 +3,7 @@
   import { fromService, say } from "../words";
   import FileText from "@lucide/svelte/icons/file-text";
   import X from "@lucide/svelte/icons/x";
+  import Progress from "../ui/Progress.svelte";
   import type { Attached } from "./attached.svelte";
 
   interface Props {
@@ -29,12 +30,12 @@
           <li
             class={[
               "flex max-w-full items-center gap-2 rounded border bg-leaf py-0.5 pr-0.5 pl-2.5",
-              d.state === "failed" ? "border-accent" : "border-rule",
+              d.state === "failed" ? "border-wrong" : "border-rule",
             ]}>
             <FileText size={14} class="shrink-0 text-faded" aria-hidden="true" />
             <span class="min-w-0">
               <span class="block max-w-56 truncate" title={d.name}>{d.name}</span>
-              <span class={["block max-w-64 text-mini", d.state === "failed" ? "text-accent" : "text-faded"]}
+              <span class={["block max-w-64 text-mini", d.state === "failed" ? "text-wrong" : "text-faded"]}
                 >{state(d)}</span>
             </span>
             <button
@@ -51,12 +52,11 @@
     {/if}
     {#if attached.sent !== null}
       <p class="mt-1 flex items-center gap-3 text-faded">
-        <progress class="h-1.5 w-40 accent-accent" value={attached.sent} aria-label={say.attachments.sending}
-        ></progress>
-        {say.attachments.sendingStill}
+        <Progress class="w-40" value={attached.sent} label={say.attachments.sending} />
+        {say.attachments.sent(attached.sent)}
       </p>
     {/if}
-    {#if attached.problem}<p class="mt-1 text-accent" role="alert">{attached.problem}</p>{/if}
+    {#if attached.problem}<p class="mt-1 text-wrong" role="alert">{attached.problem}</p>{/if}
   </div>
 {/if}
 <p class="sr-only" role="status">

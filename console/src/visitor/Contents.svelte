@@ -83,8 +83,7 @@
             ><span class="line-clamp-2 break-words">{c.title}</span>
             {#if c.found?.length}
               <span class="mt-0.5 line-clamp-3 font-sans text-mini break-words text-faded">
-                {#each c.found as piece, i (i)}{#if piece.hit}<mark
-                      class="bg-transparent font-semibold text-accent">{piece.text}</mark
+                {#each c.found as piece, i (i)}{#if piece.hit}<mark>{piece.text}</mark
                     >{:else}{piece.text}{/if}{/each}
               </span>
             {/if}</a>

@@ -23,8 +23,6 @@
   let sharing = $state(false);
   let title = $state("");
 
-  const item =
-    "flex min-h-9 cursor-pointer items-center rounded px-3 text-sm no-underline outline-none data-highlighted:bg-leaf";
   const file = (as: string) => `${pageData.base}/api/conversations/${conversation.id}/export?as=${as}`;
 
   async function rename(e: SubmitEvent) {
@@ -38,23 +36,24 @@
     ><Ellipsis size={18} aria-hidden="true" /></DropdownMenu.Trigger>
   <!-- In place, so that it stays within the header's landmark. -->
   <DropdownMenu.Portal disabled>
-    <DropdownMenu.Content
-      align="end"
-      sideOffset={4}
-      class="z-30 min-w-52 rounded-md border border-rule bg-paper p-1 shadow-lg">
-      <DropdownMenu.Item class={item} onSelect={() => ((title = conversation.title), (renaming = true))}
+    <DropdownMenu.Content align="end" sideOffset={4} strategy="fixed" preventScroll={false} class="menu">
+      <DropdownMenu.Item
+        class="menu-item no-underline"
+        onSelect={() => ((title = conversation.title), (renaming = true))}
         >{say.conversation.rename}</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => (sharing = true)}
+      <DropdownMenu.Item class="menu-item no-underline" onSelect={() => (sharing = true)}
         >{say.conversation.share}</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => location.assign(file("markdown"))}
+      <DropdownMenu.Item class="menu-item no-underline" onSelect={() => location.assign(file("markdown"))}
         >{say.conversation.asMarkdown}</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => location.assign(file("json"))}
+      <DropdownMenu.Item class="menu-item no-underline" onSelect={() => location.assign(file("json"))}
         >{say.conversation.asJson}</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={() => setTimeout(print, 200)}
+      <DropdownMenu.Item class="menu-item no-underline" onSelect={() => setTimeout(print, 200)}
         >{say.conversation.print}</DropdownMenu.Item>
       <DropdownMenu.Separator class="my-1 border-t border-rule" />
-      <DropdownMenu.Item class={item} onSelect={startOver}>{say.conversation.startOver}</DropdownMenu.Item>
-      <DropdownMenu.Item class={item} onSelect={remove}>{say.conversation.remove}</DropdownMenu.Item>
+      <DropdownMenu.Item class="menu-item no-underline" onSelect={startOver}
+        >{say.conversation.startOver}</DropdownMenu.Item>
+      <DropdownMenu.Item class="menu-item no-underline" onSelect={remove}
+        >{say.conversation.remove}</DropdownMenu.Item>
     </DropdownMenu.Content>
   </DropdownMenu.Portal>
 </DropdownMenu.Root>
@@ -63,12 +62,11 @@
   <form class="mt-4 flex gap-2" onsubmit={rename}>
     <input
       bind:value={title}
-      class="min-w-0 flex-1 rounded border border-field bg-paper px-3 py-2 font-serif"
+      class="field min-w-0 flex-1 font-serif"
       maxlength="120"
       required
       aria-label={say.conversation.name} />
-    <button class="rounded bg-accent px-4 text-sm font-semibold text-on-accent"
-      >{say.conversation.rename}</button>
+    <button class="button-main">{say.conversation.rename}</button>
   </form>
 </Dialog>
 

@@ -1,18 +1,17 @@
 <!-- What a desk can do, in words. -->
 <script lang="ts">
   import { say } from "../words";
-  import Info from "@lucide/svelte/icons/info";
   import Dialog from "../ui/Dialog.svelte";
   import type { Schemas } from "../pageData";
 
   interface Props {
     /** The desk. */
     desk: Schemas["Face"];
+    /** Whether it is shown. */
+    open: boolean;
   }
 
-  let { desk }: Props = $props();
-
-  let open = $state(false);
+  let { desk, open = $bindable() }: Props = $props();
 
   const memory = $derived(
     desk.turns ? say.desk.remembersTurns(desk.turns, desk.summary) : say.desk.remembersNothing,
@@ -35,12 +34,6 @@
   {/if}
 {/snippet}
 
-<button
-  type="button"
-  class="icon"
-  aria-label={say.desk.canDo}
-  title={say.desk.canDo}
-  onclick={() => (open = true)}><Info size={18} aria-hidden="true" /></button>
 <Dialog bind:open title={say.desk.canDo} width="34rem" cross={say.general.close}>
   <p class="mt-3 font-serif leading-relaxed">{desk.purpose}</p>
   {@render list(say.desk.goodFor, desk.good_for)}

@@ -72,5 +72,5 @@
       {/if}
     </label>
   {/each}
-  {#if problem}<p class="basis-full text-fine text-accent" role="alert">{problem}</p>{/if}
+  {#if problem}<p class="basis-full text-fine text-wrong" role="alert">{problem}</p>{/if}
 </div>

@@ -96,7 +96,7 @@
 {#if notes.length}
   <div class="hidden wide:block wide:print:block">
     <ul bind:this={list} class="notes" aria-label={say.margin.all}>
-      {#each notes as n (n)}<li class="mb-3 rounded border-l-2 border-rule pl-2.5">
+      {#each notes as n (n)}<li class="mb-3 -ml-2 border-l-2 border-transparent pl-1.5">
           {@render note(n)}
         </li>{/each}
     </ul>

@@ -3,6 +3,7 @@
   import { fromService, say } from "../words";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import type { Schemas } from "../pageData";
+  import { mayHelpAgain } from "./problems";
   import Link from "../ui/Link.svelte";
 
   interface Props {
@@ -19,6 +20,7 @@
   let { problem, again, canRetry = false, until = 0 }: Props = $props();
 
   let now = $state(Date.now());
+  const offered = $derived(canRetry && again && mayHelpAgain(problem));
   const left = $derived(Math.max(0, Math.ceil((until - now) / 1000)));
 
   $effect(() => {
@@ -28,13 +30,13 @@
   });
 </script>
 
-<div class="border-l-2 border-accent bg-leaf px-4 py-3" role="alert">
+<div class="problem" role="alert">
   <p class="text-note leading-relaxed">{fromService(problem.phrase, problem.detail)}</p>
-  {#if (canRetry && again) || problem.id}
+  {#if offered || problem.id}
     <p class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
-      {#if canRetry && again && left > 0}
+      {#if offered && left > 0}
         <span class="min-h-7 font-medium tabular-nums">{say.reply.againIn(left)}</span>
-      {:else if canRetry && again}
+      {:else if offered}
         <Link class="inline-flex min-h-7 items-center gap-1.5 font-medium" onclick={again}>
           <RotateCcw size={14} aria-hidden="true" />
           {say.reply.again}

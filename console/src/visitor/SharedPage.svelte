@@ -5,6 +5,7 @@
   import NoDesk from "./NoDesk.svelte";
   import { Turn } from "./turn.svelte";
   import TurnView from "./TurnView.svelte";
+  import Mark from "../ui/Mark.svelte";
   import Link from "../ui/Link.svelte";
 
   // What somebody shared, to be read and nothing else.
@@ -27,8 +28,8 @@
 {#if problem || !desk}
   <NoDesk {problem} />
 {:else}
-  <main class="mx-auto max-w-[62rem] px-4 pb-16 sm:px-8">
-    <div class="mt-10 mb-5 h-[3px] w-12 bg-accent sm:mt-16" aria-hidden="true"></div>
+  <main class="margined relative mx-auto max-w-[64rem] px-4 pb-16 sm:px-8">
+    <div class="mt-10 mb-4 sm:mt-16"><Mark size={34} /></div>
     <h1 class="max-w-[42rem] font-serif text-head leading-tight font-semibold text-balance break-words">
       {title}
     </h1>

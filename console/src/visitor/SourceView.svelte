@@ -84,9 +84,7 @@
 </script>
 
 {#snippet text(b: Block, i: number)}
-  {#each pieces(b, i) as p, k (k)}{#if p.lit}<mark class="rounded-sm bg-accent/20 px-0.5 text-ink"
-        >{p.text}</mark
-      >{:else}{p.text}{/if}{/each}
+  {#each pieces(b, i) as p, k (k)}{#if p.lit}<mark>{p.text}</mark>{:else}{p.text}{/if}{/each}
 {/snippet}
 
 <Dialog
@@ -125,7 +123,7 @@
               alt={say.document.pageOf(page, note.passage.title)} />
             {#each boxes as [left, top, width, height], i (i)}
               <span
-                class="box absolute bg-accent/25 mix-blend-multiply"
+                class="box absolute bg-marker/60 mix-blend-multiply"
                 style="left:{100 * left - 0.4}%;top:{100 * top - 0.2}%;width:{100 * width +
                   0.8}%;height:{100 * height + 0.4}%"></span>
             {/each}

@@ -10,7 +10,7 @@
   import PartView from "./PartView.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
-  import TurnMargin from "./TurnMargin.svelte";
+  import TurnTools from "./TurnTools.svelte";
   import Link from "../ui/Link.svelte";
 
   interface Props {
@@ -49,11 +49,13 @@
   bind:this={article}
   aria-busy={turn.running}
   class={[
-    "relative mt-9 sm:mt-11 wide:grid wide:gap-x-10",
-    turn.show === "columns" ? "wide:grid-cols-1" : "wide:grid-cols-[minmax(0,42rem)_13rem]",
+    "relative wide:grid wide:gap-x-9",
+    turn.show === "columns"
+      ? "z-[12] bg-paper wide:grid-cols-1"
+      : "wide:grid-cols-[minmax(0,42rem)_14rem] wide:grid-rows-[auto_1fr]",
   ]}
   data-turn={turn.id}>
-  <div class="min-w-0">
+  <div class="min-w-0 pt-9 sm:pt-11">
     {#if editing}
       <EditQuestion
         question={turn.question}
@@ -106,9 +108,13 @@
     {/if}
   </div>
 
-  <div class="mt-3 text-fine leading-relaxed text-faded wide:mt-1 wide:border-l wide:border-rule wide:pl-4">
-    {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
-    <TurnMargin
+  {#if turn.show !== "columns"}
+    <div class="text-fine leading-relaxed text-faded wide:row-span-2 wide:pt-12 wide:pl-4">
+      {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
+    </div>
+  {/if}
+  <div class="min-w-0">
+    <TurnTools
       {turn}
       {last}
       {conversation}

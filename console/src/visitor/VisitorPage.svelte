@@ -1,5 +1,6 @@
 <script lang="ts">
   import { fromService, say } from "../words";
+  import Info from "@lucide/svelte/icons/info";
   import Menu from "@lucide/svelte/icons/menu";
   import Moon from "@lucide/svelte/icons/moon";
   import Plus from "@lucide/svelte/icons/plus";
@@ -10,12 +11,8 @@
   import { pageData } from "../pageData";
   import { theme, turnTheme } from "../theme.svelte";
   import Attachments from "./Attachments.svelte";
-  import ChoiceMenu from "./ChoiceMenu.svelte";
-  import ConversationMenu from "./ConversationMenu.svelte";
   import Contents from "./Contents.svelte";
   import { Conversation } from "./conversation.svelte";
-  import DeskInfo from "./DeskInfo.svelte";
-  import Drawer from "./Drawer.svelte";
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuestionBox from "./QuestionBox.svelte";
@@ -23,7 +20,7 @@
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
   import InputFields from "./InputFields.svelte";
-  import TurnView from "./TurnView.svelte";
+  import { visit } from "./visited";
   import Welcome from "./Welcome.svelte";
 
   let desk = $state(pageData.desk);
@@ -34,6 +31,14 @@
   const end = new Stickiness();
   let box: QuestionBox | undefined = $state();
   let drawerOpen = $state(false);
+
+  let infoOpen = $state(false);
+  if (pageData.desk && !pageData.preview) visit(pageData.desk);
+
+  // What the first look at a page does not need comes with the first touch of
+  // it, so that it is there before a reply is.
+  const later = () => import("./later");
+  let touched = $state(false);
 
   const blank = $derived(!conversation?.turns.length && !conversation?.loading && !conversation?.id);
   const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
@@ -133,7 +138,13 @@
   });
 </script>
 
-<svelte:window onclick={lookInto} onkeydown={keydown} onoffline={() => (offline = true)} ononline={online} />
+<svelte:window
+  onclick={lookInto}
+  onpointerdown={() => (touched = true)}
+  onpointermove={() => (touched = true)}
+  onkeydown={(e) => ((touched = true), keydown(e))}
+  onoffline={() => (offline = true)}
+  ononline={online} />
 
 {#if !desk || !conversation}
   <NoDesk problem={pageData.problem} />
@@ -147,9 +158,9 @@
       <button class="icon wide:hidden" aria-label={say.contents.earlier} onclick={() => (drawerOpen = true)}>
         <Menu size={20} aria-hidden="true" />
       </button>
-      <p class="min-w-0 flex-1 truncate px-1 font-serif text-note italic">
+      <p class="flex min-w-0 flex-1 items-center gap-1.5 px-1 font-serif text-note">
         {#if !blank}<a
-            class="no-underline hover:text-accent"
+            class="min-w-0 truncate no-underline hover:text-accent"
             href={pageData.base + "/at/" + pageData.slug}
             onclick={(e) => (e.preventDefault(), open(""))}>{desk.title}</a
           >{/if}
@@ -157,7 +168,11 @@
       {#if pageData.preview}<span class="rounded bg-leaf px-2 py-0.5 text-mini text-faded"
           >{say.page.draft}</span
         >{/if}
-      <DeskInfo {desk} />
+      <button
+        class="icon"
+        aria-label={say.desk.canDo}
+        title={say.desk.canDo}
+        onclick={() => (infoOpen = true)}><Info size={18} aria-hidden="true" /></button>
       <button
         class="icon"
         title={say.page.theme(theme.choice)}
@@ -165,10 +180,14 @@
         onclick={turnTheme}>
         <ThemeIcon size={18} aria-hidden="true" />
       </button>
-      {#if conversation.id && !blank}<ConversationMenu
-          {conversation}
-          remove={() => void conversation.remove()}
-          startOver={() => void open("")} />{/if}
+      {#if conversation.id && !blank}
+        {#await later() then { ConversationMenu }}
+          <ConversationMenu
+            {conversation}
+            remove={() => void conversation.remove()}
+            startOver={() => void open("")} />
+        {/await}
+      {/if}
       {#if !blank}
         <button
           class="flex h-9 items-center gap-1.5 rounded px-2.5 text-sm hover:bg-leaf"
@@ -190,7 +209,7 @@
         <Contents {conversation} {open} />
       </aside>
 
-      <main class="flex min-w-0 flex-1 flex-col px-4 sm:px-8">
+      <main class="margined relative flex min-w-0 flex-1 flex-col px-4 sm:px-8">
         <div class="flex-1 pb-10">
           {#if blank}
             <Welcome {desk} {ask} />
@@ -199,16 +218,20 @@
               class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-head print:font-semibold">
               {conversation.title || desk.title}
             </h1>
-            {#each conversation.turns as turn, i (turn)}
-              <TurnView
-                {turn}
-                number={i + 1}
-                last={i === conversation.turns.length - 1}
-                {conversation}
-                again={() => again(turn)}
-                edit={conversation.running ? undefined : (question) => edit(turn, question)}
-                takeBack={() => takeBack(turn)} />
-            {/each}
+            {#await later() then { TurnView }}
+              {#each conversation.turns as turn, i (turn)}
+                <TurnView
+                  {turn}
+                  number={i + 1}
+                  last={i === conversation.turns.length - 1}
+                  {conversation}
+                  again={() => again(turn)}
+                  edit={conversation.running ? undefined : (question) => edit(turn, question)}
+                  takeBack={() => takeBack(turn)} />
+              {/each}
+            {:catch}
+              <p class="problem mt-9" role="alert">{say.conversation.broken}</p>
+            {/await}
             {#if conversation.loading}<p class="mt-10 text-faded">{say.conversation.fetching}</p>{/if}
           {/if}
           {#if conversation.problem}
@@ -218,12 +241,9 @@
 
         <div class="print:hidden sticky bottom-0 z-10 bg-paper pt-2 pb-3">
           {#if !end.stuck && !blank && !end.whole}
-            <div class="measure relative">
+            <div class="measure mb-1 flex justify-end">
               <button
-                class={[
-                  "absolute right-0 bottom-1 flex h-9 items-center gap-1.5 rounded border border-rule",
-                  "bg-paper px-3 text-sm hover:bg-leaf",
-                ]}
+                class="inline-flex min-h-8 items-center gap-1.5 text-sm text-accent hover:underline"
                 onclick={() => end.stick()}>
                 <ArrowDown size={15} aria-hidden="true" />
                 {say.page.toTheEnd}
@@ -261,7 +281,11 @@
               {ask}
               stop={() => conversation.stop()}
               deskTitle={desk.title}>
-              <ChoiceMenu {conversation} offered={desk.choices} />
+              {#if touched || !blank}
+                {#await later() then { ChoiceMenu }}<ChoiceMenu
+                    {conversation}
+                    offered={desk.choices} />{/await}
+              {/if}
             </QuestionBox>
           </div>
         </div>
@@ -269,8 +293,13 @@
     </div>
   </div>
 
-  <Drawer bind:open={drawerOpen} title={say.contents.earlier}>
-    <Contents {conversation} {open} untitled />
-  </Drawer>
+  {#if touched}
+    {#await later() then { DeskInfo, Drawer }}
+      <DeskInfo {desk} bind:open={infoOpen} />
+      <Drawer bind:open={drawerOpen} title={say.contents.earlier}>
+        <Contents {conversation} {open} untitled />
+      </Drawer>
+    {/await}
+  {/if}
   <div class="sr-only" role="status" aria-live="polite">{spoken}</div>
 {/if}

@@ -1,6 +1,7 @@
 <!-- A desk before the first question. -->
 <script lang="ts">
   import { say } from "../words";
+  import Mark from "../ui/Mark.svelte";
   import type { Schemas } from "../pageData";
 
   interface Props {
@@ -13,9 +14,9 @@
   let { desk, ask }: Props = $props();
 </script>
 
-<div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_13rem] wide:gap-x-10">
+<div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_14rem] wide:gap-x-9">
   <div>
-    <div class="mb-5 h-[3px] w-12 bg-accent" aria-hidden="true"></div>
+    <div class="mb-4"><Mark size={40} /></div>
     <h1
       class={[
         "font-serif text-hero leading-[1.15] font-semibold tracking-[-0.01em] text-balance",
@@ -45,11 +46,7 @@
     {/if}
   </div>
 
-  <div
-    class={[
-      "mt-8 space-y-3 border-rule text-fine leading-relaxed text-faded wide:mt-[1.2rem]",
-      "wide:border-l wide:pl-4",
-    ]}>
+  <div class={["mt-8 space-y-3 text-fine leading-relaxed text-faded wide:mt-[1.2rem]", "wide:pl-4"]}>
     {#each desk.known as sentence (sentence)}<p>{sentence}</p>{/each}
     <p>{say.welcome.remembers}</p>
     <p>{say.welcome.kept}</p>

@@ -5,6 +5,9 @@ export type Plurals = Partial<Record<Intl.LDMLPluralRule, string>> & { other: st
 export const filled = (form: string, values: string[]) =>
   form.replace(/\{(\d+)\}/g, (place, n) => values[n - 1] ?? place);
 
+/** The currency that costs are given in, by its code; the service says which. */
+export const currency = { code: "USD" };
+
 /** How a language writes numbers, dates, lists, and words by number. */
 export function formsOf(language: string) {
   const rules = new Intl.PluralRules(language);
@@ -19,9 +22,21 @@ export function formsOf(language: string) {
         language,
         digits === undefined ? {} : { minimumFractionDigits: digits, maximumFractionDigits: digits },
       ),
-    /** An amount of money of which two digits tell enough. */
-    cost: (n: number) =>
-      n.toLocaleString(language, { minimumSignificantDigits: 2, maximumSignificantDigits: 2 }),
+    /** An amount of money as people say it; less tells how one is said that is
+     *  smaller than the smallest that is shown. */
+    money: (n: number, less: (smallest: string) => string) => {
+      const style = { style: "currency", currency: currency.code } as const;
+      return n > 0 && n < 0.01
+        ? less((0.01).toLocaleString(language, style))
+        : n.toLocaleString(language, style);
+    },
+    /** An amount of money with the two digits that tell most, however small. */
+    smallMoney: (n: number) => {
+      const style = { style: "currency", currency: currency.code } as const;
+      return n > 0 && n < 1
+        ? n.toLocaleString(language, { ...style, minimumSignificantDigits: 2, maximumSignificantDigits: 2 })
+        : n.toLocaleString(language, style);
+    },
     /** Things in a row: this, that and the other. */
     list: (things: string[]) => list.format(things),
     /** A day: 4 May 2026. */

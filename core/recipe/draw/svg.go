@@ -148,14 +148,14 @@ func abs(n int) int { return max(n, -n) }
 func (d Drawing) SVG() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %[1]d %[2]d" font-family="Georgia, serif" role="img" aria-label="The recipe %s">`+"\n", d.Width, d.Height, html.EscapeString(d.Name))
-	b.WriteString(`<rect width="100%" height="100%" fill="#fffdf8"/><defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto"><path d="M0 0 L8 4 L0 8 z" fill="#6b6558"/></marker></defs>` + "\n")
+	b.WriteString(`<rect width="100%" height="100%" fill="#ebedea"/><defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto"><path d="M0 0 L8 4 L0 8 z" fill="#4a5663"/></marker></defs>` + "\n")
 	for _, box := range d.Boxes {
-		fill, stroke := "#ffffff", "#6b6558"
+		fill, stroke := "#f5f7f3", "#4a5663"
 		switch {
 		case box.Group:
-			fill = "#f4efe4"
+			fill = "#dfe3de"
 		case box.Kind == "inputs" || box.Kind == "settings" || box.Kind == "reply":
-			fill, stroke = "#eef2ec", "#47634a"
+			fill, stroke = "#dde5d3", "#3c5624"
 		}
 		fmt.Fprintf(&b, `<rect x="%d" y="%d" width="%d" height="%d" rx="4" fill="%s" stroke="%s"/>`+"\n", box.X, box.Y,
 			box.W, box.H, fill, stroke)
@@ -163,30 +163,30 @@ func (d Drawing) SVG() string {
 			fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="%d" font-weight="%s" fill="%s">%s</text>`+"\n", box.X+12,
 				box.Y+dy, size, weight, fill, html.EscapeString(s))
 		}
-		text(19, 14, "bold", "#22201b", box.Title)
+		text(19, 14, "bold", "#1a2533", box.Title)
 		dy := 36
 		switch box.Kind {
 		case "inputs", "settings":
 			for _, g := range box.Gives {
-				text(dy, 12, "normal", "#5d574b", g)
+				text(dy, 12, "normal", "#4a5663", g)
 				dy += noteLine
 			}
 		case "reply":
 		default:
-			text(dy, 12, "normal", "#5d574b", box.Kind)
+			text(dy, 12, "normal", "#4a5663", box.Kind)
 			dy += noteLine
 		}
 		for _, n := range box.Notes {
-			text(dy, 12, "normal", "#8a4b16", n)
+			text(dy, 12, "normal", "#3c5624", n)
 			dy += noteLine
 		}
 	}
 	for _, w := range d.Wires {
-		fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="#6b6558" stroke-width="1.2" marker-end="url(#tip)"/>`+"\n",
+		fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="#4a5663" stroke-width="1.2" marker-end="url(#tip)"/>`+"\n",
 			w.Path)
 	}
 	for _, w := range d.Wires {
-		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" text-anchor="%s" fill="#47634a" stroke="#fffdf8" stroke-width="4" paint-order="stroke">%s</text>`+"\n", w.X, w.Y, anchor(w), html.EscapeString(w.Label))
+		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" text-anchor="%s" fill="#3c5624" stroke="#ebedea" stroke-width="4" paint-order="stroke">%s</text>`+"\n", w.X, w.Y, anchor(w), html.EscapeString(w.Label))
 	}
 	b.WriteString("</svg>\n")
 	return b.String()

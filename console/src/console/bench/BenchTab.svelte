@@ -77,7 +77,7 @@
                 >{t.question}</button>
             </h2>
             <div class="mt-2"><Markdown text={t.reply} /></div>
-            {#if t.outcome.problem}<p class="mt-2 text-note text-accent">
+            {#if t.outcome.problem}<p class="mt-2 text-note text-wrong">
                 {t.outcome.problem.detail}
               </p>{/if}
             {#if t.helped === false}<p class="mt-2 text-fine text-faded">

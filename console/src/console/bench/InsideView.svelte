@@ -10,7 +10,8 @@
   import { ago } from "../time";
   import Changed from "./Changed.svelte";
   import { applied, publishable, type Edits } from "./edits";
-  import { Inside, money, replyOf, span } from "./inside.svelte";
+  import { Inside, replyOf, span } from "./inside.svelte";
+  import { exactMoney, money } from "../money";
   import RerunPanel from "./RerunPanel.svelte";
   import StepDetail from "./StepDetail.svelte";
   import Timeline from "./Timeline.svelte";
@@ -137,10 +138,10 @@
         ? `revision ${trace.revision}`
         : "the draft"}, recipe {trace.recipe}, {span(trace.seconds)}, {trace.calls}
       {trace.calls === 1 ? "call" : "calls"}, {trace.prompt_tokens} tokens in, {trace.reply_tokens} out{trace.cost
-        ? `, cost ${money(trace.cost)}`
+        ? `, ${money(trace.cost)}`
         : ""}{trace.retries ? `, ${trace.retries} tried again` : ""}
     </p>
-    {#if trace.problem}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2 text-note">
+    {#if trace.problem}<p class="mt-2 problem text-note">
         It ended with {trace.problem}.
       </p>{/if}
 
@@ -201,8 +202,8 @@
                 <div class="grid gap-x-6 px-4 py-3 md:grid-cols-2">
                   <div class="min-w-0">
                     <p class="text-mini text-faded">
-                      As it was: {span(trace.seconds)}, {trace.prompt_tokens} + {trace.reply_tokens} tokens, cost
-                      {money(trace.cost)}
+                      As it was: {span(trace.seconds)}, {trace.prompt_tokens} + {trace.reply_tokens} tokens,
+                      {exactMoney(trace.cost)}
                     </p>
                     <p class="mt-1 font-serif text-note leading-relaxed break-words whitespace-pre-wrap">
                       {replyOf(trace)}
@@ -211,10 +212,10 @@
                   <div class="min-w-0">
                     <p class="text-mini text-faded">
                       As tried: {span(t.trace.seconds)}, {t.trace.prompt_tokens} + {t.trace.reply_tokens} tokens,
-                      cost {money(t.trace.cost)}
+                      {exactMoney(t.trace.cost)}
                     </p>
                     <div class="mt-1">
-                      {#if t.trace.problem}<p class="text-accent">{t.trace.problem}</p>
+                      {#if t.trace.problem}<p class="text-wrong">{t.trace.problem}</p>
                       {:else if replyOf(t.trace) === replyOf(trace)}<p class="text-note text-faded">
                           The same, word for word.
                         </p>

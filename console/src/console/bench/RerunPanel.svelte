@@ -6,7 +6,7 @@
   import type { Schemas } from "../../pageData";
   import { complain, state as app } from "../state.svelte";
   import type { Edits } from "./edits";
-  import { money } from "./inside.svelte";
+  import { aboutMoney } from "../money";
 
   interface Props {
     /** The trace that is looked at. */
@@ -204,7 +204,7 @@
     <button type="button" class="button-plain bg-paper" disabled={running} onclick={() => run(true)}
       >This step alone</button>
     {#if following}<span class="text-fine text-faded"
-        >About {money(following)}, alone {money(alone)}, going by the last time</span
+        >{aboutMoney(following)}, alone {aboutMoney(alone)}, going by the last time</span
       >{/if}
   </div>
 </form>

@@ -2,7 +2,8 @@
 <script lang="ts">
   import { pageData, type Schemas } from "../../pageData";
   import CopyButton from "../../ui/CopyButton.svelte";
-  import { money, span } from "./inside.svelte";
+  import { span } from "./inside.svelte";
+  import { exactMoney } from "../money";
   import Link from "../../ui/Link.svelte";
 
   interface Props {
@@ -44,7 +45,7 @@
     <strong class="text-ink">{step.step}{step.number ? ` ${step.number}` : ""}</strong>, a step of the kind {step.do},
     {step.state}, {span(step.seconds)}{step.tries && step.tries > 1 ? `, ${step.tries} tries` : ""}
   </p>
-  {#if step.error}<p class="mt-2 border-l-2 border-accent bg-leaf px-3 py-2">{step.error}</p>{/if}
+  {#if step.error}<p class="mt-2 problem">{step.error}</p>{/if}
   {#each step.notes ?? [] as note, i (i)}<p class="mt-1 text-faded">{note}</p>{/each}
 
   {#each step.calls ?? [] as call, i (i)}
@@ -54,7 +55,7 @@
         <span class="text-faded"
           >{call.prompt_tokens} tokens in, {call.reply_tokens} out{call.counted
             ? " (counted here)"
-            : ""}{call.cost ? `, cost ${money(call.cost)}` : ""}</span>
+            : ""}{call.cost ? `, ${exactMoney(call.cost)}` : ""}</span>
         <span class="text-faded"
           >{call.first ? `first word after ${span(call.first)}, ` : ""}{span(call.seconds)} in all{call.waited
             ? `, ${span(call.waited)} in line`
@@ -62,7 +63,7 @@
             ? `, ended with ${call.finish}`
             : ""}</span>
       </p>
-      {#if call.error}<p class="mt-1 text-accent">{call.error}</p>{/if}
+      {#if call.error}<p class="mt-1 text-wrong">{call.error}</p>{/if}
       {#if call.settings && Object.keys(call.settings).length}<p class="mt-1 text-fine text-faded">
           {Object.entries(call.settings)
             .map(([k, v]) => `${k} ${show(v)}`)

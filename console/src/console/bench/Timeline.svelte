@@ -49,7 +49,7 @@
             class={[
               "absolute inset-y-0.5 min-w-[3px] rounded-sm",
               row.state === "failed"
-                ? "bg-accent"
+                ? "bg-wrong"
                 : row.state === "skipped"
                   ? "bg-rule"
                   : row.do === "group"
@@ -67,7 +67,7 @@
             {/if}
           {/each}
         </span>
-        <span class={["text-right tabular-nums", row.state === "failed" ? "text-accent" : "text-faded"]}
+        <span class={["text-right tabular-nums", row.state === "failed" ? "text-wrong" : "text-faded"]}
           >{marks[row.state] && row.state !== "done" ? marks[row.state] : span(row.seconds)}</span>
       </button>
     </li>

@@ -1,3 +1,4 @@
+import { aboutMoney } from "../money";
 import { readEvents } from "../../api/events";
 import * as making from "../../api/making";
 import type { Schemas } from "../../pageData";
@@ -80,16 +81,14 @@ export function replyOf(t: Schemas["Inside"]): string {
   return t.kind === "reply" ? t.reply : "";
 }
 
-export const money = (n: number) => (n >= 0.01 ? n.toFixed(2) : n === 0 ? "0" : n.toPrecision(2));
-
 /** What a question takes, in a sentence. */
 export function forecastLine(f: Schemas["Forecast"]): string {
   if (f.calls === 0) return "A question asks no model.";
   const times = f.calls === 1 ? "once" : f.calls === 2 ? "twice" : `${f.calls} times`;
-  let line = `A question, or making a reply again, asks a model ${times} at most: about ${(f.prompt_tokens + f.reply_tokens).toLocaleString("en")} tokens, cost ${money(f.cost)}.`;
+  let line = `A question, or writing a reply again, asks a model ${times} at most: about ${(f.prompt_tokens + f.reply_tokens).toLocaleString("en")} tokens, ${aboutMoney(f.cost)}.`;
   if (f.open) line += " How often exactly is known while it runs; these are the recipe’s limits.";
   if (f.turns)
-    line += ` In the last 30 days a question cost ${money(f.usual)} on average (${f.turns} asked).`;
+    line += ` In the last 30 days a question cost ${aboutMoney(f.usual)} on average (${f.turns} asked).`;
   return line;
 }
 

@@ -84,7 +84,7 @@
 </script>
 
 {#snippet mistake(key: string)}
-  {#if wrong(key)}<span class="mt-1 block border-l-2 border-accent pl-2 text-fine font-normal"
+  {#if wrong(key)}<span class="mt-1 block border-l-2 border-wrong pl-2 text-fine font-normal"
       >{wrong(key)}</span
     >{/if}
 {/snippet}
@@ -106,7 +106,7 @@
 
 <form class="space-y-5 p-4 sm:p-5" onsubmit={(e) => e.preventDefault()} aria-label="Desk">
   {#if !reading.readable}
-    <p class="border-l-2 border-accent bg-leaf px-4 py-3 text-note" role="status">
+    <p class="problem text-note" role="status">
       The file cannot be read as it is now. The form follows again as soon as the mistake is gone; it is
       marked in the file.
     </p>

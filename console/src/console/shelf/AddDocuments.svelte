@@ -1,6 +1,7 @@
 <!-- Puts documents on a shelf: dropped, chosen, or fetched from an address; says
      what came of it, and how far reading has come. -->
 <script lang="ts">
+  import Progress from "../../ui/Progress.svelte";
   import { toast } from "svelte-sonner";
   import * as shelves from "../../api/shelves";
   import { filesOf } from "../../api/upload";
@@ -102,7 +103,7 @@
   ondrop={drop}>
   {#if sending !== null}
     <p role="status">Sending … {Math.round(100 * sending)} %</p>
-    <progress class="mt-2 w-full" value={sending} max="1" aria-label="Sent"></progress>
+    <Progress class="mt-2" label="Sent" value={sending} />
   {:else if unread}
     <p role="status">
       Reading: {documents.length - unread} of {documents.length} done{rest > 2
@@ -114,11 +115,7 @@
           act(async () => (await shelves.cancelReading(slug), await read()), "The rest is not read")}
         >Stop reading</Link>
     </p>
-    <progress
-      class="mt-2 w-full"
-      value={documents.length - unread}
-      max={documents.length}
-      aria-label="Documents read"></progress>
+    <Progress class="mt-2" label="Documents read" value={(documents.length - unread) / documents.length} />
   {:else}
     <p class="text-faded">
       Drop files or folders here: PDF, Word, slides, sheets, web pages, Markdown, text, captions, pictures of
@@ -128,7 +125,7 @@
   {/if}
 </div>
 {#if refused.length}
-  <ul class="mt-3 border-l-2 border-accent pl-4 text-note">
+  <ul class="mt-3 border-l-2 border-wrong pl-4 text-note">
     {#each refused as r (r.name)}<li><strong class="break-all">{r.name}</strong>: {r.problem}</li>{/each}
   </ul>
 {/if}

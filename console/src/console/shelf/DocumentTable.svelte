@@ -66,7 +66,7 @@
               >{:else}<span class="font-semibold">{d.title || d.name}</span>{/if}
             <span class="block text-fine break-all text-faded"
               >{d.name}{states[d.state] && `, ${states[d.state]}`}</span>
-            {#if d.problem}<span class="mt-1 block border-l-2 border-accent pl-2 text-fine">{d.problem}</span
+            {#if d.problem}<span class="mt-1 block border-l-2 border-wrong pl-2 text-fine">{d.problem}</span
               >{/if}
           </td>
           <td class="text-right tabular-nums">{d.words.toLocaleString("en")}</td>

@@ -1,5 +1,6 @@
 <!-- How a shelf is split and searched. -->
 <script lang="ts">
+  import { exactMoney, money } from "../money";
   import Link from "../../ui/Link.svelte";
   // How a shelf is split, searched and embedded.
   import Dialog from "../../ui/Dialog.svelte";
@@ -48,7 +49,7 @@
   const count = (n: number) => n.toLocaleString("en");
 
   function spentSoFar(e: Schemas["ShelfEmbedding"]): string {
-    const cost = e.spent_cost ? `, cost ${e.spent_cost.toPrecision(2)}` : "";
+    const cost = e.spent_cost ? `, ${money(e.spent_cost)}` : "";
     return `So far ${count(e.spent_tokens)} tokens${cost}.`;
   }
 
@@ -128,7 +129,9 @@
             <option value="">built in (English, no model is asked)</option>
             {#each embedders as m (m.connection + m.name)}
               <option value="{m.connection}/{m.name}"
-                >{m.name}, {m.price.in ? `${m.price.in} per million tokens` : "without a price"}</option>
+                >{m.name}, {m.price.in
+                  ? `${exactMoney(m.price.in)} per million tokens`
+                  : "without a price"}</option>
             {/each}
             {#if s.embedding && !embedders.some((m) => `${m.connection}/${m.name}` === s!.embedding)}<option
                 value={s.embedding}>{s.embedding}</option
@@ -161,14 +164,14 @@
             {#if embedding.embedded < embedding.passages}
               <p class="mt-1">
                 The rest takes about {count(embedding.tokens)} tokens{#if embedding.priced}, <strong
-                    >cost {embedding.cost.toPrecision(2)}</strong
+                    >{money(embedding.cost)}</strong
                   >{/if}.
                 {#if embedding.priced}<Link class="ml-2 min-h-7 font-semibold" onclick={embed}
                     >Embed them</Link
                   >{/if}
               </p>
             {/if}
-            {#if embedding.problem}<p class="mt-1 border-l-2 border-accent pl-2">
+            {#if embedding.problem}<p class="mt-1 border-l-2 border-wrong pl-2">
                 It stopped: {embedding.problem}
               </p>{/if}
           </div>
@@ -205,7 +208,7 @@
             ></span
           ></label>
       </fieldset>
-      {#if problem}<p class="mt-4 border-l-2 border-accent pl-3" role="alert">{problem}</p>{/if}
+      {#if problem}<p class="mt-4 border-l-2 border-wrong pl-3" role="alert">{problem}</p>{/if}
       <p class="mt-6 flex justify-end gap-2">
         <button type="button" class="button-plain" onclick={() => (open = false)}>Close</button><button
           class="button-main"
