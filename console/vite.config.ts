@@ -4,7 +4,7 @@ import { defineConfig, type Plugin } from "vite";
 
 // The fonts that every page uses are fetched at once, not when the style sheet
 // has been read, so that words do not change their shape under the reader.
-const early = /(vollkorn-latin-wght-normal|source-sans-3-latin-wght-normal).*\.woff2$/;
+const early = /(alegreya-latin-wght-normal|source-sans-3-latin-wght-normal).*\.woff2$/;
 const preloadFonts: Plugin = {
   name: "preload-fonts",
   transformIndexHtml: {

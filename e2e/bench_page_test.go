@@ -17,7 +17,7 @@ func flag(t *testing.T, p *page, question string) {
 	p.ask(question)
 	p.settled()
 	p.click("This did not help")
-	p.shows("article", "What was the matter?")
+	p.shows("article", "What was wrong with it?")
 	p.click("It is wrong")
 	p.shows("article", "Thank you.")
 	p.fill("In your own words, if you like", "It went out again.")
@@ -72,7 +72,7 @@ func TestFromABadAnswerToANewRevision(t *testing.T) {
 	m.visit("/console/verdicts")
 	m.pick("What was wrong", "The model was wrong")
 	m.shows("[data-sonner-toaster]", "Noted")
-	m.click("Set it done")
+	m.click("Mark as done")
 	m.shows("main", "Nothing to look at")
 	m.shows("aside", "The model was wrong")
 }
@@ -161,7 +161,7 @@ func TestContrastIsBlindUntilChosen(t *testing.T) {
 	if strings.Contains(said, `"title":"Small"`) || strings.Contains(said, "heather") {
 		t.Errorf("blind, and the API says %s", said)
 	}
-	run[any](p, `[...document.querySelectorAll("button")].filter(b => b.innerText.includes("I prefer"))[1].click(), null`)
+	run[any](p, `[...document.querySelectorAll("button")].filter(b => b.innerText.includes("I like this one best"))[1].click(), null`)
 	p.shows("article", "Large")
 	p.shows("article", "your choice")
 	p.do(chromedp.Reload())
@@ -182,7 +182,7 @@ func TestContinueTakesACard(t *testing.T) {
 	p.settled()
 	p.shows("article", "Take one, and the text goes on from it.")
 	p.accessible("cards")
-	run[any](p, `[...document.querySelectorAll("button")].filter(b => b.innerText.includes("Take this one"))[1].click(), null`)
+	run[any](p, `[...document.querySelectorAll("button")].filter(b => b.innerText.includes("Go on with this one"))[1].click(), null`)
 	p.shows("article", "Taken; ask on to go on from here")
 	p.ask("Go on.")
 	p.settled()

@@ -23,9 +23,9 @@ func TestEditingAQuestionMakesAVersion(t *testing.T) {
 	p.settled()
 	p.ask("How do I light a smoker?")
 	p.settled()
-	p.click("Edit the question")
+	p.click("Change the question")
 	p.accessible("editing a question")
-	p.fill("Edit the question", "My name is Perpetua.")
+	p.fill("Change the question", "My name is Perpetua.")
 	p.click("Ask this instead")
 	p.shows("article", "Version 2 of 2")
 	p.settled()
@@ -44,8 +44,8 @@ func TestEditingAQuestionMakesAVersion(t *testing.T) {
 	p.shows("article", "Version 1 of 2")
 	p.accessible("two versions")
 	// Escape leaves the question as it was.
-	p.click("Edit the question")
-	p.fill("Edit the question", "something else")
+	p.click("Change the question")
+	p.fill("Change the question", "something else")
 	p.keys("\x1b")
 	p.shows("article h2", "My name is Ada.")
 }
@@ -55,13 +55,13 @@ func TestTakingBackIsUndone(t *testing.T) {
 	p := openPage(t, browser.Desk, b.Address)
 	p.ask("How do I light a smoker?")
 	p.settled()
-	p.click("Take it back")
+	p.click("Remove the question")
 	p.shows("[role=status]", "Your question was taken back")
 	p.click("Undo")
 	p.shows("article", "How do I light a smoker?")
 	p.do(chromedp.Reload())
 	p.shows("article", "How do I light a smoker?")
-	p.choose("This conversation", "Start over")
+	p.choose("This conversation", "Start a new conversation")
 	p.shows("h1", "The Helper")
 }
 
@@ -104,7 +104,7 @@ func TestVisitorsSettings(t *testing.T) {
 		run[any](p, `[...document.querySelectorAll("fieldset label")].find(l => l.innerText.trim() === "`+what+
 			`").click(), null`)
 	}
-	p.click("Replies: as usual")
+	p.click("Adjust the replies")
 	p.shows("fieldset", "More careful")
 	p.accessible("the settings")
 	take("Thorough")
@@ -177,7 +177,7 @@ func TestLongRepliesFold(t *testing.T) {
 	p.settled()
 	height := func() int { return run[int](p, `document.querySelector("article .prose").parentElement.clientHeight`) }
 	before := height()
-	p.click("Fold this reply")
+	p.click("Shorten this reply")
 	p.shows("article", "Show the whole reply")
 	if after := height(); after > 300 || after >= before {
 		t.Errorf("%d px high, folded %d", before, after)

@@ -84,7 +84,7 @@ func TestStoppingAndMakingAgain(t *testing.T) {
 		t.Errorf("stopped at %q", text)
 	}
 	b.Model.Set(testbed.Fast)
-	p.click("Make it again")
+	p.click("Write the reply again")
 	p.shows("article", "Written in")
 	if n := run[int](p, `document.querySelectorAll("article").length`); n != 1 {
 		t.Errorf("%d turns", n)
@@ -152,7 +152,7 @@ func TestUnderABasePath(t *testing.T) {
 		t.Errorf("the address is %s", got)
 	}
 	if got := run[string](p,
-		`document.fonts.ready.then(() => String(document.fonts.check("16px 'Vollkorn Variable'")))`); got != "true" {
+		`document.fonts.ready.then(() => String(document.fonts.check("16px 'Alegreya Variable'")))`); got != "true" {
 		t.Error("the fonts are not found")
 	}
 	p.do(chromedp.Reload())
@@ -182,7 +182,7 @@ func TestDarkAndLight(t *testing.T) {
 	p.ask("How much syrup do I feed?")
 	p.settled()
 	p.accessible("a conversation, dark")
-	p.click("Theme: as the system")
+	p.click("Colours: as your device has them")
 	if got := ground(); got != "rgb(251, 247, 239)" {
 		t.Errorf("light is %s", got)
 	}
@@ -222,7 +222,7 @@ func TestByKeyboardAlone(t *testing.T) {
 	if got := focused(); got != "Your question to The Helper" {
 		t.Errorf("after asking the focus is on %q", got)
 	}
-	for i := 0; !strings.Contains(focused(), "Make it again"); i++ {
+	for i := 0; !strings.Contains(focused(), "Write the reply again"); i++ {
 		if i == 12 {
 			t.Fatalf("the button cannot be reached; the focus is on %q", focused())
 		}
@@ -247,7 +247,7 @@ func TestErrorsInTheVisitorsWords(t *testing.T) {
 		t.Errorf("the log does not know %q", id)
 	}
 	b.Model.Set(testbed.Fast)
-	p.click("Make it again")
+	p.click("Write the reply again")
 	p.shows("article .prose", "Light it at the bottom")
 	p.settled()
 	if strings.Contains(p.text("main"), "trouble") {
@@ -306,7 +306,7 @@ func TestTheServiceIsKilledWhileThePageIsOpen(t *testing.T) {
 		t.Errorf("the box holds %q", got)
 	}
 	s.model.Set(testbed.Fast)
-	p.click("Make it again")
+	p.click("Write the reply again")
 	p.shows("article", "Written in")
 }
 
@@ -334,7 +334,7 @@ func TestScrollingLetsGo(t *testing.T) {
 	if after := run[int](p, "Math.round(scrollY)"); after != before {
 		t.Errorf("scrolled up, the page moved from %d to %d", before, after)
 	}
-	p.click("To the end")
+	p.click("Go to the end")
 	time.Sleep(300 * time.Millisecond)
 	if !run[bool](p, atEnd) {
 		t.Error("the page does not follow again")

@@ -230,7 +230,7 @@ func TestRevisionsAreComparedAndGoneBackTo(t *testing.T) {
 	p.shows("body", "visitors find no desk here")
 	visitor := openTab(t, browser.Desk, b.Address)
 	visitor.visit("/at/helper")
-	visitor.shows("h1", "No desk here")
+	visitor.shows("h1", "There is no desk here")
 	p.click("Open the desk with this one")
 	testbed.Within(t, 30*time.Second, "the desk is open again", func() bool {
 		d, err := b.Client.Desk(ctx, "helper")

@@ -19,11 +19,11 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 	p.ask("How do I light a smoker?")
 	p.settled()
 	b.Model.Set(testbed.Fast)
-	p.click("Make it again")
+	p.click("Write the reply again")
 	p.shows("article", "2 of 2")
 	p.shows("article .prose", "cool and white")
 	p.accessible("two attempts")
-	p.click("The attempt before")
+	p.click("The reply before")
 	p.shows("article", "1 of 2")
 	if got := p.text("article .prose"); strings.Contains(got, "white") {
 		t.Errorf("the first attempt is %q", got)
@@ -31,13 +31,13 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 	// The one that is shown counts, also after a reload.
 	p.do(chromedp.Reload())
 	p.shows("article", "1 of 2")
-	p.click("The next attempt")
+	p.click("The next reply")
 	p.shows("article .prose", "cool and white")
 	// Only the last turn can be made again.
 	p.ask("hello")
 	p.settled()
 	if n := run[int](p,
-		`[...document.querySelectorAll("article button")].filter(b => b.innerText.includes("Make it again")).length`); n != 1 {
+		`[...document.querySelectorAll("article button")].filter(b => b.innerText.includes("Write the reply again")).length`); n != 1 {
 		t.Errorf("%d turns can be made again", n)
 	}
 }
@@ -94,7 +94,7 @@ func TestTakingBack(t *testing.T) {
 	p.settled()
 	p.ask("What is my nmae?")
 	p.settled()
-	p.click("Take it back")
+	p.click("Remove the question")
 	p.do(chromedp.WaitNotPresent(chromedp.CSS("article:nth-of-type(2)")))
 	if got := run[string](p, `document.querySelector("textarea").value`); got != "What is my nmae?" {
 		t.Errorf("the box holds %q", got)
@@ -103,9 +103,9 @@ func TestTakingBack(t *testing.T) {
 	p.ask("What is my name?")
 	p.shows("article:last-of-type .prose", "Your name is Ottoline")
 	p.settled()
-	p.click("Take it back")
+	p.click("Remove the question")
 	p.do(chromedp.WaitNotPresent(chromedp.CSS("article:nth-of-type(2)")))
-	p.click("Take it back")
+	p.click("Remove the question")
 	p.shows("main", "Begin with one of these")
 	p.shows("nav", "What you ask here will be listed")
 }
@@ -116,7 +116,7 @@ func TestKeepingAConversation(t *testing.T) {
 	p.ask("How do I light a smoker?")
 	p.settled()
 	p.click("This conversation")
-	p.shows("[role=menu]", "Save as Markdown")
+	p.shows("[role=menu]", "Save as text (Markdown)")
 	p.accessible("the menu of a conversation")
 	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Rename']`)),
 		chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
@@ -128,7 +128,7 @@ func TestKeepingAConversation(t *testing.T) {
 	address := run[string](p, "location.pathname")
 
 	p.click("This conversation")
-	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Remove']`)))
+	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Delete this conversation']`)))
 	p.shows("main", "Removed “Of smoke”")
 	p.shows("main", "Begin with one of these")
 	p.shows("nav", "What you ask here will be listed")
@@ -158,7 +158,7 @@ func TestSharingAConversation(t *testing.T) {
 		p.click("This conversation")
 		p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='` + item + `']`)))
 	}
-	menu("Share by a link")
+	menu("Share with a link")
 	p.click("Make a link")
 	p.do(chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
 	p.accessible("the dialog for sharing")

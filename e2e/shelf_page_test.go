@@ -101,7 +101,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	phone.visit("/at/lib")
 	phone.ask("How long may I borrow the extractor?")
 	phone.settled()
-	phone.shows("article", "Where it stands (1)")
+	phone.shows("article", "Where this comes from (1)")
 	phone.accessible("the margin on a phone")
 
 	// A document that is removed is in no answer any more.

@@ -93,7 +93,7 @@ var consolePictures = []struct {
 				const s = document.querySelector("form select"); s.value = "shed/heather-2"; s.dispatchEvent(new Event("change", {bubbles: true}));`),
 		chromedp.Click(browser.Button("Run this and what follows")), chromedp.WaitVisible(chromedp.CSS("#tried")),
 		chromedp.Sleep(500 * time.Millisecond),
-		chromedp.Click(browser.Button("Leave it")),
+		chromedp.Click(browser.Button("Cancel")),
 		script(`document.querySelector("[aria-label=Inside]").scrollTop = 0`),
 	}},
 	{"console-recipe", []browser.Action{open("desks/work-plan/recipe"),

@@ -137,7 +137,7 @@ var pictures = []picture{
 	{"visitor-phone-empty", browser.Phone, "hive-helper", nil},
 	{"visitor-contrast", browser.Desk, "three-heads", []browser.Action{
 		ask("How do I keep my smoker from going out?"),
-		script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I prefer this one")[1].click()`),
+		script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I like this one best")[1].click()`),
 		chromedp.Sleep(700 * time.Millisecond), script(`scrollTo(0, 0)`),
 	}},
 	{"visitor-margin", browser.Desk, "handbook", []browser.Action{

@@ -124,6 +124,12 @@
         <button type="button" class="button-plain !min-h-8" disabled={busy || !c.address} onclick={look}
           >{busy ? "Asking …" : "Ask the server"}</button>
       </div>
+      {#if c.models.length}
+        <p class="mt-1 text-fine text-faded">
+          Context is how much a model can read at once, in tokens (pieces of words), like 8192. A price is
+          what a million tokens cost, read (in) and written (out), like 0.5 and 1.5; 0 if it costs nothing.
+        </p>
+      {/if}
       <ul class="mt-2 space-y-1.5">
         {#each names as name (name)}
           {@const m = c.models.find((m) => m.name === name)}
@@ -179,7 +185,13 @@
           class="field mt-1.5"
           type="number"
           min="1"
-          bind:value={c.patience} /></label>
+          bind:value={c.patience}
+          aria-describedby="patience-help" /><span
+          id="patience-help"
+          class="mt-1 block text-fine font-normal text-faded"
+          >How long the server may say nothing before a question is given up. A model that has to be loaded
+          first needs more, like 180.</span
+        ></label>
       <label class="block text-sm font-semibold"
         >Replies at once <input
           class="field mt-1.5"
@@ -188,7 +200,8 @@
           bind:value={c.at_once}
           aria-describedby="once-help" /><span
           id="once-help"
-          class="mt-1 block text-fine font-normal text-faded">More wait in line. 0 is any number.</span
+          class="mt-1 block text-fine font-normal text-faded"
+          >How many it writes side by side; more wait in line. 1 for a small machine, 0 for any number.</span
         ></label>
     </div>
     {#if problem}<p class="problem text-note" role="alert">

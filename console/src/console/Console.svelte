@@ -63,7 +63,6 @@
   position="bottom-right"
   theme={theme.choice === "auto" ? "system" : theme.choice}
   toastOptions={{
-    style: `background: var(--paper); color: var(--ink); border-color: var(--rule); font-family: "Figtree Variable", system-ui, sans-serif; font-size: 0.88rem`,
-    actionButtonStyle: "background: var(--accent); color: var(--on-accent); font-family: inherit",
-    cancelButtonStyle: "background: var(--leaf); color: var(--ink); font-family: inherit",
+    unstyled: true,
+    classes: { toast: "slip", title: "slip-title", actionButton: "slip-do", error: "slip-wrong" },
   }} />

@@ -38,11 +38,19 @@
   onMount(refresh);
 
   const tabs = [
-    ["edit", "Edit"],
-    ["bench", "Bench"],
-    ["recipe", "Recipe"],
-    ["revisions", "Revisions"],
-    ["conversations", "Conversations"],
+    [
+      "edit",
+      "Edit",
+      "Write the desk file, as text or as a form; the page beside it is what visitors will see.",
+    ],
+    ["bench", "Bench", "Ask at the draft, and look inside each reply: what was sent to the model, and why."],
+    ["recipe", "Recipe", "The steps in which a reply is made, from the question to the last word."],
+    [
+      "revisions",
+      "Revisions",
+      "Every version that was published. One of them is what visitors see; you can go back.",
+    ],
+    ["conversations", "Conversations", "What visitors asked here, and what they were told."],
   ] as const;
 
   offer(() =>
@@ -78,18 +86,22 @@
         <DeskMenu {desk} {refresh} />
       </div>
       <nav class="mt-1 -mb-px flex overflow-x-auto sm:gap-1" aria-label="This desk">
-        {#each tabs as [key, name] (key)}
+        {#each tabs as [key, name, about] (key)}
           <a
             class={[
               "border-b-2 px-2 py-2 text-fine no-underline sm:px-3 sm:text-sm",
               part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink",
             ]}
             href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}
+            title={about}
             aria-current={part === key ? "page" : undefined}
             onclick={router.follow}>{name}</a>
         {/each}
       </nav>
     </div>
+    <p class="border-b border-rule bg-leaf px-4 py-1.5 text-fine text-faded sm:px-6">
+      {tabs.find(([key]) => key === part)?.[2] ?? tabs[0][2]}
+    </p>
     {#if part === "revisions"}
       <RevisionsTab {desk} {refresh} />
     {:else if part === "bench"}

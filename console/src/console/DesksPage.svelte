@@ -70,7 +70,9 @@
   ];
 </script>
 
-<Page title="Desks">
+<Page
+  title="Desks"
+  about="A desk is a page where colleagues ask a model things. Visitors see the revision that is published; you go on working at the draft.">
   {#snippet actions()}
     <input
       bind:this={chooser}

@@ -6,7 +6,7 @@
   import * as making from "../api/making";
   import type { Schemas } from "../pageData";
   import { span } from "./bench/inside.svelte";
-  import { exactMoney, money } from "./money";
+  import { exactMoney, shortMoney } from "./money";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";
   import { ago } from "./time";
@@ -148,7 +148,7 @@
             ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
           <td class="py-2 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
           <td class="py-2 text-right whitespace-nowrap tabular-nums">{t.prompt_tokens} + {t.reply_tokens}</td>
-          <td class="py-2 text-right tabular-nums" title={exactMoney(t.cost)}>{money(t.cost)}</td>
+          <td class="py-2 text-right tabular-nums" title={exactMoney(t.cost)}>{shortMoney(t.cost)}</td>
         </tr>
       {/each}
     </Table>

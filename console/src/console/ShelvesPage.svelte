@@ -41,11 +41,9 @@
   ];
 </script>
 
-<Page title="Shelves">
-  <p class="mt-2 max-w-[42rem] text-note text-faded">
-    A shelf holds documents that desks answer from. Put files on it, see what a question would find, then name
-    it in a desk file: <code>shelves: [handbook]</code>.
-  </p>
+<Page
+  title="Shelves"
+  about="A shelf holds documents that desks answer from. Put files on it, see what a question would find, then choose it where you edit a desk.">
   {#if list?.length}
     <Table label="Shelves" class="mt-6" least="34rem" {columns}>
       {#each list as s (s.shelf)}

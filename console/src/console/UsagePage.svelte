@@ -4,9 +4,13 @@
   import { BarChart } from "layerchart";
   import * as making from "../api/making";
   import { pageData, type Schemas } from "../pageData";
-  import { exactMoney, money } from "./money";
+  import { exactMoney, money, shortMoney } from "./money";
   import { hrefOf, router } from "./router.svelte";
   import { complain } from "./state.svelte";
+  import Patterns from "../ui/Patterns.svelte";
+  import { fillOf } from "../ui/fills";
+  import Swatch from "../ui/Swatch.svelte";
+  import { shortDay } from "./time";
   import Link from "../ui/Link.svelte";
 
   type Row = Schemas["UsageRow"];
@@ -65,22 +69,12 @@
     ),
   );
   const names = $derived([...new Set((days ?? []).map((r) => r.keys[1]!))]);
-  const shades = [
-    "var(--accent)",
-    "var(--faded)",
-    "var(--ink)",
-    "var(--field)",
-    "color-mix(in srgb, var(--accent) 45%, var(--paper))",
-    "var(--rule)",
-  ];
-  const series = $derived(
-    names.map((name, i) => ({ key: name, label: name, color: shades[i % shades.length]! })),
-  );
+  const series = $derived(names.map((name, i) => ({ key: name, label: name, color: fillOf(i) })));
   const chart = $derived.by(() => {
     const rows: Record<string, number | string>[] = [];
     for (let back = lengths[chosen]; back >= 0; back--) {
       const at = day(back);
-      const row: Record<string, number | string> = { day: at.slice(5) };
+      const row: Record<string, number | string> = { day: shortDay(at) };
       for (const name of names) row[name] = 0;
       for (const r of days ?? []) if (r.keys[0] === at) row[r.keys[1]!] = worth(r);
       rows.push(row);
@@ -89,6 +83,10 @@
   });
   const nameOf = (key: string, name: string) => (key === "kind" ? (kinds[name] ?? name) : name);
 
+  const about =
+    "How often models were asked, how much they read and wrote, and what that cost by the prices in the " +
+    "connections. A token is a piece of a word; models are paid by them.";
+
   const figures = [
     { title: "Calls", number: true },
     { title: "Tokens", number: true },
@@ -96,7 +94,7 @@
   ];
 </script>
 
-<Page title="Usage">
+<Page title="Usage" {about}>
   {#snippet actions()}
     <div class="flex rounded border border-rule text-sm" role="group" aria-label="How far back">
       {#each Object.entries(spans) as [key, name] (key)}
@@ -143,10 +141,11 @@
         ></label>
       <ul class="flex flex-wrap items-center gap-x-4 gap-y-1">
         {#each series as s (s.key)}<li class="flex items-center gap-1.5">
-            <span class="size-2.5 rounded-sm" style:background={s.color}></span>{s.label}
+            <Swatch fill={s.color} />{s.label}
           </li>{/each}
       </ul>
     </div>
+    <Patterns />
     <div
       class="chart mt-3 h-64"
       role="img"
@@ -160,7 +159,10 @@
         seriesLayout="stack"
         legend={false}
         bandPadding={0.3}
-        props={{ xAxis: { ticks: chart.length > 14 ? 8 : undefined } }} />
+        props={{
+          xAxis: { ticks: chart.length > 14 ? 8 : undefined },
+          yAxis: { format: (n: number) => (unit === "cost" ? exactMoney(n) : n.toLocaleString("en")) },
+        }} />
     </div>
 
     <div class="mt-8 grid gap-x-12 gap-y-8 md:grid-cols-2">
@@ -174,11 +176,11 @@
                   class="text-right tabular-nums">{r.calls}</td
                 ><td class="text-right tabular-nums"
                   >{(r.prompt_tokens + r.reply_tokens).toLocaleString("en")}</td
-                ><td class="text-right tabular-nums">{exactMoney(r.cost)}</td></tr>
+                ><td class="text-right tabular-nums" title={exactMoney(r.cost)}>{shortMoney(r.cost)}</td></tr>
             {/each}
           </Table>
           {#if key === "visitor"}<p class="mt-1 text-mini text-faded">
-              Visitors are known by nothing but a random sign.
+              A visitor is known by a random code that their browser keeps, and by nothing else.
             </p>{/if}
         </section>
       {/each}

@@ -7,7 +7,11 @@
   import type { Schemas } from "../pageData";
   import { hrefOf, router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";
-  import { ago } from "./time";
+  import { ago, weekOf } from "./time";
+  import Markdown from "../markdown/Markdown.svelte";
+  import Patterns from "../ui/Patterns.svelte";
+  import { fillOf } from "../ui/fills";
+  import Swatch from "../ui/Swatch.svelte";
 
   const causes: Record<string, string> = {
     "nothing-found": "Nothing suitable was found",
@@ -68,7 +72,7 @@
   const weeks = $derived.by(() => {
     const byWeek = new Map<string, Record<string, number | string>>();
     for (const c of counts) {
-      const row = byWeek.get(c.week) ?? { week: c.week.slice(5) };
+      const row = byWeek.get(c.week) ?? { week: `week ${weekOf(c.week)}` };
       row[c.cause || "unseen"] = c.count;
       byWeek.set(c.week, row);
     }
@@ -82,24 +86,16 @@
       ),
     ).sort((a, b) => b[1] - a[1]),
   );
-  const shades = [
-    "var(--accent)",
-    "var(--ink)",
-    "var(--faded)",
-    "var(--field)",
-    "var(--rule)",
-    "color-mix(in srgb, var(--accent) 45%, var(--paper))",
-  ];
   const series = $derived(
     [...Object.entries(causes), ["unseen", "Not looked at yet"]]
-      .map(([key, label], i) => ({ key: key!, label: label!, color: shades[i]! }))
+      .map(([key, label], i) => ({ key: key!, label: label!, color: fillOf(i) }))
       .filter((s) => weeks.some((w) => w[s.key])),
   );
   const whichs = { open: "To look at", done: "Done", helped: "Helped" } as const;
 
   const about =
     "What visitors said of replies. Open one in the bench, find out what was wrong, try it " +
-    "differently, and set it done.";
+    "differently, and mark it as done.";
 </script>
 
 <Page title="Verdicts" {about}>
@@ -134,9 +130,10 @@
               href={hrefOf(`desks/${v.desk}/bench/${v.trace ?? v.turn}`)}
               onclick={router.follow}>{v.question}</a>
           </h2>
-          <p class="mt-1 line-clamp-3 font-serif text-note leading-relaxed break-words text-faded">
-            {v.reply}
-          </p>
+          <div
+            class="mt-1 max-h-24 overflow-hidden text-faded [mask-image:linear-gradient(#000_70%,transparent)]">
+            <Markdown text={v.reply.slice(0, 900)} />
+          </div>
           {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-margin pl-3 text-note">
               {v.reason ? reasons[v.reason] : ""}{v.reason && v.remark ? ": " : ""}{v.remark
                 ? `“${v.remark}”`
@@ -169,7 +166,7 @@
                 class="button-main"
                 onclick={() =>
                   keep(v, { done: !v.finding.done }, v.finding.done ? "To be looked at again" : "Done with")}
-                >{v.finding.done ? "Look at it again" : "Set it done"}</button>
+                >{v.finding.done ? "Look at it again" : "Mark as done"}</button>
             </div>
           {/if}
         </article>
@@ -188,17 +185,26 @@
     {#if totals.length}
       <aside aria-label="Causes">
         <h2 class="text-note font-semibold">What was wrong, by week</h2>
+        <Patterns />
         <div class="chart mt-3 h-52" aria-hidden="true">
-          <BarChart data={weeks} x="week" {series} seriesLayout="stack" legend={false} bandPadding={0.4} />
+          <BarChart
+            data={weeks}
+            x="week"
+            {series}
+            seriesLayout="stack"
+            legend={false}
+            bandPadding={0.4}
+            props={{ xAxis: { ticks: 4 } }} />
         </div>
         <Table label="Replies that did not help in the last twelve weeks, by cause" class="mt-3" small>
           {#each totals as [cause, n] (cause)}
             <tr class="border-t border-rule"
               ><td class="py-1.5"
-                ><span
-                  class="mr-2 inline-block size-2.5 rounded-sm"
-                  style:background={series.find((s) => s.key === (cause || "unseen"))?.color}></span
-                >{cause ? causes[cause] : "Not looked at yet"}</td
+                ><span class="flex items-center gap-2"
+                  ><Swatch fill={series.find((s) => s.key === (cause || "unseen"))?.color ?? ""} />{cause
+                    ? causes[cause]
+                    : "Not looked at yet"}</span
+                ></td
               ><td class="text-right tabular-nums">{n}</td></tr>
           {/each}
         </Table>

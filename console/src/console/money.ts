@@ -10,3 +10,6 @@ export const exactMoney = english.smallMoney;
 
 /** What something may cost, going by what it cost before. */
 export const aboutMoney = (n: number) => (n >= 0.01 ? `about ${money(n)}` : money(n));
+
+/** An amount of money where there is little room: < $0.01. */
+export const shortMoney = (n: number) => english.money(n, (smallest) => `< ${smallest}`);

@@ -1,3 +1,4 @@
+import "./formulas.css";
 import temml from "temml";
 
 /** Replaces formulas as render.ts marks them by MathML. */

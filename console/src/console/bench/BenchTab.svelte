@@ -54,7 +54,7 @@
   });
 </script>
 
-<div class="grid lg:h-[calc(100dvh-9.2rem)] lg:grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
+<div class="grid lg:h-[calc(100dvh-11.4rem)] lg:grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
   <section class="h-[70dvh] min-h-0 border-rule lg:h-auto lg:border-r" aria-label="The visitor’s page">
     {#if id}
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
@@ -83,7 +83,7 @@
             {#if t.helped === false}<p class="mt-2 text-fine text-faded">
                 It did not help{t.reason ? `: ${t.reason}` : ""}{t.remark ? `. “${t.remark}”` : ""}
               </p>{/if}
-            <Link class="mt-1 min-h-7 text-fine" onclick={() => (looked = t.id)}>Look inside</Link>
+            <Link class="mt-1 min-h-7 text-fine" onclick={() => (looked = t.id)}>See how it was made</Link>
           </article>
         {:else}
           <p class="mt-8 text-faded">Fetching the conversation …</p>

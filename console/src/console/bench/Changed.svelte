@@ -28,6 +28,6 @@
 
 <p class="font-serif text-note leading-relaxed break-words whitespace-pre-wrap">
   {#each pieces as p, i (i)}{#if p.kind === "same"}{p.text}{:else if p.kind === "in"}<ins
-        class="bg-leaf decoration-accent underline-offset-4">{p.text}</ins
-      >{:else}<del class="text-faded">{p.text}</del>{/if}{/each}
+        class="bg-accent/15 decoration-accent underline-offset-4">{p.text}</ins
+      >{:else}<del class="bg-wrong/10 text-faded decoration-wrong">{p.text}</del>{/if}{/each}
 </p>

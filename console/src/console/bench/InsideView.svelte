@@ -142,7 +142,7 @@
         : ""}{trace.retries ? `, ${trace.retries} tried again` : ""}
     </p>
     {#if trace.problem}<p class="mt-2 problem text-note">
-        It ended with {trace.problem}.
+        It failed: {trace.problem}.
       </p>{/if}
 
     {#if trace.thinned}
@@ -177,7 +177,7 @@
           <button
             class={["button-plain !min-h-8", changing ? "mb-1 ml-auto !flex w-fit" : "float-right mb-2 ml-3"]}
             aria-expanded={changing}
-            onclick={() => (changing = !changing)}>{changing ? "Leave it" : "Run again from here"}</button>
+            onclick={() => (changing = !changing)}>{changing ? "Cancel" : "Run again from here"}</button>
         {/if}
         {#if changing}
           {#key step.step}<RerunPanel {trace} {step} {brief} {ran} />{/key}

@@ -25,6 +25,17 @@
     reused: "kept",
     stopped: "stopped",
   };
+  /** The step of the axis: 1, 2 or 5 of some power of ten, three to six of them. */
+  const tick = $derived.by(() => {
+    const rough = whole / 4;
+    const power = 10 ** Math.floor(Math.log10(rough));
+    return [1, 2, 5, 10].map((n) => n * power).find((n) => n >= rough)!;
+  });
+  const ticks = $derived(Array.from({ length: Math.floor(whole / tick) + 1 }, (_, i) => i * tick));
+  const part = (s: Schemas["Span"]) => took(s) / whole;
+  /** Whether a step is a good part of the time that the reply took. */
+  const matters = (s: Schemas["Span"]) => s.do !== "group" && part(s) >= 0.1;
+  const share = (s: Schemas["Span"]) => (part(s) < 0.005 ? "–" : `${Math.round(100 * part(s))} %`);
   const nameOf = (step: string) => step.slice(step.lastIndexOf("/") + 1);
   const took = (s: Schemas["Span"]) => (s.state === "running" ? Math.max(0, whole - s.start) : s.seconds);
 </script>
@@ -34,7 +45,7 @@
     <li>
       <button
         class={[
-          "grid w-full grid-cols-[minmax(7rem,10rem)_minmax(0,1fr)_4.2rem] items-center gap-3",
+          "grid w-full grid-cols-[minmax(7rem,10rem)_minmax(0,1fr)_4.2rem_2.6rem] items-center gap-2.5",
           "rounded px-2 py-1 text-left hover:bg-leaf",
           chosen === row.at && "bg-leaf",
         ]}
@@ -67,13 +78,32 @@
             {/if}
           {/each}
         </span>
-        <span class={["text-right tabular-nums", row.state === "failed" ? "text-wrong" : "text-faded"]}
-          >{marks[row.state] && row.state !== "done" ? marks[row.state] : span(row.seconds)}</span>
+        <span
+          class={[
+            "text-right tabular-nums",
+            row.state === "failed" ? "text-wrong" : matters(row) ? "font-semibold" : "text-faded",
+          ]}>{marks[row.state] && row.state !== "done" ? marks[row.state] : span(row.seconds)}</span>
+        <span class="text-right text-faded tabular-nums">{row.do === "group" ? "" : share(row)}</span>
       </button>
     </li>
   {/each}
 </ol>
-<p class="mt-1 flex justify-between px-2 text-mini text-faded">
-  <span>Faint: waiting for the first word. Strong: writing.</span><span class="tabular-nums"
-    >{span(whole)} in all</span>
+<div
+  class="grid grid-cols-[minmax(7rem,10rem)_minmax(0,1fr)_4.2rem_2.6rem] gap-2.5 px-2 text-mini text-faded"
+  aria-hidden="true">
+  <span></span>
+  <span class="relative h-5 border-t border-field">
+    {#each ticks as at (at)}
+      <span
+        class={[
+          "absolute top-0 border-l border-field pt-1 tabular-nums",
+          at > 0.9 * whole ? "-translate-x-full border-r border-l-0 pr-1" : "pl-1",
+        ]}
+        style:left={left(at)}>{at === 0 ? "0" : span(at)}</span>
+    {/each}
+  </span>
+</div>
+<p class="mt-1 flex flex-wrap justify-between gap-x-4 px-2 text-mini text-faded">
+  <span>Light: waiting for the first word. Dark: writing. Behind each step its part of the whole time.</span
+  ><span class="tabular-nums">{span(whole)} in all</span>
 </p>

@@ -93,7 +93,7 @@ export function forecastLine(f: Schemas["Forecast"]): string {
 }
 
 export function span(seconds: number): string {
-  if (seconds < 0.001) return `${Math.round(seconds * 1e6)} µs`;
+  if (seconds < 0.001) return "< 1 ms";
   if (seconds < 1) return `${Math.round(seconds * 1000)} ms`;
   return `${seconds.toFixed(seconds < 10 ? 2 : 1)} s`;
 }

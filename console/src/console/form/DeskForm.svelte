@@ -89,9 +89,10 @@
     >{/if}
 {/snippet}
 
-{#snippet amount(label: string, path: Path, usual: string, step = 1)}
+{#snippet amount(label: string, path: Path, usual: string, help: string, step = 1)}
   <label class="block text-sm font-semibold">
     {label}
+    <span class="mt-0.5 block text-fine font-normal text-faded">{help}</span>
     <input
       class="field mt-1.5"
       type="number"
@@ -259,13 +260,39 @@
     </details>
 
     <details>
-      <summary class="cursor-pointer text-sm font-semibold">Sampling and memory</summary>
-      <div class="mt-4 grid grid-cols-2 gap-4">
-        {@render amount("Temperature", ["sampling", "temperature"], "the server's", 0.1)}
-        {@render amount("Longest reply, tokens", ["sampling", "max_tokens"], "1024")}
-        {@render amount("Turns word for word", ["memory", "turns"], "40")}
-        {@render amount("Tokens for them", ["memory", "tokens"], "4000")}
-        {@render amount("Tokens of summary", ["memory", "summary"], "400")}
+      <summary class="cursor-pointer text-sm font-semibold">How it writes and what it remembers</summary>
+      <div class="mt-4 grid items-end gap-4 sm:grid-cols-2">
+        {@render amount(
+          "Temperature",
+          ["sampling", "temperature"],
+          "the server's own",
+          "How freely the model words its replies: 0.2 stays close to the likeliest, 1 is inventive.",
+          0.1,
+        )}
+        {@render amount(
+          "Longest reply",
+          ["sampling", "max_tokens"],
+          "1024",
+          "In tokens, pieces of words. 1024 is about a page and a half.",
+        )}
+        {@render amount(
+          "Questions remembered word for word",
+          ["memory", "turns"],
+          "40",
+          "With their replies, the last so many of a conversation. 0: each question stands alone.",
+        )}
+        {@render amount(
+          "Room for them",
+          ["memory", "tokens"],
+          "4000",
+          "In tokens: what is older than fits is left out, or summed up. 4000 is about six pages.",
+        )}
+        {@render amount(
+          "Room for a summary",
+          ["memory", "summary"],
+          "400",
+          "In tokens: what was said before them, in short. 400 is half a page, 0 is none.",
+        )}
       </div>
     </details>
   </fieldset>

@@ -31,17 +31,32 @@
     {
       title: "Passages",
       of: [
-        ["words", "Words", "of a passage; what is split otherwise is read anew", 1],
-        ["overlap", "Overlap", "words that the next passage has too", 1],
+        ["words", "Words", "in a passage, about; like 180. A change has all documents read anew", 1],
+        ["overlap", "Overlap", "words at the end of a passage that the next one begins with; like 30", 1],
       ],
     },
     {
       title: "Search by words",
       of: [
-        ["title_weight", "In the title", "what a word counts there, where it counts 1 in the text", "any"],
-        ["expand", "Other words", "that mean the same, for each word of a question", 1],
-        ["k1", "k1", "how soon a word said often counts no more", "any"],
-        ["b", "b", "how much longer passages are held back", "any"],
+        [
+          "title_weight",
+          "In the title",
+          "what a word counts there, where it counts 1 in the text; like 2",
+          "any",
+        ],
+        [
+          "expand",
+          "Other words",
+          "that mean the same, looked for as well, for each word of a question; like 3",
+          1,
+        ],
+        [
+          "k1",
+          "Repetition",
+          "how much a word counts more that is said often: 0 not at all, 2 much (k1 of BM25)",
+          "any",
+        ],
+        ["b", "Length", "how far long passages are held back: 0 not at all, 1 fully (b of BM25)", "any"],
       ],
     },
   ];
@@ -124,9 +139,9 @@
       <fieldset class="mt-5">
         <legend class="font-semibold">Search by meaning</legend>
         <label class="mt-1.5 grid grid-cols-[6.5rem_1fr] items-center gap-x-3">
-          <span>Vectors</span>
+          <span>Meaning from</span>
           <select class="field !min-h-8" bind:value={s.embedding}>
-            <option value="">built in (English, no model is asked)</option>
+            <option value="">the built-in word list (English; no model is asked)</option>
             {#each embedders as m (m.connection + m.name)}
               <option value="{m.connection}/{m.name}"
                 >{m.name}, {m.price.in
@@ -152,7 +167,7 @@
               step="any"
               bind:value={s.vector_weight} />{/if}
           <span class="text-fine text-faded max-sm:col-span-2"
-            >where the search by words counts 1; 0 leaves it out</span>
+            >what the meaning counts, where the words count 1; 0 leaves it out</span>
         </label>
         {#if embedding?.model}
           <div class="mt-2 rounded bg-leaf px-3 py-2 text-note" role="status">
@@ -178,17 +193,17 @@
         {/if}
       </fieldset>
       <fieldset class="mt-5">
-        <legend class="font-semibold">The last look</legend>
+        <legend class="font-semibold">Weighing what was found</legend>
         <label
           class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
-          <span>Candidates</span>
+          <span>How many</span>
           <input
             class="field !min-h-8 text-right tabular-nums"
             type="number"
             step="1"
             bind:value={s.candidates} />
           <span class="text-fine text-faded max-sm:col-span-2"
-            >passages that are weighed anew; 0 leaves it out</span>
+            >of the best passages are read once more and put in a new order; like 30, 0 for none</span>
         </label>
         <label class="mt-2 flex items-start gap-2"
           ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.distinct} />

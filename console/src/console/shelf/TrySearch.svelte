@@ -33,10 +33,28 @@
       complain(e);
     }
   }
+
+  const ordinal = new Intl.PluralRules("en", { type: "ordinal" });
+  const endings = { one: "st", two: "nd", few: "rd", other: "th", zero: "th", many: "th" };
+  const place = (n: number) => `${n}${endings[ordinal.select(n)]}`;
+
+  /** Why a passage was found, in a sentence. */
+  function whyFound(h: Schemas["ShelfHit"]): string {
+    const ways = [
+      h.lexical_rank ? `${place(h.lexical_rank)} by its words` : "",
+      h.vector_rank ? `${place(h.vector_rank)} by its meaning` : "",
+    ].filter(Boolean);
+    const words = h.matched.length ? ` It has these words of the question: ${h.matched.join(", ")}.` : "";
+    return `Found ${ways.join(" and ")}; weighed at ${h.score.toFixed(2)}.${words}`;
+  }
 </script>
 
 <section class="mt-8" aria-labelledby="find">
   <h2 id="find" class="font-serif text-lead font-semibold">What would a question find?</h2>
+  <p class="mt-1 max-w-[42rem] text-note text-faded">
+    Documents are cut into passages, a few sentences each. A question is looked for in two ways: by its words,
+    and by its meaning; the two lists are put together.
+  </p>
   <form class="mt-2 flex max-w-[42rem] flex-wrap gap-2" onsubmit={search}>
     <input
       class="min-w-0 flex-1 rounded border border-field bg-leaf px-3 py-2"
@@ -64,10 +82,7 @@
               </p>
               <p class="mt-1 line-clamp-3 font-serif text-note leading-snug">{h.text}</p>
               <p class="mt-1 text-fine text-faded">
-                score {h.score.toFixed(2)} · by words {h.lexical_rank ? `${h.lexical_rank}.` : "–"} · by meaning
-                {h.vector_rank ? `${h.vector_rank}.` : "–"} · both {h.fused_rank}.{h.matched.length
-                  ? ` · has: ${h.matched.join(", ")}`
-                  : ""}
+                {whyFound(h)}
               </p>
             </li>
           {/each}
