@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -121,6 +122,41 @@ func TestLiteralsAreFound(t *testing.T) {
 	} {
 		if got := literals("x.svelte", text); len(got) != want {
 			t.Errorf("%s: found %q", text, got)
+		}
+	}
+}
+
+// Every label that a visitor can meet has its meaning in plain words beside it in
+// the catalogue: a sentence, without the words of the trade.
+func TestLabelsHavePlainReadings(t *testing.T) {
+	trade := regexp.MustCompile(`(?i)\b(token|prompt|model|embedding|retriev|inference|LLM|session|cookie|cache|API)`)
+	got := eval[map[string][]string](t, `
+		const labels = [], readings = logic.en.readings;
+		const walk = (of, path) => {
+			for (const [key, value] of Object.entries(of)) {
+				const at = path ? path + "." + key : key;
+				if (at === "service" || at === "readings") continue;
+				if (typeof value === "string") { if (!/[.…:]$/.test(value)) labels.push(at); }
+				else if (value && typeof value === "object") walk(value, at);
+			}
+		};
+		walk(logic.en, "");
+		return { labels, named: Object.keys(readings), said: Object.values(readings) }`)
+	if len(got["labels"]) < 80 {
+		t.Fatalf("%d labels found", len(got["labels"]))
+	}
+	for _, label := range got["labels"] {
+		if !slices.Contains(got["named"], label) {
+			t.Errorf("%s has no reading in plain words", label)
+		}
+	}
+	for i, label := range got["named"] {
+		said := got["said"][i]
+		if !slices.Contains(got["labels"], label) {
+			t.Errorf("%s is no label", label)
+		}
+		if !strings.HasSuffix(said, ".") || trade.MatchString(said) {
+			t.Errorf("%s: %q is no plain sentence", label, said)
 		}
 	}
 }

@@ -47,7 +47,8 @@ func usage(args []string) error {
 			return nil
 		}
 		w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-		fmt.Fprintln(w, strings.ToUpper(strings.Join(append(u.By, "calls", "prompt tokens", "reply tokens", "cost in "+currencyOf(c)),
+		fmt.Fprintln(w, strings.ToUpper(strings.Join(append(u.By, "calls", "prompt tokens", "reply tokens", "cost in "+
+			currencyOf(c)),
 			"\t")))
 		var calls int
 		var in, out int64

@@ -95,10 +95,10 @@ var sentences = map[Code]string{
 		"right.",
 	Code(models.UnknownModel): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
-	Code(models.Refused): "This question was not accepted. Try putting it another way; if that does not help, tell " +
-		"the person who runs this desk.",
-	Code(models.Unreachable): "This desk cannot answer at the moment, because what writes its replies cannot be " +
-		"reached. Your question is kept; try again in a little while.",
+	Code(models.Refused): "This question was not accepted. Try other words; if that does not help, tell the person " +
+		"who runs this desk.",
+	Code(models.Unreachable): "This desk cannot answer at the moment. Your question is kept; try again in a little " +
+		"while.",
 	Code(models.Busy): "Too many are asking at the moment. Your question is kept; try again in a minute.",
 	Code(models.Waking): "The desk is still starting up after a rest. Your question is kept; try again in a minute " +
 		"or two.",
@@ -119,10 +119,21 @@ func Sentence(code Code) phrase.Phrase {
 	return phrase.Phrase{Form: sentences[Unexpected]}
 }
 
+// own are the problems that lie with whoever asked: they can put them right and
+// have nothing to report, so these carry no id.
+var own = map[Code]bool{
+	Empty: true, QuestionLong: true, StillWriting: true, NotOffered: true, Invalid: true,
+	Code(models.TooLong): true,
+}
+
 // New is a problem with something behind it that is for the log, which knows it
-// by an id of its own.
+// by an id of its own unless it lies with whoever asked.
 func New(code Code, cause error) *Problem {
-	return &Problem{Code: code, Sentence: Sentence(code), ID: NewID(), Cause: cause}
+	p := &Problem{Code: code, Sentence: Sentence(code), Cause: cause}
+	if !own[code] {
+		p.ID = NewID()
+	}
+	return p
 }
 
 // Plain is a problem of which its code says everything.

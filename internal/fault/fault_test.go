@@ -83,3 +83,15 @@ func TestSay(t *testing.T) {
 		t.Errorf("%+v", p)
 	}
 }
+
+// What whoever asked can put right alone has no id to report.
+func TestOwnMistakesHaveNoID(t *testing.T) {
+	for code, reported := range map[Code]bool{
+		Empty: false, QuestionLong: false, NotOffered: false, "too-long": false, StillWriting: false,
+		NoRecords: true, Unexpected: true, StepFailed: true, "busy": true, "garbled": true,
+	} {
+		if p := New(code, errors.New("x")); (p.ID != "") != reported {
+			t.Errorf("%s has the id %q", code, p.ID)
+		}
+	}
+}

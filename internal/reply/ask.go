@@ -284,20 +284,18 @@ func fits(d *desk.Desk, question prompt.Piece, g *Supplied) error {
 }
 
 func tooLong(e *prompt.TooLong) *fault.Problem {
-	if e.Room == 0 {
-		return &fault.Problem{Code: fault.QuestionLong, Sentence: fault.Sentence(fault.QuestionLong), ID: fault.NewID(),
-			Cause: e}
+	if e.Room == 0 { // the brief alone fills the model
+		return fault.New(fault.NotSetUp, e)
 	}
 	return &fault.Problem{
 		Code: fault.QuestionLong,
 		Sentence: phrase.Of("This is longer than this desk can read at once: please shorten it to about %d words.",
 			max(1, e.Room*2/3)),
-		ID:    fault.NewID(),
 		Cause: e,
 	}
 }
 
-// takenBy reads what a visitor gave beside the question.
+// inputsOf reads what a visitor gave beside the question.
 func inputsOf(d *desk.Desk, q Question) (recipe.Values, error) {
 	values, err := readInputs(d, q.Text, q.Inputs)
 	if err != nil {

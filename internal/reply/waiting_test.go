@@ -81,7 +81,7 @@ func TestAModelThatIsWakingUpIsWaitedFor(t *testing.T) {
 	}
 	b.Model.Set(testbed.With(testbed.Fast, "waking", 0, 0))
 	v := testbed.Settled(t, testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"}))
-	if v.End.Problem != "waking" || !strings.Contains(fault.Sentence(v.End.Problem).String(), "waking up") {
+	if v.End.Problem != "waking" || !strings.Contains(fault.Sentence(v.End.Problem).String(), "starting up") {
 		t.Errorf("ended %+v", v.End)
 	}
 }

@@ -65,12 +65,13 @@
       await read();
     }
   }
+
+  const about =
+    "Who and what may come in: tokens for programs and the " +
+    "command line, the browsers you are signed in with, your password.";
 </script>
 
-<Page
-  title="Access"
-  about="Who and what may come in: tokens for programs and the command line, the browsers you are signed in with, your password."
-  narrow>
+<Page title="Access" {about} narrow>
   <section class="mt-6" aria-labelledby="tokens">
     <h2 id="tokens" class="font-serif text-title font-semibold">Tokens for programs</h2>
     <p class="mt-1 text-note text-faded">

@@ -68,11 +68,13 @@
     },
     { title: "Last used", class: "hidden lg:table-cell" },
   ];
+
+  const about =
+    "A desk is a page where colleagues ask a model things. Visitors " +
+    "see the revision that is published; you go on working at the draft.";
 </script>
 
-<Page
-  title="Desks"
-  about="A desk is a page where colleagues ask a model things. Visitors see the revision that is published; you go on working at the draft.">
+<Page title="Desks" {about}>
   {#snippet actions()}
     <input
       bind:this={chooser}

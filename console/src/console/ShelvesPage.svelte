@@ -39,11 +39,13 @@
     { title: "Words", number: true },
     { title: "State" },
   ];
+
+  const about =
+    "A shelf holds documents that desks answer from. Put files on it, see " +
+    "what a question would find, then choose it where you edit a desk.";
 </script>
 
-<Page
-  title="Shelves"
-  about="A shelf holds documents that desks answer from. Put files on it, see what a question would find, then choose it where you edit a desk.">
+<Page title="Shelves" {about}>
   {#if list?.length}
     <Table label="Shelves" class="mt-6" least="34rem" {columns}>
       {#each list as s (s.shelf)}

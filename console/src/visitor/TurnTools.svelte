@@ -68,15 +68,15 @@
       {/if}
       {#if turn.text}<CopyButton text={turn.text} label={say.reply.copy} class="min-h-8" />{/if}
       {#if last && again && !turn.problem}
-        <button class={act} onclick={again}
+        <button class={act} title={say.readings["reply.again"]} onclick={again}
           ><RotateCcw size={14} aria-hidden="true" /> {say.reply.again}</button>
       {/if}
       {#if edit}
-        <button class={act} onclick={edit}
+        <button class={act} title={say.readings["question.edit"]} onclick={edit}
           ><Pencil size={14} aria-hidden="true" /> {say.question.edit}</button>
       {/if}
       {#if last && takeBack}
-        <button class={act} onclick={takeBack}
+        <button class={act} title={say.readings["reply.takeBack"]} onclick={takeBack}
           ><Trash2 size={14} aria-hidden="true" /> {say.reply.takeBack}</button>
       {/if}
       {#if conversation && turn.attempts > 1}
