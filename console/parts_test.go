@@ -141,7 +141,7 @@ func TestForms(t *testing.T) {
 		`logic.en.notices.inLine(2, 40)`: "There is one before you in line; about 40 " +
 			"seconds to go …",
 		`logic.en.notices.inLine(5, 0)`: "There are 4 before you in line …",
-		`logic.en.desk.mayChoose(["model", "language"])`: "You may choose which model answers and " +
+		`logic.en.desk.mayChoose(["model", "language"])`: "You may choose who writes the replies and " +
 			"their language, below the question box.",
 		`logic.en.contents.day(new Date(2026, 4, 4))`:                  "May 4, 2026",
 		`logic.formsOf("de").number(1234.5, 1)`:                        "1.234,5",

@@ -182,7 +182,7 @@ func TestThePageIsLight(t *testing.T) {
 func TestMenusKeepThePlace(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	for range 4 {
+	for range 6 {
 		p.ask("What does a first year with bees look like?")
 		p.settled()
 	}

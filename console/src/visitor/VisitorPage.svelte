@@ -139,9 +139,8 @@
 </script>
 
 <svelte:window
-  onclick={lookInto}
+  onclick={(e) => ((touched = true), lookInto(e))}
   onpointerdown={() => (touched = true)}
-  onpointermove={() => (touched = true)}
   onkeydown={(e) => ((touched = true), keydown(e))}
   onoffline={() => (offline = true)}
   ononline={online} />
