@@ -35,7 +35,7 @@ func TestEditingAQuestionMakesAVersion(t *testing.T) {
 	p.ask("What is my name?")
 	p.settled()
 	p.shows("article:last-of-type .prose", "Perpetua")
-	p.click("The version before")
+	p.click("The question before it was changed")
 	p.shows("article", "How do I light a smoker?")
 	p.ask("What is my name?")
 	p.settled()
@@ -56,7 +56,7 @@ func TestTakingBackIsUndone(t *testing.T) {
 	p.ask("How do I light a smoker?")
 	p.settled()
 	p.click("Remove the question")
-	p.shows("[role=status]", "Your question was taken back")
+	p.shows("[role=status]", "The question and its reply were removed")
 	p.click("Undo")
 	p.shows("article", "How do I light a smoker?")
 	p.do(chromedp.Reload())
@@ -213,7 +213,7 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 
 	b.Model.Set(testbed.With(testbed.Fast, "waking", 8, 0))
 	one.ask("How do I light a smoker?")
-	one.shows("article:last-of-type", "The model is waking up.")
+	one.shows("article:last-of-type", "The desk is starting up after a rest.")
 	one.settled()
 	one.shows("article:last-of-type .prose", "white")
 
@@ -221,7 +221,7 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 	busy.RetryAfter = 90
 	b.Model.Set(busy)
 	one.ask("hello")
-	one.shows("article:last-of-type [role=alert]", "You can have it made again in ")
+	one.shows("article:last-of-type [role=alert]", "The reply can be written again in ")
 	first := one.text("article:last-of-type [role=alert]")
 	one.until("it counts down", `document.querySelector("article:last-of-type [role=alert]").innerText !== `+"`"+first+
 		"`")

@@ -282,8 +282,8 @@ func TestErrorsInTheVisitorsWords(t *testing.T) {
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(testbed.With(testbed.Fast, "broken", 0, 0))
 	p.ask("How do I light a smoker?")
-	p.shows("[role=alert]", "The model is having trouble at the moment.")
-	p.shows("[role=alert]", "If you report this, mention ")
+	p.shows("[role=alert]", "This desk has trouble answering at the moment.")
+	p.shows("[role=alert]", "If you report this, please mention ")
 	p.accessible("a failed reply")
 	id := strings.Fields(p.text("[role=alert]")[strings.Index(p.text("[role=alert]"), "mention ")+8:])[0]
 	if !strings.Contains(b.Log.String(), "id="+id) {
@@ -324,7 +324,7 @@ func TestABusyModelIsToldOf(t *testing.T) {
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{Fault: "busy", Times: 1, RetryAfter: 2, FirstMS: new(0.0), Rate: new(0.0)})
 	p.ask("How do I light a smoker?")
-	p.shows("article", "The model is busy. Asking again in 2 seconds")
+	p.shows("article", "Many are asking at the moment. Trying again in 2 seconds")
 	p.shows("article .prose", "Light it at the bottom")
 }
 

@@ -129,7 +129,7 @@ func TestKeepingAConversation(t *testing.T) {
 
 	p.click("This conversation")
 	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Delete this conversation']`)))
-	p.shows("main", "Removed “Of smoke”")
+	p.shows("main", "Deleted: “Of smoke”")
 	p.shows("main", "Begin with one of these")
 	p.shows("nav", "What you ask here will be listed")
 	p.accessible("a removed conversation")

@@ -48,7 +48,7 @@ type Options struct {
 	BasePath string
 	// Version is shown by /healthz.
 	Version string
-	// Currency is what prices are written in, by its code.
+	// Currency is what prices are written in, by its code; "": USD.
 	Currency string
 }
 
@@ -71,6 +71,9 @@ func New(o Options) (*Server, error) {
 	o.BasePath = strings.TrimRight(o.BasePath, "/")
 	if o.BasePath != "" && !strings.HasPrefix(o.BasePath, "/") {
 		return nil, fmt.Errorf("the base path must begin with a slash, like /%s", o.BasePath)
+	}
+	if o.Currency == "" {
+		o.Currency = "USD"
 	}
 	s := &Server{door: &door{Accounts: o.Accounts, Log: o.Log, BasePath: o.BasePath, Currency: o.Currency}}
 	pages, err := loadPages(o.Console, o.BasePath)

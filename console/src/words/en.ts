@@ -380,7 +380,13 @@ export const en = {
     stopped: "You stopped this reply.",
     takeBack: "Remove the question",
     took: (seconds: number) =>
-      `Written in ${seconds < 10 ? `${number(seconds, 1)} seconds` : duration(Math.round(seconds))}`,
+      `Written in ${
+        seconds < 0.95
+          ? "less than a second"
+          : seconds < 10
+            ? `${number(seconds, 1)} seconds`
+            : duration(Math.round(seconds))
+      }`,
     version: {
       before: "The question before it was changed",
       next: "The question as it was changed",

@@ -31,7 +31,11 @@
     const power = 10 ** Math.floor(Math.log10(rough));
     return [1, 2, 5, 10].map((n) => n * power).find((n) => n >= rough)!;
   });
-  const ticks = $derived(Array.from({ length: Math.floor(whole / tick) + 1 }, (_, i) => i * tick));
+  const ticks = $derived(
+    Array.from({ length: Math.floor(whole / tick) + 1 }, (_, i) => i * tick).filter(
+      (at) => at === 0 || at >= 0.001,
+    ),
+  );
   const part = (s: Schemas["Span"]) => took(s) / whole;
   /** Whether a step is a good part of the time that the reply took. */
   const matters = (s: Schemas["Span"]) => s.do !== "group" && part(s) >= 0.1;
