@@ -315,7 +315,7 @@ func TestErrorsInTheVisitorsWords(t *testing.T) {
 	p.visit("/at/helper/00000000-0000-7000-8000-000000000000")
 	p.shows("[role=alert]", "This conversation is not here")
 	p.visit("/")
-	p.shows("main", "follow the link that you were given")
+	p.shows("main", "Follow the link that you were given")
 	p.accessible("the front page")
 }
 

@@ -1,9 +1,10 @@
-<!-- How a visitor wants replies to be. -->
+<!-- How a visitor wants replies to be: the button that says it; what it opens comes
+     when it is pressed. -->
 <script lang="ts">
   import { say } from "../words";
   import SlidersHorizontal from "@lucide/svelte/icons/sliders-horizontal";
-  import { Popover } from "bits-ui";
   import type { Schemas } from "../pageData";
+  import type { Row } from "./ChoicePopover.svelte";
   import type { Conversation } from "./conversation.svelte";
 
   interface Props {
@@ -15,7 +16,7 @@
 
   let { conversation, offered }: Props = $props();
 
-  type Row = { key: keyof Schemas["Choice"]; title: string; options: [value: string, name: string][] };
+  let asked = $state(false);
 
   const rows = $derived(
     (
@@ -64,54 +65,26 @@
       return value ? [r.options.find((o) => o[0] === value)?.[1] ?? value] : [];
     }),
   );
-
-  function set(key: Row["key"], value: string) {
-    conversation.choose({ ...conversation.choice, [key]: value || undefined });
-  }
 </script>
 
+{#snippet button()}
+  <button
+    type="button"
+    class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-fine hover:text-accent"
+    aria-haspopup="dialog"
+    aria-expanded="false"
+    onclick={() => (asked = true)}>
+    <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
+    <span class="truncate">{say.choices.now(chosen)}</span>
+  </button>
+{/snippet}
+
 {#if rows.length}
-  <Popover.Root>
-    <Popover.Trigger
-      class="inline-flex min-h-7 max-w-full items-center gap-1.5 rounded text-fine hover:text-accent">
-      <SlidersHorizontal size={13} class="shrink-0" aria-hidden="true" />
-      <span class="truncate">{say.choices.now(chosen)}</span>
-    </Popover.Trigger>
-    <Popover.Portal disabled>
-      <Popover.Content
-        side="top"
-        align="end"
-        sideOffset={8}
-        collisionPadding={10}
-        class="z-40 w-[min(24rem,92vw)] rounded-md border border-rule bg-paper p-4 shadow-lg">
-        {#each rows as row (row.key)}
-          <fieldset class="mt-3 first:mt-0">
-            <legend class="mb-1 text-sm font-semibold">{row.title}</legend>
-            <div class="flex flex-wrap gap-1.5">
-              {#each row.options as [value, name] (value)}
-                {@const on = (conversation.choice[row.key] ?? "") === value}
-                <label
-                  class={[
-                    "cursor-pointer rounded border px-2.5 py-1 text-sm",
-                    "has-focus-visible:outline-2 has-focus-visible:outline-accent",
-                    on ? "border-accent bg-accent text-on-accent" : "border-rule hover:bg-leaf",
-                  ]}>
-                  <input
-                    class="sr-only"
-                    type="radio"
-                    name={row.key}
-                    {value}
-                    checked={on}
-                    onchange={() => set(row.key, value)} />{name}
-                </label>
-              {/each}
-            </div>
-          </fieldset>
-        {/each}
-        <p class="mt-3 text-fine text-faded">
-          {say.choices.kept}
-        </p>
-      </Popover.Content>
-    </Popover.Portal>
-  </Popover.Root>
+  {#if asked}
+    {#await import("./later")}{@render button()}{:then { ChoicePopover }}
+      <ChoicePopover {conversation} {rows} {chosen} />
+    {/await}
+  {:else}
+    {@render button()}
+  {/if}
 {/if}

@@ -11,6 +11,7 @@
   import { pageData } from "../pageData";
   import { theme, turnTheme } from "../theme.svelte";
   import Attachments from "./Attachments.svelte";
+  import ChoiceMenu from "./ChoiceMenu.svelte";
   import Contents from "./Contents.svelte";
   import { Conversation } from "./conversation.svelte";
   import NoDesk from "./NoDesk.svelte";
@@ -280,11 +281,7 @@
               {ask}
               stop={() => conversation.stop()}
               deskTitle={desk.title}>
-              {#if touched || !blank}
-                {#await later() then { ChoiceMenu }}<ChoiceMenu
-                    {conversation}
-                    offered={desk.choices} />{/await}
-              {/if}
+              <ChoiceMenu {conversation} offered={desk.choices} />
             </QuestionBox>
           </div>
         </div>

@@ -1,6 +1,6 @@
 // What the visitor's page does not need before its first touch; Vite makes a file
 // of its own of it.
-export { default as ChoiceMenu } from "./ChoiceMenu.svelte";
+export { default as ChoicePopover } from "./ChoicePopover.svelte";
 export { default as ConversationMenu } from "./ConversationMenu.svelte";
 export { default as DeskInfo } from "./DeskInfo.svelte";
 export { default as Drawer } from "./Drawer.svelte";
