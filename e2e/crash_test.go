@@ -69,7 +69,7 @@ func TestTheServiceIsKilledInTheMiddleOfAReply(t *testing.T) {
 		t.Fatal("the reader does not learn what happened")
 	}
 	if a.err != nil || a.outcome.State != "interrupted" || a.outcome.Problem == nil ||
-		!strings.Contains(a.outcome.Problem.Detail, "made again") {
+		!strings.Contains(a.outcome.Problem.Detail, "written again") {
 		t.Errorf("the reader was told %+v, %v", a.outcome, a.err)
 	}
 	turn, err := p.client.Turn(ctx, begun.Turn)

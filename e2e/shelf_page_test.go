@@ -43,7 +43,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	m.accessible("a shelf with a file that could not be read")
 	m.fill("A question", "How long may I borrow the extractor?")
 	m.click("Look")
-	m.shows("main", "by words 1.")
+	m.shows("main", "1st by its words")
 	m.click("Map")
 	m.until("the map is drawn", `document.querySelectorAll("main svg circle").length === 2`)
 	m.accessible("what a question finds, and the map")
