@@ -145,6 +145,13 @@ func TestForms(t *testing.T) {
 			"their language, below the question box.",
 		`logic.en.contents.day(new Date(2026, 4, 4))`:                  "May 4, 2026",
 		`logic.formsOf("de").number(1234.5, 1)`:                        "1.234,5",
+		`logic.formsOf("en").smallMoney(0.05)`:                         "$0.05",
+		`logic.formsOf("en").smallMoney(0.6)`:                          "$0.60",
+		`logic.formsOf("en").smallMoney(0.0000051)`:                    "$0.0000051",
+		`logic.formsOf("en").smallMoney(1234.5)`:                       "$1,234.50",
+		`logic.formsOf("en").smallMoney(0)`:                            "$0.00",
+		`logic.formsOf("en").money(0.0000051, (s) => "under " + s)`:    "under $0.01",
+		`logic.formsOf("en").money(0.01, (s) => "under " + s)`:         "$0.01",
 		`logic.formsOf("pl").counted(3, { few: "ule", other: "uli" })`: "3 ule",
 		`logic.formsOf("pl").counted(5, { few: "ule", other: "uli" })`: "5 uli",
 	} {

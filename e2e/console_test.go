@@ -33,7 +33,7 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 	p.shows("[role=dialog]", "thyme-mini")
 	p.accessible("adding a connection")
 	run[any](p, `[...document.querySelectorAll("[role=dialog] label")].find(l => l.innerText.trim() === "thyme-mini").click(), null`)
-	p.click("Keep it")
+	p.click("Save")
 	p.shows("h2", "shed")
 	p.shows("main", "The key is kept encrypted")
 
@@ -376,16 +376,16 @@ func TestConnectionsInTheConsole(t *testing.T) {
 	p.fill("Name", "barn")
 	p.fill("Address", "nowhere")
 	p.fill("A model's name", "dock-leaf")
-	p.click("Keep it")
+	p.click("Save")
 	p.shows("[role=alert]", "must look like http://")
 	p.fill("Address", b.ModelURL+"/v1")
 	p.fill("Key", testbed.ModelKey)
-	p.click("Keep it")
+	p.click("Save")
 	p.shows("#connection-barn", "barn")
 	p.do(chromedp.Click(chromedp.CSS("[aria-labelledby=connection-barn] button"))) // Change
 	p.shows("[role=dialog]", "Change barn")
 	p.fill("Replies at once", "3")
-	p.click("Keep it")
+	p.click("Save")
 	p.shows("main", "at most 3 replies at once")
 	if page := run[string](p, "document.documentElement.outerHTML"); strings.Contains(page, testbed.ModelKey) {
 		t.Error("the key is on the page")

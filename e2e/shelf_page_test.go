@@ -45,7 +45,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	m.click("Look")
 	m.shows("main", "1st by its words")
 	m.click("Map")
-	m.until("the map is drawn", `document.querySelectorAll("main svg circle").length === 2`)
+	m.until("the map is drawn", `document.querySelectorAll("main svg [data-passage]").length === 2`)
 	m.accessible("what a question finds, and the map")
 	m.click("Hide the map")
 	run[any](m, `[...document.querySelectorAll("main table button")].find(b => b.innerText === "The extractor").click(), null`)

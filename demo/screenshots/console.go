@@ -102,7 +102,7 @@ var consolePictures = []struct {
 		open("shelves/handbook"), chromedp.WaitVisible(chromedp.CSS("main table")),
 		script(`const i = document.querySelector("[aria-label='A question']");
 				i.value = "How much sugar for the winter?"; i.dispatchEvent(new Event("input", {bubbles: true})); i.form.requestSubmit(); document.querySelector("[aria-pressed]").click()`),
-		chromedp.WaitVisible(chromedp.CSS("main ol li")), chromedp.WaitVisible(chromedp.CSS("main svg circle")),
+		chromedp.WaitVisible(chromedp.CSS("main ol li")), chromedp.WaitVisible(chromedp.CSS("main svg [data-passage]")),
 		chromedp.Sleep(500 * time.Millisecond),
 	}},
 	{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")),

@@ -290,9 +290,18 @@ func tooLong(e *prompt.TooLong) *fault.Problem {
 	return &fault.Problem{
 		Code: fault.QuestionLong,
 		Sentence: phrase.Of("This is longer than this desk can read at once: please shorten it to about %d words.",
-			max(1, e.Room*2/3)),
+			roughly(e.Room*2/3)),
 		Cause: e,
 	}
+}
+
+// roughly rounds a number down to its first two digits, and to 1 at least.
+func roughly(n int) int {
+	unit := 1
+	for n/unit >= 100 {
+		unit *= 10
+	}
+	return max(1, n/unit*unit)
 }
 
 // inputsOf reads what a visitor gave beside the question.

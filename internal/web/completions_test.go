@@ -131,7 +131,7 @@ func TestErrorsInTheCompletionsProtocol(t *testing.T) {
 	}
 	_, stream := call(t, http.DefaultClient, "POST", b.Address+"/v1/chat/completions",
 		`{"model":"helper","stream":true,"messages":[{"role":"user","content":"x"}]}`, authorization, bearer)
-	if !strings.Contains(stream, `"error":{`) || !strings.Contains(stream, `"message":"The model is trouble answering`) ||
+	if !strings.Contains(stream, `"error":{`) || !strings.Contains(stream, `"message":"This desk has trouble answering`) ||
 		strings.Contains(stream, "[DONE]") {
 		t.Errorf("a stream that fails: %s", stream)
 	}

@@ -208,8 +208,8 @@
         {problem}
       </p>{/if}
     <div class="flex justify-end gap-3">
-      <button type="button" class="button-plain" onclick={close}>Not now</button>
-      <button class="button-main" disabled={!c.models.length && !own.trim()}>Keep it</button>
+      <button type="button" class="button-plain" onclick={close}>Cancel</button>
+      <button class="button-main" disabled={!c.models.length && !own.trim()}>Save</button>
     </div>
   </form>
 </Dialog>

@@ -46,7 +46,9 @@
 
   const priceOf = (m: Schemas["ModelSettings"]) =>
     m.price.in || m.price.out
-      ? `${exactMoney(m.price.in)} in, ${exactMoney(m.price.out)} out per million tokens`
+      ? [m.price.in && `${exactMoney(m.price.in)} in`, m.price.out && `${exactMoney(m.price.out)} out`]
+          .filter(Boolean)
+          .join(", ") + " per million tokens"
       : "no price given";
 
   const about =

@@ -101,7 +101,7 @@
         >{/if}
     </label>
     <div class="flex justify-end gap-3 pt-2">
-      <button type="button" class="button-plain" onclick={() => router.go("", true)}>Not now</button>
+      <button type="button" class="button-plain" onclick={() => router.go("", true)}>Cancel</button>
       <button class="button-main" disabled={!chatting.length || exists}>Make it</button>
     </div>
   </form>

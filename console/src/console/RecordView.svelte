@@ -91,7 +91,7 @@
             ? `, one of ${t.siblings.length} versions`
             : ""}{t.helped === undefined ? "" : t.helped ? ", it helped" : ", it did not help"}
           <Link class="ml-1" href={hrefOf(`desks/${slug}/bench/${t.id}`)} onclick={router.follow}
-            >Look inside</Link>
+            >See how it was made</Link>
         </p>
       </section>
     {/each}

@@ -47,7 +47,7 @@
     {#each pages as [path, name, about] (path)}
       <a
         class={[
-          "rounded px-[0.3rem] py-1.5 text-fine no-underline hover:bg-leaf sm:px-2.5 sm:text-sm",
+          "rounded px-1 py-1.5 text-mini no-underline hover:bg-leaf sm:px-2.5 sm:text-sm",
           here === path && "font-semibold text-accent",
         ]}
         href={hrefOf(path)}

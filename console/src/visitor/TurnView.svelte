@@ -51,7 +51,7 @@
   class={[
     "relative wide:grid wide:gap-x-9",
     turn.show === "columns"
-      ? "z-[12] bg-paper wide:grid-cols-1"
+      ? "wide:grid-cols-1"
       : "wide:grid-cols-[minmax(0,42rem)_14rem] wide:grid-rows-[auto_1fr]",
   ]}
   data-turn={turn.id}>

@@ -209,7 +209,11 @@
         <Contents {conversation} {open} />
       </aside>
 
-      <main class="margined relative flex min-w-0 flex-1 flex-col px-4 sm:px-8">
+      <main
+        class={[
+          "relative flex min-w-0 flex-1 flex-col px-4 sm:px-8",
+          !conversation.turns.some((t) => t.show === "columns") && "margined",
+        ]}>
         <div class="flex-1 pb-10">
           {#if blank}
             <Welcome {desk} {ask} />

@@ -69,10 +69,11 @@ export class Turn {
   /** Says whether the reply helped; the same answer again takes it back. */
   async judge(helped: boolean) {
     const before = this.helped;
-    this.helped = before === helped ? null : helped;
+    const now = before === helped ? null : helped;
+    this.helped = now;
     this.reason = this.remark = "";
     try {
-      await api.judge(this.id, this.attempt, this.helped);
+      await this.#inOrder(() => api.judge(this.id, this.attempt, now));
     } catch (e) {
       this.helped = before;
       throw e;
@@ -81,9 +82,23 @@ export class Turn {
 
   /** Says why the reply did not help. */
   async explain(reason: string, remark: string) {
-    await api.judge(this.id, this.attempt, false, reason, remark);
-    this.reason = reason;
-    this.remark = remark;
+    const before = { reason: this.reason, remark: this.remark };
+    Object.assign(this, { reason, remark });
+    try {
+      await this.#inOrder(() => api.judge(this.id, this.attempt, false, reason, remark));
+    } catch (e) {
+      Object.assign(this, before);
+      throw e;
+    }
+  }
+
+  #judged: Promise<unknown> = Promise.resolve();
+
+  /** Sends one judgement after the other, so that the last one is what stays. */
+  #inOrder(send: () => Promise<unknown>): Promise<unknown> {
+    const sent = this.#judged.then(send);
+    this.#judged = sent.catch(() => {});
+    return sent;
   }
 
   /** Makes one of several texts the reply. */

@@ -31,12 +31,12 @@ export function formsOf(language: string) {
         : n.toLocaleString(language, style);
     },
     /** An amount of money with the two digits that tell most, however small. */
-    smallMoney: (n: number) => {
-      const style = { style: "currency", currency: currency.code } as const;
-      return n > 0 && n < 1
-        ? n.toLocaleString(language, { ...style, minimumSignificantDigits: 2, maximumSignificantDigits: 2 })
-        : n.toLocaleString(language, style);
-    },
+    smallMoney: (n: number) =>
+      n.toLocaleString(language, {
+        style: "currency",
+        currency: currency.code,
+        ...(n > 0 && n < 0.1 && { minimumSignificantDigits: 1, maximumSignificantDigits: 2 }),
+      }),
     /** Things in a row: this, that and the other. */
     list: (things: string[]) => list.format(things),
     /** A day: 4 May 2026. */

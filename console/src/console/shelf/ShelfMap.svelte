@@ -29,9 +29,23 @@
 
   const size = 520;
   const place = (v: number) => size / 2 + v * (size / 2 - 14);
-  /** Colours that differ most for documents that follow each other. */
-  const colour = (id: number) =>
-    `oklch(0.62 0.12 ${(documents.findIndex((d) => d.id === id) * 137.5) % 360})`;
+  /** The signs of documents: a colour and a shape, so that they are told apart
+   *  without colours too. */
+  const colours = ["var(--accent)", "var(--margin)", "var(--ink)", "var(--faded)"];
+  const shapes = [
+    "M-1 0a1 1 0 1 0 2 0a1 1 0 1 0-2 0z",
+    "M-.9-.9H.9V.9H-.9z",
+    "M0-1.15L1.1.85H-1.1z",
+    "M0-1.25L1.25 0L0 1.25L-1.25 0z",
+    "M-.4-1.2H.4V-.4H1.2V.4H.4V1.2H-.4V.4H-1.2V-.4H-.4z",
+  ];
+  const at = (id: number) =>
+    Math.max(
+      0,
+      documents.findIndex((d) => d.id === id),
+    );
+  const colour = (id: number) => colours[at(id) % colours.length]!;
+  const shape = (id: number) => shapes[at(id) % shapes.length]!;
   const hit = (p: Schemas["MapPoint"]) =>
     hits.some((h) => h.document === p.document && h.passage === p.passage);
   const titleOf = (id: number) => documents.find((d) => d.id === id)?.title ?? "";
@@ -44,19 +58,20 @@
     role="img"
     aria-label="Map of the shelf’s passages: {points.length} of {documents.length} documents">
     {#each points as p (`${p.document}-${p.passage}`)}
-      <circle
-        cx={place(p.x)}
-        cy={place(-p.y)}
-        r={hit(p) ? 8 : 4.5}
-        fill={colour(p.document)}
+      <path
+        data-passage
+        d={shape(p.document)}
+        transform="translate({place(p.x)} {place(-p.y)}) scale({hit(p) ? 9 : 4.8})"
+        fill={hit(p) ? "var(--marker)" : colour(p.document)}
         stroke={hit(p) ? "var(--ink)" : "none"}
         stroke-width="2"
-        opacity={query && !hit(p) ? 0.45 : 0.9}
+        vector-effect="non-scaling-stroke"
+        opacity={query && !hit(p) ? 0.55 : 0.95}
         role="presentation"
         onmouseenter={() => (over = p)}
         onmouseleave={() => (over = undefined)}>
         <title>{titleOf(p.document)}, passage {p.passage + 1}</title>
-      </circle>
+      </path>
     {/each}
     {#if asked && query}
       <path
@@ -66,8 +81,8 @@
     {/if}
   </svg>
   <figcaption class="mt-1.5 min-h-5 text-fine text-faded">
-    {#if over}{titleOf(over.document)}, passage {over.passage + 1}{:else}Each dot is a passage, each colour a
-      document; those that say similar things lie near.{#if query}
-        The cross is your question, ringed dots are what it finds.{/if}{/if}
+    {#if over}{titleOf(over.document)}, passage {over.passage + 1}{:else}Each sign is a passage; those of one
+      document have the same shape and colour, and those that say similar things lie near.{#if query}
+        The cross is your question; what it finds is large and marked.{/if}{/if}
   </figcaption>
 </figure>

@@ -31,8 +31,8 @@
     {
       title: "Passages",
       of: [
-        ["words", "Words", "in a passage, about; like 180. A change has all documents read anew", 1],
-        ["overlap", "Overlap", "words at the end of a passage that the next one begins with; like 30", 1],
+        ["words", "Words", "in a passage, about; usually 200. A change has all documents read anew", 1],
+        ["overlap", "Overlap", "words at the end of a passage that the next one begins with; usually 100", 1],
       ],
     },
     {
@@ -41,13 +41,13 @@
         [
           "title_weight",
           "In the title",
-          "what a word counts there, where it counts 1 in the text; like 2",
+          "what a word counts there, where it counts 1 in the text; usually 3",
           "any",
         ],
         [
           "expand",
           "Other words",
-          "that mean the same, looked for as well, for each word of a question; like 3",
+          "that mean the same, looked for as well, for each word of a question; usually 6",
           1,
         ],
         [
