@@ -58,10 +58,10 @@
   }
 </script>
 
-<div class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
+<div class="grid grid-cols-[minmax(0,1fr)] lg:grid-cols-[22rem_minmax(0,1fr)]">
   <div
     class={[
-      "border-rule lg:block lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r",
+      "border-rule lg:block lg:h-[calc(100dvh-11.1rem)] lg:overflow-y-auto lg:border-r",
       record && "hidden",
     ]}>
     <label class="m-4 flex items-center gap-2 rounded border border-field px-2.5 focus-within:border-accent">

@@ -104,7 +104,7 @@
               class="block font-serif text-text font-semibold no-underline hover:text-accent"
               href={hrefOf(`desks/${d.slug}`)}
               onclick={router.follow}>{d.title}</a>
-            <span class="text-fine text-faded">/at/{d.slug}</span>
+            <span class="text-fine wrap-anywhere text-faded">/at/{d.slug}</span>
           </td>
           <td class="hidden py-3 md:table-cell">{d.model || "–"}</td>
           <td class="py-3">

@@ -174,7 +174,7 @@
 
 <div
   class={[
-    "grid min-h-0 lg:h-[calc(100dvh-12.2rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)]",
+    "grid min-h-0 grid-cols-[minmax(0,1fr)] lg:h-[calc(100dvh-14.3rem)] lg:grid-cols-[minmax(0,1fr)_minmax(0,26rem)]",
     "xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)_minmax(0,26rem)]",
   ]}>
   {#if loaded}

@@ -32,7 +32,7 @@
   const summary = $derived(c?.summaries?.at(-1));
 </script>
 
-<article class="min-w-0 px-4 pt-5 pb-16 sm:px-8 lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto">
+<article class="min-w-0 px-4 pt-5 pb-16 sm:px-8 lg:h-[calc(100dvh-11.1rem)] lg:overflow-y-auto">
   <p class="mb-3 lg:hidden">
     <Link class="text-sm" href={hrefOf(`desks/${slug}/conversations`)} onclick={router.follow}
       >All conversations</Link>

@@ -106,21 +106,21 @@
     </label>
     <label class="text-fine"
       >Desk
-      <select class="field mt-1" bind:value={desk}
+      <select class="field mt-1 max-w-56" bind:value={desk}
         ><option value="">all</option>{#each app.desks ?? [] as d (d.slug)}<option value={d.slug}
             >{d.title}</option
           >{/each}</select>
     </label>
     <label class="text-fine"
       >Model
-      <select class="field mt-1" bind:value={model}
+      <select class="field mt-1 max-w-56" bind:value={model}
         ><option value="">all</option>{#each app.models as m (m.connection + m.name)}<option
             value="{m.connection}/{m.name}">{m.name}</option
           >{/each}</select>
     </label>
     <label class="text-fine"
       >Which
-      <select class="field mt-1" bind:value={only}
+      <select class="field mt-1 max-w-56" bind:value={only}
         >{#each Object.entries(onlys) as [key, [name]] (key)}<option value={key}>{name}</option
           >{/each}</select>
     </label>
@@ -148,7 +148,8 @@
             ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
           <td class="py-2 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
           <td class="py-2 text-right whitespace-nowrap tabular-nums">{t.prompt_tokens} + {t.reply_tokens}</td>
-          <td class="py-2 text-right tabular-nums" title={exactMoney(t.cost)}>{shortMoney(t.cost)}</td>
+          <td class="py-2 text-right whitespace-nowrap tabular-nums" title={exactMoney(t.cost)}
+            >{shortMoney(t.cost)}</td>
         </tr>
       {/each}
     </Table>

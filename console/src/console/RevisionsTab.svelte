@@ -56,7 +56,7 @@
 
 <div class="grid lg:grid-cols-[22rem_minmax(0,1fr)]">
   {#if revisions.length}
-    <ol class="border-rule lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto lg:border-r" reversed>
+    <ol class="border-rule lg:h-[calc(100dvh-11.1rem)] lg:overflow-y-auto lg:border-r" reversed>
       {#each revisions as r (r.number)}
         <li class={["border-b border-rule px-4 py-3 sm:px-6", chosen === r.number && "bg-leaf"]}>
           <button
@@ -79,7 +79,7 @@
         </li>
       {/each}
     </ol>
-    <section class="min-w-0 lg:h-[calc(100dvh-9rem)] lg:overflow-y-auto" aria-label="What changed">
+    <section class="min-w-0 lg:h-[calc(100dvh-11.1rem)] lg:overflow-y-auto" aria-label="What changed">
       <div class="flex flex-wrap items-center gap-3 px-4 py-3 text-sm sm:px-6">
         <h2 class="font-semibold">What revision {chosen} changed</h2>
         {#if chosen > 1}

@@ -46,8 +46,10 @@
     </ul>
   {/if}
 
-  {#if !problem}
-    <figure class="mt-12">
+  <section class="mt-12" aria-labelledby="what">
+    <h2 id="what" class={problem ? "mb-1 text-sm font-semibold text-faded" : "sr-only"}>{say.noDesk.what}</h2>
+    {#if problem}<p class="measure mb-4 font-serif text-text leading-relaxed">{say.noDesk.about}</p>{/if}
+    <figure>
       <div
         class="max-w-[52rem] rounded-md border border-rule px-5 pt-5 pb-6 sm:grid sm:grid-cols-[minmax(0,1fr)_13rem]
           sm:gap-x-6"
@@ -72,6 +74,8 @@
       </div>
       <figcaption class="mt-2.5 text-fine text-faded">{sketch.about}</figcaption>
     </figure>
+  </section>
+  {#if !problem}
     <p class="mt-10 text-sm text-faded">
       {say.noDesk.makers}
       <Link href="{pageData.base}/console">{say.noDesk.console}</Link>

@@ -15,7 +15,7 @@
 </script>
 
 <div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_14rem] wide:gap-x-9">
-  <div>
+  <div class="min-w-0">
     <div class="mb-4"><Mark size={40} /></div>
     <h1
       class={[
@@ -38,7 +38,8 @@
               onclick={() => ask(opener)}>
               <span class="w-4 shrink-0 text-right font-serif text-accent tabular-nums" aria-hidden="true"
                 >{i + 1}</span>
-              <span class="font-serif text-text leading-snug group-hover:text-accent">{opener}</span>
+              <span class="min-w-0 font-serif text-text leading-snug break-words group-hover:text-accent"
+                >{opener}</span>
             </button>
           </li>
         {/each}

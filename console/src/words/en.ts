@@ -176,6 +176,7 @@ export const en = {
     },
     trouble: "This desk cannot be opened at the moment",
     visited: "Desks that you opened in this browser",
+    what: "What a desk is",
   },
   notices: {
     asking: (seconds: number) =>
@@ -299,6 +300,7 @@ export const en = {
     "noDesk.sketch.reply.1": "An example of a reply: the words that come from a document.",
     "noDesk.sketch.source": "An example of a document and its page.",
     "noDesk.trouble": "Something is wrong with the desk, not with you.",
+    "noDesk.what": "How pages of this kind work.",
     "noDesk.visited": "Pages of this kind that you were at before.",
     "page.draft": "Only those who run the desk see it like this.",
     "page.newConversation.0": "Begins anew; the one that is open stays in your list.",

@@ -54,7 +54,8 @@
   });
 </script>
 
-<div class="grid lg:h-[calc(100dvh-11.4rem)] lg:grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
+<div
+  class="grid grid-cols-[minmax(0,1fr)] lg:h-[calc(100dvh-11.4rem)] lg:grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
   <section class="h-[70dvh] min-h-0 border-rule lg:h-auto lg:border-r" aria-label="The visitor’s page">
     {#if id}
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

@@ -1,5 +1,6 @@
 <!-- A shelf: what is on it, what a question would find there, its settings. -->
 <script lang="ts">
+  import { formsOf } from "../../words/forms";
   import SlidersHorizontal from "@lucide/svelte/icons/sliders-horizontal";
   import Upload from "@lucide/svelte/icons/upload";
   import { onMount } from "svelte";
@@ -17,6 +18,8 @@
     /** The shelf's. */
     slug: string;
   }
+
+  const { counted } = formsOf("en");
 
   let { slug }: Props = $props();
 
@@ -61,8 +64,11 @@
         ><Upload size={16} aria-hidden="true" /> Add files</button>
     </div>
     <p class="mt-1 text-note text-faded">
-      {shelf.documents} documents, {shelf.words.toLocaleString("en")} words in {shelf.passages} passages. Desks
-      name it <code>{shelf.shelf}</code>.
+      {counted(shelf.documents, { one: "document", other: "documents" })}, {counted(shelf.words, {
+        one: "word",
+        other: "words",
+      })} in {counted(shelf.passages, { one: "passage", other: "passages" })}. Desks name it
+      <code>{shelf.shelf}</code>.
     </p>
     <AddDocuments bind:this={adding} {slug} {documents} {read} />
     <TrySearch {slug} {documents} />
