@@ -11,7 +11,7 @@ import (
 
 // session is what the terminal shows: real commands, typed by a script.
 const session = `
-say() { printf '\033[1;38;5;130m$\033[0m %s\n' "$*"; "$@"; echo; }
+say() { printf '\033[1;38;5;22m$\033[0m %s\n' "$*"; "$@"; echo; }
 clear
 say juvalogos model probe
 say juvalogos desk list

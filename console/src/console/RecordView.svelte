@@ -41,7 +41,8 @@
     <p class="font-serif text-lead">{problem}</p>
   {:else if c}
     <div class="flex flex-wrap items-start gap-x-4 gap-y-2">
-      <h2 class="min-w-0 flex-1 font-serif text-title leading-snug font-semibold break-words">
+      <h2
+        class="min-w-0 flex-1 basis-full font-serif text-title leading-snug font-semibold break-words sm:basis-0">
         {c.title}
       </h2>
       <div class="flex gap-2 text-sm">
