@@ -89,7 +89,9 @@ func (s *asking) again(c fiber.Ctx) error {
 		return err
 	}
 	var b api.Again
-	if len(c.Body()) > 0 {
+	if body, err := bodyOf(c); err != nil {
+		return err
+	} else if len(body) > 0 {
 		if err := readJSON(c, &b); err != nil {
 			return err
 		}

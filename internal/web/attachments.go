@@ -24,7 +24,7 @@ type attachments struct {
 }
 
 func (s *attachments) routes(api fiber.Router) {
-	api.Post("/at/:slug/attachments", arriving(s.attach))
+	api.Post("/at/:slug/attachments", s.attach)
 	api.Get("/at/:slug/attachments", s.listAttached)
 	api.Delete("/at/:slug/attachments/:id", s.detach)
 }

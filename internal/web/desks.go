@@ -78,7 +78,11 @@ func (s *desks) sendDesk(c fiber.Ctx, slug string) error {
 // publish takes a desk file as the body; ?name= is its name in problems,
 // ?note= what is new.
 func (s *desks) publish(c fiber.Ctx) error {
-	r, fresh, err := s.Desks.Publish(c, fileName(c), c.Body(), c.Query("note"), by(c))
+	body, err := bodyOf(c)
+	if err != nil {
+		return err
+	}
+	r, fresh, err := s.Desks.Publish(c, fileName(c), body, c.Query("note"), by(c))
 	if err != nil {
 		return err
 	}
@@ -89,7 +93,11 @@ func (s *desks) publish(c fiber.Ctx) error {
 }
 
 func (s *desks) check(c fiber.Ctx) error {
-	f, err := s.Desks.Check(fileName(c), c.Body())
+	body, err := bodyOf(c)
+	if err != nil {
+		return err
+	}
+	f, err := s.Desks.Check(fileName(c), body)
 	if err != nil {
 		return err
 	}
@@ -120,7 +128,11 @@ func (s *desks) draft(c fiber.Ctx) error {
 // saveDraft keeps a desk file that is being worked on, mistakes and all, and
 // answers with them.
 func (s *desks) saveDraft(c fiber.Ctx) error {
-	problems, err := s.Desks.SaveDraft(c, c.Params("slug"), c.Body(), by(c))
+	body, err := bodyOf(c)
+	if err != nil {
+		return err
+	}
+	problems, err := s.Desks.SaveDraft(c, c.Params("slug"), body, by(c))
 	if err != nil {
 		return err
 	}
@@ -202,7 +214,11 @@ func (s *desks) exportDesk(c fiber.Ctx) error {
 
 // importDesk takes what exportDesk gave; ?as= is another slug.
 func (s *desks) importDesk(c fiber.Ctx) error {
-	slug, problems, err := s.Desks.Import(c, c.Body(), c.Query("as"), by(c))
+	body, err := bodyOf(c)
+	if err != nil {
+		return err
+	}
+	slug, problems, err := s.Desks.Import(c, body, c.Query("as"), by(c))
 	if err != nil {
 		return err
 	}

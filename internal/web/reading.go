@@ -103,7 +103,11 @@ func withTurns(d *door, c record.Conversation, turns []record.Turn, maker bool) 
 
 // readJSON reads a request's body.
 func readJSON(c fiber.Ctx, into any) error {
-	if err := json.Unmarshal(c.Body(), into); err != nil {
+	body, err := bodyOf(c)
+	if err != nil {
+		return err
+	}
+	if err := json.Unmarshal(body, into); err != nil {
 		return invalid("The body of the request is not the JSON that is expected here: " + err.Error())
 	}
 	return nil

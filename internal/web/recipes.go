@@ -90,11 +90,15 @@ func (s *recipes) checkRecipe(c fiber.Ctx) error {
 	if name == "" {
 		name = "recipe"
 	}
-	r, err := steps.Check(name, c.Body())
+	body, err := bodyOf(c)
 	if err != nil {
 		return err
 	}
-	return c.JSON(shape.Recipe(r, string(c.Body())))
+	r, err := steps.Check(name, body)
+	if err != nil {
+		return err
+	}
+	return c.JSON(shape.Recipe(r, string(body)))
 }
 
 func (s *recipes) recipeSchema(c fiber.Ctx) error {

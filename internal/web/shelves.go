@@ -48,7 +48,7 @@ func (s *shelves) routes(api fiber.Router) {
 	api.Delete("/shelves/:shelf", s.allowed(account.Publish, s.removeShelf))
 	api.Put("/shelves/:shelf/settings", s.allowed(account.Publish, s.changeShelf))
 	api.Post("/shelves/:shelf/embedding", s.allowed(account.Publish, s.embedShelf))
-	api.Post("/shelves/:shelf/documents", arriving(s.allowed(account.Publish, s.addDocuments)))
+	api.Post("/shelves/:shelf/documents", s.allowed(account.Publish, s.addDocuments))
 	api.Post("/shelves/:shelf/addresses", s.allowed(account.Publish, s.addAddress))
 	api.Post("/shelves/:shelf/cancel", s.allowed(account.Publish, s.cancelReading))
 	api.Delete("/shelves/:shelf/documents/:id", s.allowed(account.Publish, s.removeDocument))

@@ -1,32 +1,22 @@
 package web
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
 	"mime/multipart"
+	"net"
 	"strings"
 	"time"
 
+	"juvalogos/internal/fault"
+
 	"github.com/gofiber/fiber/v3"
-	"github.com/valyala/fasthttp"
 )
 
 // Files that arrive, and bodies that are larger than they may be.
-
-// arriving lets a handler take files in while they arrive. What is left of the
-// body when it refuses them is not to be taken for another request.
-func arriving(h fiber.Handler) fiber.Handler {
-	return func(c fiber.Ctx) error {
-		err := h(c)
-		if err != nil && c.Request().IsBodyStream() {
-			_, _ = io.CopyN(io.Discard, c.Request().BodyStream(), largestBody)
-			c.Response().Header.SetConnectionClose()
-		}
-		return err
-	}
-}
 
 // eachFile hands over the files of a form while they arrive.
 func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
@@ -34,15 +24,19 @@ func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
 	if err != nil || kind != "multipart/form-data" {
 		return invalid("Send files as multipart/form-data, each in a part with a file name.")
 	}
-	body := io.Reader(strings.NewReader(string(c.Request().Body())))
+	body := io.Reader(bytes.NewReader(c.Request().Body()))
 	if c.Request().IsBodyStream() {
-		body = c.Request().BodyStream()
+		body = &paced{from: c.Request().BodyStream(), deadline: c.RequestCtx().Conn().SetReadDeadline, now: time.Now,
+			began: time.Now()}
 	}
 	form := multipart.NewReader(body, parameters["boundary"])
 	for {
 		part, err := form.NextPart()
 		if errors.Is(err, io.EOF) {
 			return nil
+		}
+		if errors.Is(err, slowness) {
+			return slowness
 		}
 		if err != nil {
 			return invalid("The files did not arrive whole. What arrived was added; send the others again.")
@@ -59,48 +53,88 @@ func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
 	}
 }
 
-// uploadTime is how long the files of one request may take to arrive.
-const uploadTime = 2 * time.Hour
+// leastSpeed is how fast the files of a request must come on average, in bytes
+// a second, once the first moments are over; patience is how long they may stop.
+const (
+	leastSpeed   = 4 << 10
+	firstMoments = 20 * time.Second
+	patience     = 20 * time.Second
+)
 
-// takesFiles reports whether a request adds files to a shelf.
-func takesFiles(h *fasthttp.RequestHeader) bool {
-	path, _, _ := strings.Cut(string(h.RequestURI()), "?")
-	return string(h.Method()) == fiber.MethodPost &&
-		(strings.Contains(path, "/api/shelves/") && strings.HasSuffix(path, "/documents") ||
-			strings.Contains(path, "/api/at/") && strings.HasSuffix(path, "/attachments"))
+// slowness is the error of files that come too slowly to be waited for.
+var slowness = fault.Say(fault.Invalid, "The files came too slowly and were given up. What arrived whole was added; "+
+	"send the others again over a better connection.")
+
+// paced reads a body that must keep a least speed; the connection's deadline is
+// moved on with it, since the one for ordinary requests is short.
+type paced struct {
+	from     io.Reader
+	deadline func(time.Time) error
+	now      func() time.Time
+	began    time.Time
+	read     int64
 }
 
-// tooLong reports whether a request announces a body that is larger than it may
-// be.
-func tooLong(h *fasthttp.RequestHeader) bool {
-	return h.ContentLength() > largestBody && !takesFiles(h)
-}
-
-// byHeader gives files the time they need to arrive.
-func byHeader(h *fasthttp.RequestHeader) fasthttp.RequestConfig {
-	if takesFiles(h) {
-		return fasthttp.RequestConfig{ReadTimeout: uploadTime}
+func (p *paced) Read(into []byte) (int, error) {
+	now := p.now()
+	if past := now.Sub(p.began) - firstMoments; past > 0 && p.read < int64(past.Seconds()*leastSpeed) {
+		return 0, slowness
 	}
-	return fasthttp.RequestConfig{}
+	if err := p.deadline(now.Add(patience)); err != nil {
+		return 0, err
+	}
+	n, err := p.from.Read(into)
+	p.read += int64(n)
+	var late net.Error
+	if errors.As(err, &late) && late.Timeout() {
+		err = slowness
+	}
+	return n, err
 }
 
-// limitBody refuses bodies that are larger than they may be; only files that
-// are added to a shelf may be read while they arrive.
-func limitBody(c fiber.Ctx) error {
+// bodyOf is a request's body as it was sent. It is what handlers have instead
+// of the framework's own: no more than largestBody is ever read, and nothing is
+// unpacked (the door refuses what is packed). Handlers that take files read them
+// while they arrive, through eachFile.
+func bodyOf(c fiber.Ctx) ([]byte, error) {
 	r := c.Request()
-	if !r.IsBodyStream() || takesFiles(&r.Header) {
-		return nil
+	if !r.IsBodyStream() {
+		return bytes.Clone(r.Body()), nil
 	}
-	if tooLong(&r.Header) {
-		return fiber.ErrRequestEntityTooLarge
+	if r.Header.ContentLength() > largestBody {
+		return nil, fiber.ErrRequestEntityTooLarge
 	}
 	body, err := io.ReadAll(io.LimitReader(r.BodyStream(), largestBody+1))
 	if err != nil {
-		return fmt.Errorf("read a request: %w", err)
+		return nil, fmt.Errorf("read a request: %w", err)
 	}
 	if len(body) > largestBody {
-		return fiber.ErrRequestEntityTooLarge
+		return nil, fiber.ErrRequestEntityTooLarge
 	}
 	r.SetBodyRaw(body)
+	return body, nil
+}
+
+// leftOver sees to what a handler did not read of a body: it is not to be taken
+// for another request. A little of it is read, so that the answer arrives.
+func leftOver(c fiber.Ctx) {
+	if !c.Request().IsBodyStream() {
+		return
+	}
+	if conn := c.RequestCtx().Conn(); conn != nil {
+		_ = conn.SetReadDeadline(time.Now().Add(2 * time.Second))
+	}
+	_, _ = io.CopyN(io.Discard, c.Request().BodyStream(), largestBody)
+	c.Response().Header.SetConnectionClose()
+}
+
+// notPacked refuses bodies in a content coding: what they unpack to has no
+// bound that is known before.
+func notPacked(c fiber.Ctx) error {
+	for _, coding := range c.Request().Header.PeekAll(fiber.HeaderContentEncoding) {
+		if text := strings.ToLower(strings.TrimSpace(string(coding))); text != "" && text != "identity" {
+			return fiber.NewError(fiber.StatusUnsupportedMediaType, "Send the body as it is, without a content coding.")
+		}
+	}
 	return nil
 }

@@ -83,8 +83,8 @@ func New(o Options) (*Server, error) {
 	s.app = fiber.New(fiber.Config{
 		AppName:   "Juvalogos",
 		BodyLimit: largestBody,
-		// Files for shelves are read while they arrive; limitBody refuses all
-		// else that is larger.
+		// No body is read before a handler asks for it: by bodyOf, or for files
+		// by eachFile.
 		StreamRequestBody:            true,
 		DisablePreParseMultipartForm: true,
 		ReadBufferSize:               headerRoom,
@@ -97,7 +97,6 @@ func New(o Options) (*Server, error) {
 		Immutable:         true, // values of a request outlive it in replies on their way
 		ErrorHandler:      s.problem,
 	})
-	s.app.Server().HeaderReceived = byHeader
 	s.routes(o, pages)
 	return s, nil
 }
@@ -156,8 +155,11 @@ func (s *Server) guard(c fiber.Ctx) error {
 	if unsafe && c.Get("Sec-Fetch-Site") == "cross-site" && bearer(c) == "" {
 		return fiber.NewError(fiber.StatusForbidden, "Another site tried to act in your name.")
 	}
-	if err := limitBody(c); err != nil {
+	if err := notPacked(c); err != nil {
+		leftOver(c)
 		return err
 	}
-	return c.Next()
+	err := c.Next()
+	leftOver(c)
+	return err
 }
