@@ -37,7 +37,7 @@ func address() step {
 				if !strings.HasPrefix(s.Address, "http://") && !strings.HasPrefix(s.Address, "https://") {
 					return fmt.Errorf("address: it begins with http:// or https://")
 				}
-				s.template.Template, err = template.New("address").Funcs(functions).Parse(s.Address)
+				s.template, err = parseTemplate("address", s.Address, functions)
 				return err
 			},
 			Shape: func(set any, in []recipe.Port) ([]recipe.Port, error) {
@@ -61,7 +61,7 @@ func address() step {
 			if t.Web == nil {
 				return nil, errors.New("no addresses may be called here; start with -reach HOST to allow one")
 			}
-			where, err := fill(set.template, forTemplate(c.In), prompt.Estimate{})
+			where, err := fill(ctx, set.template, forTemplate(c.In), prompt.Estimate{})
 			if err != nil {
 				return nil, err
 			}

@@ -2,13 +2,10 @@ package steps
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
 	"strings"
-	"text/template"
-	"text/template/parse"
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/memory"
@@ -29,25 +26,6 @@ type composeSet struct {
 var _ namesModel = (*composeSet)(nil)
 
 func (set *composeSet) modelNamed() string { return set.Model }
-
-// functions are what templates may call. The counter is put in when a template
-// runs.
-func functions(counter prompt.Counter) template.FuncMap {
-	return template.FuncMap{
-		"tokens":  counter.Count,
-		"cut":     func(most int, text string) string { return prompt.Cut(counter, text, most) },
-		"cutHead": func(most int, text string) string { return prompt.CutHead(counter, text, most) },
-		"join":    func(separator string, list any) (string, error) { return joined(separator, list) },
-		"json":    func(v any) (string, error) { b, err := json.MarshalIndent(v, "", "  "); return string(b), err },
-		"trim":    strings.TrimSpace,
-		"lower":   strings.ToLower,
-		"upper":   strings.ToUpper,
-		"plus":    func(a, b int) int { return a + b },
-	}
-}
-
-// longestPrompt is in bytes; more does not fit any model.
-const longestPrompt = 16 << 20
 
 // compose makes a prompt of templates, with the conversation between the
 // standing instructions and the question, and fits it into the model's context.
@@ -84,14 +62,14 @@ func compose() step {
 				return compose().Out, nil
 			},
 		},
-		do: func(t *RunContext, _ context.Context, c *recipe.Call) (recipe.Values, error) {
+		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			set := c.Set.(*composeSet)
 			voice, _ := c.In["voice"].(recipe.Voice)
 			model, err := t.find(set.Model, voice)
 			if err != nil {
 				return nil, err
 			}
-			p, err := set.fit(t, model, c, voice)
+			p, err := set.fit(ctx, t, model, c, voice)
 			if err != nil {
 				return nil, err
 			}
@@ -101,88 +79,16 @@ func compose() step {
 }
 
 func (s *composeSet) parse() (err error) {
-	if s.system, err = parseTemplate("system", s.System); err == nil {
-		s.user, err = parseTemplate("user", s.User)
+	if s.system, err = parseTemplate("system", s.System, nil); err == nil {
+		s.user, err = parseTemplate("user", s.User, nil)
 	}
 	return err
 }
 
-// sheet is a parsed template.
-type sheet struct {
-	*template.Template
-	counts bool   // it calls a function that counts tokens as the model does
-	only   string // the name of the one thing it writes, if that is all it does
-}
-
-func parseTemplate(name, text string) (sheet, error) {
-	t, err := template.New(name).Funcs(functions(prompt.Estimate{})).Parse(text)
-	if err != nil {
-		return sheet{}, fmt.Errorf("%s", strings.TrimPrefix(err.Error(), "template: "))
-	}
-	s := sheet{Template: t, counts: strings.Contains(text, "cut") || strings.Contains(text, "tokens")}
-	if name, ok := strings.CutPrefix(strings.TrimSuffix(text, "}}"), "{{."); ok && identifier(name) {
-		s.only = name
-	}
-	return s, nil
-}
-
-func identifier(name string) bool {
-	for _, r := range name {
-		if r != '_' && (r < 'a' || r > 'z') {
-			return false
-		}
-	}
-	return name != ""
-}
-
-// unwired lists the top-level names that a template uses and nobody gives.
-func unwired(t sheet, names []string) (missing []string) {
-	if t.Template == nil || t.Tree == nil {
-		return nil
-	}
-	var walk func(n parse.Node)
-	list := func(l *parse.ListNode) {
-		if l != nil {
-			for _, n := range l.Nodes {
-				walk(n)
-			}
-		}
-	}
-	walk = func(n parse.Node) {
-		switch n := n.(type) {
-		case *parse.ListNode:
-			list(n)
-		case *parse.ActionNode:
-			walk(n.Pipe)
-		case *parse.PipeNode:
-			for _, c := range n.Cmds {
-				for _, a := range c.Args {
-					walk(a)
-				}
-			}
-		case *parse.IfNode:
-			walk(n.Pipe)
-			list(n.List)
-			list(n.ElseList)
-		case *parse.RangeNode: // within, the dot is another
-			walk(n.Pipe)
-			list(n.ElseList)
-		case *parse.WithNode:
-			walk(n.Pipe)
-			list(n.ElseList)
-		case *parse.FieldNode:
-			if !slices.Contains(names, n.Ident[0]) {
-				missing = append(missing, n.Ident[0])
-			}
-		}
-	}
-	list(t.Root)
-	return missing
-}
-
 // fit fills in the templates and leaves out what there is no room for: first
 // the spare inputs, then the oldest turns.
-func (s *composeSet) fit(t *RunContext, model Model, c *recipe.Call, voice recipe.Voice) (prompt.Prompt, error) {
+func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *recipe.Call, voice recipe.Voice) (
+	prompt.Prompt, error) {
 	data := map[string]any{"brief": t.Brief.Text, "past": nil, "voice": voice}
 	for _, name := range c.Wide {
 		data[name] = ""
@@ -201,11 +107,11 @@ func (s *composeSet) fit(t *RunContext, model Model, c *recipe.Call, voice recip
 	counter := model.Counter()
 	spare := s.Spare
 	for {
-		system, err := fill(s.system, data, counter)
+		system, err := fill(ctx, s.system, data, counter)
 		if err != nil {
 			return prompt.Prompt{}, err
 		}
-		user, err := fill(s.user, data, counter)
+		user, err := fill(ctx, s.user, data, counter)
 		if err != nil {
 			return prompt.Prompt{}, err
 		}
@@ -263,35 +169,4 @@ func (t *RunContext) measure(counter prompt.Counter, text string) prompt.Piece {
 		return t.Question
 	}
 	return prompt.Measure(counter, text)
-}
-
-func fill(s sheet, data map[string]any, counter prompt.Counter) (string, error) {
-	if text, ok := data[s.only].(string); ok && s.only != "" && len(text) <= longestPrompt {
-		return sound(text), nil
-	}
-	var b limited
-	tpl := s.Template
-	if s.counts {
-		clone, err := tpl.Clone()
-		if err != nil {
-			return "", err
-		}
-		tpl = clone.Funcs(functions(counter))
-	}
-	if err := tpl.Execute(&b, data); err != nil {
-		return "", fmt.Errorf("the template %s: %s", tpl.Name(), strings.TrimPrefix(err.Error(), "template: "))
-	}
-	return sound(b.String()), nil
-}
-
-func sound(text string) string { return strings.ToValidUTF8(text, "\uFFFD") }
-
-// limited refuses to grow beyond longestPrompt.
-type limited struct{ strings.Builder }
-
-func (l *limited) Write(p []byte) (int, error) {
-	if l.Len()+len(p) > longestPrompt {
-		return 0, fmt.Errorf("it grows beyond %d bytes", longestPrompt)
-	}
-	return l.Builder.Write(p)
 }
