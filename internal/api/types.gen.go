@@ -397,9 +397,15 @@ type Connection struct {
 	Key string `json:"key,omitempty,omitzero"`
 
 	// Keyed A typed key is kept.
-	Keyed  bool            `json:"keyed"`
-	Models []ModelSettings `json:"models"`
-	Name   string          `json:"name"`
+	Keyed bool `json:"keyed"`
+
+	// Longest How many seconds one reply may take in all; 0: the usual.
+	Longest float64         `json:"longest,omitempty,omitzero"`
+	Models  []ModelSettings `json:"models"`
+
+	// MostText The most bytes of one reply; 0: the usual.
+	MostText int    `json:"most_text,omitempty,omitzero"`
+	Name     string `json:"name"`
 
 	// Patience How many seconds the server may be silent.
 	Patience float64 `json:"patience"`

@@ -43,6 +43,8 @@ type Connection struct {
 	Address  string        `yaml:"address" json:"address" need:"yes" most:"500" about:"The base address, the part before /chat/completions." example:"http://127.0.0.1:8000/v1"`
 	Key      string        `yaml:"key,omitempty" json:"key,omitempty" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
 	Patience time.Duration `yaml:"patience,omitempty" json:"patience,omitempty" about:"How long to wait for the next word before giving up; 60s if left out."`
+	Longest  time.Duration `yaml:"longest,omitempty" json:"longest,omitempty" about:"How long one reply may take in all; 15m if left out."`
+	MostText int           `yaml:"most_text,omitempty" json:"most_text,omitempty" least:"1000" most:"100000000" about:"The most bytes of one reply, whatever was asked for; 2000000 if left out."`
 	AtOnce   int           `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"100000" about:"The most replies at once; more wait in line, in their order. Left out: any number."`
 	Models   []Model       `yaml:"models" json:"models" need:"yes" least:"1" about:"The models there that desks may use."`
 
@@ -88,8 +90,34 @@ func (p Price) Of(promptTokens, replyTokens int) float64 {
 	return (float64(promptTokens)*p.In + float64(replyTokens)*p.Out) / million
 }
 
-// DefaultPatience is how long a server may be silent.
-const DefaultPatience = time.Minute
+const (
+	// DefaultPatience is how long a server may be silent.
+	DefaultPatience = time.Minute
+	// DefaultLongest is how long one reply may take.
+	DefaultLongest = 15 * time.Minute
+	// DefaultMostText is how many bytes one reply may have.
+	DefaultMostText = 2_000_000
+)
+
+// MostBytes is how long a reply may grow that was asked to have so many tokens
+// (0: any number): a server that keeps to that stays well below.
+func (c Connection) MostBytes(tokens int) int {
+	most := c.MostText
+	if most == 0 {
+		most = DefaultMostText
+	}
+	if tokens > 0 && tokens < most/bytesPerToken {
+		// The longest tokens of common vocabularies are longer, but no text is made
+		// of them alone.
+		return max(tokens*bytesPerToken, leastBound)
+	}
+	return most
+}
+
+const (
+	bytesPerToken = 32
+	leastBound    = 4 << 10
+)
 
 // Schema returns the JSON Schema of connection files.
 func Schema() map[string]any { return yamlfile.Schema("A Juvalogos connection file", File{}) }
@@ -120,6 +148,12 @@ func Read(name string, src []byte, protocols map[string]Protocol) (File, error) 
 		}
 		if c.Patience == 0 {
 			c.Patience = DefaultPatience
+		}
+		if c.Longest == 0 {
+			c.Longest = DefaultLongest
+		}
+		if c.MostText == 0 {
+			c.MostText = DefaultMostText
 		}
 		c.Address = strings.TrimRight(c.Address, "/")
 		if u, err := url.Parse(c.Address); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" ||

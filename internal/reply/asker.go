@@ -2,8 +2,10 @@ package reply
 
 import (
 	"context"
+	"errors"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
@@ -62,14 +64,27 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		call.Waited = now().Sub(began)
 		a.news(Notice{Kind: "writing"})
 	}
+	longest := a.entry.Connection.Longest
+	if longest == 0 {
+		longest = models.DefaultLongest
+	}
+	timed, stopClock := context.WithTimeoutCause(ctx, longest, recipe.ErrLate)
+	defer stopClock()
+	bounded, full := context.WithCancelCause(timed)
+	defer full(nil)
+	most := a.entry.Connection.MostBytes(q.Sampling.MaxTokens)
 	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
 	var said strings.Builder
-	result, err := a.service.Retry.Do(ctx, func(started *bool) (models.Result, error) {
-		return a.entry.Generate(ctx, request, func(piece []byte) {
+	result, err := a.service.Retry.Do(bounded, func(started *bool) (models.Result, error) {
+		return a.entry.Generate(bounded, request, func(piece []byte) {
 			*started = true
 			if said.Len() == 0 {
 				call.First = now().Sub(began)
 				said.Grow(1 << 10) // most replies are longer
+			}
+			if room := most - said.Len(); len(piece) > room {
+				full(errFull)
+				piece = wholeRunes(piece[:room])
 			}
 			said.Write(piece)
 			text(piece)
@@ -84,6 +99,14 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		a.news(Notice{Kind: "retrying", Seconds: wait.Seconds()})
 	})
 	call.Took, call.Answer = now().Sub(began), said.String()
+	switch {
+	case context.Cause(bounded) == errFull:
+		// It is cut off like one that reached the length that was asked for.
+		a.service.Log.Warn("a reply grew beyond its bound and was cut off", "model", a.Name(), "bytes", said.Len())
+		result, err = models.Result{Finish: "length"}, nil
+	case err != nil && context.Cause(timed) == recipe.ErrLate:
+		err = recipe.ErrLate
+	}
 	call.Finish, call.PromptTokens, call.ReplyTokens = result.Finish, result.PromptTokens, result.ReplyTokens
 	if err != nil {
 		call.Error = err.Error()
@@ -101,6 +124,22 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	}
 	call.Cost = a.entry.Price.Of(call.PromptTokens, call.ReplyTokens)
 	return call, err
+}
+
+// errFull is why a reply that grows beyond its bound ends.
+var errFull = errors.New("the reply grew beyond its bound")
+
+// wholeRunes leaves out what is left of a letter at the end.
+func wholeRunes(text []byte) []byte {
+	for i := 1; i <= utf8.UTFMax && i <= len(text); i++ {
+		if at := len(text) - i; utf8.RuneStart(text[at]) {
+			if !utf8.FullRune(text[at:]) {
+				return text[:at]
+			}
+			break
+		}
+	}
+	return text
 }
 
 func (a asker) news(n Notice) {

@@ -48,7 +48,8 @@ func Browser(b record.Session, here int64) api.Browser {
 
 func Connection(c models.Connection, fixed bool) api.Connection {
 	return api.Connection{
-		Name: c.Name, Protocol: c.Protocol, Address: c.Address, Patience: c.Patience.Seconds(), AtOnce: c.AtOnce,
+		Name: c.Name, Protocol: c.Protocol, Address: c.Address, Patience: c.Patience.Seconds(),
+		Longest: c.Longest.Seconds(), MostText: c.MostText, AtOnce: c.AtOnce,
 		Models: All(c.Models, modelSettings), Reference: c.Key, Keyed: c.Typed(), Fixed: fixed,
 	}
 }
@@ -69,7 +70,9 @@ func Model(e models.Entry) api.Model {
 func ConnectionFrom(b api.Connection) models.Connection {
 	return models.Connection{
 		Name: b.Name, Protocol: b.Protocol, Address: b.Address, Key: b.Reference,
-		Patience: time.Duration(b.Patience * float64(time.Second)), AtOnce: b.AtOnce, Models: Each(b.Models, modelFrom),
+		Patience: time.Duration(b.Patience * float64(time.Second)),
+		Longest:  time.Duration(b.Longest * float64(time.Second)), MostText: b.MostText, AtOnce: b.AtOnce,
+		Models: Each(b.Models, modelFrom),
 	}
 }
 

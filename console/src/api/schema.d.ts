@@ -2509,6 +2509,10 @@ export interface components {
             address: string;
             /** @description How many seconds the server may be silent. */
             patience: number;
+            /** @description How many seconds one reply may take in all; 0: the usual. */
+            longest?: number;
+            /** @description The most bytes of one reply; 0: the usual. */
+            most_text?: number;
             /** @description The most replies at once; 0: any number. */
             at_once: number;
             models: components["schemas"]["ModelSettings"][];
