@@ -69,7 +69,7 @@ func (s *Service) AddFirst(ctx context.Context, link, name, password string) (re
 		return record.Account{}, fault.Say(fault.Invalid, "Give your account a name of up to %d characters.",
 			longestName)
 	}
-	if err := goodPassword(password); err != nil {
+	if err := goodPassword(password, name); err != nil {
 		return record.Account{}, err
 	}
 	a, err := s.Store.AddFirstAccount(ctx, link, name, hashPassword(password))
@@ -84,10 +84,15 @@ func (s *Service) AddFirst(ctx context.Context, link, name, password string) (re
 	return a, err
 }
 
-func goodPassword(password string) error {
+func goodPassword(password, name string) error {
 	if n := utf8.RuneCountInString(password); n < shortestPassword || n > longestPassword {
 		return fault.Say(fault.Invalid, "Choose a password of at least %d characters; three or four words do well.",
 			shortestPassword)
+	}
+	if isCommon(password, name) {
+		return fault.Say(fault.Invalid, "This password is among the first that anybody tries. Choose another; three "+
+			"or "+
+			"four words do well.")
 	}
 	return nil
 }
@@ -110,7 +115,12 @@ var dummyHash = sync.OnceValue(func() string { return hashPassword(rand.Text()) 
 // attempt comes from; after many wrong ones the error is *TooSoon.
 func (s *Service) SignIn(ctx context.Context, name, password, address string) (record.Account, error) {
 	name = strings.TrimSpace(name)
-	if wait := s.patience.wait(name, address, s.Now()); wait > 0 {
+	if len(name) > 4*longestName || len(password) > 4*longestPassword {
+		return record.Account{}, fault.Say(fault.WrongPassword, "This name and password do not go together.")
+	}
+	wait, right := s.patience.begin(name, address, s.Now())
+	if wait > 0 {
+		s.Log.Warn("too many wrong names or passwords", "address", address)
 		return record.Account{}, &TooSoon{wait}
 	}
 	a, err := s.Store.Account(ctx, name)
@@ -122,10 +132,11 @@ func (s *Service) SignIn(ctx context.Context, name, password, address string) (r
 		hash = dummyHash()
 	}
 	if !rightPassword(password, hash) || err != nil {
-		s.patience.mistake(name, address, s.Now())
 		s.Log.Warn("a wrong name or password", "address", address)
 		return a, fault.Say(fault.WrongPassword, "This name and password do not go together.")
 	}
+	right()
+	s.Log.Info("signed in", "name", a.Name, "address", address)
 	return a, nil
 }
 
@@ -176,7 +187,7 @@ func (s *Service) SetPassword(ctx context.Context, session record.Session, old, 
 	if _, err := s.SignIn(ctx, session.Name, old, address); err != nil {
 		return err
 	}
-	if err := goodPassword(fresh); err != nil {
+	if err := goodPassword(fresh, session.Name); err != nil {
 		return err
 	}
 	return s.Store.SetPassword(ctx, session.Account, hashPassword(fresh), session.ID)

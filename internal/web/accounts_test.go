@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -329,5 +331,38 @@ func TestTypedKeysAreNeverShown(t *testing.T) {
 			token...); response.StatusCode != 422 {
 			t.Errorf("%s: %d %s", c.body, response.StatusCode, text)
 		}
+	}
+}
+
+// A race of wrong passwords: no more are looked at than one after the other would
+// be, all others are told when to try again, and once they may the owner still
+// gets in.
+func TestARaceOfWrongPasswords(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	signedIn(t, b)
+	var refused, told atomic.Int64
+	var all sync.WaitGroup
+	for range 100 {
+		all.Go(func() {
+			response, err := http.Post(b.Address+"/api/session", "application/json",
+				strings.NewReader(`{"name":"Ada","password":"not the one it is"}`))
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			response.Body.Close()
+			switch {
+			case response.StatusCode == 401:
+				refused.Add(1)
+			case response.StatusCode == 429 && response.Header.Get("Retry-After") != "":
+				told.Add(1)
+			default:
+				t.Errorf("answered %d", response.StatusCode)
+			}
+		})
+	}
+	all.Wait()
+	if refused.Load() > 8 || refused.Load() == 0 || refused.Load()+told.Load() != 100 {
+		t.Errorf("%d were looked at, %d told to wait", refused.Load(), told.Load())
 	}
 }
