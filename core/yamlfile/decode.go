@@ -17,6 +17,12 @@ import (
 // LargestFile is the size in bytes above which a file is refused unread.
 const LargestFile = 256 << 10
 
+// longestShown is how many letters of a word that is not known are shown.
+const longestShown = 80
+
+// mostProblems is how many are told of one file; of the rest, how many there are.
+const mostProblems = 100
+
 // Decode reads the one YAML document in src into the struct that into points
 // to. name is the file's name as it appears in problems. The error is of type
 // Problems and holds everything that is wrong; into is then incomplete.
@@ -36,6 +42,11 @@ func Decode(name string, src []byte, into any) error {
 	}
 	if len(d.problems) > 0 {
 		slices.SortStableFunc(d.problems, func(a, b Problem) int { return a.Line - b.Line })
+		if d.untold > 0 {
+			last := d.problems[len(d.problems)-1]
+			last.Message = fmt.Sprintf("there are %d more; mend these first", d.untold)
+			d.problems = append(d.problems, last)
+		}
 		return d.problems
 	}
 	return nil
@@ -44,10 +55,15 @@ func Decode(name string, src []byte, into any) error {
 type decoder struct {
 	file     string
 	problems Problems
+	untold   int  // beyond mostProblems
 	partial  bool // keys that are needed may be missing
 }
 
 func (d *decoder) say(line, column int, format string, args ...any) {
+	if len(d.problems) >= mostProblems {
+		d.untold++
+		return
+	}
 	d.problems = append(d.problems, Problem{File: d.file, Line: line, Column: column,
 		Message: fmt.Sprintf(format, args...)})
 }
@@ -138,14 +154,20 @@ func (d *decoder) mapping(node ast.Node, v reflect.Value, f field) {
 		return
 	}
 	known := fieldsOf(v.Type())
+	names := make(map[string]bool, len(pairs))
+	for _, pair := range pairs {
+		names[pair.Key.GetToken().Value] = true
+	}
 	seen := map[string]bool{} // or meant, but misspelt
 	for _, pair := range pairs {
 		key := pair.Key.GetToken().Value
 		i := slices.IndexFunc(known, func(k field) bool { return k.key == key })
 		switch {
+		case i < 0 && len(d.problems) >= mostProblems:
+			d.untold++
 		case i < 0:
 			d.sayAt(pair.Key, "%s", unknown("key", key, keys(known)))
-			if meant := Nearest(key, keys(known)); !hasKey(pairs, meant) {
+			if meant := Nearest(key, keys(known)); !names[meant] {
 				seen[meant] = true // one mistake, one problem
 			}
 		case seen[key]:
@@ -171,10 +193,6 @@ func pairsOf(node ast.Node) ([]*ast.MappingValueNode, bool) {
 		return []*ast.MappingValueNode{n}, true
 	}
 	return nil, false
-}
-
-func hasKey(pairs []*ast.MappingValueNode, key string) bool {
-	return slices.ContainsFunc(pairs, func(p *ast.MappingValueNode) bool { return p.Key.GetToken().Value == key })
 }
 
 func (d *decoder) list(node ast.Node, v reflect.Value, f field) {
@@ -276,6 +294,9 @@ func rangeOf(f field) string {
 }
 
 func unknown(what, word string, candidates []string) string {
+	if letters := []rune(word); len(letters) > longestShown {
+		word = string(letters[:longestShown]) + "…"
+	}
 	if n := Nearest(word, candidates); n != "" {
 		return fmt.Sprintf("unknown %s %q; did you mean %q?", what, word, n)
 	}

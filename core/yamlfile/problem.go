@@ -39,6 +39,9 @@ func (ps Problems) Error() string {
 func Nearest(word string, candidates []string) string {
 	best, bestAt := "", max(1, len(word)/3)+1
 	for _, c := range candidates {
+		if apart := len(word) - len(c); apart >= 4*bestAt || -apart >= 4*bestAt {
+			continue // no letter has more than four bytes
+		}
 		if d := distance(strings.ToLower(word), strings.ToLower(c)); d < bestAt {
 			best, bestAt = c, d
 		}

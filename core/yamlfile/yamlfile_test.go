@@ -2,6 +2,8 @@ package yamlfile
 
 import (
 	"encoding/json"
+	"errors"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -140,4 +142,46 @@ func FuzzDecode(f *testing.F) {
 			t.Errorf("accepted a file without a name: %q", text)
 		}
 	})
+}
+
+// However many mistakes a file has, reading it takes work in proportion to its
+// size, and what is told is no more than somebody reads.
+func TestManyMistakes(t *testing.T) {
+	type file struct {
+		Slug  string   `yaml:"slug" about:"x"`
+		Title string   `yaml:"title" about:"x"`
+		List  []string `yaml:"list" about:"x"`
+	}
+	var keys, entries strings.Builder
+	keys.WriteString("slug: x\n")
+	for i := range 15_000 {
+		fmt.Fprintf(&keys, "key_%d: 1\n", i)
+	}
+	entries.WriteString("list:\n")
+	for range 40_000 {
+		entries.WriteString("- {}\n")
+	}
+	for name, c := range map[string]struct {
+		text  string
+		least int
+	}{
+		"keys": {keys.String(), 15_000}, "entries": {entries.String(), 40_000},
+		"a long key": {strings.Repeat("k", 200_000) + ": 1\n", 1},
+	} {
+		var f file
+		var problems Problems
+		if err := Decode("x.yaml", []byte(c.text), &f); !errors.As(err, &problems) {
+			t.Fatalf("%s: %v", name, err)
+		}
+		more := 0
+		if n := len(problems); n == mostProblems+1 {
+			_, _ = fmt.Sscanf(problems[n-1].Message, "there are %d more", &more)
+			more--
+		} else if n > mostProblems {
+			t.Errorf("%s: %d are told", name, n)
+		}
+		if len(problems)+more != c.least {
+			t.Errorf("%s: %d and %d more, want %d", name, len(problems), more, c.least)
+		}
+	}
 }

@@ -8,6 +8,9 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"image"
+	_ "image/gif"  // heads of pictures
+	_ "image/jpeg" // heads of pictures
 	"image/png"
 	"math"
 	"os"
@@ -27,6 +30,9 @@ import (
 	"github.com/tetratelabs/wazero"
 	"github.com/tetratelabs/wazero/api"
 	"github.com/tetratelabs/wazero/experimental"
+	_ "golang.org/x/image/bmp"  // heads of pictures
+	_ "golang.org/x/image/tiff" // heads of pictures
+	_ "golang.org/x/image/webp" // heads of pictures
 
 	"juvalogos/core/phrase"
 	"juvalogos/core/reading"
@@ -58,7 +64,8 @@ func (e *Engine) instance() (pdfium.Pdfium, error) {
 	defer e.mu.Unlock()
 	if e.pool == nil {
 		config := wazero.NewRuntimeConfig().
-			WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling)
+			WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling).
+			WithMemoryLimitPages(mostMemory / (64 << 10))
 		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
 			config = config.WithCompilationCache(cache)
 		}
@@ -76,6 +83,9 @@ func (e *Engine) instance() (pdfium.Pdfium, error) {
 // where the file is to blame.
 func (e *Engine) Open(ctx context.Context, name string, body []byte, format string) (reading.Pages, error) {
 	if format == "picture" {
+		if err := smallEnough(name, body); err != nil {
+			return nil, err
+		}
 		return &picture{name: name, body: body}, nil
 	}
 	i, err := e.instance()
@@ -204,30 +214,78 @@ func runsOf(chars []*responses.GetPageTextStructuredChar, height float64) (runs 
 	return runs
 }
 
-// Draw draws a page as a PNG of so many dots per inch.
+const (
+	// mostPixels is how large a picture may be that is drawn or read: a page of
+	// newspaper at 200 dots per inch has about as many.
+	mostPixels = 40_000_000
+	// mostMemory is what PDFium may take, in bytes, for one document.
+	mostMemory = 768 << 20
+	// leastDPI is the least at which anything can be made out.
+	leastDPI = 4
+)
+
+// dpiFor is at how many dots per inch a page is drawn that is to be drawn at so
+// many: fewer where it is very large. 0: it is too large to be drawn at all.
+func dpiFor(width, height float64, dpi int) int {
+	fits := math.Sqrt(mostPixels/(max(width, 1)*max(height, 1))) * 72
+	if dpi = min(dpi, int(fits)); dpi < leastDPI {
+		return 0
+	}
+	return dpi
+}
+
+// Draw draws a page as a PNG of so many dots per inch, of fewer if it is very
+// large.
 func (f *file) Draw(n, dpi int) ([]byte, error) {
-	drawn, err := f.instance.RenderPageInDPI(&requests.RenderPageInDPI{Page: f.page(n), DPI: dpi})
+	drawn, _, err := f.draw(n, dpi)
+	return drawn, err
+}
+
+func (f *file) draw(n, dpi int) (picture []byte, at int, err error) {
+	size, err := f.instance.GetPageSize(&requests.GetPageSize{Page: f.page(n)})
+	if err != nil || size.Width <= 0 || size.Height <= 0 {
+		return nil, 0, f.broken(n)
+	}
+	if at = dpiFor(size.Width, size.Height, dpi); at == 0 {
+		return nil, 0, &reading.Problem{File: f.name, What: phrase.Of("page %d is too large to be drawn", n)}
+	}
+	drawn, err := f.instance.RenderPageInDPI(&requests.RenderPageInDPI{Page: f.page(n), DPI: at})
 	if err != nil {
-		return nil, f.broken(n)
+		return nil, 0, f.broken(n)
 	}
 	defer drawn.Cleanup()
 	var b bytes.Buffer
 	encoder := png.Encoder{CompressionLevel: png.BestSpeed}
 	if err := encoder.Encode(&b, drawn.Result.RenderedImage); err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return b.Bytes(), nil
+	return b.Bytes(), at, nil
 }
 
 // recognitionDPI is what tesseract reads best.
 const recognitionDPI = 200
 
 func (f *file) Recognise(ctx context.Context, n int) (reading.Page, error) {
-	drawn, err := f.Draw(n, recognitionDPI)
+	drawn, at, err := f.draw(n, recognitionDPI)
 	if err != nil {
 		return reading.Page{}, err
 	}
-	return recognise(ctx, f.name, drawn, 72.0/recognitionDPI)
+	return recognise(ctx, f.name, drawn, 72.0/float64(at))
+}
+
+// smallEnough refuses pictures that unpack to more pixels than are ever needed,
+// by what their heads say, before anything is unpacked.
+func smallEnough(name string, body []byte) error {
+	head, _, err := image.DecodeConfig(bytes.NewReader(body))
+	if err != nil || head.Width <= 0 || head.Height <= 0 {
+		return &reading.Problem{File: name, What: phrase.Of("it is no picture that can be read, or it is broken")}
+	}
+	if pixels := int64(head.Width) * int64(head.Height); pixels > mostPixels {
+		return &reading.Problem{File: name, What: phrase.Of("it is too large a picture: it has %d million dots; up "+
+			"to %d "+
+			"million are read", pixels/1_000_000, mostPixels/1_000_000)}
+	}
+	return nil
 }
 
 // picture is a picture of a page.

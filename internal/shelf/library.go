@@ -98,6 +98,7 @@ type Library struct {
 // common is what all of a library has.
 type common struct {
 	Options
+	drawn      drawn
 	background context.Context // ends with Close
 	all        sync.WaitGroup  // of what runs in the background
 }
@@ -232,16 +233,21 @@ func (l *Library) PagePicture(ctx context.Context, slug string, id int64, page i
 	if page < 1 || page > d.Pages || d.Format != "pdf" && d.Format != "picture" || l.Pages == nil {
 		return nil, missing("there is no picture of page %d of %q", page, d.Name)
 	}
-	body, err := io.ReadAll(l.Store.Shelves.Content(ctx, d.Hash))
-	if err != nil || d.Format == "picture" {
-		return body, err
+	if d.Format == "picture" {
+		return io.ReadAll(l.Store.Shelves.Content(ctx, d.Hash))
 	}
-	pages, err := l.Pages.Open(ctx, d.Name, body, d.Format)
-	if err != nil {
-		return nil, err
-	}
-	defer pages.Close()
-	return pages.Draw(page, drawnAt)
+	return l.drawn.page(ctx, fmt.Sprintf("%x %d", d.Hash, page), func() ([]byte, error) {
+		body, err := io.ReadAll(l.Store.Shelves.Content(ctx, d.Hash))
+		if err != nil {
+			return nil, err
+		}
+		pages, err := l.Pages.Open(ctx, d.Name, body, d.Format)
+		if err != nil {
+			return nil, err
+		}
+		defer pages.Close()
+		return pages.Draw(page, drawnAt)
+	})
 }
 
 // All lists the shelves by slug; those of conversations are not among them.

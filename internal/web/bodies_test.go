@@ -155,3 +155,48 @@ func TestBodiesAreTakenInOneWay(t *testing.T) {
 		}
 	}
 }
+
+// A change that a page of another site has a browser make is refused, also by
+// browsers that only name the origin, and for visitors too; programs and our own
+// pages are let through.
+func TestChangesFromElsewhereAreRefused(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	host := strings.TrimPrefix(b.Address, "http://")
+	for _, c := range []struct {
+		site, origin, kind string
+		status             int // 403 and 415 are refusals; all else comes from what was asked
+	}{
+		{"cross-site", "", "application/json", 403}, {"same-site", "", "application/json", 403},
+		{"never-heard-of", "", "application/json", 403},
+		{"", "http://evil.example", "application/json", 403}, {"", "null", "application/json", 403},
+		{"", "http://" + host + ".evil.example", "application/json", 403}, {"", "garbage", "application/json", 403},
+		{"same-origin", "http://" + host, "application/json", 0}, {"", "http://" + host, "application/json", 0},
+		{"none", "", "application/json", 0}, {"", "", "application/json", 0},
+		{"", "https://" + host, "application/json", 0},
+		{"", "", "text/plain", 415}, {"", "", "text/plain; charset=utf-8", 415},
+		{"", "", "application/x-www-form-urlencoded", 415}, {"", "", "multipart/form-data; boundary=x", 415},
+		{"", "", "TEXT/PLAIN;;", 415},
+	} {
+		for _, path := range []string{"/api/session", "/api/at/helper/questions"} {
+			request, err := http.NewRequest("POST", b.Address+path,
+				strings.NewReader(`{"name": "x", "password": "y", "question": ""}`))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for name, value := range map[string]string{"Sec-Fetch-Site": c.site, "Origin": c.origin,
+				"Content-Type": c.kind} {
+				if value != "" {
+					request.Header.Set(name, value)
+				}
+			}
+			response, err := http.DefaultClient.Do(request)
+			if err != nil {
+				t.Fatal(err)
+			}
+			response.Body.Close()
+			if got := response.StatusCode; got == 403 != (c.status == 403) || got == 415 != (c.status == 415) {
+				t.Errorf("%s: %+v: %d", path, c, got)
+			}
+		}
+	}
+}

@@ -98,6 +98,10 @@ func (p *paced) Read(into []byte) (int, error) {
 // while they arrive, through eachFile.
 func bodyOf(c fiber.Ctx) ([]byte, error) {
 	r := c.Request()
+	if bearer(c) == "" && formType(c.Get(fiber.HeaderContentType)) {
+		return nil, fiber.NewError(fiber.StatusUnsupportedMediaType, "Send the body with the content type that it has, "+
+			"like application/json.")
+	}
 	if !r.IsBodyStream() {
 		return bytes.Clone(r.Body()), nil
 	}
@@ -113,6 +117,20 @@ func bodyOf(c fiber.Ctx) ([]byte, error) {
 	}
 	r.SetBodyRaw(body)
 	return body, nil
+}
+
+// formType reports whether any page could have its reader's browser send a body of
+// a type, without asking.
+func formType(contentType string) bool {
+	kind, _, err := mime.ParseMediaType(contentType)
+	if err != nil {
+		kind, _, _ = strings.Cut(strings.ToLower(contentType), ";")
+	}
+	switch strings.TrimSpace(kind) {
+	case "text/plain", "application/x-www-form-urlencoded", "multipart/form-data":
+		return true
+	}
+	return false
 }
 
 // leftOver sees to what a handler did not read of a body: it is not to be taken

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net"
+	"net/url"
 	"strings"
 	"time"
 
@@ -145,14 +146,35 @@ func (s *Server) Shutdown(ctx context.Context) error {
 	return err
 }
 
+// fromElsewhere reports whether a browser makes a change, with whatever cookie it
+// has, on behalf of another site: it says where a request comes from, and older
+// ones name at least the origin.
+func fromElsewhere(c fiber.Ctx) bool {
+	if c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead || bearer(c) != "" {
+		return false
+	}
+	switch c.Get("Sec-Fetch-Site") {
+	case "same-origin", "none":
+		return false
+	case "":
+		origin := c.Get("Origin")
+		if origin == "" {
+			return false // no browser
+		}
+		u, err := url.Parse(origin)
+		return err != nil || u.Host == "" || !strings.EqualFold(u.Host, c.Host())
+	}
+	return true // cross-site, same-site and what is not known yet
+}
+
 // guard sets the headers that every answer carries and refuses requests that
 // another site makes in a visitor's name.
 func (s *Server) guard(c fiber.Ctx) error {
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "same-origin")
 	c.Set("Cross-Origin-Opener-Policy", "same-origin")
-	unsafe := c.Method() != fiber.MethodGet && c.Method() != fiber.MethodHead
-	if unsafe && c.Get("Sec-Fetch-Site") == "cross-site" && bearer(c) == "" {
+	if fromElsewhere(c) {
+		leftOver(c)
 		return fiber.NewError(fiber.StatusForbidden, "Another site tried to act in your name.")
 	}
 	if err := notPacked(c); err != nil {

@@ -474,6 +474,8 @@ export const en = {
     "it is locked with a password; pack it again without one",
     "it is locked with a password; save it without one and add it again",
     "it is no picture that can be read, or it is broken",
+    "it is too large a picture: it has {1} million dots; up to {2} million are read",
+    "page {1} is too large to be drawn",
     "it is no whole PDF; perhaps it was not downloaded to its end",
     "it is no whole XLSX file; open it in a spreadsheet program and save it again",
     "it is not a document that can be read; these can, and ZIPs of them: {1}",
