@@ -107,7 +107,7 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin a
 		return begin, err
 	}
 	if s := client.Sources(outcome); s != nil {
-		fmt.Fprint(os.Stderr, sourceLines(s))
+		fmt.Fprint(os.Stderr, terminal.Harmless(sourceLines(s)))
 	}
 	return begin, explainOutcome(outcome)
 }

@@ -8,8 +8,11 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/term"
+
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
+	"juvalogos/internal/terminal"
 )
 
 var conversationCommands = []command{
@@ -57,18 +60,18 @@ func conversationShow(args []string) error {
 		if *asJSON {
 			return printJSON(r)
 		}
-		fmt.Printf("%s\n%s, begun %s\n", r.Title, r.Desk, r.StartedAt.Local().Format(time.DateTime))
+		show("%s\n%s, begun %s\n", r.Title, r.Desk, r.StartedAt.Local().Format(time.DateTime))
 		if n := len(r.Summaries); n > 0 {
 			m := r.Summaries[n-1]
-			fmt.Printf("\nKept in short of the first %d questions (%d tokens, by %s):\n  %s\n", m.Turns, m.Tokens,
+			show("\nKept in short of the first %d questions (%d tokens, by %s):\n  %s\n", m.Turns, m.Tokens,
 				m.Model, strings.ReplaceAll(m.Text, "\n", "\n  "))
 		}
 		for _, t := range r.Turns {
-			fmt.Printf("\n%d. %s\n\n%s\n", t.Number, t.Question, t.Reply)
+			show("\n%d. %s\n\n%s\n", t.Number, t.Question, t.Reply)
 			if t.Outcome.Problem != nil {
-				fmt.Printf("(%s %s)\n", t.Outcome.Problem.Detail, t.Outcome.Problem.ID)
+				show("(%s %s)\n", t.Outcome.Problem.Detail, t.Outcome.Problem.ID)
 			}
-			fmt.Printf("(%s, %.1f s, %d tokens in, %d out)\n", t.Model, t.Outcome.Seconds, t.Outcome.Usage.PromptTokens,
+			show("(%s, %.1f s, %d tokens in, %d out)\n", t.Model, t.Outcome.Seconds, t.Outcome.Usage.PromptTokens,
 				t.Outcome.Usage.ReplyTokens)
 		}
 		return nil
@@ -83,6 +86,9 @@ func conversationExport(args []string) error {
 		text, err := c.ExportRecord(context.Background(), id, *as)
 		if err != nil {
 			return err
+		}
+		if term.IsTerminal(int(os.Stdout.Fd())) {
+			text = []byte(terminal.Harmless(string(text)))
 		}
 		_, err = os.Stdout.Write(text)
 		return err

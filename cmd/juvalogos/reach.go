@@ -15,6 +15,7 @@ import (
 
 	"juvalogos/internal/client"
 	"juvalogos/internal/service"
+	"juvalogos/internal/terminal"
 )
 
 // reach adds the flags that say where the service is, and returns what makes a
@@ -64,6 +65,9 @@ func currencyOf(c *client.Client) string {
 	return health.Currency
 }
 
+// show prints what others wrote, in a form that does nothing to a terminal.
+func show(format string, values ...any) { fmt.Print(terminal.Harmless(fmt.Sprintf(format, values...))) }
+
 // manyNames is for commands that take any number.
 const manyNames = 1 << 20
 
@@ -81,6 +85,11 @@ func list[T any](asJSON bool, items []T, none, heading string, row func(T) []any
 	fmt.Fprintln(w, strings.ReplaceAll(heading, ", ", "\t"))
 	for _, item := range items {
 		cells := row(item)
+		for i, cell := range cells {
+			if text, ok := cell.(string); ok {
+				cells[i] = terminal.Harmless(text)
+			}
+		}
 		format := strings.TrimSuffix(strings.Repeat("%v\t", len(cells)), "\t") + "\n"
 		fmt.Fprintf(w, format, cells...)
 	}

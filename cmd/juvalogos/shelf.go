@@ -104,13 +104,13 @@ func shelfAdd(args []string) error {
 				switch {
 				case a.Problem != "":
 					failed++
-					fmt.Printf("%s: %s\n", a.Name, a.Problem)
+					show("%s: %s\n", a.Name, a.Problem)
 				case !a.Fresh:
-					fmt.Printf("%s: is there already\n", a.Name)
+					show("%s: is there already\n", a.Name)
 				case a.Replaced:
-					fmt.Printf("%s: replaced\n", a.Name)
+					show("%s: replaced\n", a.Name)
 				default:
-					fmt.Printf("%s: added\n", a.Name)
+					show("%s: added\n", a.Name)
 				}
 			}
 			if failed > 0 {
@@ -244,7 +244,7 @@ func shelfSearch(args []string) error {
 					}
 					return strconv.Itoa(n)
 				}
-				fmt.Printf("%d. %s (document %d, passage %d)\n   score %.2f; by words %s, by meaning %s; has: %s\n"+
+				show("%d. %s (document %d, passage %d)\n   score %.2f; by words %s, by meaning %s; has: %s\n"+
 					"   %s\n"+
 					"\n", i+1, where, h.Document, h.Passage,
 					h.Score, rank(h.LexicalRank), rank(h.VectorRank), strings.Join(h.Matched, ", "),

@@ -14,6 +14,7 @@ import (
 	"juvalogos/core/difference"
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
+	"juvalogos/internal/terminal"
 )
 
 var traceCommands = []command{
@@ -89,17 +90,19 @@ func traceShow(args []string) error {
 }
 
 func printTrace(t api.Inside, currency string, whole bool) {
-	fmt.Printf("%s\n%s, revision %d, recipe %s, %s, %s\n%.3f seconds, %d + %d tokens, %.6g %s\n\n",
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s\n%s, revision %d, recipe %s, %s, %s\n%.3f seconds, %d + %d tokens, %.6g %s\n\n",
 		firstOf(t.Question, 100), t.Desk, t.Revision, t.Recipe, t.StartedAt.Local().Format(time.DateTime), t.State,
 		t.Seconds, t.PromptTokens, t.ReplyTokens, t.Cost, currency)
 	if t.Thinned {
-		fmt.Println("Only these figures are left; the owner keeps traces whole for a shorter time.")
+		fmt.Fprintln(&b, "Only these figures are left; the owner keeps traces whole for a shorter time.")
 	}
-	printSpans(t, -1, whole)
+	writeSpans(&b, t, -1, whole)
+	fmt.Print(terminal.Harmless(b.String()))
 }
 
-// printSpans prints the steps within one, each group before what is in it.
-func printSpans(t api.Inside, within int, whole bool) {
+// writeSpans writes the steps within one, each group before what is in it.
+func writeSpans(b *strings.Builder, t api.Inside, within int, whole bool) {
 	const width = 36
 	for i, s := range t.Spans {
 		if s.Parent != within {
@@ -112,23 +115,24 @@ func printSpans(t api.Inside, within int, whole bool) {
 		if s.Number > 0 {
 			name += fmt.Sprintf(" %d", s.Number)
 		}
-		fmt.Printf("%-20s %-9s %-8s %9.1f ms  │%-*s│\n", name, s.Do, s.State, s.Seconds*1000, width+1, bar)
+		fmt.Fprintf(b, "%-20s %-9s %-8s %9.1f ms  │%-*s│\n", name, s.Do, s.State, s.Seconds*1000, width+1, bar)
 		for _, note := range append(s.Notes, s.Error) {
 			if note != "" {
-				fmt.Println("    " + note)
+				fmt.Fprintln(b, "    "+note)
 			}
 		}
 		for _, m := range s.Calls {
-			fmt.Printf("    %s: %d + %d tokens, cost %.6g\n", m.Model, m.PromptTokens, m.ReplyTokens, m.Cost)
+			fmt.Fprintf(b, "    %s: %d + %d tokens, cost %.6g\n", m.Model, m.PromptTokens, m.ReplyTokens, m.Cost)
 			if !whole {
 				continue
 			}
 			for _, message := range m.Messages {
-				fmt.Printf("    [%s]\n      %s\n", message.Role, strings.ReplaceAll(message.Content, "\n", "\n      "))
+				fmt.Fprintf(b, "    [%s]\n      %s\n", message.Role,
+					strings.ReplaceAll(message.Content, "\n", "\n      "))
 			}
-			fmt.Printf("    [answer]\n      %s\n", strings.ReplaceAll(m.Answer, "\n", "\n      "))
+			fmt.Fprintf(b, "    [answer]\n      %s\n", strings.ReplaceAll(m.Answer, "\n", "\n      "))
 		}
-		printSpans(t, i, whole)
+		writeSpans(b, t, i, whole)
 	}
 }
 
@@ -211,10 +215,10 @@ func traceRerun(args []string) error {
 			return fmt.Errorf("the new run failed: %s", after.Problem)
 		}
 		if was == is {
-			fmt.Printf("The same again:\n%s\n", is)
+			fmt.Printf("The same again:\n%s\n", terminal.Harmless(is))
 			return nil
 		}
-		fmt.Print(difference.Text(was+"\n", is+"\n", "as it was", "as tried"))
+		fmt.Print(difference.Text(terminal.Harmless(was)+"\n", terminal.Harmless(is)+"\n", "as it was", "as tried"))
 		return nil
 	})
 }

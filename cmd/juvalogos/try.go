@@ -78,13 +78,13 @@ func recipeRun(args []string) error {
 	fmt.Fprintf(os.Stderr, "%d calls, %d + %d tokens, cost %.6g\n\n", used.Calls, used.PromptTokens, used.ReplyTokens,
 		used.Cost)
 	if len(result.Lanes) == 0 {
-		fmt.Println(result.Reply)
+		show("%s\n", result.Reply)
 	}
 	for i, l := range result.Lanes {
-		fmt.Printf("[%d]\n%s\n\n", i+1, l.Text)
+		show("[%d]\n%s\n\n", i+1, l.Text)
 	}
 	for _, p := range result.Parts {
-		fmt.Printf("\n%s:\n%v\n", p.Title, p.Value)
+		show("\n%s:\n%v\n", p.Title, p.Value)
 	}
 	return nil
 }

@@ -46,7 +46,7 @@ func NewWriter(out io.Writer, width int) *Writer { return &Writer{out: out, widt
 
 // Write takes the next piece of a reply.
 func (w *Writer) Write(text string) error {
-	for _, r := range text {
+	for _, r := range Harmless(text) {
 		switch {
 		case r == '\n':
 			w.endLine()

@@ -99,8 +99,9 @@ func (p *paced) Read(into []byte) (int, error) {
 func bodyOf(c fiber.Ctx) ([]byte, error) {
 	r := c.Request()
 	if bearer(c) == "" && formType(c.Get(fiber.HeaderContentType)) {
-		return nil, fiber.NewError(fiber.StatusUnsupportedMediaType, "Send the body with the content type that it has, "+
-			"like application/json.")
+		return nil, fiber.NewError(fiber.StatusUnsupportedMediaType,
+			"Send the body with the content type that it has, "+
+				"like application/json.")
 	}
 	if !r.IsBodyStream() {
 		return bytes.Clone(r.Body()), nil
