@@ -56,7 +56,7 @@ var layers = []struct {
 	{"juvalogos/internal/record", []string{"juvalogos/core/evidence", "juvalogos/core/phrase", "juvalogos/core/words"}},
 	{"juvalogos/internal/store", []string{"juvalogos/core/evidence", "juvalogos/core/phrase", "juvalogos/core/words",
 		"juvalogos/internal/record", "juvalogos/internal/store"}},
-	{"juvalogos/internal/outside", []string{"juvalogos/internal/reach"}},
+	{"juvalogos/internal/outside", []string{"juvalogos/internal/reach", "juvalogos/internal/vault"}},
 	{"juvalogos/internal/reach", []string{"juvalogos/core/phrase"}},
 	{"juvalogos/internal/source", []string{"juvalogos/core/phrase", "juvalogos/internal/reach"}},
 	{"juvalogos/internal/otlp", []string{"juvalogos/core/", "juvalogos/internal/record"}},

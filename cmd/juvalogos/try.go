@@ -15,6 +15,7 @@ import (
 	"juvalogos/internal/desk"
 	"juvalogos/internal/outside"
 	"juvalogos/internal/reply"
+	"juvalogos/internal/vault"
 )
 
 func recipeRun(args []string) error {
@@ -124,7 +125,7 @@ func trialOf(name string, given []string, settings, connections, programs, reach
 		o.Programs = allowed
 	}
 	if reach != "" {
-		o.Web = outside.NewWeb(strings.Split(reach, ","))
+		o.Web = outside.NewWeb(strings.Split(reach, ","), vault.References{All: true})
 	}
 	o.Log = slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
 	return t, o, nil

@@ -30,6 +30,8 @@ type Options struct {
 	Log    *slog.Logger
 	// Vault keeps the keys that are typed in; nil refuses them.
 	Vault *vault.Vault
+	// References are the keys that connections that are added here may name.
+	References vault.References
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
 }
@@ -65,6 +67,13 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 	if err != nil {
 		return err
 	}
+	if err := s.References.Allow(c.Key); err != nil {
+		return fault.Say(fault.Invalid, "The key %v, or type the key in.", err)
+	}
+	if key == "" && s.keptFor(c.Name, c.Address) {
+		return fault.Say(fault.Invalid, "The key was typed in for another address. Type it in again, so that it goes "+
+			"nowhere that it was not meant for.")
+	}
 	kept := record.StoredConnection{Name: c.Name, ChangedBy: by, ChangedAt: s.Now()}
 	if key != "" {
 		if s.Vault == nil {
@@ -81,6 +90,15 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 	}
 	s.Log.Info("connection changed", "connection", c.Name, "by", by)
 	return s.TakeUp(ctx)
+}
+
+// keptFor reports whether a connection has a typed key that was given for another
+// address.
+func (s *Service) keptFor(name, address string) bool {
+	_, stored := s.Models.Connections()
+	return slices.ContainsFunc(stored, func(o models.Connection) bool {
+		return o.Name == name && o.Typed() && o.Address != address
+	})
 }
 
 // checkConnection holds a connection to the rules of the connection file and
@@ -136,6 +154,9 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 	if err != nil {
 		return nil, err
 	}
+	if err := s.References.Allow(c.Key); err != nil {
+		return nil, fault.Say(fault.Invalid, "The key %v, or type the key in.", err)
+	}
 	if key != "" {
 		c = c.WithKey(models.NewSecret(key), nil)
 	} else if c.Key == "" {
@@ -189,6 +210,8 @@ func (s *Service) TakeUp(ctx context.Context) error {
 		}
 		if k.Key != nil {
 			c = c.WithKey(s.unseal(k))
+		} else if err := s.References.Allow(c.Key); err != nil {
+			c = c.WithKey(models.Secret{}, err)
 		}
 		stored = append(stored, c)
 	}

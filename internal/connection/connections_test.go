@@ -2,7 +2,10 @@ package connection_test
 
 import (
 	"context"
+	"net/http"
+	"net/http/httptest"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -81,5 +84,67 @@ func TestConnectionsAreAddedWhileRunning(t *testing.T) {
 	}
 	if err := b.Connections.RemoveConnection(ctx, "barn", "me"); testbed.Code(err) != fault.NoConnection {
 		t.Errorf("removed twice: %v", err)
+	}
+}
+
+// Nobody who may add connections has a file or a variable of the service sent to
+// an address of theirs.
+func TestReferencesFromOutside(t *testing.T) {
+	t.Setenv("SECRET_OF_THE_HOUSE", "the silver is in the hive")
+	var asked atomic.Int64
+	mine := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		t.Errorf("it was sent: %s", r.Header.Get("Authorization"))
+	}))
+	defer mine.Close()
+	b := testbed.New(t, testbed.Options{})
+	for _, reference := range []string{"file:/etc/passwd", "file:/proc/self/environ", "env:SECRET_OF_THE_HOUSE",
+		"env:PATH", "file:../master.key"} {
+		c := models.Connection{Name: "mine", Address: mine.URL + "/v1", Key: reference,
+			Models: []models.Model{{Name: "m", Context: 2048}}}
+		if _, err := b.Connections.Look(ctx, c, ""); testbed.Code(err) != fault.Invalid ||
+			!strings.Contains(err.Error(), "may not be named") {
+			t.Errorf("looked with %s: %v", reference, err)
+		}
+		if err := b.Connections.KeepConnection(ctx, c, "", "me"); testbed.Code(err) != fault.Invalid {
+			t.Errorf("kept with %s: %v", reference, err)
+		}
+	}
+	if n := asked.Load(); n > 0 {
+		t.Errorf("it was asked %d times", n)
+	}
+}
+
+// A typed key goes to the address that it was typed in for, and to no other.
+func TestTypedKeysStayWithTheirAddress(t *testing.T) {
+	other := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		if strings.Contains(r.Header.Get("Authorization"), testbed.ModelKey) {
+			t.Error("the key went to another address")
+		}
+	}))
+	defer other.Close()
+	b := testbed.New(t, testbed.Options{})
+	c := models.Connection{Name: "barn", Address: b.ModelURL + "/v1",
+		Models: []models.Model{{Name: "dock-leaf", Context: 2048}}}
+	if err := b.Connections.KeepConnection(ctx, c, testbed.ModelKey, "me"); err != nil {
+		t.Fatal(err)
+	}
+	same := c
+	same.Address += "/"
+	if err := b.Connections.KeepConnection(ctx, same, "", "me"); err != nil {
+		t.Errorf("the same address, with a slash: %v", err)
+	}
+	moved := c
+	moved.Address = other.URL + "/v1"
+	if err := b.Connections.KeepConnection(ctx, moved, "", "me"); testbed.Code(err) != fault.Invalid ||
+		!strings.Contains(err.Error(), "another address") {
+		t.Errorf("moved: %v", err)
+	}
+	_, _ = b.Connections.Look(ctx, moved, "")
+	if probes, err := b.Desks.Models.Probe(ctx, "barn/dock-leaf"); err != nil || !probes[0].Works {
+		t.Errorf("it does not work where it was: %+v, %v", probes, err)
+	}
+	if err := b.Connections.KeepConnection(ctx, moved, "another key", "me"); err != nil {
+		t.Errorf("with a key of its own: %v", err)
 	}
 }

@@ -11,6 +11,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"juvalogos/internal/vault"
 )
 
 func folderOf(t *testing.T, programs map[string]string) *Programs {
@@ -110,7 +112,8 @@ func TestWebCallsOnlyWhomItMay(t *testing.T) {
 		fmt.Fprint(w, r.Method, r.Header.Get("X-Key"))
 	}))
 	defer server.Close()
-	w := NewWeb([]string{strings.TrimPrefix(server.URL, "http://")})
+	w := NewWeb([]string{strings.TrimPrefix(server.URL, "http://")},
+		vault.References{Variables: []string{"HIVE_", "NOT_"}})
 	status, answer, err := w.Call(t.Context(), "GET", server.URL+"/x", map[string]string{"X-Key": "env:HIVE_KEY"}, nil)
 	if err != nil || status != 200 || string(answer) != "GET(secret)" {
 		t.Errorf("%d %q %v", status, answer, err)
@@ -125,6 +128,13 @@ func TestWebCallsOnlyWhomItMay(t *testing.T) {
 		if _, _, err := w.Call(t.Context(), "GET", address, nil, nil); err == nil ||
 			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", address, err)
+		}
+	}
+	for _, variable := range []string{"env:PATH", "env:JUVALOGOS_MASTER", "env:"} {
+		if status, _, err := w.Call(t.Context(), "GET", server.URL, map[string]string{"X": variable},
+			nil); err == nil ||
+			status != 0 || !strings.Contains(err.Error(), "-key-variables") {
+			t.Errorf("%s is sent: %v", variable, err)
 		}
 	}
 	if _, _, err := w.Call(t.Context(), "GET", server.URL, map[string]string{"X": "env:NOT_SET"}, nil); err == nil ||

@@ -11,10 +11,14 @@ import (
 	"time"
 
 	"juvalogos/internal/reach"
+	"juvalogos/internal/vault"
 )
 
 // Web calls the hosts that the owner has named, for steps of recipes.
-type Web struct{ client *reach.Client }
+type Web struct {
+	client     *reach.Client
+	references vault.References
+}
 
 const (
 	longestAnswer = 16 << 20
@@ -22,9 +26,11 @@ const (
 	patience = time.Minute
 )
 
-// NewWeb allows hosts: HOST for the usual ports, or HOST:PORT. It follows
-// redirects to none but them.
-func NewWeb(hosts []string) *Web { return &Web{reach.New(reach.Named(hosts), longestAnswer, patience)} }
+// NewWeb allows hosts: HOST for the usual ports, or HOST:PORT, and the keys that
+// headers may name. It follows redirects to none but them.
+func NewWeb(hosts []string, references vault.References) *Web {
+	return &Web{reach.New(reach.Named(hosts), longestAnswer, patience), references}
+}
 
 // Call calls an address. Headers whose value is env:NAME carry what the
 // environment variable holds; it shows in no error and in no answer.
@@ -37,6 +43,9 @@ func (w *Web) Call(ctx context.Context, method, address string, headers map[stri
 	var secrets []string
 	for name, value := range headers {
 		if variable, ok := strings.CutPrefix(value, "env:"); ok {
+			if err := w.references.Allow(value); err != nil {
+				return 0, nil, err
+			}
 			if value = os.Getenv(variable); value == "" {
 				return 0, nil, fmt.Errorf("the environment variable %s is not set; set it and start again", variable)
 			}

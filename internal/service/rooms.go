@@ -25,11 +25,13 @@ type RoomOptions struct {
 	Store  *store.Store
 	Models *models.Registry
 	Log    *slog.Logger
-	Vault  *vault.Vault    // nil: no keys are kept
-	Retry  models.Retry    // zero: models.DefaultRetry
-	Shelf  *shelf.Library  // nil: there are no shelves
-	Reach  Reach           // what recipes may use of the world outside
-	Traces reply.Collector // gets the traces too; nil: nobody does
+	Vault  *vault.Vault // nil: no keys are kept
+	// References are the keys that may be named from outside.
+	References vault.References
+	Retry      models.Retry    // zero: models.DefaultRetry
+	Shelf      *shelf.Library  // nil: there are no shelves
+	Reach      Reach           // what recipes may use of the world outside
+	Traces     reply.Collector // gets the traces too; nil: nobody does
 	// Instance is the number under which this service is registered; 0: one is
 	// drawn.
 	Instance int32
@@ -56,7 +58,7 @@ type Rooms struct {
 // store cannot be read.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	connections := connection.New(connection.Options{Store: o.Store.Connections, Models: o.Models, Log: o.Log,
-		Vault: o.Vault, Now: o.Now})
+		Vault: o.Vault, References: o.References, Now: o.Now})
 	if err := connections.TakeUp(ctx); err != nil {
 		return nil, err
 	}

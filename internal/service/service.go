@@ -102,7 +102,8 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		defer cancel()
 		library.Close(ending)
 	}()
-	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, Shelf: library, Instance: instance}
+	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
+		Shelf: library, Instance: instance}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -167,7 +168,7 @@ func reachOut(options *RoomOptions, o Settings, log *slog.Logger) (stop func(), 
 		options.Reach.Programs = programs
 	}
 	if o.Reach != "" {
-		options.Reach.Web = outside.NewWeb(strings.Split(strings.ReplaceAll(o.Reach, " ", ""), ","))
+		options.Reach.Web = outside.NewWeb(listOf(o.Reach), o.references())
 	}
 	if o.OTLP == "" {
 		return func() {}, nil

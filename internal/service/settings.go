@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/vault"
 )
 
 // Settings are what the service can be told, by flag, environment or file. The
@@ -29,6 +30,8 @@ type Settings struct {
 	Programs     string        `yaml:"programs" about:"folder of programs that recipes may run; without it they may run none"`
 	FetchPrivate bool          `yaml:"fetch-private" about:"let shelves fetch from this machine and from private networks"`
 	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
+	KeyVariables string        `yaml:"key-variables" about:"beginnings of the names of environment variables that connections made in the console and headers of recipes may name, like MODEL_KEY_, with commas between; without it they may name none"`
+	KeyFolders   string        `yaml:"key-folders" about:"folders with files that connections made in the console may name as keys, with commas between; without it they may name none"`
 	OTLP         string        `yaml:"otlp" about:"address of an OpenTelemetry collector that gets the traces, like http://127.0.0.1:4318"`
 	Grace        time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
 	Currency     string        `yaml:"currency" about:"the currency that the prices of models are written in, by its code, like EUR"`
@@ -42,6 +45,20 @@ func Defaults() Settings {
 		Listen: "127.0.0.1:7117", Data: DefaultData(), Grace: 20 * time.Second,
 		Currency: "USD", LogFormat: "text", LogLevel: "info",
 	}
+}
+
+// listOf are the entries of a setting with commas between.
+func listOf(text string) (all []string) {
+	for entry := range strings.SplitSeq(text, ",") {
+		if entry = strings.TrimSpace(entry); entry != "" {
+			all = append(all, entry)
+		}
+	}
+	return all
+}
+
+func (s Settings) references() vault.References {
+	return vault.References{Variables: listOf(s.KeyVariables), Folders: listOf(s.KeyFolders)}
 }
 
 // DefaultData is the data folder if none is named: the system's place for
