@@ -126,11 +126,17 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 		return e, err
 	}
 	e.Passages = f.Passages
-	if e.SpentTokens, e.SpentCost, e.Problem, err = l.Store.Shelves.Embedding(ctx, f.ID); err != nil {
-		return e, err
+	spent := func() (err error) {
+		e.SpentTokens, e.SpentCost, e.Problem, err = l.Store.Shelves.Embedding(ctx, f.ID)
+		return err
 	}
 	name := settingsOf(f.Settings).Embedding
 	entry, err := l.meanings.embedder(name)
+	if err != nil || entry == nil {
+		if err := spent(); err != nil {
+			return e, err
+		}
+	}
 	if err != nil {
 		var p *Problem
 		if errors.As(err, &p) { // the model went away
@@ -152,7 +158,11 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 		return nil
 	})
 	e.Embedded, e.Cost = e.Passages-left, entry.Price.Of(e.Tokens, 0)
-	return e, err
+	if err != nil {
+		return e, err
+	}
+	// Last, so that what is told to be embedded is told to have been paid for.
+	return e, spent()
 }
 
 // EmbedNow has a shelf's model embed what it has not yet; whoever asks for it
