@@ -194,8 +194,9 @@ func begin(question string) browser.Action {
 
 // ask asks and waits for the whole reply.
 func ask(question string) browser.Action {
+	// The first question brings what shows replies; nothing is busy before it is there.
 	return chromedp.Steps(begin(question), chromedp.Sleep(300*time.Millisecond),
-		chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
+		chromedp.WaitReady(chromedp.CSS("article")), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
 }
 
 func earlier(question string) browser.Action {
