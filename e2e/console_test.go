@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -8,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -416,6 +418,35 @@ func TestTokensInTheConsole(t *testing.T) {
 	p.fill("The one you want", "another smoke")
 	p.do(chromedp.Click(chromedp.CSS("[aria-labelledby=password] button")))
 	p.shows("body", "do not go together")
+}
+
+// TestTheConsoleWithoutTheService takes the service away while the console is open:
+// it says so, keeps what was written, and says when the service is back.
+func TestTheConsoleWithoutTheService(t *testing.T) {
+	b := newBed(t)
+	p := openConsole(t, browser.Desk, b, "shelves")
+	p.fill("A new shelf", "Old almanacs")
+	offline := func(so bool) {
+		p.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+			_, err := chromedp.Call(ctx, network.EmulateNetworkConditionsByRule,
+				network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{{
+					Offline: so, DownloadThroughput: -1, UploadThroughput: -1}}})
+			return err
+		}))
+	}
+	offline(true)
+	p.click("Make it")
+	p.shows("[role=status]", "The service cannot be reached. It is looked for")
+	p.click("Usage")
+	p.shows("[role=alert]", "This page could not be fetched")
+	p.accessible("the console without the service")
+	p.do(chromedp.Click(browser.Button("Shelves")))
+	offline(false)
+	p.shows("[role=status]", "The service is back.")
+	p.click("Load the page again")
+	p.fill("A new shelf", "Old almanacs")
+	p.click("Make it")
+	p.shows("h1", "Old almanacs")
 }
 
 func TestTheConsoleByKeyboard(t *testing.T) {

@@ -3,6 +3,7 @@
   import { Toaster } from "svelte-sonner";
   import { theme } from "../theme.svelte";
   import AccessPage from "./AccessPage.svelte";
+  import Away from "./Away.svelte";
   import CommandPalette from "./CommandPalette.svelte";
   import ConnectionsPage from "./ConnectionsPage.svelte";
   import DeskPage from "./DeskPage.svelte";
@@ -11,11 +12,17 @@
   import ShelfPage from "./shelf/ShelfPage.svelte";
   import ShelvesPage from "./ShelvesPage.svelte";
   import RepliesPage from "./RepliesPage.svelte";
-  import { router } from "./router.svelte";
+  import { hrefOf, router } from "./router.svelte";
+  import Late from "../ui/Late.svelte";
+  import Link from "../ui/Link.svelte";
+  import Page from "../ui/Page.svelte";
   import { state } from "./state.svelte";
   import TopBar from "./TopBar.svelte";
 
   onMount(() => state.begin());
+
+  const usage = () => import("./UsagePage.svelte");
+  const verdicts = () => import("./VerdictsPage.svelte");
 
   const parts = $derived(router.path.split("/"));
   const titles: Record<string, string> = {
@@ -40,6 +47,7 @@
 {:else}
   <CommandPalette />
   <TopBar />
+  <Away />
   {#if parts[0] === "desks" && parts[1]}
     {#key parts[1]}<DeskPage slug={parts[1]} part={parts[2] ?? "edit"} record={parts[3]} />{/key}
   {:else if parts[0] === "shelves" && parts[1]}
@@ -51,12 +59,17 @@
   {:else if parts[0] === "replies"}
     <RepliesPage />
   {:else if parts[0] === "verdicts" || parts[0] === "usage"}
-    {@const page = parts[0] === "usage" ? import("./UsagePage.svelte") : import("./VerdictsPage.svelte")}
-    {#await page then { default: Page }}<Page />{/await}
+    {#key parts[0]}
+      <Late part={parts[0] === "usage" ? usage : verdicts} page />
+    {/key}
   {:else if parts[0] === "access"}
     <AccessPage />
-  {:else}
+  {:else if ["", "desks", "new", "welcome"].includes(parts[0]!)}
     <DesksPage />
+  {:else}
+    <Page title="No page here" about="The console has no page at this address." narrow>
+      <p class="mt-6"><Link href={hrefOf("")} onclick={router.follow}>All desks</Link></p>
+    </Page>
   {/if}
 {/if}
 <Toaster

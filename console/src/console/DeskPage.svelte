@@ -12,6 +12,7 @@
   import { hrefOf, router } from "./router.svelte";
   import { sentence } from "./state.svelte";
   import { ago } from "./time";
+  import Late from "../ui/Late.svelte";
   import Link from "../ui/Link.svelte";
 
   interface Props {
@@ -105,9 +106,7 @@
     {#if part === "revisions"}
       <RevisionsTab {desk} {refresh} />
     {:else if part === "bench"}
-      {#await import("./bench/BenchTab.svelte") then { default: BenchTab }}<BenchTab
-          {slug}
-          id={record} />{/await}
+      <Late part={() => import("./bench/BenchTab.svelte")} given={{ slug, id: record }} />
     {:else if part === "recipe"}
       <RecipeTab {slug} />
     {:else if part === "conversations"}

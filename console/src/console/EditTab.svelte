@@ -24,6 +24,7 @@
   let schema = $state<making.DeskSchema | null>(null);
   let loaded = $state(false);
   let saved = $state(true);
+  let refused = $state(false); // the last try to save it failed
   let published = $state("");
   let changedAt = "";
   let publishing = $state(false);
@@ -90,8 +91,10 @@
       if (mine !== asked || now !== text) return;
       problems = found;
       saved = true;
+      refused = false;
     } catch (e) {
-      if (mine === asked) complain(e);
+      if (mine === asked && !refused) complain(e);
+      refused = true;
       timer = window.setTimeout(save, 3000);
     }
   }
@@ -99,7 +102,9 @@
   const unpublished = $derived(text !== published);
   const status = $derived(
     !saved
-      ? "Saving …"
+      ? refused
+        ? "Not kept yet; it is tried again"
+        : "Saving …"
       : problems.length
         ? `${problems.length} ${problems.length === 1 ? "mistake" : "mistakes"}`
         : unpublished
@@ -205,6 +210,10 @@
           {schema}
           models={app.models.map((m) => m.name)}
           {changed} />
+      {:catch}
+        <p class="p-4 text-note">
+          The editor could not be fetched. The form works without it; reload the page to try again.
+        </p>
       {/await}
     </section>
     <section

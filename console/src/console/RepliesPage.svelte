@@ -84,14 +84,21 @@
     else days = kept;
   }
 
+  /** How it ended, and what the visitor said of it. */
+  const outcome = (t: Schemas["Trace"]) =>
+    t.state + (t.helped === false ? ", did not help" : t.helped ? ", helped" : "");
+  const wrong = (t: Schemas["Trace"]) => t.state === "failed" || t.helped === false;
+
+  // Where there is little room, what these columns say stands below the question.
+  const wide = "hidden sm:table-cell";
   const columns = [
     { title: "Question" },
-    { title: "Desk" },
-    { title: "When" },
-    { title: "Ended" },
-    { title: "Took", number: true },
-    { title: "Tokens", number: true },
-    { title: "Cost", number: true },
+    { title: "Desk", class: wide },
+    { title: "When", class: wide },
+    { title: "Ended", class: wide },
+    { title: "Took", number: true, class: wide },
+    { title: "Tokens", number: true, class: wide },
+    { title: "Cost", number: true, class: wide },
   ];
 </script>
 
@@ -137,18 +144,20 @@
             ><a
               class="font-serif text-text no-underline hover:text-accent"
               href={hrefOf(`desks/${t.desk}/bench/${t.id}`)}
-              onclick={router.follow}><span class="line-clamp-2 break-words">{t.question}</span></a
+              onclick={router.follow}><span class="line-clamp-2 wrap-anywhere">{t.question}</span></a
+            ><span class="block text-fine wrap-anywhere text-faded sm:hidden"
+              >{t.desk}, {ago(t.started_at)}, <span class={wrong(t) ? "text-wrong" : ""}>{outcome(t)}</span>, {span(
+                t.seconds,
+              )}, {shortMoney(t.cost)}</span
             ></td>
-          <td class="py-2 text-faded">{t.desk}</td>
-          <td class="py-2 whitespace-nowrap text-faded">{ago(t.started_at)}</td>
-          <td
-            class={[
-              "py-2 pr-4 whitespace-nowrap",
-              t.state === "failed" || t.helped === false ? "text-wrong" : "text-faded",
-            ]}>{t.state}{t.helped === false ? ", did not help" : t.helped ? ", helped" : ""}</td>
-          <td class="py-2 text-right whitespace-nowrap tabular-nums">{span(t.seconds)}</td>
-          <td class="py-2 text-right whitespace-nowrap tabular-nums">{t.prompt_tokens} + {t.reply_tokens}</td>
-          <td class="py-2 text-right whitespace-nowrap tabular-nums" title={exactMoney(t.cost)}
+          <td class={[wide, "py-2 break-words text-faded"]}>{t.desk}</td>
+          <td class={[wide, "py-2 whitespace-nowrap text-faded"]}>{ago(t.started_at)}</td>
+          <td class={[wide, "py-2 pr-4 whitespace-nowrap", wrong(t) ? "text-wrong" : "text-faded"]}
+            >{outcome(t)}</td>
+          <td class={[wide, "py-2 text-right whitespace-nowrap tabular-nums"]}>{span(t.seconds)}</td>
+          <td class={[wide, "py-2 text-right whitespace-nowrap tabular-nums"]}
+            >{t.prompt_tokens} + {t.reply_tokens}</td>
+          <td class={[wide, "py-2 text-right whitespace-nowrap tabular-nums"]} title={exactMoney(t.cost)}
             >{shortMoney(t.cost)}</td>
         </tr>
       {/each}

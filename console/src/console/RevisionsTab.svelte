@@ -116,6 +116,8 @@
       {#if files}
         {#await import("./editor/Difference.svelte") then { default: Difference }}
           {#key files}<Difference older={files.with ? files.older : files.newer} newer={files.newer} />{/key}
+        {:catch}
+          <p class="p-4 text-note">The comparison could not be fetched. Reload the page to try again.</p>
         {/await}
       {/if}
     </section>

@@ -32,11 +32,12 @@
     }, `The shelf ${slug} is made`);
   }
 
+  const wide = "hidden sm:table-cell";
   const columns = [
     { title: "Shelf" },
     { title: "Documents", number: true },
-    { title: "Passages", number: true },
-    { title: "Words", number: true },
+    { title: "Passages", number: true, class: wide },
+    { title: "Words", number: true, class: wide },
     { title: "State" },
   ];
 
@@ -56,8 +57,8 @@
               href={hrefOf(`shelves/${s.shelf}`)}
               onclick={router.follow}>{s.title}</a> <span class="ml-2 text-faded">{s.shelf}</span></td>
           <td class="text-right tabular-nums">{s.documents}</td>
-          <td class="text-right tabular-nums">{s.passages}</td>
-          <td class="text-right tabular-nums">{s.words.toLocaleString("en")}</td>
+          <td class={[wide, "text-right tabular-nums"]}>{s.passages}</td>
+          <td class={[wide, "text-right tabular-nums"]}>{s.words.toLocaleString("en")}</td>
           <td
             >{s.waiting
               ? `${s.waiting} to be read`

@@ -11,6 +11,8 @@ class ConsoleState {
   desks = $state<Schemas["Desk"][] | null>(null);
   models = $state<Schemas["Model"][]>([]);
   milestones = $state<Schemas["Milestones"] | null>(null);
+  /** Whether the service can be reached: yes, it is away, or it is back after it was. */
+  reached = $state<"yes" | "away" | "back">("yes");
 
   async begin() {
     try {
@@ -57,6 +59,7 @@ export function complain(e: unknown) {
     state.signedOut();
     return;
   }
+  if (e instanceof Trouble && e.code === "offline") state.reached = "away";
   toast.error(sentence(e), { duration: 8000 });
 }
 

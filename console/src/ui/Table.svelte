@@ -23,7 +23,7 @@
     label: string;
     /** Its columns. Default: none are named, and there is no head. */
     columns?: Column[];
-    /** The least width before it scrolls. Default: none. */
+    /** The least width before it scrolls, where there is room for columns. Default: none. */
     least?: string;
     /** Whether it is one of several small ones. Default: false. */
     small?: boolean;
@@ -39,8 +39,11 @@
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class={["relative overflow-x-auto", more]} role="group" aria-label={label} tabindex="0">
   <table
-    class={["w-full text-left [&_td+td]:pl-6 [&_th+th]:pl-6", small ? "text-fine" : "text-note"]}
-    style:min-width={least}>
+    class={[
+      "w-full text-left sm:min-w-(--least) [&_td+td]:pl-6 [&_th+th]:pl-6",
+      small ? "text-fine" : "text-note",
+    ]}
+    style:--least={least}>
     {#if columns.length}<thead class={["text-faded", small ? "text-mini" : "text-fine"]}>
         <tr class="border-b border-rule">
           {#each columns as c, i (i)}

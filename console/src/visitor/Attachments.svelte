@@ -35,8 +35,11 @@
             <FileText size={14} class="shrink-0 text-faded" aria-hidden="true" />
             <span class="min-w-0">
               <span class="block max-w-56 truncate" title={d.name}>{d.name}</span>
-              <span class={["block max-w-64 text-mini", d.state === "failed" ? "text-wrong" : "text-faded"]}
-                >{state(d)}</span>
+              <span
+                class={[
+                  "block max-w-64 text-mini first-letter:uppercase",
+                  d.state === "failed" ? "text-wrong" : "text-faded",
+                ]}>{state(d)}</span>
             </span>
             <button
               class="icon !size-8 shrink-0"

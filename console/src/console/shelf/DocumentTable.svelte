@@ -22,13 +22,14 @@
   let looked = $state<Schemas["Document"] | null>(null);
   let looking = $state(false);
 
+  const wide = "hidden sm:table-cell";
   const columns = [
     { title: "Document" },
-    { title: "Words", number: true },
-    { title: "Passages", number: true },
-    { title: "Tokens", number: true },
-    { title: "Language" },
-    { title: "Added" },
+    { title: "Words", number: true, class: wide },
+    { title: "Passages", number: true, class: wide },
+    { title: "Tokens", number: true, class: wide },
+    { title: "Language", class: wide },
+    { title: "Added", class: wide },
     { title: "Actions", silent: true },
   ];
 
@@ -66,15 +67,19 @@
               >{:else}<span class="font-semibold">{d.title || d.name}</span>{/if}
             <span class="block text-fine break-all text-faded"
               >{d.name}{states[d.state] && `, ${states[d.state]}`}</span>
-            {#if d.problem}<span class="mt-1 block border-l-2 border-wrong pl-2 text-fine">{d.problem}</span
+            <span class="block text-fine text-faded sm:hidden"
+              >{d.words.toLocaleString("en")} words, {ago(d.added_at)}</span>
+            {#if d.problem}<span
+                class="mt-1 block border-l-2 border-wrong pl-2 text-fine first-letter:uppercase"
+                >{d.problem}</span
               >{/if}
           </td>
-          <td class="text-right tabular-nums">{d.words.toLocaleString("en")}</td>
-          <td class="text-right tabular-nums">{d.passages}</td>
-          <td class="text-right tabular-nums">{d.tokens.toLocaleString("en")}</td>
-          <td>{d.language ?? ""}</td>
-          <td class="whitespace-nowrap text-faded">{ago(d.added_at)} by {d.added_by}</td>
-          <td class="text-right whitespace-nowrap">
+          <td class={[wide, "text-right tabular-nums"]}>{d.words.toLocaleString("en")}</td>
+          <td class={[wide, "text-right tabular-nums"]}>{d.passages}</td>
+          <td class={[wide, "text-right tabular-nums"]}>{d.tokens.toLocaleString("en")}</td>
+          <td class={wide}>{d.language ?? ""}</td>
+          <td class={[wide, "whitespace-nowrap text-faded"]}>{ago(d.added_at)} by {d.added_by}</td>
+          <td class="text-right sm:whitespace-nowrap">
             <Link
               class="inline-block min-h-7"
               href={shelves.originalOf(slug, d.id)}
