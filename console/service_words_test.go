@@ -34,6 +34,7 @@ var spoken = []struct {
 	{"internal/reply/*.go", map[string]int{"Of": 0, "Say": 1}, false},
 	{"internal/conversation/*.go", map[string]int{"Say": 1}, false},
 	{"internal/desk/open.go", map[string]int{"Say": 1}, false},
+	{"internal/limits/limits.go", map[string]int{"Of": 0}, false},
 	{"internal/web/problem.go", map[string]int{"Of": 0}, false},
 	{"internal/web/records.go", map[string]int{"Say": 1}, false},
 	{"internal/web/uploads.go", map[string]int{"invalid": 0}, false},

@@ -7,6 +7,7 @@ import (
 	"os"
 	"strings"
 	"text/tabwriter"
+	"time"
 
 	"juvalogos/internal/client"
 )
@@ -25,8 +26,12 @@ func usage(args []string) error {
 		f.Func(name, about, func(v string) error { query.Set(name, v); return nil })
 	}
 	asCSV := f.Bool("csv", false, "print CSV")
+	refused := f.Bool("limits", false, "show the limits instead, and who was refused since the service started")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 0, 0, "", func(c *client.Client, _ []string) error {
+		if *refused {
+			return printLimits(c, *asJSON)
+		}
 		query.Set("by", *by)
 		if *asCSV {
 			text, err := c.UsageCSV(context.Background(), query)
@@ -65,4 +70,45 @@ func usage(args []string) error {
 		fmt.Fprintf(w, "in all%s\t%d\t%d\t%d\t%.6g\n", strings.Repeat("\t", max(0, len(u.By)-1)), calls, in, out, cost)
 		return w.Flush()
 	})
+}
+
+// printLimits shows the table of limits, and who was refused.
+func printLimits(c *client.Client, asJSON bool) error {
+	l, err := c.Limits(context.Background())
+	if err != nil {
+		return err
+	}
+	if asJSON {
+		return printJSON(l)
+	}
+	if len(l.Limits) == 0 {
+		fmt.Println("This service has no limits.")
+		return nil
+	}
+	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(w, "LIMIT\tFOR EACH\tMOST\tIN")
+	for _, one := range l.Limits {
+		fmt.Fprintf(w, "%s\t%s\t%d\t%s\n", one.Thing, one.Whose, one.Most, inTime(one.Seconds))
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	if len(l.Refusals) == 0 {
+		fmt.Println("\nNobody was refused since the service started.")
+		return nil
+	}
+	fmt.Fprintln(w, "\nREFUSED\tFOR EACH\tDESK\tTIMES\tOF THEM\tLAST")
+	for _, r := range l.Refusals {
+		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%d\t%s\n", r.Limit.Thing, r.Limit.Whose, r.Desk, r.Times, r.Parties,
+			r.Last.Local().Format("2006-01-02 15:04"))
+	}
+	return w.Flush()
+}
+
+// inTime is a limit's time for people.
+func inTime(seconds float64) string {
+	if seconds == 0 {
+		return "at once"
+	}
+	return (time.Duration(seconds) * time.Second).String()
 }

@@ -37,6 +37,8 @@ type File struct {
 	Knowledge      Knowledge      `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
 	Shelves        []string       `yaml:"shelves" json:"shelves,omitempty" most:"8" about:"The shelves that this desk answers from, by their names. The recipe is consult then, unless another is named." example:"handbook"`
 	Attachments    bool           `yaml:"attachments" json:"attachments,omitempty" about:"Whether visitors may attach documents of their own to a conversation: they are read and answered from, nobody else sees them, and they go with the conversation. The recipe is consult then, unless another is named."`
+	Readable       string         `yaml:"readable" json:"readable,omitempty" choices:"documents,passages" about:"What visitors may read of the shelves: documents, whole, with what a reply rests on lit up (this, if left out), or passages, those that a reply of theirs rests on and nothing around them."`
+	Unattended     string         `yaml:"unattended" json:"unattended,omitempty" choices:"answer,drop" about:"What becomes of a question that still waits in line when nobody waits for its reply any more: answer (it is answered all the same; this, if left out) or drop."`
 	Choices        Choices        `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
 	Sampling       Sampling       `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
 	Memory         Memory         `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
@@ -63,6 +65,13 @@ type Memory struct {
 	Tokens  *int `yaml:"tokens" json:"tokens" least:"0" most:"10000000" about:"The most tokens that earlier turns may take; 4000 if left out. The model's context length is kept in any case."`
 	Summary *int `yaml:"summary" json:"summary" least:"0" most:"100000" about:"The most tokens of the summary that the model makes of turns that no longer fit; 400 if left out, 0 for none."`
 }
+
+// What visitors may read, and what becomes of questions that nobody waits for,
+// where it is not as usual.
+const (
+	ReadPassages = "passages"
+	Drop         = "drop"
+)
 
 // Defaults of what a desk file leaves out.
 const (

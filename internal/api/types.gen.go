@@ -608,7 +608,10 @@ type Face struct {
 	Known   []string `json:"known"`
 	NotFor  []string `json:"not_for"`
 	Openers []string `json:"openers"`
-	Purpose string   `json:"purpose"`
+
+	// PassagesOnly Visitors may read the passages that replies rest on, and no whole documents of the shelves.
+	PassagesOnly bool   `json:"passages_only,omitempty,omitzero"`
+	Purpose      string `json:"purpose"`
 
 	// Show How several texts are shown; missing where a reply is one text.
 	Show FaceShow `json:"show,omitempty,omitzero"`
@@ -758,6 +761,28 @@ type LaneText struct {
 
 	// Whole It is the whole so far and not a piece.
 	Whole bool `json:"whole,omitempty,omitzero"`
+}
+
+// Limit defines model for Limit.
+type Limit struct {
+	Most int64 `json:"most"`
+
+	// Seconds In which so much becomes free again; 0 for what is held at once.
+	Seconds float64 `json:"seconds"`
+
+	// Thing What is counted: questions, at-once (replies being written), conversations, uploads, uploads-at-once or upload-bytes.
+	Thing string `json:"thing"`
+
+	// Whose For whom: visitor, address, program (with a token), desk or service.
+	Whose string `json:"whose"`
+}
+
+// Limits defines model for Limits.
+type Limits struct {
+	Limits []Limit `json:"limits"`
+
+	// Refusals The latest first.
+	Refusals []Refusal `json:"refusals"`
 }
 
 // MapPoint defines model for MapPoint.
@@ -1109,6 +1134,17 @@ type RecipeList struct {
 	Recipes []Recipe   `json:"recipes"`
 }
 
+// Refusal defines model for Refusal.
+type Refusal struct {
+	Desk  string    `json:"desk"`
+	Last  time.Time `json:"last"`
+	Limit Limit     `json:"limit"`
+
+	// Parties How many visitors, addresses or programs were refused, counted up to 100.
+	Parties int `json:"parties"`
+	Times   int `json:"times"`
+}
+
 // Renaming defines model for Renaming.
 type Renaming struct {
 	Title string `json:"title"`
@@ -1166,6 +1202,9 @@ type Shelf struct {
 	MadeAt    time.Time `json:"made_at"`
 	MadeBy    string    `json:"made_by"`
 	Passages  int       `json:"passages"`
+
+	// ReadAt The published desks that answer from it; only where one shelf is asked for.
+	ReadAt []ShelfReader `json:"read_at,omitempty,omitzero"`
 
 	// Shelf Its name in desk files.
 	Shelf string `json:"shelf"`
@@ -1271,6 +1310,15 @@ type ShelfQuery struct {
 
 	// Within Only in documents whose title or file name has these words.
 	Within string `json:"within,omitempty,omitzero"`
+}
+
+// ShelfReader defines model for ShelfReader.
+type ShelfReader struct {
+	Desk string `json:"desk"`
+
+	// PassagesOnly Its visitors may read the passages that replies rest on, and no whole documents.
+	PassagesOnly bool   `json:"passages_only"`
+	Title        string `json:"title"`
 }
 
 // ShelfSettings How a shelf is split and searched.

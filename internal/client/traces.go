@@ -48,6 +48,13 @@ func (c *Client) Usage(ctx context.Context, query url.Values) (api.Usage, error)
 	return u, err
 }
 
+// Limits are how much anybody may take, and who was refused.
+func (c *Client) Limits(ctx context.Context) (api.Limits, error) {
+	var l api.Limits
+	err := c.call(ctx, http.MethodGet, "/api/limits", nil, &l)
+	return l, err
+}
+
 // UsageCSV is Usage as a table.
 func (c *Client) UsageCSV(ctx context.Context, query url.Values) ([]byte, error) {
 	query.Set("format", "csv")

@@ -9,6 +9,12 @@ import (
 	"juvalogos/internal/record"
 )
 
+// Knows reports whether there is something of a visitor on record.
+func (s *Service) Knows(ctx context.Context, visitor record.Visitor) bool {
+	yes, err := s.Store.Known(ctx, visitor)
+	return err == nil && yes
+}
+
 // Turn returns a visitor's turn as it is on record.
 func (s *Service) Turn(ctx context.Context, visitor record.Visitor, id uuid.UUID) (record.Turn, error) {
 	t, err := s.Store.Turn(ctx, id, visitor)

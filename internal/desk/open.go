@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -138,6 +139,23 @@ func (s *Service) Face(ctx context.Context, slug string) (deskfile.File, error) 
 		return deskfile.File{}, fault.Logged(s.Log, "show a desk", err)
 	}
 	return deskfile.Read(slug, []byte(r.File))
+}
+
+// AnswerFrom are the files of the published desks that answer from a shelf.
+func (s *Service) AnswerFrom(ctx context.Context, shelf string) (all []deskfile.File, err error) {
+	desks, err := s.Desks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range desks {
+		if d.Published == 0 {
+			continue
+		}
+		if f, err := s.Face(ctx, d.Slug); err == nil && slices.Contains(f.Shelves, shelf) {
+			all = append(all, f)
+		}
+	}
+	return all, nil
 }
 
 // deskCache keeps open desks for a second, so that a question costs no look-up

@@ -35,7 +35,8 @@ func (s *Service) Check(name string, text []byte) (deskfile.File, error) {
 		if !slices.Contains(known, slug) {
 			at := yamlfile.Locate(text, fmt.Sprintf("shelves.%d", i))
 			problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column,
-				Message: "shelves: " + yamlfile.Unknown("shelf", slug, known) + ". Or make it: juvalogos shelf create " +
+				Message: "shelves: " + yamlfile.Unknown("shelf", slug,
+					known) + ". Or make it: juvalogos shelf create " +
 					slug})
 		}
 	}

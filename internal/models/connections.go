@@ -45,7 +45,7 @@ type Connection struct {
 	Patience time.Duration `yaml:"patience,omitempty" json:"patience,omitempty" about:"How long to wait for the next word before giving up; 60s if left out."`
 	Longest  time.Duration `yaml:"longest,omitempty" json:"longest,omitempty" about:"How long one reply may take in all; 15m if left out."`
 	MostText int           `yaml:"most_text,omitempty" json:"most_text,omitempty" least:"1000" most:"100000000" about:"The most bytes of one reply, whatever was asked for; 2000000 if left out."`
-	AtOnce   int           `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"100000" about:"The most replies at once; more wait in line, in their order. Left out: any number."`
+	AtOnce   int           `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"100000" about:"The most replies at once; more wait in line, and visitors take turns. Left out: any number."`
 	Models   []Model       `yaml:"models" json:"models" need:"yes" least:"1" about:"The models there that desks may use."`
 
 	typed *typedKey

@@ -13,6 +13,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/fair"
 )
 
 // Request asks a model for one reply.
@@ -56,7 +57,7 @@ type Registry struct {
 	file    []Connection
 	stored  []Connection
 	entries []Entry
-	lines   map[string]*line // by connection; they outlive a new file
+	lines   map[string]*fair.Line // by connection; they outlive a new file
 
 	answered atomic.Bool
 }
@@ -69,13 +70,13 @@ type Entry struct {
 	counter    func() (prompt.Counter, error)
 	client     Client
 	wayErr     error
-	line       *line
+	line       *fair.Line
 }
 
 // Open makes a registry of a connection file. A key that is missing is no
 // error here: the other models work, and asking this one says what to do.
 func Open(f File, protocols map[string]Protocol) *Registry {
-	r := &Registry{protocols: protocols, lines: map[string]*line{}}
+	r := &Registry{protocols: protocols, lines: map[string]*fair.Line{}}
 	r.Replace(f)
 	return r
 }
@@ -115,9 +116,9 @@ func (r *Registry) rebuild() {
 		}
 		seen[c.Name] = true
 		if r.lines[c.Name] == nil {
-			r.lines[c.Name] = newLine()
+			r.lines[c.Name] = fair.NewLine(0)
 		}
-		r.lines[c.Name].set(c.AtOnce)
+		r.lines[c.Name].Set(c.AtOnce)
 		client, err := r.client(c)
 		for _, m := range c.Models {
 			entries = append(entries, Entry{Model: m, Connection: c, counter: sync.OnceValues(m.Counter),
@@ -199,10 +200,11 @@ func (e Entry) Path() string { return e.Connection.Name + "/" + e.Name }
 // Counter counts in the model's vocabulary, which is loaded at the first use.
 func (e Entry) Counter() (prompt.Counter, error) { return e.counter() }
 
-// Enter waits until the connection has room for another request, and returns
-// how to give the room back. told hears of the place in line, if there is one.
-func (e Entry) Enter(ctx context.Context, told func(Wait)) (leave func(), err error) {
-	return e.line.enter(ctx, told)
+// Enter waits until the connection has room for another request and it is the turn
+// of the context's party, and returns how to give the room back. told hears of the
+// place in line, if there is one; it may be nil.
+func (e Entry) Enter(ctx context.Context, told func(fair.Wait)) (leave func(), err error) {
+	return e.line.Enter(ctx, told)
 }
 
 // Generate asks the model once; r.Model is set here.
@@ -219,7 +221,7 @@ func (e *Entry) Embed(ctx context.Context, texts []string) (vectors [][]float32,
 	if e.wayErr != nil {
 		return nil, 0, &Error{Kind: KeyMissing, Entry: e.Path(), Detail: e.wayErr.Error()}
 	}
-	leave, err := e.Enter(ctx, func(Wait) {})
+	leave, err := e.Enter(ctx, nil)
 	if err != nil {
 		return nil, 0, err
 	}

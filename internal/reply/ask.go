@@ -15,7 +15,9 @@ import (
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 )
 
@@ -53,7 +55,8 @@ type Supplied struct {
 const LongestQuestion = 1 << 20
 
 // Ask puts a question on record and begins its reply. The reply is made
-// whether or not anyone listens. Errors are *Problem.
+// whether or not anyone listens. Errors are *fault.Problem or *limits.Exceeded, by
+// the context's party.
 func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	q.Text = strings.TrimSpace(string(record.Clean([]byte(q.Text))))
 	if q.Text == "" {
@@ -89,15 +92,21 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	r := &Reply{
 		Turn: uuid.Must(uuid.NewV7()), Conversation: q.Conversation, Slug: q.Slug, TurnNumber: place.Number, Attempt: 1,
 		Question: q.Text, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(),
-		key: q.Key, visitor: q.Visitor,
+		key: q.Key, visitor: q.Visitor, party: fair.Of(ctx),
 	}
+	amounts := limits.Amounts{limits.Questions: 1, limits.AtOnce: 1}
 	if place.New {
 		r.Title = titleOf(q.Text)
+		amounts[limits.Conversations] = 1
+	}
+	if r.taken, err = s.Limits.Reserve(ctx, d.Slug, amounts); err != nil {
+		return nil, err
 	}
 	if r.Conversation == uuid.Nil {
 		r.Conversation = uuid.Must(uuid.NewV7())
 	}
 	if twin, err := s.reserve(r); twin != nil || err != nil {
+		r.taken.Undo()
 		return twin, err
 	}
 	supplied, err := encodeSupplied(q.Supplied)
@@ -170,9 +179,14 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 	r := &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number,
 		Question: t.Question, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(),
-		visitor: visitor,
+		visitor: visitor, party: fair.Of(ctx),
+	}
+	if r.taken, err = s.Limits.Reserve(ctx, d.Slug,
+		limits.Amounts{limits.Questions: 1, limits.AtOnce: 1}); err != nil {
+		return nil, err
 	}
 	if twin, err := s.reserve(r); twin != nil || err != nil {
+		r.taken.Undo()
 		return twin, err
 	}
 	number, supplied, inputs, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
@@ -241,6 +255,7 @@ func (s *Service) release(r *Reply) {
 	defer s.mu.Unlock()
 	delete(s.busy, r.Conversation)
 	delete(s.live, r.Turn)
+	r.taken.Done()
 	s.making.Done()
 }
 
@@ -251,6 +266,7 @@ func (s *Service) abandon(r *Reply) {
 	cancel := r.cancel
 	s.keys.remove(r.visitor, r.key)
 	s.mu.Unlock()
+	r.taken.Undo()
 	cancel(errNotRecorded)
 	r.finish(End{State: record.Failed, Problem: fault.NoRecords, At: s.Now()})
 	r.settle()

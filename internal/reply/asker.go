@@ -11,6 +11,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/models"
 )
 
@@ -20,26 +21,26 @@ type asker struct {
 	service *Service
 	entry   *models.Entry
 	counter prompt.Counter
-	tell    func(Notice) // of what is waited for; nil: nobody listens
+	reply   *Reply // that it is for, which hears of what is waited for; nil: nobody does
 }
 
 // finder finds models for the steps of one reply; it is a steps.Models.
 type finder struct {
 	service *Service
 	desk    *desk.Desk
-	tell    func(Notice)
+	reply   *Reply // nil: nobody hears of it
 }
 
 func (f finder) Find(name string) (steps.Model, error) {
 	if name == f.desk.Settings.Model {
-		return asker{f.service, &f.desk.Entry, f.desk.Counter, f.tell}, nil
+		return asker{f.service, &f.desk.Entry, f.desk.Counter, f.reply}, nil
 	}
 	entry, err := f.service.Models.Find(name)
 	if err != nil {
 		return nil, err
 	}
 	counter, err := entry.Counter()
-	return asker{f.service, &entry, counter, f.tell}, err
+	return asker{f.service, &entry, counter, f.reply}, err
 }
 
 func (a asker) Name() string            { return a.entry.Path() }
@@ -50,11 +51,7 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	now := a.service.Now
 	began := now()
 	call := &recipe.ModelCall{Model: a.Name(), Settings: q.Sampling, Messages: q.Messages, At: began}
-	inLine := false
-	leave, err := a.entry.Enter(ctx, func(w models.Wait) {
-		inLine = true
-		a.news(Notice{Kind: "in-line", Place: w.Place, Seconds: w.About.Seconds()})
-	})
+	leave, inLine, err := a.enter(ctx)
 	if err != nil {
 		call.Took, call.Error = now().Sub(began), err.Error()
 		return call, err
@@ -126,6 +123,17 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	return call, err
 }
 
+// enter waits for the reply's turn in the connection's line.
+func (a asker) enter(ctx context.Context) (leave func(), inLine bool, err error) {
+	waiting, stop := a.service.whileWanted(ctx, a.reply)
+	defer stop()
+	leave, err = a.entry.Enter(waiting, func(w fair.Wait) {
+		inLine = true
+		a.news(Notice{Kind: "in-line", Place: w.Place, Seconds: w.About.Seconds()})
+	})
+	return leave, inLine, err
+}
+
 // errFull is why a reply that grows beyond its bound ends.
 var errFull = errors.New("the reply grew beyond its bound")
 
@@ -143,7 +151,35 @@ func wholeRunes(text []byte) []byte {
 }
 
 func (a asker) news(n Notice) {
-	if a.tell != nil {
-		a.tell(n)
+	if a.reply != nil {
+		a.reply.tell(n)
 	}
+}
+
+// defaultGone is for how long nobody may listen before a reply counts as waited
+// for by nobody: a page that is loaded again comes back sooner.
+const defaultGone = 20 * time.Second
+
+// whileWanted is a context for waiting in line for a reply's turn: where the desk
+// says so it ends with errLeft once nobody waits for the reply any more.
+func (s *Service) whileWanted(ctx context.Context, r *Reply) (context.Context, func()) {
+	if r == nil || !r.droppable {
+		return ctx, func() {}
+	}
+	waiting, stop := context.WithCancelCause(ctx)
+	look := time.NewTicker(s.Gone / 20)
+	go func() {
+		defer look.Stop()
+		for {
+			select {
+			case <-waiting.Done():
+				return
+			case <-look.C:
+				if left := r.alone(); !left.IsZero() && time.Since(left) > s.Gone {
+					stop(errLeft)
+				}
+			}
+		}
+	}()
+	return waiting, func() { stop(nil) }
 }

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"time"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/desk"
 )
@@ -59,6 +60,7 @@ func titleOfVoice(v recipe.Voice, usual string) string {
 func (r *Reply) expect(d *desk.Desk) {
 	r.record = &recipe.Recorder{}
 	r.Choosing = choosing(d)
+	r.droppable = d.Settings.Unattended == deskfile.Drop
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for _, title := range r.Choosing.Titles {

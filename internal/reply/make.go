@@ -13,6 +13,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/fault"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
@@ -21,6 +22,7 @@ import (
 var (
 	errStopped     = errors.New("stopped by the visitor")
 	errNotRecorded = errors.New("the question could not be put on record")
+	errLeft        = errors.New("nobody waited for the reply any more")
 )
 
 // Request is what a reply is made of.
@@ -33,7 +35,7 @@ type Request struct {
 
 // begin makes the reply in the background. reserve has made room for it.
 func (s *Service) begin(r *Reply, d *desk.Desk, q Request) {
-	ctx, cancel := context.WithCancelCause(s.makeCtx)
+	ctx, cancel := context.WithCancelCause(fair.With(s.makeCtx, r.party))
 	s.mu.Lock()
 	r.cancel = cancel
 	s.mu.Unlock()
@@ -105,7 +107,7 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 		Brief: briefWith(d, q.supplied), Model: d.Settings.Model, Sampling: samplingOf(d, q.supplied),
 		Memory:   memoryOf(d),
 		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
-		Models: finder{s, d, r.tell}, Programs: s.Programs, Web: s.Web,
+		Models: finder{s, d, r}, Programs: s.Programs, Web: s.Web,
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments) {
 		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, r}
@@ -152,6 +154,8 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Request,
 	case err == nil:
 	case errors.Is(cause, errStopped):
 		end.State, end.Finish = record.Stopped, "stopped"
+	case errors.Is(cause, errLeft) || errors.Is(err, errLeft):
+		end.State, end.Finish, end.Problem = record.Stopped, "stopped", fault.Left
 	case errors.Is(cause, errShutdown):
 		end.State, end.Problem = record.Interrupted, fault.Interruption
 	default:

@@ -11,7 +11,9 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/recipe"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 )
 
@@ -33,7 +35,12 @@ type Reply struct {
 
 	key     string
 	visitor record.Visitor
-	cancel  func(cause error) // under the service's mu
+	party   fair.Party          // for whom it is made
+	taken   *limits.Reservation // of what they may take
+	// droppable says that it is dropped while it waits in line once nobody waits
+	// for it.
+	droppable bool
+	cancel    func(cause error) // under the service's mu
 
 	record *recipe.Recorder
 	// private is set once the reply draws on what the visitor attached.
@@ -52,6 +59,7 @@ type Reply struct {
 	over      bool // the model is done with it
 	settled   bool // and it is on record
 	listeners []*Listener
+	leftAt    time.Time // when the last of them left
 
 	// The scribe's, under mu.
 	saved        int       // bytes on record
@@ -104,6 +112,7 @@ func (r *Reply) Listen() *Listener {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.listeners = append(r.listeners, l)
+	r.leftAt = time.Time{}
 	l.Wake <- struct{}{}
 	return l
 }
@@ -119,9 +128,20 @@ func (l *Listener) Close() {
 			r.listeners[i] = r.listeners[last]
 			r.listeners[last] = nil
 			r.listeners = r.listeners[:last]
+			if last == 0 {
+				r.leftAt = time.Now()
+			}
 			return
 		}
 	}
+}
+
+// alone reports since when nobody has listened; zero while somebody does, or if
+// nobody ever did.
+func (r *Reply) alone() time.Time {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.leftAt
 }
 
 // View is a reply at one moment, from an offset on.

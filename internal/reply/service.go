@@ -14,6 +14,7 @@ import (
 
 	"juvalogos/core/steps"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
@@ -40,6 +41,11 @@ type Options struct {
 	Instance int32
 	// Collector gets the traces too; nil: nobody does.
 	Collector Collector
+	// Limits say how much may be asked; nil: any amount.
+	Limits *limits.Table
+	// Gone is for how long nobody may listen to a reply that waits in line before
+	// it counts as waited for by nobody; 0: 20 seconds.
+	Gone time.Duration
 }
 
 // Record is what of the store replies need.
@@ -84,6 +90,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
+	o.Gone = cmp.Or(o.Gone, defaultGone)
 	if o.Retry == (models.Retry{}) {
 		o.Retry = models.DefaultRetry
 	}

@@ -71,6 +71,47 @@ func TestWhoWaitsInLineIsToldThePlace(t *testing.T) {
 	testbed.Settled(t, testbed.Ask(t, b, reply.Question{Text: "fourth"}))
 }
 
+// What waits in line while nobody waits for it any more is dropped where the desk
+// says so, and answered all the same where it does not.
+func TestWhatNobodyWaitsForIsDropped(t *testing.T) {
+	b := testbed.New(t, testbed.Options{Gone: 200 * time.Millisecond})
+	file, _ := b.Desks.Models.Connections()
+	file[0].AtOnce = 1
+	b.Desks.Models.Replace(models.File{Connections: file})
+	if _, err := b.Client.Publish(ctx, "dropping.yaml", []byte(strings.NewReplacer("slug: helper",
+		"slug: dropping\nunattended: drop").Replace(testbed.Desk)), ""); err != nil {
+		t.Fatal(err)
+	}
+	b.Model.Set(testbed.Slow)
+	first := testbed.Ask(t, b, reply.Question{Text: "first"})
+	defer first.Listen().Close()
+	ask := func(slug, text string) *reply.Reply {
+		r, err := b.Replies.Ask(ctx, reply.Question{Slug: slug, Channel: "page", Visitor: testbed.Alice, Text: text})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r
+	}
+	dropped, unlistened, answered := ask("dropping", "dropped"), ask("dropping", "never followed"),
+		ask("helper", "all the same")
+	dropped.Listen().Close()
+	answered.Listen().Close()
+	testbed.Within(t, 30*time.Second, "it is dropped", dropped.Settled)
+	if v := dropped.Since(0, nil); v.End.State != record.Stopped || v.End.Problem != fault.Left || len(v.Text) > 0 {
+		t.Errorf("left: %+v", v.End)
+	}
+	if notices := unlistened.Since(0, nil); notices.Settled {
+		t.Errorf("what nobody ever followed is dropped: %+v", notices.End)
+	}
+	b.Model.Set(testbed.Fast)
+	if err := b.Replies.Stop(ctx, testbed.Alice, first.Turn); err != nil {
+		t.Fatal(err)
+	}
+	if v := testbed.Settled(t, answered); v.End.State != record.Done {
+		t.Errorf("at a desk that answers all the same: %+v", v.End)
+	}
+}
+
 func TestAModelThatIsWakingUpIsWaitedFor(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.With(testbed.Fast, "waking", 6, 0)) // more than a busy server is asked again

@@ -12,6 +12,7 @@ import (
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/inside"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
@@ -35,6 +36,11 @@ type RoomOptions struct {
 	// Instance is the number under which this service is registered; 0: one is
 	// drawn.
 	Instance int32
+	// Limits say how much may be asked; nil: any amount.
+	Limits *limits.Table
+	// Gone is for how long nobody may listen before a reply in line counts as
+	// waited for by nobody; 0: 20 seconds.
+	Gone time.Duration
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
 }
@@ -74,7 +80,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		},
 		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
 		Web:     o.Reach.Web,
-		Shelves: o.Shelf, Instance: o.Instance, Collector: o.Traces,
+		Shelves: o.Shelf, Instance: o.Instance, Collector: o.Traces, Limits: o.Limits, Gone: o.Gone,
 	})
 	if err != nil {
 		return nil, err

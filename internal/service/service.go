@@ -102,8 +102,12 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		defer cancel()
 		library.Close(ending)
 	}()
+	table, proxies, err := o.guards()
+	if err != nil {
+		return err
+	}
 	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
-		Shelf: library, Instance: instance}
+		Shelf: library, Instance: instance, Limits: table}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -114,7 +118,8 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console,
-		BasePath: o.BasePath, Version: version, Currency: o.Currency})
+		BasePath: o.BasePath, Version: version, Currency: o.Currency, Proxies: proxies, Limits: table,
+		CookieKey: keys.Derive("visitors' cookies")})
 	if err == nil {
 		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}
 		news.Config, err = introduce(starting, st, o.Data, news.Address)

@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"io/fs"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -14,6 +15,7 @@ import (
 	"time"
 
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/vault"
 )
 
@@ -32,6 +34,8 @@ type Settings struct {
 	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
 	KeyVariables string        `yaml:"key-variables" about:"beginnings of the names of environment variables that connections made in the console and headers of recipes may name, like MODEL_KEY_, with commas between; without it they may name none"`
 	KeyFolders   string        `yaml:"key-folders" about:"folders with files that connections made in the console may name as keys, with commas between; without it they may name none"`
+	Proxies      string        `yaml:"proxies" about:"addresses or networks of reverse proxies, like 127.0.0.1 or 10.0.0.0/8, with commas between, that are believed when they say where a request comes from (Forwarded, X-Forwarded-For, X-Forwarded-Proto)"`
+	Limits       string        `yaml:"limits" about:"limits that differ from the usual ones, like questions.visitor=10/1m, with commas between; off for none at all (docs/running.md lists them)"`
 	OTLP         string        `yaml:"otlp" about:"address of an OpenTelemetry collector that gets the traces, like http://127.0.0.1:4318"`
 	Grace        time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
 	Currency     string        `yaml:"currency" about:"the currency that the prices of models are written in, by its code, like EUR"`
@@ -59,6 +63,32 @@ func listOf(text string) (all []string) {
 
 func (s Settings) references() vault.References {
 	return vault.References{Variables: listOf(s.KeyVariables), Folders: listOf(s.KeyFolders)}
+}
+
+// guards are the limits, and the networks of the proxies that are believed.
+func (s Settings) guards() (*limits.Table, []netip.Prefix, error) {
+	bounds, err := limits.Parse(s.Limits)
+	if err != nil {
+		return nil, nil, fmt.Errorf("limits: %w", err)
+	}
+	proxies, err := s.proxies()
+	return limits.NewTable(bounds, nil), proxies, err
+}
+
+// proxies are the networks of the proxies that are believed.
+func (s Settings) proxies() (all []netip.Prefix, err error) {
+	for _, entry := range listOf(s.Proxies) {
+		network, err := netip.ParsePrefix(entry)
+		if one, failed := netip.ParseAddr(entry); failed == nil {
+			network, err = one.Prefix(one.BitLen())
+		}
+		if err != nil {
+			return nil, fmt.Errorf("proxies: %q is no address and no network; write it like 127.0.0.1 or 10.0.0.0/8",
+				entry)
+		}
+		all = append(all, network.Masked())
+	}
+	return all, nil
 }
 
 // DefaultData is the data folder if none is named: the system's place for
@@ -126,6 +156,9 @@ func Read(flags *flag.FlagSet, args []string, getenv func(string) string) (Setti
 				return s, fmt.Errorf("flag -%s: %w", d.Key, err)
 			}
 		}
+	}
+	if _, _, err := s.guards(); err != nil {
+		return s, err
 	}
 	if !isCurrency.MatchString(s.Currency) {
 		return s, fmt.Errorf("currency is a code of three capital letters, like EUR or USD, not %q", s.Currency)

@@ -8,6 +8,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/internal/api"
 	"juvalogos/internal/inside"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 )
 
@@ -74,6 +75,16 @@ func (c *shortener) call(m recipe.ModelCall) api.ModelCall {
 
 func (c *shortener) message(m prompt.Message) api.Message {
 	return api.Message{Role: string(m.Role), Content: c.text(m.Text)}
+}
+
+// Limit is a line of the table of limits.
+func Limit(l limits.Limit) api.Limit {
+	return api.Limit{Thing: string(l.Thing), Whose: string(l.Whose), Most: l.Most, Seconds: l.Per.Seconds()}
+}
+
+// Refusal is what was refused because of a limit.
+func Refusal(r limits.Refusal) api.Refusal {
+	return api.Refusal{Limit: Limit(r.Limit), Desk: r.Desk, Times: r.Times, Parties: r.Parties, Last: r.Last}
 }
 
 func UsageRow(r record.UsageRow) api.UsageRow {

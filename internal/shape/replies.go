@@ -17,8 +17,10 @@ func Face(f deskfile.File) api.Face {
 	b := api.Face{
 		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: Some(f.Openers), GoodFor: Some(f.GoodFor),
 		NotFor: Some(f.NotFor),
-		Known:  []string{}, Inputs: []api.Input{}, Attachments: f.Attachments, Choices: choices(f),
-		Turns: *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
+		Known:  []string{}, Inputs: []api.Input{}, Attachments: f.Attachments,
+		PassagesOnly: f.Readable == deskfile.ReadPassages,
+		Choices:      choices(f),
+		Turns:        *f.Memory.Turns, Summary: *f.Memory.Summary > 0,
 	}
 	if f.Knowledge.Until != "" {
 		b.Known = append(b.Known, "It knows nothing of what happened after "+f.Knowledge.Until+".")

@@ -17,6 +17,7 @@ import (
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
 	"juvalogos/internal/inside"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
@@ -153,7 +154,7 @@ func TestShapesLoseNothing(t *testing.T) {
 		// but stays zero, because: it is filled in by whoever answers with it.
 		but []string
 	}{
-		"Face": {Face(file), []string{".inputs", ".show"}},
+		"Face": {Face(file), []string{".inputs", ".passages_only", ".show"}},
 		"Input": {Input(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
 			Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
 		"Conversation": {Conversation(filled[record.Conversation]()), []string{".shared", ".turns", ".summaries"}},
@@ -177,7 +178,9 @@ func TestShapesLoseNothing(t *testing.T) {
 		"Probe":        {Probe(filled[models.Probe]()), nil},
 		"Kind":         {Kind(kind), nil},
 		"Forecast":     {Forecast(filled[desk.Forecast]()), nil},
-		"Shelf":        {Shelf(filled[record.Shelf]()), nil},
+		"Shelf":        {Shelf(filled[record.Shelf]()), []string{".read_at"}},
+		"ShelfReader":  {ShelfReader(deskfile.File{Slug: "x", Title: "X", Readable: deskfile.ReadPassages}), nil},
+		"Refusal":      {Refusal(filled[limits.Refusal]()), nil},
 		"Document":     {Document(filled[record.Document]()), nil},
 		"Attachment":   {Attachment(filled[record.Document]()), nil},
 		"Added":        {Added(filled[shelf.Added]()), nil},

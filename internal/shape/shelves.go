@@ -1,6 +1,7 @@
 package shape
 
 import (
+	"juvalogos/core/deskfile"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/api"
 	"juvalogos/internal/record"
@@ -15,6 +16,11 @@ func Shelf(f record.Shelf) api.Shelf {
 		Waiting: f.Unread,
 		Failed:  f.Failed, Passages: f.Passages, Words: f.Words, Tokens: f.Tokens,
 	}
+}
+
+// ShelfReader is a desk that answers from a shelf.
+func ShelfReader(f deskfile.File) api.ShelfReader {
+	return api.ShelfReader{Desk: f.Slug, Title: f.Title, PassagesOnly: f.Readable == deskfile.ReadPassages}
 }
 
 func Document(d record.Document) api.Document {

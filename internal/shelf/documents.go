@@ -136,7 +136,7 @@ func (l *Library) RemoveDocument(ctx context.Context, slug string, id int64) err
 	if err != nil {
 		return err
 	}
-	if err := l.Store.Shelves.RemoveDocument(ctx, d.ID, l.Now()); err != nil {
+	if err := l.Store.Shelves.RemoveDocument(ctx, f.ID, d.ID, l.Now()); err != nil {
 		return err
 	}
 	l.indexes.apply(ctx, f.ID, id)
@@ -149,7 +149,7 @@ func (l *Library) RestoreDocument(ctx context.Context, slug string, id int64) er
 	if err != nil {
 		return err
 	}
-	err = l.Store.Shelves.RestoreDocument(ctx, id)
+	err = l.Store.Shelves.RestoreDocument(ctx, f.ID, id)
 	if errors.Is(err, record.ErrNotFound) {
 		return missing("there is no document %d to bring back", id)
 	}

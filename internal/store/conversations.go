@@ -17,6 +17,14 @@ func (s *Conversations) Conversations(ctx context.Context, slug string, visitor 
 		where slug = $3) and c.visitor = $4 and c.channel in ('page', 'api')`, slug, visitor[:])
 }
 
+// Known reports whether a visitor has begun a conversation, or attached something
+// to one that is to begin.
+func (s *Conversations) Known(ctx context.Context, visitor record.Visitor) (yes bool, err error) {
+	err = s.pool.QueryRow(ctx, `select exists (select from conversation where visitor = $1)
+		or exists (select from shelf where visitor = $1)`, visitor[:]).Scan(&yes)
+	return yes, err
+}
+
 const conversationColumns = `c.id, d.slug, c.title, c.channel, c.started_at, c.asked_at, coalesce(c.share, '') as share,
 	coalesce((select number from turn where id = c.leaf), 0) as turns`
 

@@ -186,24 +186,24 @@ func (s *Shelves) CancelReading(ctx context.Context, shelf int64, why phrase.Phr
 	return int(tag.RowsAffected()), err
 }
 
-// RemoveDocument takes a document off its shelf.
-func (s *Shelves) RemoveDocument(ctx context.Context, id int64, at time.Time) error {
+// RemoveDocument takes a document off a shelf.
+func (s *Shelves) RemoveDocument(ctx context.Context, shelf, id int64, at time.Time) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		var shelf int64
-		if err := tx.QueryRow(ctx, `update document set removed_at = $2 where id = $1 and removed_at is null
-			returning shelf`, id, at).Scan(&shelf); err != nil {
+		var there bool
+		if err := tx.QueryRow(ctx, `update document set removed_at = $3 where id = $1 and shelf = $2
+			and removed_at is null returning true`, id, shelf, at).Scan(&there); err != nil {
 			return known(err)
 		}
 		return s.changed(ctx, tx, shelf, id)
 	})
 }
 
-// RestoreDocument puts a document back that was removed.
-func (s *Shelves) RestoreDocument(ctx context.Context, id int64) error {
+// RestoreDocument puts a document back on a shelf that was removed from it.
+func (s *Shelves) RestoreDocument(ctx context.Context, shelf, id int64) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		var shelf int64
-		if err := tx.QueryRow(ctx, `update document set removed_at = null where id = $1 and removed_at is not null
-			returning shelf`, id).Scan(&shelf); err != nil {
+		var there bool
+		if err := tx.QueryRow(ctx, `update document set removed_at = null where id = $1 and shelf = $2
+			and removed_at is not null returning true`, id, shelf).Scan(&there); err != nil {
 			return known(err)
 		}
 		return s.changed(ctx, tx, shelf, id)

@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http/httptest"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"sync"
@@ -19,6 +20,7 @@ import (
 
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/pdfium"
@@ -74,6 +76,9 @@ type Options struct {
 	FetchPrivate   bool          // shelves may fetch from this machine
 	Database       string        // address; empty: one of the test's own
 	Bare           bool          // no connection and no desk yet
+	Limits         []limits.Limit
+	Proxies        []netip.Prefix
+	Gone           time.Duration // see reply.Options
 }
 
 // Now is the clock of the service.
@@ -126,7 +131,9 @@ func New(t testing.TB, o Options) *Bed {
 		Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
 			30*time.Second))})
 	must()
+	table := limits.NewTable(o.Limits, b.Now)
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
+		Limits: table, Gone: o.Gone,
 		Now:   b.Now,
 		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,
@@ -134,7 +141,8 @@ func New(t testing.TB, o Options) *Bed {
 	})
 	must()
 	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ping: b.Store.Ping, Log: log, Console: o.Console,
-		BasePath: o.BasePath, Version: "test"})
+		BasePath: o.BasePath, Version: "test", Limits: table, Proxies: o.Proxies,
+		CookieKey: keys.Derive("cookies")})
 	must()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must()

@@ -18,7 +18,10 @@ import (
 )
 
 // Vault seals and opens texts with one master key.
-type Vault struct{ aead cipher.AEAD }
+type Vault struct {
+	aead   cipher.AEAD
+	master string
+}
 
 // ErrForeign is the error of what another master key has sealed, or what was
 // changed since.
@@ -38,7 +41,7 @@ func New(master string) (*Vault, error) {
 		return nil, err
 	}
 	aead, err := cipher.NewGCM(block)
-	return &Vault{aead}, err
+	return &Vault{aead, master}, err
 }
 
 // Open makes a vault of the master key in the environment, if there is one,
@@ -72,6 +75,12 @@ func makeKey(file string) ([]byte, error) {
 		return nil, err
 	}
 	return text, os.WriteFile(file, text, 0o600)
+}
+
+// Derive is a key of 32 bytes for another purpose, made of the master key.
+func (v *Vault) Derive(purpose string) []byte {
+	key := sha256.Sum256([]byte("juvalogos " + purpose + ":" + v.master))
+	return key[:]
 }
 
 // Seal encrypts a text under a name, which has to be given again to open it.

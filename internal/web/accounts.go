@@ -52,7 +52,7 @@ func (s *accounts) signIn(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	a, err := s.Accounts.SignIn(c, b.Name, b.Password, c.IP())
+	a, err := s.Accounts.SignIn(c, b.Name, b.Password, s.address(c))
 	if err != nil {
 		return err
 	}
@@ -98,16 +98,14 @@ func (s *accounts) whoAmI(c fiber.Ctx) error {
 
 // signOut ends the session.
 func (s *accounts) signOut(c fiber.Ctx) error {
-	m, err := s.maker(c)
+	m, err := s.signedInMaker(c)
 	if err != nil {
 		return err
 	}
-	if m.session != nil {
-		// Whoever is signed out already is signed out.
-		var gone *fault.Problem
-		if err := s.Accounts.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.As(err, &gone) {
-			return err
-		}
+	// Whoever is signed out already is signed out.
+	var gone *fault.Problem
+	if err := s.Accounts.EndSession(c, m.session.Account, m.session.ID); err != nil && !errors.As(err, &gone) {
+		return err
 	}
 	s.setCookie(c, sessionCookie, "", 0)
 	return c.SendStatus(fiber.StatusNoContent)
@@ -147,7 +145,7 @@ func (s *accounts) setPassword(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Accounts.SetPassword(c, *m.session, b.Old, b.New, c.IP()); err != nil {
+	if err := s.Accounts.SetPassword(c, *m.session, b.Old, b.New, s.address(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
@@ -160,7 +158,7 @@ func (s *accounts) login(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	a, err := s.Accounts.SignIn(c, b.Name, b.Password, c.IP())
+	a, err := s.Accounts.SignIn(c, b.Name, b.Password, s.address(c))
 	if err != nil {
 		return err
 	}

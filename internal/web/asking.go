@@ -75,7 +75,7 @@ func (s *asking) ask(c fiber.Ctx) error {
 			return fault.Plain(fault.NoTurn)
 		}
 	}
-	r, err := s.Replies.Ask(c, q)
+	r, err := s.Replies.Ask(from(c), q)
 	if err != nil {
 		return err
 	}
@@ -101,7 +101,7 @@ func (s *asking) again(c fiber.Ctx) error {
 			return err
 		}
 	}
-	r, err := s.Replies.Again(c, who, id, b.Choice, b.Preview)
+	r, err := s.Replies.Again(from(c), who, id, b.Choice, b.Preview)
 	if err != nil {
 		return err
 	}
@@ -202,7 +202,7 @@ type pageFormat struct {
 
 func (s *asking) pageFormat(c fiber.Ctx, r *reply.Reply) *pageFormat {
 	f := &pageFormat{reply: r}
-	if c.Cookies(sessionCookie) != "" && s.tellsCost(c) {
+	if c.Cookies(s.cookieName(c, sessionCookie)) != "" && s.tellsCost(c) {
 		f.maker = true
 	}
 	return f

@@ -9,6 +9,7 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/shelf"
@@ -64,8 +65,15 @@ func (s *attachments) attach(c fiber.Ctx) error {
 	if conversation == uuid.Nil {
 		conversation = uuid.Must(uuid.NewV7())
 	}
+	taken, err := s.Limits.Reserve(from(c), d.Slug,
+		limits.Amounts{limits.Uploads: 1, limits.UploadsAtOnce: 1, limits.UploadBytes: 0})
+	if err != nil {
+		return err
+	}
+	defer taken.Done()
 	var added []shelf.Added
 	err = eachFile(c, func(name string, body io.Reader) error {
+		body = &counted{body, taken}
 		some, err := s.Shelves.Attach(c, conversation, who, d.DeskID, name, body)
 		added = append(added, some...)
 		return err
@@ -75,6 +83,18 @@ func (s *attachments) attach(c fiber.Ctx) error {
 	}
 	return c.Status(fiber.StatusAccepted).
 		JSON(api.Attached{Conversation: conversation.String(), Added: shape.All(added, shape.Added)})
+}
+
+// counted counts the bytes of files as they come.
+type counted struct {
+	io.Reader
+	taken *limits.Reservation
+}
+
+func (r *counted) Read(into []byte) (int, error) {
+	n, err := r.Reader.Read(into)
+	r.taken.Take(limits.UploadBytes, int64(n))
+	return n, err
 }
 
 func (s *attachments) listAttached(c fiber.Ctx) error {

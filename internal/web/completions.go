@@ -61,6 +61,9 @@ func (s *completions) models(c fiber.Ctx) error {
 	if _, err := s.token(c); err != nil {
 		return err
 	}
+	if _, err := s.visitor(c); err != nil { // it may ask
+		return err
+	}
 	list, err := s.Desks.Desks(c)
 	if err != nil {
 		return err
@@ -97,7 +100,7 @@ func (s *completions) complete(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.Replies.Ask(c, reply.Question{
+	r, err := s.Replies.Ask(from(c), reply.Question{
 		Slug: b.Model, Visitor: who, Channel: "completions", Text: question, Supplied: supplied,
 		Key: c.Get("Idempotency-Key"),
 	})

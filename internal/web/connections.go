@@ -19,7 +19,7 @@ type connections struct {
 
 func (s *connections) routes(api fiber.Router) {
 	api.Get("/models", s.allowed(account.Read, s.listModels))
-	api.Post("/models/probe", s.allowed(account.Read, s.probe))
+	api.Post("/models/probe", s.allowed(account.Manage, s.probe)) // it costs money
 	api.Get("/connections", s.allowed(account.Read, s.listConnections))
 	api.Put("/connections/:name", s.allowed(account.Manage, s.keepConnection))
 	api.Delete("/connections/:name", s.allowed(account.Manage, s.removeConnection))

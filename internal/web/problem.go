@@ -12,6 +12,7 @@ import (
 	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/shelf"
 )
 
@@ -24,7 +25,7 @@ var statuses = map[fault.Code]int{
 	fault.TooMuch: 422, fault.TooLate: 504, fault.StepFailed: 502,
 	fault.NoConnection: 404, fault.Exists: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401,
 	fault.Forbidden: 403, fault.NotHere: 404,
-	fault.TooManyTries: 429, "waking": 503,
+	fault.TooManyTries: 429, fault.LimitReached: 429, fault.Left: 409, "waking": 503,
 	fault.Empty: 422, fault.QuestionLong: 413, fault.Invalid: 422,
 	fault.StillWriting: 409, fault.NotSetUp: 503, fault.NoRecords: 503, fault.Closing: 503,
 	fault.Unexpected: 500, fault.Interruption: 503,
@@ -56,6 +57,7 @@ func (s *door) describe(c fiber.Ctx, err error) api.Problem {
 	var web *fiber.Error
 	var onShelf *shelf.Problem
 	var tooSoon *account.TooSoon
+	var over *limits.Exceeded
 	b := api.Problem{Type: "about:blank", Status: 500, Code: string(fault.Unexpected),
 		Phrase: fault.Sentence(fault.Unexpected)}
 	switch {
@@ -68,6 +70,10 @@ func (s *door) describe(c fiber.Ctx, err error) api.Problem {
 		c.Set("Retry-After", strconv.Itoa(tooSoon.Seconds()))
 		b.Status, b.Code = statusOf(fault.TooManyTries), string(fault.TooManyTries)
 		b.Phrase = phrase.OfError(tooSoon)
+	case errors.As(err, &over):
+		s.Log.Info("a limit was reached", "limit", over.Limit, "path", c.Path(), "address", s.address(c))
+		c.Set("Retry-After", strconv.Itoa(over.Seconds()))
+		b.Status, b.Code, b.Phrase = statusOf(fault.LimitReached), string(fault.LimitReached), over.What
 	case errors.As(err, &onShelf):
 		status, code := shelfProblem(onShelf)
 		b.Status, b.Code = status, string(code)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
@@ -63,6 +64,10 @@ func (s *shelves) routes(api fiber.Router) {
 // atDesk lets visitors see what a desk answers from.
 func (s *shelves) atDesk(h fiber.Handler) fiber.Handler {
 	return func(c fiber.Ctx) error {
+		who, err := s.visitor(c)
+		if err != nil {
+			return err
+		}
 		slug, err := s.slugAsked(c)
 		if err != nil {
 			return err
@@ -73,10 +78,6 @@ func (s *shelves) atDesk(h fiber.Handler) fiber.Handler {
 		}
 		name := c.Params("shelf")
 		if shelf.Private(name) {
-			who, err := s.visitor(c)
-			if err != nil {
-				return err
-			}
 			if !s.Shelves.MayOpen(c, name, who) {
 				return fiber.NewError(fiber.StatusNotFound, "Only whoever attached this document to the conversation "+
 					"can open it.")
@@ -84,6 +85,11 @@ func (s *shelves) atDesk(h fiber.Handler) fiber.Handler {
 			return h(c)
 		}
 		if slices.Contains(f.Shelves, name) {
+			if f.Readable == deskfile.ReadPassages {
+				return fiber.NewError(fiber.StatusForbidden,
+					"This desk shows the passages that replies rest on, and no "+
+						"whole documents.")
+			}
 			return h(c)
 		}
 		return fiber.NewError(fiber.StatusNotFound, "This desk does not answer from that document any more.")
@@ -104,8 +110,14 @@ func (s *shelves) showShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	body := shape.Shelf(f)
+	readers, err := s.Desks.AnswerFrom(c, f.Slug)
+	if err != nil {
+		return err
+	}
+	body.ReadAt = shape.All(readers, shape.ShelfReader)
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(shape.Shelf(f))
+	return c.JSON(body)
 }
 
 func (s *shelves) makeShelf(c fiber.Ctx) error {

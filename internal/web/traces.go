@@ -38,10 +38,11 @@ func (s *insides) routes(api fiber.Router) {
 	read("/traces/:id/events", s.traceEvents)
 	read("/settings/traces", s.traceKeeping)
 	read("/usage", s.usage)
+	read("/limits", s.limits)
 	read("/verdicts", s.verdicts)
 	read("/verdicts/causes", s.causes)
 	read("/desks/:slug/preferences", s.preferences)
-	api.Post("/traces/:id/runs", s.allowed(account.Publish, s.rerun))
+	api.Post("/traces/:id/runs", s.allowed(account.Publish, s.rerun, account.Read)) // it answers with what is inside
 	api.Put("/verdicts/:turn/:attempt", s.allowed(account.Publish, s.find))
 	api.Put("/settings/traces", s.allowed(account.Manage, s.setTraceKeeping))
 }

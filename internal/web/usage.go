@@ -43,6 +43,13 @@ func (s *insides) usage(c fiber.Ctx) error {
 	return c.JSON(api.Usage{By: shape.Some(f.By), From: f.From, To: f.To, Rows: shape.All(rows, shape.UsageRow)})
 }
 
+// limits are the table of limits and what was refused.
+func (s *insides) limits(c fiber.Ctx) error {
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(api.Limits{Limits: shape.All(s.Limits.Limits(), shape.Limit),
+		Refusals: shape.All(s.Limits.Refusals(), shape.Refusal)})
+}
+
 func sendUsageCSV(c fiber.Ctx, by []string, rows []record.UsageRow) error {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)

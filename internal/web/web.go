@@ -5,11 +5,13 @@ package web
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
+	"net/netip"
 	"net/url"
 	"strings"
 	"time"
@@ -21,7 +23,9 @@ import (
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/inside"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
+	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
 )
@@ -51,6 +55,14 @@ type Options struct {
 	Version string
 	// Currency is what prices are written in, by its code; "": USD.
 	Currency string
+	// Proxies are the networks of proxies that are believed when they say where a
+	// request comes from.
+	Proxies []netip.Prefix
+	// Limits say how much anybody may take; nil: any amount.
+	Limits *limits.Table
+	// CookieKey marks visitors' cookies as ours; nil: a new one, with which those
+	// given before are worth nothing.
+	CookieKey []byte
 }
 
 // Server answers HTTP. Its handlers stand in small types, a room each, in the
@@ -76,7 +88,16 @@ func New(o Options) (*Server, error) {
 	if o.Currency == "" {
 		o.Currency = "USD"
 	}
-	s := &Server{door: &door{Accounts: o.Accounts, Log: o.Log, BasePath: o.BasePath, Currency: o.Currency}}
+	if o.CookieKey == nil {
+		o.CookieKey = make([]byte, 32)
+		_, _ = rand.Read(o.CookieKey) // never fails
+	}
+	knows := func(context.Context, record.Visitor) bool { return false }
+	if o.Conversations != nil {
+		knows = o.Conversations.Knows
+	}
+	s := &Server{door: &door{Accounts: o.Accounts, Log: o.Log, BasePath: o.BasePath, Currency: o.Currency,
+		proxies: o.Proxies, Limits: o.Limits, cookieKey: o.CookieKey, knows: knows}}
 	pages, err := loadPages(o.Console, o.BasePath)
 	if err != nil {
 		return nil, err
@@ -173,6 +194,9 @@ func (s *Server) guard(c fiber.Ctx) error {
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "same-origin")
 	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	if s.secure(c) {
+		c.Set("Strict-Transport-Security", "max-age=31536000")
+	}
 	if fromElsewhere(c) {
 		leftOver(c)
 		return fiber.NewError(fiber.StatusForbidden, "Another site tried to act in your name.")

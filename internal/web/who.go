@@ -1,20 +1,22 @@
 package web
 
 import (
-	"crypto/rand"
+	"context"
 	"crypto/sha256"
 	"log/slog"
+	"net/netip"
 	"net/url"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
 	"juvalogos/internal/account"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 )
 
@@ -24,15 +26,13 @@ type door struct {
 	Log      *slog.Logger
 	BasePath string
 	Currency string
+	Limits   *limits.Table
+	proxies  []netip.Prefix
+	// cookieKey marks the cookies that we made; knows reports whether there is
+	// something of a visitor on record.
+	cookieKey []byte
+	knows     func(context.Context, record.Visitor) bool
 }
-
-// A visitor is known by a random cookie, a maker by the cookie of a session, a
-// program by its token. All are kept only as hashes.
-const (
-	visitorCookie = "juvalogos_visitor"
-	visitorLife   = 400 * 24 * time.Hour // the longest that browsers keep one
-	sessionCookie = "juvalogos_session"
-)
 
 // visitor finds out who asks, and gives a newcomer a cookie.
 func (s *door) visitor(c fiber.Ctx) (record.Visitor, error) {
@@ -41,28 +41,21 @@ func (s *door) visitor(c fiber.Ctx) (record.Visitor, error) {
 		if err == nil && !slices.Contains(t.Scopes, account.Ask) {
 			err = missing(account.Ask)
 		}
+		c.Locals(partyKey{}, limits.ProgramParty(t.Name))
 		return sha256.Sum256([]byte("token:" + t.Name)), err
 	}
-	secret := c.Cookies(visitorCookie)
-	if len(secret) < 20 || len(secret) > 100 {
-		secret = rand.Text()
-		s.setCookie(c, visitorCookie, secret, visitorLife)
-	}
-	return sha256.Sum256([]byte("cookie:" + secret)), nil
+	who := s.visitorOf(c)
+	c.Locals(partyKey{}, fair.Party{Address: s.address(c), Visitor: string(who[:])})
+	return who, nil
 }
 
-// setCookie gives the browser a secret that no script can read; a life of 0
-// takes it away.
-func (s *door) setCookie(c fiber.Ctx, name, secret string, life time.Duration) {
-	age := int(life.Seconds())
-	if age == 0 {
-		age = -1
-	}
-	c.Cookie(&fiber.Cookie{
-		Name: name, Value: secret, Path: s.BasePath + "/", MaxAge: age,
-		HTTPOnly: true, SameSite: fiber.CookieSameSiteLaxMode,
-		Secure: c.Protocol() == "https" || c.Get("X-Forwarded-Proto") == "https",
-	})
+type partyKey struct{}
+
+// from is the context of what a visitor asks for, whom visitor has found out: it
+// says for whom it is done.
+func from(c fiber.Ctx) context.Context {
+	p, _ := c.Locals(partyKey{}).(fair.Party)
+	return fair.With(c, p)
 }
 
 func bearer(c fiber.Ctx) string {
@@ -82,15 +75,19 @@ type maker struct {
 
 type makerKey struct{}
 
-// allowed lets only makers pass that have a scope.
-func (s *door) allowed(scope string, h fiber.Handler) fiber.Handler {
+// allowed lets only makers pass that have a scope, and others if it is needed for
+// more than one reason. Which route wants which is in the description of the API,
+// and a test walks through all of them with every scope.
+func (s *door) allowed(scope string, h fiber.Handler, others ...string) fiber.Handler {
 	return func(c fiber.Ctx) error {
 		m, err := s.maker(c)
 		if err != nil {
 			return err
 		}
-		if !slices.Contains(m.scopes, scope) {
-			return missing(scope)
+		for _, scope := range append([]string{scope}, others...) {
+			if !slices.Contains(m.scopes, scope) {
+				return missing(scope)
+			}
 		}
 		c.Locals(makerKey{}, m)
 		return h(c)
@@ -125,7 +122,7 @@ func (s *door) maker(c fiber.Ctx) (maker, error) {
 
 // session finds the session that a browser shows.
 func (s *door) session(c fiber.Ctx) (record.Session, string, error) {
-	secret := c.Cookies(sessionCookie)
+	secret := c.Cookies(s.cookieName(c, sessionCookie))
 	found, err := s.Accounts.Session(c, secret)
 	return found, secret, err
 }
@@ -141,13 +138,18 @@ func (s *door) signedInMaker(c fiber.Ctx) (maker, error) {
 	return m, err
 }
 
-// mayPreview lets only makers see drafts.
+// mayPreview lets only makers see drafts: whoever is signed in, and programs that
+// may read them. To all others there is no such desk.
 func (s *door) mayPreview(c fiber.Ctx) error {
-	if _, err := s.maker(c); err != nil {
-		// A change by a preview is a visitor's: it needs no CSRF token.
-		if _, _, err := s.session(c); err != nil {
+	if bearer(c) != "" {
+		if t, err := s.token(c); err != nil || !slices.Contains(t.Scopes, account.Read) {
 			return fault.Plain(fault.NoDesk)
 		}
+		return nil
+	}
+	// A change by a preview is a visitor's: it needs no CSRF token.
+	if _, _, err := s.session(c); err != nil {
+		return fault.Plain(fault.NoDesk)
 	}
 	return nil
 }

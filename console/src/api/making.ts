@@ -127,6 +127,7 @@ export const setKeeping = (days: number) => service.PUT("/api/settings/traces", 
 
 type UsageQuery = Partial<Record<"by" | "from" | "to" | "desk" | "model" | "step" | "visitor", string>>;
 export const readUsage = (q: UsageQuery) => data(service.GET("/api/usage", { params: { query: said(q) } }));
+export const readLimits = () => data(service.GET("/api/limits"));
 export const usageCSV = (q: UsageQuery) =>
   `/api/usage?${new URLSearchParams({ ...said(q), format: "csv" } as Record<string, string>)}`;
 

@@ -545,6 +545,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much anybody may take in a while, and who was refused since the start */
+        get: operations["limits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verdicts": {
         parameters: {
             query?: never;
@@ -1732,6 +1749,8 @@ export interface components {
             inputs: components["schemas"]["Input"][];
             /** @description Visitors may attach documents. */
             attachments?: boolean;
+            /** @description Visitors may read the passages that replies rest on, and no whole documents of the shelves. */
+            passages_only?: boolean;
             /**
              * @description How several texts are shown; missing where a reply is one text.
              * @enum {string}
@@ -1897,6 +1916,14 @@ export interface components {
             passages: number;
             words: number;
             tokens: number;
+            /** @description The published desks that answer from it; only where one shelf is asked for. */
+            read_at?: components["schemas"]["ShelfReader"][];
+        };
+        ShelfReader: {
+            desk: string;
+            title: string;
+            /** @description Its visitors may read the passages that replies rest on, and no whole documents. */
+            passages_only: boolean;
         };
         Document: {
             /** Format: int64 */
@@ -2106,6 +2133,30 @@ export interface components {
             /** Format: date-time */
             to: string;
             rows: components["schemas"]["UsageRow"][];
+        };
+        Limits: {
+            limits: components["schemas"]["Limit"][];
+            /** @description The latest first. */
+            refusals: components["schemas"]["Refusal"][];
+        };
+        Limit: {
+            /** @description What is counted: questions, at-once (replies being written), conversations, uploads, uploads-at-once or upload-bytes. */
+            thing: string;
+            /** @description For whom: visitor, address, program (with a token), desk or service. */
+            whose: string;
+            /** Format: int64 */
+            most: number;
+            /** @description In which so much becomes free again; 0 for what is held at once. */
+            seconds: number;
+        };
+        Refusal: {
+            limit: components["schemas"]["Limit"];
+            desk: string;
+            times: number;
+            /** @description How many visitors, addresses or programs were refused, counted up to 100. */
+            parties: number;
+            /** Format: date-time */
+            last: string;
         };
         UsageRow: {
             /** @description In the order of by. */
@@ -3834,6 +3885,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Usage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The table and the refusals */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Limits"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,5 +1,6 @@
 <script lang="ts">
   import Page from "../ui/Page.svelte";
+  import Refusals from "./Refusals.svelte";
   import Table from "../ui/Table.svelte";
   import { BarChart } from "layerchart";
   import * as making from "../api/making";
@@ -203,4 +204,5 @@
   {:else}
     <p class="mt-12 text-faded">Adding up …</p>
   {/if}
+  <Refusals />
 </Page>

@@ -28,6 +28,8 @@
   const base = $derived(
     `/api/at/${encodeURIComponent(pageData.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`,
   );
+  /** Whether visitors read the passages alone; what they attached is theirs whole. */
+  const short = $derived(!!pageData.desk?.passages_only && !note.passage.shelf.startsWith("attached-"));
   const drawn = $derived(note.passage.format === "pdf" || note.passage.format === "picture");
   /** The pages on which something is marked, with the boxes of what is. */
   const pages = $derived.by(() => {
@@ -44,7 +46,7 @@
   });
 
   $effect(() => {
-    if (!open) return;
+    if (!open || short) return;
     blocks = [];
     problem = "";
     readText(note.passage.shelf, note.passage.document)
@@ -55,6 +57,12 @@
       })
       .catch((e) => (problem = e instanceof Trouble ? e.detail : say.document.failed));
   });
+
+  /** A text before and after words in it; only the first if it has not got them. */
+  function around(text: string, words: string): [string, string?] {
+    const at = words ? text.indexOf(words) : -1;
+    return at < 0 ? [text] : [text.slice(0, at), text.slice(at + words.length)];
+  }
 
   const encoder = new TextEncoder();
   const decoder = new TextDecoder();
@@ -95,12 +103,13 @@
   width="46rem"
   cross={say.general.close}>
   {#snippet beside()}
-    <a
-      class="icon -mt-1"
-      href="{pageData.base}{base}/original"
-      download
-      title={say.document.download}
-      aria-label={say.document.download}><Download size={17} aria-hidden="true" /></a>
+    {#if !short}<a
+        class="icon -mt-1"
+        href="{pageData.base}{base}/original"
+        download
+        title={say.document.download}
+        aria-label={say.document.download}><Download size={17} aria-hidden="true" /></a
+      >{/if}
   {/snippet}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div
@@ -109,7 +118,13 @@
     tabindex="0"
     role="region"
     aria-label={say.document.label}>
-    {#if problem}
+    {#if short}
+      {@const [before, after] = around(note.passage.text, note.quote)}
+      <p class="font-serif text-lead leading-relaxed whitespace-pre-line">
+        {before}{#if after !== undefined}<mark>{note.quote}</mark>{after}{/if}
+      </p>
+      <p class="mt-5 text-note text-faded">{say.document.passageOnly}</p>
+    {:else if problem}
       <p class="font-serif text-lead">{problem}</p>
     {:else if !blocks.length}
       <p class="text-faded">{say.document.fetching}</p>

@@ -181,6 +181,13 @@
             checked={checked("attachments")}
             onchange={(e) => put(["attachments"], e.currentTarget.checked || undefined)} /> Visitors may attach
           documents of their own</label>
+        <label class="flex items-center gap-2"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={valueAt(reading, ["readable"]) === "passages"}
+            onchange={(e) => put(["readable"], e.currentTarget.checked ? "passages" : undefined)} /> Visitors read
+          only the passages that replies rest on, no whole documents</label>
       </div>
     </details>
 

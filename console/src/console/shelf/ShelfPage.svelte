@@ -70,6 +70,14 @@
       })} in {counted(shelf.passages, { one: "passage", other: "passages" })}. Desks name it
       <code>{shelf.shelf}</code>.
     </p>
+    <p class="mt-1 text-note text-faded">
+      {#each shelf.read_at ?? [] as r, i (r.desk)}{i ? "; at " : "Visitors at "}<Link
+          href={hrefOf(`desks/${r.desk}`)}
+          onclick={router.follow}>{r.title}</Link>
+        {r.passages_only
+          ? "read the passages that replies rest on, and no whole documents"
+          : "can read its documents whole"}{:else}No published desk answers from it, so no visitor reads it{/each}.
+    </p>
     <AddDocuments bind:this={adding} {slug} {documents} {read} />
     <TrySearch {slug} {documents} />
     <DocumentTable {slug} {documents} {read} />
