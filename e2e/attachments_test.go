@@ -35,7 +35,7 @@ func TestAVisitorAttachesDocuments(t *testing.T) {
 		p.visit("/at/reader")
 		p.do(chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), files))
 		p.until("both are listed", `document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)
-		p.shows("main", "it is no whole PDF")
+		p.shows("main", "It is no whole PDF")
 		p.shows("main", "Only you can open these documents.")
 		p.accessible("documents attached")
 		p.ask("Who was elected treasurer?")

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"juvalogos/internal/client"
+	"juvalogos/internal/readers"
 	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
@@ -28,6 +29,7 @@ var (
 )
 
 func TestMain(m *testing.M) {
+	readers.Child()
 	folder, err := os.MkdirTemp("", "juvalogos-programs-")
 	if err == nil {
 		programs = folder

@@ -38,7 +38,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	m.shows("main", "Nothing is on it yet.")
 	m.do(chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), files))
 	m.shows("main", "The extractor")
-	m.shows("main", "it is no whole PDF")
+	m.shows("main", "It is no whole PDF")
 	m.shows("main", "3 documents")
 	m.accessible("a shelf with a file that could not be read")
 	m.fill("A question", "How long may I borrow the extractor?")

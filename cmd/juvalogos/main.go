@@ -13,6 +13,8 @@ import (
 	"io"
 	"os"
 	"strings"
+
+	"juvalogos/internal/readers"
 )
 
 // version is set when the program is built.
@@ -65,6 +67,7 @@ var commands = []command{
 }
 
 func main() {
+	readers.Child() // this may be a process that reads a file
 	err := dispatch("juvalogos", commands, os.Args[1:])
 	if err != nil && !errors.Is(err, flag.ErrHelp) {
 		if errors.Is(err, context.Canceled) {

@@ -13,11 +13,10 @@ import (
 	"juvalogos/internal/fault"
 	"juvalogos/internal/models"
 	"juvalogos/internal/reply"
-	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testbed.Main(m) }
 
 var ctx = context.Background()
 

@@ -43,6 +43,7 @@ type Line struct {
 	mu      sync.Mutex
 	most    int // 0: any number
 	each    int // of one visitor at once; 0: any number
+	address int // of one address at once; 0: any number
 	within  map[Party]int
 	all     int // within
 	waiting []*place
@@ -80,13 +81,28 @@ func (l *Line) Set(most int) {
 	l.admit()
 }
 
-// Each bounds how many of one visitor are let through at once; 0 means any number.
-// The zero Party is not bounded.
-func (l *Line) Each(most int) {
+// Each bounds how many of one visitor, and of one address, are let through at once; 0
+// means any number. The zero Party is not bounded, nor is who has no address.
+func (l *Line) Each(visitor, address int) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.each = most
+	l.each, l.address = visitor, address
 	l.admit()
+}
+
+// full reports whether a party has as many within as it may. The caller holds mu.
+func (l *Line) full(p Party) bool {
+	return l.each > 0 && p != (Party{}) && l.within[p] >= l.each ||
+		l.address > 0 && p.Address != "" && l.fromAddress(p.Address) >= l.address
+}
+
+func (l *Line) fromAddress(address string) (n int) {
+	for p, within := range l.within {
+		if p.Address == address {
+			n += within
+		}
+	}
+	return n
 }
 
 // Enter waits until it is the turn of the context's party and returns how to
@@ -165,9 +181,7 @@ func (l *Line) out(p Party) {
 // where they stand. The caller holds mu.
 func (l *Line) admit() {
 	for l.most == 0 || l.all < l.most {
-		at := next(l.waiting, l.admitted, func(p Party) bool {
-			return l.each > 0 && p != (Party{}) && l.within[p] >= l.each
-		})
+		at := next(l.waiting, l.admitted, l.full)
 		if at < 0 {
 			break
 		}

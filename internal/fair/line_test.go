@@ -130,7 +130,7 @@ func TestNewNamesAreNoWayRound(t *testing.T) {
 
 func TestNobodyTakesMoreThanTheirShare(t *testing.T) {
 	l := NewLine(4)
-	l.Each(2)
+	l.Each(2, 3)
 	enter := func(p Party) (func(), bool) {
 		ctx, cancel := context.WithTimeout(With(t.Context(), p), 20*time.Millisecond)
 		defer cancel()
@@ -143,6 +143,15 @@ func TestNobodyTakesMoreThanTheirShare(t *testing.T) {
 	_, other := enter(Party{Visitor: "b"})
 	if !ok || !second || third || !other {
 		t.Errorf("let in: %v %v %v, another: %v", ok, second, third, other)
+	}
+	if _, ok := enter(Party{Address: "192.0.2.1", Visitor: "c"}); !ok {
+		t.Error("a third visitor is not let in")
+	}
+	l.Set(9)
+	for i, v := range []string{"d", "e", "f"} {
+		if _, ok := enter(Party{Address: "192.0.2.1", Visitor: v}); ok != (i < 2) {
+			t.Errorf("%s of an address with three within: %v", v, ok)
+		}
 	}
 	one()
 	if _, ok := enter(Party{Visitor: "a"}); !ok {

@@ -90,7 +90,7 @@ var sentences = map[Code]string{
 	TooMuch:      "This took more work than the desk may spend on one question. Try a simpler one.",
 	TooLate:      "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
 	StepFailed:   "Something went wrong while this reply was being written. You can have it written again.",
-	Left: "Nobody waited for this reply any more, so it was not written. You can have it written again.",
+	Left:         "Nobody waited for this reply any more, so it was not written. You can have it written again.",
 	Unexpected:   "Something went wrong on our side. Please try again.",
 	Code(models.KeyMissing): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",

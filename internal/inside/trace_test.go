@@ -14,11 +14,10 @@ import (
 	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
-	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testbed.Main(m) }
 
 var ctx = context.Background()
 

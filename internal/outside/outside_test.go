@@ -18,6 +18,11 @@ import (
 func folderOf(t *testing.T, programs map[string]string) *Programs {
 	t.Helper()
 	folder := t.TempDir()
+	for _, at := range []string{folder, filepath.Dir(folder)} { // programs run as another user
+		if err := os.Chmod(at, 0o777); err != nil {
+			t.Fatal(err)
+		}
+	}
 	for name, text := range programs {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte("#!/bin/sh\n"+text+"\n"), 0o755); err != nil {
 			t.Fatal(err)
@@ -62,6 +67,28 @@ func TestPrograms(t *testing.T) {
 	}
 	if _, err := NewPrograms(filepath.Join(p.folder, "nowhere")); err == nil {
 		t.Error("a folder that is not there is taken")
+	}
+}
+
+// Programs are not us where we are root, and have nothing of our environment; a
+// folder that only we can enter is refused at the start.
+func TestProgramsAreNobody(t *testing.T) {
+	if os.Geteuid() != 0 {
+		t.Log("not root: programs run as we do")
+		return
+	}
+	t.Setenv("SECRET_KEY", "c0ffee")
+	p := folderOf(t, map[string]string{"who": "id -u; env"})
+	out, err := p.Run(t.Context(), "who", nil, nil)
+	if err != nil || !strings.HasPrefix(string(out), "65534\n") || strings.Contains(string(out), "c0ffee") {
+		t.Errorf("%s, %v", out, err)
+	}
+	closed := filepath.Join(t.TempDir(), "closed")
+	if err := os.Mkdir(closed, 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := NewPrograms(closed); err == nil || !strings.Contains(err.Error(), "chmod o+x") {
+		t.Errorf("a closed folder: %v", err)
 	}
 }
 

@@ -13,12 +13,15 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"juvalogos/internal/confined"
 )
 
 // Programs runs the programs of one folder.
 type Programs struct{ folder string }
 
-// NewPrograms allows the programs in a folder. It fails if folder is none.
+// NewPrograms allows the programs in a folder. It fails if folder is none, or one that
+// the user nobody cannot enter where we are root.
 func NewPrograms(folder string) (*Programs, error) {
 	path, err := filepath.Abs(folder)
 	if err == nil {
@@ -26,6 +29,9 @@ func NewPrograms(folder string) (*Programs, error) {
 		if info, err = os.Stat(path); err == nil && !info.IsDir() {
 			err = errors.New("it is no folder")
 		}
+	}
+	if err == nil {
+		err = confined.NobodyMayEnter(path)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the programs that recipes may run are to be in %s: %w", folder, err)
@@ -36,7 +42,8 @@ func NewPrograms(folder string) (*Programs, error) {
 // longestOutput is how much of what a program writes is read.
 const longestOutput = 16 << 20
 
-// Run runs a program until it ends or ctx does. Then it is killed with
+// Run runs a program until it ends or ctx does, as the user nobody where we are
+// root. Then it is killed with
 // everything that it started. The error says that there is no such program, how
 // it failed and what it complained of, or is the context's.
 func (p *Programs) Run(ctx context.Context, name string, arguments []string, input []byte) ([]byte, error) {
@@ -49,9 +56,10 @@ func (p *Programs) Run(ctx context.Context, name string, arguments []string, inp
 	}
 	cmd := exec.Command(path, arguments...)
 	cmd.Dir = p.folder
-	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "LANG=C.UTF-8", "HOME=" + os.TempDir()} // none of our own secrets
+	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "LANG=C.UTF-8", "HOME=" + os.TempDir()} // nothing of our own
 	cmd.Stdin = bytes.NewReader(input)
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	confined.AsNobody(cmd)
 	cmd.WaitDelay = time.Second
 	var out, complaint limited
 	out.most, complaint.most = longestOutput, 2000

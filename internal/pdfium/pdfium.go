@@ -15,7 +15,6 @@ import (
 	"math"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
@@ -48,7 +47,17 @@ type Engine struct {
 }
 
 // New returns an engine that keeps what it compiled in a folder.
-func New(folder string) *Engine { return &Engine{cache: filepath.Join(folder, "pdfium")} }
+func New(folder string) *Engine { return &Engine{cache: folder} }
+
+// Warm compiles PDFium, if that has not been done, and keeps it in the folder. It
+// fails if it cannot be compiled.
+func (e *Engine) Warm() error {
+	i, err := e.instance()
+	if err != nil {
+		return err
+	}
+	return i.Close()
+}
 
 // Close gives back what the engine holds.
 func (e *Engine) Close() {
@@ -321,7 +330,11 @@ func recognise(ctx context.Context, name string, body []byte, scale float64) (re
 	defer cancel()
 	cmd := exec.CommandContext(limited, program, "stdin", "stdout", "tsv")
 	cmd.Stdin = bytes.NewReader(body)
-	cmd.Env = append(os.Environ(), "OMP_THREAD_LIMIT=1")
+	// Nothing of our own environment but where its data is.
+	cmd.Env = []string{"OMP_THREAD_LIMIT=1", "PATH=/usr/bin:/bin", "LANG=C.UTF-8"}
+	if data := os.Getenv("TESSDATA_PREFIX"); data != "" {
+		cmd.Env = append(cmd.Env, "TESSDATA_PREFIX="+data)
+	}
 	var out, complaint bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &complaint
 	if err := cmd.Run(); err != nil {

@@ -22,7 +22,7 @@ import (
 	"juvalogos/standin/modelserver"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testbed.Main(m) }
 
 var ctx = context.Background()
 

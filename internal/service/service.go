@@ -22,8 +22,8 @@ import (
 	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/otlp"
 	"juvalogos/internal/outside"
-	"juvalogos/internal/pdfium"
 	"juvalogos/internal/reach"
+	"juvalogos/internal/readers"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
@@ -87,11 +87,11 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	engine := pdfium.New(o.Data)
-	defer engine.Close()
+	reader := readers.New(o.Data)
+	defer reader.Close()
 	instance := reply.RandomInstance()
 	library, err := shelf.Open(starting,
-		shelf.Options{Store: st, Log: log, Instance: instance, Pages: engine, Models: registry,
+		shelf.Options{Store: st, Log: log, Instance: instance, Reader: reader, Models: registry,
 			Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, int64(reading.DefaultLimits.Bytes),
 				fetchLimit))})
 	if err != nil {

@@ -62,7 +62,7 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 		l.indexes.apply(ctx, f.ID, replaced)
 	}
 	if fresh {
-		if _, err := l.jobs.Insert(ctx, ReadArgs{Document: id}, nil); err != nil {
+		if err := l.queue(ctx, id); err != nil {
 			return Added{}, err
 		}
 	}
@@ -78,7 +78,7 @@ func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by s
 	if len(packed) > l.Limits.Bytes {
 		return []Added{{Name: name, Problem: phrase.Of("it has more than %d MB", l.Limits.Bytes>>20)}}, nil
 	}
-	err = reading.Unpack(name, packed, l.Limits, func(e reading.Entry) error {
+	err = l.Reader.Unpack(ctx, name, packed, l.Limits, func(e reading.Entry) error {
 		one, err := l.add(ctx, f, cleanName(e.Name), source, by, strings.NewReader(string(e.Body)))
 		all = append(all, one)
 		return err
@@ -171,8 +171,7 @@ func (l *Library) ReadAgain(ctx context.Context, slug string, id int64) error {
 	if err := l.Store.Shelves.ReadAgain(ctx, id); err != nil {
 		return err
 	}
-	_, err := l.jobs.Insert(ctx, ReadArgs{Document: id}, nil)
-	return err
+	return l.queue(ctx, id)
 }
 
 // Cancel gives up what waits to be read and returns how many documents.

@@ -3,6 +3,8 @@ package shelf
 import (
 	"context"
 	"sync"
+
+	"juvalogos/internal/fair"
 )
 
 const (
@@ -13,13 +15,13 @@ const (
 )
 
 // drawn keeps pages that were drawn, so that each is drawn once as long as there
-// is room. The zero value is ready.
+// is room. Give it a line.
 type drawn struct {
 	mu    sync.Mutex
 	kept  map[string][]byte
 	order []string // the oldest first
 	size  int
-	turns chan struct{}
+	line  *fair.Line
 }
 
 // page returns a page by its key, drawn now if it is not there. It fails as draw
@@ -28,12 +30,11 @@ func (d *drawn) page(ctx context.Context, key string, draw func() ([]byte, error
 	if picture := d.find(key); picture != nil {
 		return picture, nil
 	}
-	select {
-	case d.turns <- struct{}{}:
-	case <-ctx.Done():
-		return nil, context.Cause(ctx)
+	leave, err := d.line.Enter(ctx, nil)
+	if err != nil {
+		return nil, err
 	}
-	defer func() { <-d.turns }()
+	defer leave()
 	if picture := d.find(key); picture != nil { // somebody else wanted it too
 		return picture, nil
 	}
@@ -47,8 +48,8 @@ func (d *drawn) page(ctx context.Context, key string, draw func() ([]byte, error
 func (d *drawn) find(key string) []byte {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.turns == nil {
-		d.turns, d.kept = make(chan struct{}, mostAtOnce), map[string][]byte{}
+	if d.kept == nil {
+		d.kept = map[string][]byte{}
 	}
 	return d.kept[key]
 }

@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
-	"runtime"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -18,29 +20,45 @@ import (
 	"juvalogos/core/phrase"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/record"
 )
 
 // ReadArgs is the job to read a document.
 type ReadArgs struct {
 	Document int64 `json:"document"`
+	// From stands for the address that it came from; it says nothing of it.
+	From string `json:"from,omitempty"`
 }
 
 // Kind is the job's name in the queue.
 func (ReadArgs) Kind() string { return "read_document" }
 
-// longestReading bounds one document.
-const longestReading = 10 * time.Minute
+// visitors is the queue of what visitors attach. Makers' documents are in another,
+// so that neither wait for the other's.
+const visitors = "visitors"
+
+// Limits of reading: how long one document may take, and how many are read at once.
+const (
+	longestReading  = 10 * time.Minute
+	longestAttached = 4 * time.Minute
+	attachedAtOnce  = 4 // by visitors
+	perVisitor      = 2 // of them by one, or from one address
+	// mostInLine is how many of each queue may wait their turn in memory.
+	mostInLine = 1000
+)
 
 type readWorker struct {
 	river.WorkerDefaults[ReadArgs]
 	library *Library
 }
 
-func (w *readWorker) Timeout(*river.Job[ReadArgs]) time.Duration { return longestReading }
+// Timeout is that of waiting in line and reading together; reading has its own.
+func (w *readWorker) Timeout(*river.Job[ReadArgs]) time.Duration { return -1 }
 
 func (w *readWorker) Work(ctx context.Context, job *river.Job[ReadArgs]) error {
-	err := w.library.read(ctx, job.Args.Document)
+	defer w.library.queued.Delete(job.Args.Document)
+	err := w.library.readInTurn(ctx, job.Args)
 	if err != nil && ctx.Err() == nil {
 		w.library.Log.Warn("a document could not be read; it will be tried again", "document", job.Args.Document,
 			"error", err)
@@ -64,9 +82,11 @@ func (l *Library) startJobs(ctx context.Context) error {
 	jobs, err := l.Store.Jobs(ctx, &river.Config{
 		Workers: workers, Logger: slog.New(quiet{l.Log.Handler()}),
 		FetchCooldown: 5 * time.Millisecond, // a small file is read in less than the usual tenth of a second
-		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: max(1,
-			runtime.NumCPU()-1)}},
-		RescueStuckJobsAfter: longestReading + time.Minute,
+		Queues: map[string]river.QueueConfig{
+			river.QueueDefault: {MaxWorkers: mostInLine}, visitors: {MaxWorkers: mostInLine},
+		},
+		// What a dead instance left is taken up by resume, long before.
+		RescueStuckJobsAfter: 24 * time.Hour,
 	})
 	if err != nil {
 		return err
@@ -82,8 +102,11 @@ func (l *Library) resume(ctx context.Context) {
 	for {
 		unread, err := l.Store.Shelves.Unfinished(ctx)
 		for _, d := range unread {
+			if when, is := l.queued.Load(d.ID); is && l.Now().Sub(when.(time.Time)) < 2*longestReading {
+				continue
+			}
 			if err == nil {
-				_, err = l.jobs.Insert(ctx, ReadArgs{Document: d.ID}, nil)
+				err = l.queue(ctx, d.ID)
 			}
 		}
 		if err != nil && ctx.Err() == nil {
@@ -96,6 +119,51 @@ func (l *Library) resume(ctx context.Context) {
 		case <-time.After(time.Minute):
 		}
 	}
+}
+
+// queue has a document read when it is its turn.
+func (l *Library) queue(ctx context.Context, id int64) error {
+	args := ReadArgs{Document: id}
+	var options *river.InsertOpts
+	switch who, err := l.Store.Shelves.BroughtBy(ctx, id); {
+	case err == nil:
+		options = &river.InsertOpts{Queue: visitors}
+		if p := fair.Of(ctx); p.Visitor == string(who[:]) {
+			args.From = l.standFor(p.Address)
+		}
+	case !errors.Is(err, record.ErrNotFound):
+		return err
+	}
+	l.queued.Store(id, l.Now())
+	_, err := l.jobs.Insert(ctx, args, options)
+	return err
+}
+
+// standFor makes of an address what tells it from others and nothing else.
+func (l *Library) standFor(address string) string {
+	m := hmac.New(sha256.New, l.key)
+	m.Write([]byte(address))
+	return hex.EncodeToString(m.Sum(nil)[:8])
+}
+
+// readInTurn reads a document once it is its turn.
+func (l *Library) readInTurn(ctx context.Context, a ReadArgs) error {
+	line, longest := l.makersLine, longestReading
+	switch who, err := l.Store.Shelves.BroughtBy(ctx, a.Document); {
+	case err == nil:
+		line, longest = l.visitorsLine, longestAttached
+		ctx = fair.With(ctx, fair.Party{Address: a.From, Visitor: string(who[:])})
+	case !errors.Is(err, record.ErrNotFound):
+		return err
+	}
+	leave, err := line.Enter(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	limited, cancel := context.WithTimeout(ctx, longest)
+	defer cancel()
+	return l.read(limited, a.Document)
 }
 
 // read reads a document, splits it and puts both on record. What is wrong with
@@ -116,8 +184,12 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	case errors.As(err, &problem):
 		d.State, d.Problem = record.Unread, problem.What
 	case ctx.Err() != nil && context.Cause(ctx) == context.DeadlineExceeded:
+		longest := longestReading
+		if fair.Of(ctx) != (fair.Party{}) {
+			longest = longestAttached
+		}
 		d.State, d.Problem = record.Unread,
-			phrase.Of("it took longer than %d minutes to read", int(longestReading.Minutes()))
+			phrase.Of("it took longer than %d minutes to read", int(longest.Minutes()))
 		ctx = context.WithoutCancel(ctx)
 	case err != nil:
 		return err
@@ -162,7 +234,7 @@ func (l *Library) open(ctx context.Context, d record.Document) (reading.Document
 	if err != nil {
 		return reading.Document{}, err
 	}
-	return reading.Read(ctx, d.Name, body, l.Pages, l.Limits)
+	return l.Reader.Read(ctx, d.Name, body, l.Limits)
 }
 
 // placed is spans with their places.

@@ -7,11 +7,13 @@ package shelf
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
+	"runtime"
 	"strings"
 	"sync"
 	"time"
@@ -25,6 +27,7 @@ import (
 	"juvalogos/core/phrase"
 	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
+	"juvalogos/internal/fair"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/source"
@@ -42,8 +45,19 @@ type Options struct {
 	Sources *source.Sources
 	// Models make embeddings where a shelf names one; nil: there are none.
 	Models *models.Registry
-	// Pages spells out PDFs; nil: they cannot be read.
-	Pages reading.Engine
+	// Reader reads files, where they can do no harm.
+	Reader Reader
+}
+
+// Reader reads files. Errors that lie with a file are *reading.Problem.
+type Reader interface {
+	// Read is reading.Read.
+	Read(ctx context.Context, name string, body []byte, l reading.Limits) (reading.Document, error)
+	// Draw draws a page of a PDF, from 1, as a PNG of so many dots per inch.
+	Draw(ctx context.Context, name string, body []byte, format string, page, dpi int) ([]byte, error)
+	// Unpack is reading.Unpack.
+	Unpack(ctx context.Context, name string, packed []byte, l reading.Limits, each func(reading.Entry) error,
+		bad func(*reading.Problem)) error
 }
 
 // Settings are how a shelf is split and searched; they stand beside it.
@@ -98,9 +112,14 @@ type Library struct {
 // common is what all of a library has.
 type common struct {
 	Options
-	drawn      drawn
-	background context.Context // ends with Close
-	all        sync.WaitGroup  // of what runs in the background
+	drawn drawn
+	// Documents are read in two lines, so that makers' and visitors' do not wait for
+	// each other; queued are those that wait here, with since when.
+	makersLine, visitorsLine *fair.Line
+	queued                   sync.Map
+	key                      []byte          // of what stands for addresses
+	background               context.Context // ends with Close
+	all                      sync.WaitGroup  // of what runs in the background
 }
 
 // Problem is an error that can be told to whoever asked.
@@ -126,7 +145,12 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 		o.Limits = reading.DefaultLimits
 	}
 	background, stop := context.WithCancel(context.Background())
-	c := &common{Options: o, background: background}
+	c := &common{Options: o, background: background, makersLine: fair.NewLine(max(1, runtime.NumCPU()-1)),
+		visitorsLine: fair.NewLine(attachedAtOnce), key: make([]byte, 32)}
+	_, _ = rand.Read(c.key) // never fails
+	c.visitorsLine.Each(perVisitor, perVisitor)
+	c.drawn.line = fair.NewLine(mostAtOnce)
+	c.drawn.line.Each(1, 0)
 	l := &Library{
 		common: c, stop: stop,
 		indexes:  &indexes{common: c, listening: make(chan struct{}), live: map[int64]*live{}},
@@ -230,7 +254,7 @@ func (l *Library) PagePicture(ctx context.Context, slug string, id int64, page i
 	if err != nil {
 		return nil, err
 	}
-	if page < 1 || page > d.Pages || d.Format != "pdf" && d.Format != "picture" || l.Pages == nil {
+	if page < 1 || page > d.Pages || d.Format != "pdf" && d.Format != "picture" {
 		return nil, missing("there is no picture of page %d of %q", page, d.Name)
 	}
 	if d.Format == "picture" {
@@ -241,12 +265,7 @@ func (l *Library) PagePicture(ctx context.Context, slug string, id int64, page i
 		if err != nil {
 			return nil, err
 		}
-		pages, err := l.Pages.Open(ctx, d.Name, body, d.Format)
-		if err != nil {
-			return nil, err
-		}
-		defer pages.Close()
-		return pages.Draw(page, drawnAt)
+		return l.Reader.Draw(ctx, d.Name, body, d.Format, page, drawnAt)
 	})
 }
 

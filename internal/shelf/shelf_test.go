@@ -17,13 +17,13 @@ import (
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
+	"juvalogos/internal/readers"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
-	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testbed.Main(m) }
 
 const extractor = "# The extractor\n\nMembers may borrow the extractor for three days against a deposit of 30 " +
 	"crowns.\n\nIt must come back clean.\n"
@@ -200,7 +200,8 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 			}
 		}
 	}
-	second, err := shelf.Open(t.Context(), shelf.Options{Store: b.Store, Log: b.Desks.Log, Instance: 99})
+	second, err := shelf.Open(t.Context(), shelf.Options{Store: b.Store, Log: b.Desks.Log, Instance: 99,
+		Reader: readers.New(t.TempDir())})
 	if err != nil {
 		t.Fatal(err)
 	}

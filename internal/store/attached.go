@@ -51,6 +51,14 @@ func (s *Shelves) Announced(ctx context.Context, conversation uuid.UUID, visitor
 	return yes, err
 }
 
+// BroughtBy returns whose document one is, if a visitor attached it; ErrNotFound if it
+// is on a shelf that makers fill, or is not there.
+func (s *Shelves) BroughtBy(ctx context.Context, document int64) (who record.Visitor, err error) {
+	err = s.pool.QueryRow(ctx, `select f.visitor from document d join shelf f on f.id = d.shelf
+		where d.id = $1 and f.visitor is not null`, document).Scan((*visitorScan)(&who))
+	return who, known(err)
+}
+
 // ShelfSettings returns the settings of the shelf with an id.
 func (s *Shelves) ShelfSettings(ctx context.Context, id int64) (settings json.RawMessage, err error) {
 	err = s.pool.QueryRow(ctx, `select settings from shelf where id = $1`, id).Scan(&settings)

@@ -23,8 +23,8 @@ import (
 	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/protocol"
-	"juvalogos/internal/pdfium"
 	"juvalogos/internal/reach"
+	"juvalogos/internal/readers"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/service"
@@ -79,6 +79,7 @@ type Options struct {
 	Limits         []limits.Limit
 	Proxies        []netip.Prefix
 	Gone           time.Duration // see reply.Options
+	Reader         shelf.Reader  // nil: files are read in confined processes
 }
 
 // Now is the clock of the service.
@@ -87,6 +88,13 @@ func (b *Bed) Now() time.Time { return time.Now().Add(time.Duration(b.ahead.Load
 // Later has the service's clock go forward at once: what is kept for a while is
 // read anew.
 func (b *Bed) Later(d time.Duration) { b.ahead.Add(int64(d)) }
+
+// Main runs a package's tests, as storetest.Main does; files are read in confined
+// processes of the same program.
+func Main(m *testing.M, stop ...func()) {
+	readers.Child()
+	storetest.Main(m, stop...)
+}
 
 // New starts everything and publishes Desk. It is stopped with the test.
 func New(t testing.TB, o Options) *Bed {
@@ -126,8 +134,12 @@ func New(t testing.TB, o Options) *Bed {
 	keys, err := vault.New("the master key of the tests")
 	must()
 	instance := reply.RandomInstance()
-	engine := pdfium.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
-	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Pages: engine,
+	confined := readers.New(filepath.Join(os.TempDir(), "juvalogos-testbed"))
+	reader := o.Reader
+	if reader == nil {
+		reader = confined
+	}
+	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Reader: reader,
 		Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
 			30*time.Second))})
 	must()
@@ -155,18 +167,21 @@ func New(t testing.TB, o Options) *Bed {
 		_, err = b.Client.Publish(ctx, "helper.yaml", []byte(Desk), "")
 		must()
 	}
-	t.Cleanup(func() {
-		ending, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
-		defer cancel()
-		b.Close(ending)
-		b.library.Close(ending)
-		engine.Close()
-		_ = server.Shutdown(ending)
-		model.CloseClientConnections()
-		model.Close()
-		b.Store.Close()
-	})
+	t.Cleanup(func() { b.stop(server, model, confined) })
 	return b
+}
+
+// stop ends everything, in order.
+func (b *Bed) stop(server *web.Server, model *httptest.Server, confined *readers.Pool) {
+	ending, cancel := context.WithTimeout(context.Background(), 100*time.Millisecond)
+	defer cancel()
+	b.Close(ending)
+	b.library.Close(ending)
+	confined.Close()
+	_ = server.Shutdown(ending)
+	model.CloseClientConnections()
+	model.Close()
+	b.Store.Close()
 }
 
 func modelsAt(url string, patience time.Duration, embedding float64) models.File {

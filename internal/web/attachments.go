@@ -74,7 +74,7 @@ func (s *attachments) attach(c fiber.Ctx) error {
 	var added []shelf.Added
 	err = eachFile(c, func(name string, body io.Reader) error {
 		body = &counted{body, taken}
-		some, err := s.Shelves.Attach(c, conversation, who, d.DeskID, name, body)
+		some, err := s.Shelves.Attach(from(c), conversation, who, d.DeskID, name, body)
 		added = append(added, some...)
 		return err
 	})

@@ -117,7 +117,7 @@ func (s *shelves) pagePicture(c fiber.Ctx) error {
 	if err != nil {
 		return fiber.NewError(fiber.StatusNotFound, "There is no such page.")
 	}
-	picture, err := s.Shelves.PagePicture(c, c.Params("shelf"), id, page)
+	picture, err := s.Shelves.PagePicture(from(c), c.Params("shelf"), id, page)
 	if err != nil {
 		return err
 	}

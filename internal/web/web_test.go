@@ -23,12 +23,11 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/sse"
-	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/modelserver"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testbed.Main(m) }
 
 var ctx = context.Background()
 
