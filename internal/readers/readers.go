@@ -36,8 +36,10 @@ const (
 	mostMemory = 1200 << 20
 	mostFiles  = 64
 	mostAnswer = 512 << 20
-	// perStretch is how long a file, or a page of it, may take.
-	perStretch = 45 * time.Second
+	// perStretch is how long a page may take, and a file that has none, beside what
+	// its size takes.
+	perStretch = 15 * time.Second
+	perMB      = time.Second
 	// perRecognition is how long a page may take whose picture has to be read.
 	perRecognition = 150 * time.Second
 )
@@ -226,6 +228,7 @@ func work(t *confined.Task) (a answer) {
 	var err error
 	switch r.Do {
 	case "read":
+		t.GoOn(perStretch + time.Duration(len(t.Body)>>20)*perMB)
 		a.Document, err = reading.Read(ctx, r.Name, t.Body, steady{engine(), t}, r.Limits)
 	case "draw":
 		a.Picture, err = draw(ctx, t, r)
