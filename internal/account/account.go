@@ -183,14 +183,21 @@ func (s *Service) EndSession(ctx context.Context, account, id int64) error {
 
 // SetPassword changes an account's password, which is to be known, and signs
 // all its browsers out but the one that asks.
-func (s *Service) SetPassword(ctx context.Context, session record.Session, old, fresh, address string) error {
+func (s *Service) SetPassword(ctx context.Context, session record.Session, old, fresh, address string,
+	tokens bool) error {
 	if _, err := s.SignIn(ctx, session.Name, old, address); err != nil {
 		return err
 	}
 	if err := goodPassword(fresh, session.Name); err != nil {
 		return err
 	}
-	return s.Store.SetPassword(ctx, session.Account, hashPassword(fresh), session.ID)
+	if err := s.Store.SetPassword(ctx, session.Account, hashPassword(fresh), session.ID, tokens); err != nil {
+		return err
+	}
+	s.tokens.clear()
+	s.Log.Info("password changed; other browsers are signed out", "name", session.Name, "address", address,
+		"command_lines_too", tokens)
+	return nil
 }
 
 // Purge forgets for good what was removed more than an hour ago: tokens, and

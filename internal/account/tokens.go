@@ -41,7 +41,8 @@ func NewTokenSecret() string { return "jvl_" + rand.Text() }
 
 // AddToken makes a token of which Name, Scopes (nil: all) and ExpiresAt are
 // given, and returns it with its secret, which is not kept.
-func (s *Service) AddToken(ctx context.Context, t record.Token) (made record.Token, secret string, err error) {
+func (s *Service) AddToken(ctx context.Context, t record.Token, by string) (made record.Token, secret string,
+	err error) {
 	if t.Name = strings.TrimSpace(t.Name); t.Name == "" || len(t.Name) > longestTokenName ||
 		strings.ContainsAny(t.Name, "/?#") {
 		return t, "", fault.Say(fault.Invalid, "Give the token a name of up to %d letters, without / ? #, that tells "+
@@ -65,6 +66,9 @@ func (s *Service) AddToken(ctx context.Context, t record.Token) (made record.Tok
 	}
 	secret = NewTokenSecret()
 	made, err = s.Store.AddToken(ctx, t, secret)
+	if err == nil {
+		s.Log.Info("token added", "token", t.Name, "scopes", t.Scopes, "expires", t.ExpiresAt, "by", by)
+	}
 	if errors.Is(err, record.ErrDuplicate) {
 		err = fault.Say(fault.Exists, "There is a token named %q already. Choose another name, or remove that one.",
 			t.Name)
@@ -82,28 +86,30 @@ func (s *Service) Login(ctx context.Context, a record.Account, program string) (
 		return made, "", err
 	}
 	s.tokens.clear()
-	return s.AddToken(ctx, record.Token{Name: name, Scopes: allScopes, ExpiresAt: &expires})
+	return s.AddToken(ctx, record.Token{Name: name, Scopes: allScopes, ExpiresAt: &expires, Account: &a.ID}, a.Name)
 }
 
 // Tokens lists all tokens by name.
 func (s *Service) Tokens(ctx context.Context) ([]record.Token, error) { return s.Store.Tokens(ctx) }
 
 // RemoveToken makes a token worthless. RestoreToken brings it back for an hour.
-func (s *Service) RemoveToken(ctx context.Context, name string) error {
-	return s.changed(s.Store.RemoveToken(ctx, name, s.Now()), "There is no token named %q.", name)
+func (s *Service) RemoveToken(ctx context.Context, name, by string) error {
+	return s.changed(s.Store.RemoveToken(ctx, name, s.Now()), "There is no token named %q.", name, "token removed", by)
 }
 
 // RestoreToken makes a removed token good again.
-func (s *Service) RestoreToken(ctx context.Context, name string) error {
-	return s.changed(s.Store.RestoreToken(ctx, name), "There is no removed token named %q.", name)
+func (s *Service) RestoreToken(ctx context.Context, name, by string) error {
+	return s.changed(s.Store.RestoreToken(ctx, name), "There is no removed token named %q.", name, "token restored",
+		by)
 }
 
-func (s *Service) changed(err error, missing, name string) error {
+func (s *Service) changed(err error, missing, name, what, by string) error {
 	if errors.Is(err, record.ErrNotFound) {
 		return fault.Say(fault.NotHere, missing, name)
 	}
 	if err == nil {
 		s.tokens.clear()
+		s.Log.Info(what, "token", name, "by", by)
 	}
 	return err
 }

@@ -897,6 +897,9 @@ type NewFindingCause string
 type NewPassword struct {
 	New string `json:"new"`
 	Old string `json:"old"`
+
+	// Tokens Whether the tokens of command lines that signed in with the account end too.
+	Tokens bool `json:"tokens,omitempty,omitzero"`
 }
 
 // NewShelf defines model for NewShelf.

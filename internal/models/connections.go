@@ -16,6 +16,7 @@ import (
 
 	"juvalogos/core/prompt"
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/vault"
 )
 
 // DefaultProtocol is that of connections that name none.
@@ -199,14 +200,9 @@ func (s Secret) String() string               { return placeholder }
 func (s Secret) GoString() string             { return placeholder }
 func (s Secret) MarshalText() ([]byte, error) { return []byte(placeholder), nil }
 
-// Hide replaces the key wherever it stands in text: servers like to repeat it
-// in their errors.
-func (s Secret) Hide(text string) string {
-	if s.text == "" {
-		return text
-	}
-	return strings.ReplaceAll(text, s.text, placeholder)
-}
+// Hide takes the key out of a text, in whatever form it is likely to stand there:
+// servers like to repeat it in their errors.
+func (s Secret) Hide(text string) string { return vault.Hide(text, s.text) }
 
 // key fetches what the connection's reference points to. The error says what
 // to do and holds no secret.

@@ -124,6 +124,27 @@ func TestAProgramIsKilledWithItsChildren(t *testing.T) {
 	}
 }
 
+// A key that was meant for one address does not go along when it leads to another.
+func TestKeysDoNotGoAlong(t *testing.T) {
+	t.Setenv("HIVE_KEY", "very-secret")
+	var got []string
+	other := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		got = append(got, r.Header.Get("X-Key")+r.Header.Get("Authorization"))
+	}))
+	defer other.Close()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, other.URL, http.StatusTemporaryRedirect)
+	}))
+	defer server.Close()
+	host := func(address string) string { return strings.TrimPrefix(address, "http://") }
+	w := NewWeb([]string{host(server.URL), host(other.URL)}, vault.References{Variables: []string{"HIVE_"}})
+	_, _, err := w.Call(t.Context(), "POST", server.URL, map[string]string{"X-Key": "env:HIVE_KEY",
+		"Authorization": "env:HIVE_KEY"}, []byte("{}"))
+	if err != nil || len(got) != 1 || got[0] != "" {
+		t.Errorf("%q, %v", got, err)
+	}
+}
+
 func TestWebCallsOnlyWhomItMay(t *testing.T) {
 	t.Setenv("HIVE_KEY", "very-secret")
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,

@@ -1,12 +1,10 @@
 package outside
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"net/http"
 	"os"
-	"slices"
 	"strings"
 	"time"
 
@@ -58,8 +56,8 @@ func (w *Web) Call(ctx context.Context, method, address string, headers map[stri
 		return 0, nil, err
 	}
 	answer := got.Body
-	for _, secret := range slices.Compact(secrets) {
-		answer = bytes.ReplaceAll(answer, []byte(secret), []byte("(secret)"))
+	if len(secrets) > 0 {
+		answer = []byte(vault.Hide(string(answer), secrets...))
 	}
 	return got.Status, answer, nil
 }

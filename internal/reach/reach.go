@@ -74,6 +74,7 @@ type Client struct {
 
 const (
 	mostRedirects = 5
+	agent         = "Juvalogos"
 	connectLimit  = 10 * time.Second
 	mostHeader    = 64 << 10
 )
@@ -98,6 +99,9 @@ func New(p Policy, most int64, limit time.Duration) *Client {
 			if len(via) > mostRedirects {
 				return errors.New("it leads from one address to another without end")
 			}
+			if from := via[len(via)-1].URL; r.URL.Scheme != from.Scheme || r.URL.Host != from.Host {
+				r.Header = http.Header{"User-Agent": {agent}} // no key goes along to another origin
+			}
 			return p.Allow(r.URL)
 		},
 	}}
@@ -119,7 +123,7 @@ func (c *Client) Do(ctx context.Context, r Request) (Answer, error) {
 	for name, values := range r.Header {
 		request.Header[name] = values
 	}
-	request.Header.Set("User-Agent", "Juvalogos")
+	request.Header.Set("User-Agent", agent)
 	response, err := c.http.Do(request)
 	if err != nil {
 		return Answer{}, c.unanswered(ctx, u.Host, err)

@@ -29,4 +29,5 @@ type Token struct {
 	MadeAt    time.Time
 	UsedAt    *time.Time // to the minute; nil: never
 	ExpiresAt *time.Time // nil: never
+	Account   *int64     // whose command line it is for; nil: it belongs to no account
 }

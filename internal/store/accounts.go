@@ -58,11 +58,13 @@ func (s *Accounts) Account(ctx context.Context, name string) (record.Account, er
 	return a, known(err)
 }
 
-// SetPassword gives an account another password and ends its sessions but one.
-func (s *Accounts) SetPassword(ctx context.Context, account int64, password string, keep int64) error {
+// SetPassword gives an account another password and ends its sessions but one, and
+// with tokens those of its command lines too.
+func (s *Accounts) SetPassword(ctx context.Context, account int64, password string, keep int64, tokens bool) error {
 	return s.one(ctx, `
-		with ended as (delete from session where account = $1 and id <> $3)
-		update account set password = $2 where id = $1`, account, password, keep)
+		with ended as (delete from session where account = $1 and id <> $3),
+			worthless as (delete from api_token where account = $1 and $4)
+		update account set password = $2 where id = $1`, account, password, keep, tokens)
 }
 
 // AddSession puts a signed-in browser on record, known by the hash of secret.

@@ -116,7 +116,7 @@ func TestSessionsEnd(t *testing.T) {
 	if err := s.Accounts.EndSession(ctx, a.ID, one.ID); err != nil || open("one", now) {
 		t.Errorf("ended: %v", err)
 	}
-	if err := s.Accounts.SetPassword(ctx, a.ID, "other", three.ID); err != nil || open("two", now) ||
+	if err := s.Accounts.SetPassword(ctx, a.ID, "other", three.ID, false); err != nil || open("two", now) ||
 		!open("three", now) {
 		t.Errorf("another password does not end the other sessions: %v", err)
 	}

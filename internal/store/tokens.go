@@ -10,7 +10,7 @@ import (
 	"juvalogos/internal/record"
 )
 
-const tokenColumns = `id, name, scopes, made_at, used_at, expires_at`
+const tokenColumns = `id, name, scopes, made_at, used_at, expires_at, account`
 
 // AddToken records a token of which Name, Scopes and ExpiresAt are given. It
 // fails with ErrDuplicate if the name is taken; a removed token of that name
@@ -22,8 +22,9 @@ func (s *Accounts) AddToken(ctx context.Context, t record.Token, secret string) 
 		return t, err
 	}
 	err := s.pool.QueryRow(ctx, `
-		insert into api_token (name, hash, scopes, expires_at) values ($1, $2, $3, $4) returning id, made_at`,
-		t.Name, hash[:], t.Scopes, t.ExpiresAt).Scan(&t.ID, &t.MadeAt)
+		insert into api_token (name, hash, scopes, expires_at, account) values ($1, $2, $3, $4, $5)
+			returning id, made_at`,
+		t.Name, hash[:], t.Scopes, t.ExpiresAt, t.Account).Scan(&t.ID, &t.MadeAt)
 	return t, known(err)
 }
 

@@ -145,7 +145,7 @@ func (s *accounts) setPassword(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	if err := s.Accounts.SetPassword(c, *m.session, b.Old, b.New, s.address(c)); err != nil {
+	if err := s.Accounts.SetPassword(c, *m.session, b.Old, b.New, s.address(c), b.Tokens); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

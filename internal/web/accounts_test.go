@@ -366,3 +366,60 @@ func TestARaceOfWrongPasswords(t *testing.T) {
 		t.Errorf("%d were looked at, %d told to wait", refused.Load(), told.Load())
 	}
 }
+
+// Another password ends the tokens of the account's command lines, if it is to; the
+// log has it, and every change of what somebody may do.
+func TestAnotherPasswordEndsCommandLines(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	ada, csrf := signedIn(t, b)
+	login := func(secret, program string) string {
+		_, body := call(t, &http.Client{}, "POST", b.Address+"/api/login",
+			fmt.Sprintf(`{"name":"Ada","password":%q,"token":%q}`, secret, program))
+		var made struct{ Secret string }
+		if err := json.Unmarshal([]byte(body), &made); err != nil || made.Secret == "" {
+			t.Fatal(body)
+		}
+		return made.Secret
+	}
+	works := func(token string) bool {
+		r, _ := call(t, &http.Client{}, "GET", b.Address+"/api/desks", "", "Authorization", "Bearer "+token)
+		return r.StatusCode == 200
+	}
+	first := login(password, "laptop")
+	r, text := call(t, ada, "POST", b.Address+"/api/tokens", `{"name":"script","scopes":["read"]}`, "X-CSRF-Token",
+		csrf)
+	if r.StatusCode != 201 {
+		t.Fatal(text)
+	}
+	var script struct{ Secret string }
+	_ = json.Unmarshal([]byte(text), &script)
+	change := func(old, fresh string, tokens bool) {
+		if r, text := call(t, ada, "POST", b.Address+"/api/account/password",
+			fmt.Sprintf(`{"old":%q,"new":%q,"tokens":%v}`,
+				old, fresh, tokens), "X-CSRF-Token", csrf); r.StatusCode != 204 {
+			t.Fatalf("%d %s", r.StatusCode, text)
+		}
+	}
+	change(password, "bees fly at dawn", false)
+	if !works(first) {
+		t.Error("a command line was signed out that was not to be")
+	}
+	change("bees fly at dawn", "the meadow is in flower", true)
+	if works(first) || !works(script.Secret) || !works(testbed.Token) {
+		t.Errorf("command line %v, script %v, another's %v", works(first), works(script.Secret), works(testbed.Token))
+	}
+	if second := login("the meadow is in flower", "laptop"); !works(second) {
+		t.Error("it cannot sign in again")
+	}
+	call(t, ada, "DELETE", b.Address+"/api/tokens/script", "", "X-CSRF-Token", csrf)
+	for _, line := range []string{`"token added" token=script scopes=[read]`, `by=Ada`, `"token removed" token=script`,
+		`"password changed; other browsers are signed out" name=Ada address=127.0.0.1 command_lines_too=true`,
+		`"signed in" name=Ada`} {
+		if !strings.Contains(b.Log.String(), line) {
+			t.Errorf("the log lacks %s", line)
+		}
+	}
+	if strings.Contains(b.Log.String(), script.Secret) || strings.Contains(b.Log.String(), password) {
+		t.Error("the log has a secret")
+	}
+}

@@ -13,7 +13,8 @@ func (s *accounts) addToken(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	t, secret, err := s.Accounts.AddToken(c, record.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt})
+	t, secret, err := s.Accounts.AddToken(c, record.Token{Name: b.Name, Scopes: b.Scopes, ExpiresAt: b.ExpiresAt},
+		by(c))
 	if err != nil {
 		return err
 	}
@@ -36,7 +37,7 @@ func (s *accounts) listTokens(c fiber.Ctx) error {
 }
 
 func (s *accounts) removeToken(c fiber.Ctx) error {
-	if err := s.Accounts.RemoveToken(c, c.Params("name")); err != nil {
+	if err := s.Accounts.RemoveToken(c, c.Params("name"), by(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)
@@ -44,7 +45,7 @@ func (s *accounts) removeToken(c fiber.Ctx) error {
 
 // restoreToken makes a removed token good again; that is possible for an hour.
 func (s *accounts) restoreToken(c fiber.Ctx) error {
-	if err := s.Accounts.RestoreToken(c, c.Params("name")); err != nil {
+	if err := s.Accounts.RestoreToken(c, c.Params("name"), by(c)); err != nil {
 		return err
 	}
 	return c.SendStatus(fiber.StatusNoContent)

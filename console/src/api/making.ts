@@ -13,8 +13,8 @@ export const whoAmI = () => data(service.GET("/api/session"));
 export const signIn = (body: SignIn) => data(service.POST("/api/session", { body }));
 export const makeAccount = (body: SignIn) => data(service.POST("/api/account", { body }));
 export const signOut = () => service.DELETE("/api/session");
-export const setPassword = (old: string, fresh: string) =>
-  service.POST("/api/account/password", { body: { old, new: fresh } });
+export const setPassword = (old: string, fresh: string, tokens: boolean) =>
+  service.POST("/api/account/password", { body: { old, new: fresh, tokens } });
 export const listBrowsers = async () => (await data(service.GET("/api/sessions"))).sessions;
 export const endSession = (id: number) => service.DELETE("/api/sessions/{id}", { params: { path: { id } } });
 

@@ -2750,6 +2750,8 @@ export interface components {
         NewPassword: {
             old: string;
             new: string;
+            /** @description Whether the tokens of command lines that signed in with the account end too. */
+            tokens?: boolean;
         };
         SessionList: {
             sessions: components["schemas"]["Browser"][];

@@ -15,6 +15,7 @@
   let scopes = $state<NonNullable<Schemas["NewToken"]["scopes"]>>(["ask"]);
   let old = $state("");
   let wanted = $state("");
+  let tokensToo = $state(false);
 
   const meanings = {
     ask: "ask at desks",
@@ -57,8 +58,10 @@
     e.preventDefault();
     if (
       await act(
-        () => making.setPassword(old, wanted),
-        "The password is changed; all other browsers are signed out",
+        () => making.setPassword(old, wanted, tokensToo),
+        tokensToo
+          ? "The password is changed; all other browsers and your command lines are signed out"
+          : "The password is changed; all other browsers are signed out",
       )
     ) {
       old = wanted = "";
@@ -165,6 +168,12 @@
           required
           minlength="10"
           autocomplete="new-password" /></label>
+      <label class="flex items-start gap-2 text-sm"
+        ><input type="checkbox" class="mt-0.5 size-4 accent-(--accent)" bind:checked={tokensToo} />
+        <span
+          >Also sign out my command lines
+          <span class="block text-faded">Those that signed in with <code>juvalogos login</code>.</span></span
+        ></label>
       <button class="button-main">Change it</button>
     </form>
   </section>

@@ -24,8 +24,12 @@ type Client struct {
 	http       *http.Client
 }
 
-// longestError is how many bytes of a server's error are kept.
-const longestError = 2000
+// longestError is how many bytes of a server's error are read, and longestDetail how
+// many characters of what it says are kept.
+const (
+	longestError  = 16 << 10
+	longestDetail = 500
+)
 
 var _ = register("chat-completions", NewChatCompletions)
 
@@ -39,7 +43,20 @@ func NewChatCompletions(c models.Connection, key models.Secret) models.Client {
 	transport.ReadBufferSize, transport.WriteBufferSize = 1<<10, 1<<10
 	transport.DialContext = dial
 	transport.ForceAttemptHTTP2 = strings.HasPrefix(c.Address, "https:")
-	return &Client{connection: c, key: key, http: &http.Client{Transport: transport}}
+	return &Client{connection: c, key: key, http: &http.Client{Transport: transport, CheckRedirect: sameOrigin}}
+}
+
+// sameOrigin follows redirects that stay with the server, and no others: the key and
+// the question were meant for it alone.
+func sameOrigin(r *http.Request, via []*http.Request) error {
+	if from := via[0].URL; r.URL.Scheme != from.Scheme || r.URL.Host != from.Host {
+		return fmt.Errorf("it leads to another address, %s://%s, which is not followed; if that is right, write it in "+
+			"the connection", r.URL.Scheme, r.URL.Host)
+	}
+	if len(via) > 5 {
+		return errors.New("it leads from one address to another without end")
+	}
+	return nil
 }
 
 type body struct {
@@ -84,7 +101,7 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 	}
 	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
 		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + r.Model, Status: status,
-			Detail: c.key.Hide(detail)}
+			Detail: c.detail(detail)}
 	}
 
 	// A silent server is given up.
@@ -127,12 +144,21 @@ func (c *Client) Generate(ctx context.Context, r models.Request, text func([]byt
 	return s.result, fail(models.CutOff, 0, plainCause(err))
 }
 
+// detail is what a server said, without the key and not too much of it.
+func (c *Client) detail(said string) string {
+	said = c.key.Hide(strings.ToValidUTF8(said, "\uFFFD"))
+	if runes := []rune(said); len(runes) > longestDetail {
+		said = string(runes[:longestDetail]) + "…"
+	}
+	return said
+}
+
 // Names lists the server's models.
 func (c *Client) Names(ctx context.Context) ([]string, error) {
 	ctx, cancel := context.WithTimeout(ctx, c.connection.Patience)
 	defer cancel()
 	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
-		return &models.Error{Kind: kind, Entry: c.connection.Name, Status: status, Detail: c.key.Hide(detail)}
+		return &models.Error{Kind: kind, Entry: c.connection.Name, Status: status, Detail: c.detail(detail)}
 	}
 	response, err := c.send(ctx, http.MethodGet, "/models", nil)
 	if err != nil {

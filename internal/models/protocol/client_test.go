@@ -2,11 +2,14 @@ package protocol
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -40,6 +43,58 @@ func simulated(t *testing.T) (*modelserver.Server, string) {
 	h := httptest.NewServer(s.Handler())
 	t.Cleanup(h.Close)
 	return s, h.URL
+}
+
+// A server that leads elsewhere is not followed: neither key nor question reach
+// another; within itself it may lead on.
+func TestRedirectsStayWithTheServer(t *testing.T) {
+	var reached []string
+	other := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		reached = append(reached, r.URL.Path+" "+r.Header.Get("Authorization"))
+	}))
+	defer other.Close()
+	_, address := simulated(t)
+	real, _ := url.Parse(address)
+	inner := httputil.NewSingleHostReverseProxy(real)
+	for _, status := range []int{301, 302, 303, 307, 308} {
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			switch {
+			case strings.HasPrefix(r.URL.Path, "/v1/chat"):
+				http.Redirect(w, r, other.URL+"/v1/chat/completions", status)
+			case strings.HasPrefix(r.URL.Path, "/v1/models"):
+				http.Redirect(w, r, "/here/v1/models", status)
+			default:
+				http.StripPrefix("/here", inner).ServeHTTP(w, r)
+			}
+		}))
+		_, _, err := ask(context.Background(), client(server.URL, time.Second))
+		if err == nil || !strings.Contains(err.Error(), "leads to another address") ||
+			strings.Contains(err.Error(), key) {
+			t.Errorf("%d: %v", status, err)
+		}
+		if names, err := client(server.URL, time.Second).Names(context.Background()); err != nil || len(names) == 0 {
+			t.Errorf("%d within the server: %v", status, err)
+		}
+		server.Close()
+	}
+	if len(reached) > 0 {
+		t.Errorf("another server was reached: %q", reached)
+	}
+}
+
+// What a server says when it fails is cut short, and without the key in any form.
+func TestServersWordsAreCutShort(t *testing.T) {
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.WriteHeader(http.StatusBadRequest)
+		fmt.Fprintf(w, `{"error":{"message":"bad request by %s: %s"}}`,
+			base64.StdEncoding.EncodeToString([]byte(r.Header.Get("Authorization"))), strings.Repeat("no. ", 2000))
+	}))
+	defer server.Close()
+	_, _, err := ask(context.Background(), client(server.URL, time.Second))
+	if err == nil || len(err.Error()) > 700 || !strings.Contains(err.Error(), "(secret)") ||
+		strings.Contains(err.Error(), base64.StdEncoding.EncodeToString([]byte("Bearer " + key))[12:24]) {
+		t.Errorf("%v", err)
+	}
 }
 
 func TestAStreamIsTheSameAsTheWholeReply(t *testing.T) {

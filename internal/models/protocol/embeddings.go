@@ -19,7 +19,7 @@ const longestEmbeddings = 64 << 20
 func (c *Client) Embed(ctx context.Context, model string, texts []string) ([][]float32, int, error) {
 	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
 		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + model, Status: status,
-			Detail: c.key.Hide(detail)}
+			Detail: c.detail(detail)}
 	}
 	payload, err := json.Marshal(map[string]any{"model": model, "input": texts, "encoding_format": "float"})
 	if err != nil {
