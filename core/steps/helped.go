@@ -117,8 +117,8 @@ func chosen(t *RunContext, ctx context.Context, c *recipe.Call, question string,
 		fmt.Fprintf(&b, "[%d] %s\n%s\n\n", i+1, f.Title, prompt.Cut(prompt.Estimate{}, f.Text, shownToChoose))
 	}
 	said, err := t.whole(ctx, c, "", Ask{
-		Messages: []prompt.Message{{Role: prompt.System, Text: choosePassages},
-			{Role: prompt.User, Text: b.String() + "Question: " + question}},
+		Messages: []prompt.Message{{Role: prompt.System, Text: choosePassages + " " + onlyMaterial},
+			{Role: prompt.User, Text: fence(strings.TrimSpace(b.String())) + "\n\nQuestion: " + question}},
 		Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: 60},
 	})
 	if err != nil {

@@ -317,6 +317,7 @@ func (b *bounds) functions(counter prompt.Counter, more template.FuncMap) templa
 			text, err := json.MarshalIndent(v, "", "  ")
 			return string(text), err
 		},
+		"fence": b.changes(2, fence),
 		"trim":  strings.TrimSpace,
 		"lower": b.changes(3, strings.ToLower),
 		"upper": b.changes(3, strings.ToUpper),

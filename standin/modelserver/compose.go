@@ -61,7 +61,7 @@ func listen(messages []message) conversation {
 			if c.question != "" {
 				c.earlier = append(c.earlier, c.question)
 			}
-			c.question, c.pictures = strings.TrimSpace(m.Text), m.Pictures
+			c.question, c.pictures = strings.TrimSpace(m.Text[afterMaterial(m.Text):]), m.Pictures
 		}
 		c.passages = append(c.passages, readPassages(m.Text)...)
 	}

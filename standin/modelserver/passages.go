@@ -25,6 +25,7 @@ func readPassages(text string) []passage {
 			end = starts[i+1][0]
 		}
 		body, _, _ := strings.Cut(text[at[1]:end], "\n\n")
+		body, _, _ = strings.Cut(body, "\n</material")
 		all = append(all, passage{text[at[2]:at[3]], strings.TrimSpace(body)})
 	}
 	return all
@@ -109,7 +110,18 @@ func fromPassages(m model, c conversation) string {
 
 // questionAlone drops passages that stand in the same message as the question.
 func questionAlone(text string) string {
+	text = text[afterMaterial(text):]
 	paragraphs := strings.Split(text, "\n\n")
 	kept := slices.DeleteFunc(paragraphs, func(p string) bool { return passageStart.MatchString(p) })
 	return strings.Join(kept, "\n\n")
+}
+
+// material is the end of what a prompt marks as material: what is asked comes after it.
+var material = regexp.MustCompile(`(?m)^(</material \w+>|\(Nothing was found in the documents\.\))\s*`)
+
+func afterMaterial(text string) int {
+	if all := material.FindAllStringIndex(text, -1); len(all) > 0 {
+		return all[len(all)-1][1]
+	}
+	return 0
 }
