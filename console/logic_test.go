@@ -21,10 +21,11 @@ import * as edits from "./src/console/bench/edits";
 import * as graph from "./src/console/graph";
 import * as blocks from "./src/markdown/blocks";
 import { readEvents } from "./src/api/events";
+import { typeset, limits } from "./src/markdown/formulas";
 import { en } from "./src/words/en";
 import { fromService } from "./src/words";
 import { filled, formsOf } from "./src/words/forms";
-globalThis.logic = { deskText, edits, graph, blocks, readEvents, en, filled, fromService, formsOf };
+globalThis.logic = { deskText, edits, graph, blocks, readEvents, en, filled, fromService, formsOf, typeset, limits };
 `
 
 var tab context.Context
@@ -33,6 +34,7 @@ func TestMain(m *testing.M) {
 	os.Exit(func() int {
 		built := api.Build(api.BuildOptions{
 			Stdin:  &api.StdinOptions{Contents: logic, ResolveDir: ".", Loader: api.LoaderTS},
+			Loader: map[string]api.Loader{".css": api.LoaderEmpty},
 			Bundle: true, Format: api.FormatIIFE, Platform: api.PlatformBrowser, LogLevel: api.LogLevelError,
 		})
 		if len(built.Errors) > 0 {
