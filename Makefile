@@ -47,6 +47,7 @@ check: console/dist/index.html
 	go vet ./...
 	go tool staticcheck ./...
 	go test -count=1 -run 'TestLayers' .
+	scripts/vulnerabilities.sh
 	cd console && npm run --silent check && npm run --silent format && npm run --silent lint-api
 	@fresh=$$(mktemp) && cd console && npx openapi-typescript ../internal/web/openapi.yaml -o $$fresh >/dev/null 2>&1 && \
 	  cmp -s src/api/schema.d.ts $$fresh || { echo "console/src/api/schema.d.ts is out of date; run make types"; exit 1; }
