@@ -117,6 +117,7 @@ var layers = []struct {
 	{"juvalogos/scripts/", []string{"juvalogos/core/"}},
 	{"juvalogos/bench", []string{"juvalogos/internal/api", "juvalogos/core/prompt", "juvalogos/core/recipe",
 		"juvalogos/internal/client", "juvalogos/internal/sse"}},
+	{"juvalogos/bench/injections", []string{"juvalogos/core/", "juvalogos/internal/models"}},
 	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }
 
