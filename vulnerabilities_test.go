@@ -14,13 +14,13 @@ func TestKnownVulnerabilitiesAreFound(t *testing.T) {
 	folder := t.TempDir()
 	for name, text := range map[string]string{
 		"index/db.json": `{"modified":"2026-01-01T00:00:00Z"}`,
-		"index/modules.json": `[{"path":"github.com/google/uuid",
+		"index/modules.json": `[{"path":"golang.org/x/net",
 			"vulns":[{"id":"GO-2026-9999","modified":"2026-01-01T00:00:00Z"}]}]`,
 		"ID/GO-2026-9999.json": `{"schema_version":"1.3.1","id":"GO-2026-9999","modified":"2026-01-01T00:00:00Z",
 			"published":"2026-01-01T00:00:00Z","summary":"made up","details":"made up",
-			"affected":[{"package":{"name":"github.com/google/uuid","ecosystem":"Go"},
+			"affected":[{"package":{"name":"golang.org/x/net","ecosystem":"Go"},
 				"ranges":[{"type":"SEMVER","events":[{"introduced":"0"}]}],
-				"ecosystem_specific":{"imports":[{"path":"github.com/google/uuid","symbols":["Parse"]}]}}],
+				"ecosystem_specific":{"imports":[{"path":"golang.org/x/net/html","symbols":["Parse","Render"]}]}}],
 			"references":[],"database_specific":{"url":"http://127.0.0.1:1/","review_status":"REVIEWED"}}`,
 	} {
 		file := filepath.Join(folder, name)
@@ -32,7 +32,7 @@ func TestKnownVulnerabilitiesAreFound(t *testing.T) {
 		}
 	}
 	look := func(data string) (string, int) {
-		cmd := exec.Command("scripts/vulnerabilities.sh", "./internal/web")
+		cmd := exec.Command("scripts/vulnerabilities.sh", "./core/reading")
 		cmd.Env = append(os.Environ(), "GOVULNDB="+data, "npm_config_registry=http://127.0.0.1:1",
 			"npm_config_fetch_retries=0")
 		out, _ := cmd.CombinedOutput()

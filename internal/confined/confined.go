@@ -257,6 +257,7 @@ type process struct {
 	in    io.WriteCloser
 	out   *bufio.Reader
 	since *time.Timer // ends it while it waits
+	group *group      // by which the kernel bounds its memory; nil: it does not
 
 	mu     sync.Mutex
 	killed string // why
@@ -287,7 +288,17 @@ func (p *Pool) start(how way) (*process, error) {
 		return nil, fmt.Errorf("start a confined process: %w", err)
 	}
 	expendable(cmd.Process.Pid)
-	return &process{cmd: cmd, in: in, out: bufio.NewReaderSize(out, 64<<10)}, nil
+	one := &process{cmd: cmd, in: in, out: bufio.NewReaderSize(out, 64<<10)}
+	if p.limits.Memory > 0 {
+		// Beside looking at it ourselves: the kernel looks all the time.
+		if g, err := newGroup(p.limits.Memory); err == nil {
+			if one.group = g; g.take(cmd.Process.Pid) != nil {
+				g.remove()
+				one.group = nil
+			}
+		}
+	}
+	return one, nil
 }
 
 // do has the process do one task.
@@ -386,4 +397,5 @@ func (one *process) end() {
 	one.mu.Lock()
 	defer one.mu.Unlock()
 	one.waited = true
+	one.group.remove()
 }

@@ -36,10 +36,11 @@ const (
 	mostMemory = 1200 << 20
 	mostFiles  = 64
 	mostAnswer = 512 << 20
-	// perStretch is how long a page may take, and a file that has none, beside what
-	// its size takes.
-	perStretch = 15 * time.Second
+	// perFile is how long a file may take that has no pages, beside what its size
+	// takes, and perStretch how long a page may.
+	perFile    = 10 * time.Second
 	perMB      = time.Second
+	perStretch = 15 * time.Second
 	// perRecognition is how long a page may take whose picture has to be read.
 	perRecognition = 150 * time.Second
 )
@@ -228,7 +229,7 @@ func work(t *confined.Task) (a answer) {
 	var err error
 	switch r.Do {
 	case "read":
-		t.GoOn(perStretch + time.Duration(len(t.Body)>>20)*perMB)
+		t.GoOn(perFile + time.Duration(len(t.Body)>>20)*perMB)
 		a.Document, err = reading.Read(ctx, r.Name, t.Body, steady{engine(), t}, r.Limits)
 	case "draw":
 		a.Picture, err = draw(ctx, t, r)

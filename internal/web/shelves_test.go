@@ -130,3 +130,47 @@ func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 		t.Errorf("no form: %d", r.StatusCode)
 	}
 }
+
+// Where the desk says so visitors read the passages that replies rest on, and no whole
+// documents; makers see on the shelf who reads what.
+func TestVisitorsReadPassagesOnly(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	token := "Bearer " + testbed.Token
+	do := func(method, path, body string, more ...string) (*http.Response, string) {
+		return call(t, &http.Client{}, method, b.Address+path, body, append(more, "Authorization", token)...)
+	}
+	do("POST", "/api/shelves", `{"shelf":"handbook","title":"The handbook"}`)
+	added, err := b.Client.AddDocument(ctx, "handbook", "minutes.md",
+		strings.NewReader("# Lending\n\nThe extractor is "+
+			"lent for three days.\n\n# Secrets\n\nThe treasure lies under the old mill."))
+	if err != nil {
+		t.Fatal(err)
+	}
+	testbed.Within(t, 30*time.Second, "it is read", func() bool {
+		f, err := b.Client.Shelf(ctx, "handbook")
+		return err == nil && f.Waiting == 0 && f.Passages > 0
+	})
+	for slug, more := range map[string]string{"open": "", "closed": "readable: passages\n"} {
+		if _,
+			err := b.Client.Publish(ctx, slug+".yaml",
+			[]byte("slug: "+slug+"\ntitle: "+slug+"\npurpose: Reads.\nmodel: "+
+				"thyme-mini\nshelves: [handbook]\n"+more), ""); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, part := range []string{"text", "original"} {
+		document := fmt.Sprintf("/shelves/handbook/documents/%d/%s", added[0].Document, part)
+		if r, text := call(t, visitor(t), "GET", b.Address+"/api/at/open"+document, ""); r.StatusCode != 200 ||
+			!strings.Contains(text, "treasure") {
+			t.Errorf("%s, open: %d %s", part, r.StatusCode, text)
+		}
+		if r, text := call(t, visitor(t), "GET", b.Address+"/api/at/closed"+document, ""); r.StatusCode != 403 ||
+			strings.Contains(text, "treasure") {
+			t.Errorf("%s, passages only: %d %s", part, r.StatusCode, text)
+		}
+	}
+	if _, text := do("GET", "/api/shelves/handbook", ""); !strings.Contains(text,
+		`{"desk":"closed","passages_only":true,"title":"closed"},{"desk":"open","passages_only":false,"title":"open"}`) {
+		t.Errorf("who reads: %s", text)
+	}
+}

@@ -61,7 +61,10 @@
     <Table label="Refusals" class="mt-2" small {columns}>
       {#each refusals as r (r.limit.thing + r.limit.whose + r.desk)}
         <tr class="border-t border-rule">
-          <td class="py-1.5">{limitOf(r.limit)}</td>
+          <td class="py-1.5"
+            >{limitOf(r.limit)}<span class="block text-faded sm:hidden"
+              >{r.desk}, {parties(r)}, {ago(r.last)}</span
+            ></td>
           <td class={[wide, "break-words"]}>{r.desk}</td>
           <td class="text-right tabular-nums">{r.times.toLocaleString("en")}</td>
           <td class={wide}>{parties(r)}</td>

@@ -119,7 +119,7 @@
     role="region"
     aria-label={say.document.label}>
     {#if short}
-      {@const [before, after] = around(note.passage.text, note.quote)}
+      {@const [before, after] = around(note.passage.text, note.quote).map((t) => t?.replaceAll("\n", "\n\n"))}
       <p class="font-serif text-lead leading-relaxed whitespace-pre-line">
         {before}{#if after !== undefined}<mark>{note.quote}</mark>{after}{/if}
       </p>

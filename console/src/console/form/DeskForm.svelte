@@ -184,7 +184,7 @@
         <label class="flex items-center gap-2"
           ><input
             type="checkbox"
-            class="size-4 accent-(--accent)"
+            class="size-4 shrink-0 accent-(--accent)"
             checked={valueAt(reading, ["readable"]) === "passages"}
             onchange={(e) => put(["readable"], e.currentTarget.checked ? "passages" : undefined)} /> Visitors read
           only the passages that replies rest on, no whole documents</label>
