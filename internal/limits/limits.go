@@ -30,6 +30,7 @@ type Thing string
 const (
 	Questions     Thing = "questions"       // asked, or replies written again
 	AtOnce        Thing = "at-once"         // replies that are being written
+	Streams       Thing = "streams"         // by which pages come back to replies on their way
 	Conversations Thing = "conversations"   // begun
 	Uploads       Thing = "uploads"         // requests that bring files
 	UploadsAtOnce Thing = "uploads-at-once" // of them on their way
@@ -75,15 +76,20 @@ var Defaults = []Limit{
 	{AtOnce, Address, 60, 0},
 	{AtOnce, Program, 2500, 0},
 	{AtOnce, Desk, 5000, 0},
+	{Streams, Visitor, 40, 0},
+	{Streams, Address, 600, 0},
 	{Conversations, Visitor, 30, 10 * time.Minute},
 	{Conversations, Address, 600, 10 * time.Minute},
+	{Conversations, Desk, 20_000, 10 * time.Minute},
 	{Uploads, Visitor, 60, 10 * time.Minute},
 	{Uploads, Address, 600, 10 * time.Minute},
+	{Uploads, Desk, 6000, 10 * time.Minute},
 	{UploadsAtOnce, Visitor, 4, 0},
 	{UploadsAtOnce, Address, 20, 0},
 	{UploadsAtOnce, Service, 80, 0},
 	{UploadBytes, Visitor, 1 << 30, time.Hour},
 	{UploadBytes, Address, 8 << 30, time.Hour},
+	{UploadBytes, Desk, 80 << 30, time.Hour},
 }
 
 // Parse reads limits that differ from the defaults: "off" for none at all, else
@@ -348,6 +354,8 @@ func sentence(l Limit, seconds int) phrase.Phrase {
 	switch {
 	case l.Thing == AtOnce && l.Whose == Visitor:
 		return phrase.Of("%d of your replies are being written already. Wait for one of them, or stop it.", l.Most)
+	case l.Thing == Streams && l.Whose == Visitor:
+		return phrase.Of("Your conversations are open in very many places at once. Close some of them.")
 	case l.Thing == UploadsAtOnce && l.Whose == Visitor:
 		return phrase.Of("%d of your uploads are on their way already. Wait for one of them.", l.Most)
 	case l.Whose == Desk || l.Whose == Service:

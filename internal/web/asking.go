@@ -13,6 +13,7 @@ import (
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
@@ -129,7 +130,11 @@ func (s *asking) events(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return follow(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), s.pageFormat(c, r), nil)
+	taken, err := s.Limits.Reserve(from(c), r.Slug, limits.Amounts{limits.Streams: 1})
+	if err != nil {
+		return err
+	}
+	return followCounted(c, r, resumeAt(c.Get("Last-Event-ID"), r.Attempt), s.pageFormat(c, r), nil, taken)
 }
 
 func (s *asking) stop(c fiber.Ctx) error {

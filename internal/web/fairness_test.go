@@ -309,3 +309,49 @@ func (h *held) Read(into []byte) (int, error) {
 	}
 	return 0, io.EOF
 }
+
+// A reply is followed by so many streams of a visitor at once; those that end make room.
+func TestStreamsAtOnce(t *testing.T) {
+	few, err := limits.Parse("streams.visitor=3")
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := testbed.New(t, testbed.Options{Limits: few})
+	b.Model.Set(testbed.Slow)
+	browser := visitor(t)
+	call(t, browser, "GET", b.Address+"/api/at/helper/conversations", "")
+	open := func(path, body string) *http.Response {
+		method := "GET"
+		if body != "" {
+			method = "POST"
+		}
+		request, _ := http.NewRequestWithContext(t.Context(), method, b.Address+path, strings.NewReader(body))
+		request.Header.Set("Content-Type", "application/json")
+		response, err := browser.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { response.Body.Close() })
+		return response
+	}
+	first := open("/api/at/helper/questions", `{"question":"How do I light a smoker?"}`)
+	lines := bufio.NewScanner(first.Body)
+	var begun struct{ Turn string }
+	for begun.Turn == "" && lines.Scan() {
+		if data, is := strings.CutPrefix(lines.Text(), "data: "); is {
+			_ = json.Unmarshal([]byte(data), &begun)
+		}
+	}
+	var streams []*http.Response
+	for range 5 {
+		streams = append(streams, open("/api/turns/"+begun.Turn+"/events", ""))
+	}
+	if got := []int{streams[2].StatusCode, streams[3].StatusCode, streams[4].StatusCode}; !slices.Equal(got,
+		[]int{200, 429, 429}) {
+		t.Errorf("%v", got)
+	}
+	streams[0].Body.Close()
+	testbed.Within(t, 10*time.Second, "there is room again", func() bool {
+		return open("/api/turns/"+begun.Turn+"/events", "").StatusCode == 200
+	})
+}

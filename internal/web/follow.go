@@ -6,6 +6,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"juvalogos/internal/limits"
 	"juvalogos/internal/reply"
 )
 
@@ -33,11 +34,16 @@ type format interface {
 // follow answers with a reply as it grows, from an offset in bytes on. left, if
 // not nil, is called when the reader goes away before the end.
 func follow(c fiber.Ctx, r *reply.Reply, from int, f format, left func()) error {
+	return followCounted(c, r, from, f, left, nil)
+}
+
+// followCounted is follow for a stream that counts until its end.
+func followCounted(c fiber.Ctx, r *reply.Reply, from int, f format, left func(), taken *limits.Reservation) error {
 	c.Set("Content-Type", "text/event-stream; charset=utf-8")
 	c.Set("Cache-Control", "no-store")
 	c.Set("X-Accel-Buffering", "no") // asks proxies not to hold the stream back
 	return c.SendStream(&stream{listener: r.Listen(), reply: r, format: f, offset: from,
-		timer: time.NewTimer(heartbeat), left: left})
+		timer: time.NewTimer(heartbeat), left: left, taken: taken})
 }
 
 // stream is the body of an answer that follows a reply. The server reads it
@@ -48,6 +54,7 @@ type stream struct {
 	format   format
 	timer    *time.Timer
 	left     func()
+	taken    *limits.Reservation // for as long as it is read
 
 	begun     bool
 	over      bool
@@ -127,6 +134,7 @@ func (s *stream) gather() {
 func (s *stream) Close() error {
 	s.timer.Stop()
 	s.listener.Close()
+	s.taken.Done()
 	if s.left != nil && !s.over {
 		s.left()
 	}

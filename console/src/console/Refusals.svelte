@@ -21,6 +21,7 @@
   const things: Record<string, string> = {
     questions: "questions",
     "at-once": "replies at once",
+    streams: "open streams",
     conversations: "new conversations",
     uploads: "uploads",
     "uploads-at-once": "uploads at once",

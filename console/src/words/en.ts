@@ -416,6 +416,7 @@ export const en = {
     "That was very much in a short while. Please try again in {1} seconds.",
     "Too many are asking here at the moment. Please try again in {1} seconds.",
     "Very much came from your network in a short while. Please try again in {1} seconds.",
+    "Your conversations are open in very many places at once. Close some of them.",
     "{1} of your replies are being written already. Wait for one of them, or stop it.",
     "{1} of your uploads are on their way already. Wait for one of them.",
     "Something went wrong while this reply was being written. You can have it written again.",
