@@ -404,7 +404,7 @@ func TestTokensInTheConsole(t *testing.T) {
 	p.fill("What it is for", "newsletter")
 	p.click("Make it")
 	p.shows("[role=status]", "it is not shown again")
-	secret := p.text("code")
+	secret := p.text("[role=status] code")
 	if _, err := b.Store.Accounts.TokenBySecret(ctx, secret, time.Now()); err != nil {
 		t.Errorf("%q: %v", secret, err)
 	}

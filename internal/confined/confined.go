@@ -5,7 +5,7 @@
 //
 //	pool := confined.NewPool("read", confined.Limits{Memory: 1 << 30, Files: 64})
 //	defer pool.Close()
-//	answer, err := pool.Do(ctx, request, nil)
+//	err := pool.Do(ctx, request, body, nil, func(answer []byte) error { return json.Unmarshal(answer, &a) })
 //
 // The program calls Child before all else; it does not return in a confined
 // process.
@@ -46,6 +46,7 @@ const (
 	tooMuchMemory = "took too much memory"
 	tooLong       = "took too long"
 	gaveTooMuch   = "answered too much"
+	notUnderstood = "answered what cannot be understood"
 	ended         = "ended before its answer"
 )
 
@@ -189,20 +190,24 @@ func (p *Pool) Close() {
 }
 
 // Do has a task done. parts hears of the parts of its answer; nil: there are none.
-// The error is a *Killed, what parts returned, the context's cause, or that no
-// process could be started.
-func (p *Pool) Do(ctx context.Context, request, body []byte, parts func([]byte) error) ([]byte, error) {
+// understand gets the answer; a process whose answer it refuses is not used again. The
+// error is a *Killed, what parts returned, the context's cause, or that no process
+// could be started.
+func (p *Pool) Do(ctx context.Context, request, body []byte, parts, understand func([]byte) error) error {
 	one, err := p.take()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	answer, err := one.do(ctx, request, body, p.limits, parts)
+	if err == nil && understand(answer) != nil {
+		err = &Killed{notUnderstood}
+	}
 	if err != nil {
 		one.end()
-		return nil, err
+		return err
 	}
 	p.putBack(one)
-	return answer, nil
+	return nil
 }
 
 // take returns a process that waits, or a new one.

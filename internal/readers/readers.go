@@ -97,25 +97,23 @@ func (p *Pool) do(ctx context.Context, r request, body []byte, parts func(answer
 	var killed *confined.Killed
 	for range 2 {
 		begun := false
-		said, err := p.pool.Do(ctx, text, body, func(part []byte) error {
+		var a answer
+		err := p.pool.Do(ctx, text, body, func(part []byte) error {
 			begun = true
-			a, err := understood(part)
-			if err == nil {
-				err = parts(a)
+			var a answer
+			if err := json.Unmarshal(part, &a); err != nil {
+				return &confined.Killed{Why: err.Error()}
 			}
-			return err
-		})
-		if err == nil {
-			a, err := understood(said)
-			switch {
-			case err != nil:
-			case a.Problem != nil:
-				a.Problem.File = r.Name
-				err = a.Problem
-			case a.Failed != "":
-				err = errors.New(a.Failed)
-			}
-			return a, err
+			return parts(a)
+		}, func(said []byte) error { return json.Unmarshal(said, &a) })
+		switch {
+		case err == nil && a.Problem != nil:
+			a.Problem.File = r.Name
+			return a, a.Problem
+		case err == nil && a.Failed != "":
+			return a, errors.New(a.Failed)
+		case err == nil:
+			return a, nil
 		}
 		if !errors.As(err, &killed) {
 			return answer{}, err
@@ -125,13 +123,6 @@ func (p *Pool) do(ctx context.Context, r request, body []byte, parts func(answer
 		}
 	}
 	return answer{}, &reading.Problem{File: r.Name, What: GivenUp}
-}
-
-func understood(text []byte) (a answer, err error) {
-	if err = json.Unmarshal(text, &a); err != nil {
-		err = fmt.Errorf("a confined process answered what cannot be understood: %w", err)
-	}
-	return a, err
 }
 
 // Read is reading.Read in a confined process. A file over which two processes were

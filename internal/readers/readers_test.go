@@ -48,6 +48,8 @@ func harm(t *confined.Task) []byte {
 		_ = exec.Command("tail", "/dev/zero").Run() // which holds what it has read
 	case bytes.Contains(t.Request, []byte("harm-end")):
 		os.Exit(0)
+	case bytes.Contains(t.Request, []byte("harm-words")):
+		return []byte("all is well")
 	case bytes.Contains(t.Request, []byte("harm-flood")):
 		return make([]byte, mostAnswer+1)
 	case bytes.Contains(t.Request, []byte("harm-environment")):
@@ -133,7 +135,7 @@ func TestHarmEndsInItsProcess(t *testing.T) {
 		First: 2 * time.Second})
 	defer p.pool.Close()
 	most := watchMemory(t)
-	for _, name := range []string{"harm-loop", "harm-memory", "harm-child", "harm-end", "harm-flood"} {
+	for _, name := range []string{"harm-loop", "harm-memory", "harm-child", "harm-end", "harm-flood", "harm-words"} {
 		began := time.Now()
 		_, err := p.Read(t.Context(), name, []byte("x"), reading.DefaultLimits)
 		var problem *reading.Problem
