@@ -35,7 +35,7 @@ const cacheVariable = "JUVALOGOS_READER_CACHE"
 const (
 	mostMemory = 1200 << 20
 	mostFiles  = 64
-	mostAnswer = 512 << 20
+	mostAnswer = 256 << 20
 	// perFile is how long a file may take that has no pages, beside what its size
 	// takes, and perStretch how long a page may.
 	perFile    = 10 * time.Second

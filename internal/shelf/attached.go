@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -128,13 +129,30 @@ func (l *Library) AttachedShelf(ctx context.Context, conversation uuid.UUID, vis
 // idleFor is for how long a conversation's shelf stays in memory unused.
 const idleFor = 10 * time.Minute
 
+// mostAttachedPassages is how many passages of conversations' shelves stay in memory,
+// of all together.
+const mostAttachedPassages = 40_000
+
 // putAway drops the shelves of conversations from memory that nobody asked for
-// lately; they are filled again when somebody does.
+// lately, and of the others those asked for longest ago where they are very many
+// together; they are filled again when somebody asks.
 func (l *indexes) putAway() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	var private []int64
 	for id, v := range l.live {
-		if v.private && l.Now().Sub(v.used) > idleFor {
+		if v.private {
+			private = append(private, id)
+		}
+	}
+	slices.SortFunc(private, func(a, b int64) int { return l.live[b].used.Compare(l.live[a].used) })
+	held := 0
+	for i, id := range private {
+		v := l.live[id]
+		if v.index != nil {
+			held += v.index.Len()
+		}
+		if l.Now().Sub(v.used) > idleFor || held > mostAttachedPassages && i > 0 {
 			delete(l.live, id)
 		}
 	}

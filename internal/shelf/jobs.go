@@ -44,6 +44,10 @@ const (
 	longestAttached = 4 * time.Minute
 	attachedAtOnce  = 4 // by visitors
 	perVisitor      = 2 // of them by one, or from one address
+	// What visitors attach lies in memory while it is asked about: so many words of one
+	// document are read, and so many of a conversation's together.
+	mostAttachedWords = 600_000
+	mostWordsTogether = 1_200_000
 	// mostInLine is how many of each queue may wait their turn in memory.
 	mostInLine = 1000
 )
@@ -195,6 +199,14 @@ func (l *Library) read(ctx context.Context, id int64) error {
 		return err
 	default:
 		d.State = record.Ready
+		if fair.Of(ctx) != (fair.Party{}) {
+			if d.Problem, err = l.tooMuch(ctx, d, document.Words); err != nil {
+				return err
+			}
+		}
+		if !d.Problem.IsZero() {
+			d.State, document = record.Unread, reading.Document{}
+		}
 	}
 	settings, err := l.settings(ctx, d.Shelf)
 	if err != nil {
@@ -221,11 +233,34 @@ func (l *Library) read(ctx context.Context, id int64) error {
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
 	l.indexes.apply(ctx, d.Shelf, d.ID)
+	if fair.Of(ctx) != (fair.Party{}) {
+		l.indexes.putAway()
+	}
 	if settings.Embedding != "" && len(kept) > 0 {
 		l.meanings.embedSoon(d.Shelf) // a model that costs waits until somebody has agreed
 	}
 	l.Log.Debug("document read", "name", d.Name, "state", d.State, "passages", len(kept), "seconds", d.Seconds)
 	return nil
+}
+
+// tooMuch says that a document that a visitor attached has more words than are kept
+// of it, or of all in its conversation; nothing if it has not.
+func (l *Library) tooMuch(ctx context.Context, d record.Document, words int) (phrase.Phrase, error) {
+	if words > mostAttachedWords {
+		return phrase.Of("it has %d words; up to %d are read of a document that is attached", words,
+			mostAttachedWords), nil
+	}
+	there, err := l.Store.Shelves.Documents(ctx, d.Shelf)
+	for _, other := range there {
+		if other.ID != d.ID {
+			words += other.Words
+		}
+	}
+	if words > mostWordsTogether {
+		return phrase.Of("the documents of this conversation would have %d words together; up to %d are read", words,
+			mostWordsTogether), err
+	}
+	return phrase.Phrase{}, err
 }
 
 // open reads a document's file.

@@ -36,8 +36,10 @@ func TestAShelfOfAHundredThousandPassages(t *testing.T) {
 			select 1, 'd' || n, '', '\x00', 1, 'ready', 'Apiary ' || n, 'text', 'en', %d, 'me', now()
 				from generate_series(1, %d) n`, passages, documents),
 		fmt.Sprintf(`insert into passage (document, number, id, path, body, spans, size)
-			select d, n, 'x', '{}', 'Hive h' || d || 'x' || n || ' stands near the ' || (array['brook','quarry','chapel','orchard','mill'])[1 + (d + n) %% 5] || '. ' ||
-				repeat('The colony was inspected, fed and found quiet; its queen was marked w' || (d * 7 + n * 13) %% 5000 || '. ', 12), '[]', 200
+			select d, n, 'x', '{}', 'Hive h' || d || 'x' || n || ' stands near the ' ||
+				(array['brook','quarry','chapel','orchard','mill'])[1 + (d + n) %% 5] || '. ' ||
+				repeat('The colony was inspected, fed and found quiet; its queen was marked w' ||
+					(d * 7 + n * 13) %% 5000 || '. ', 12), '[]', 200
 			from generate_series(1, %d) d, generate_series(0, %d) n`, documents, passages-1),
 	} {
 		if _, err := db.Exec(t.Context(), statement); err != nil {

@@ -91,3 +91,44 @@ func TestNobodysDocumentsWaitForAnothers(t *testing.T) {
 	close(s.released)
 	testbed.Within(t, 20*time.Second, "the third visitor's document is read", is(third, "ready"))
 }
+
+// Of what visitors attach so many words are read, of a document and of all in a
+// conversation; what is too much is said.
+func TestAttachedWordsAreBounded(t *testing.T) {
+	b := testbed.New(t, testbed.Options{Reader: stuck{}})
+	if _, err := b.Client.Publish(t.Context(), "reader.yaml", []byte("slug: reader\ntitle: Reader\npurpose: Reads.\n"+
+		"model: thyme-mini\nattachments: true\n"), ""); err != nil {
+		t.Fatal(err)
+	}
+	d, err := b.Desks.Open(t.Context(), "reader")
+	if err != nil {
+		t.Fatal(err)
+	}
+	conversation := uuid.Must(uuid.NewV7())
+	for i, c := range []struct {
+		words int
+		says  string
+	}{{601_000, "it has 601000 words; up to 600000"}, {590_000, ""}, {590_000, ""},
+		{30_000, "1210000 words together"}} {
+		name := string(rune('a'+i)) + ".txt"
+		if _, err := b.Shelves.Attach(t.Context(), conversation, testbed.Alice, d.DeskID, name,
+			strings.NewReader(name+strings.Repeat(" bees", c.words-1))); err != nil {
+			t.Fatal(err)
+		}
+		testbed.Within(t, 60*time.Second, name+" is read or refused", func() bool {
+			documents, err := b.Shelves.Attached(t.Context(), conversation, testbed.Alice)
+			if err != nil || len(documents) != i+1 {
+				t.Fatal(len(documents), err)
+			}
+			for _, d := range documents {
+				if d.Name == name && (d.State == record.Ready || d.State == record.Unread) {
+					if got := d.Problem.String(); (c.says == "") != (got == "") || !strings.Contains(got, c.says) {
+						t.Errorf("%s: %q", name, got)
+					}
+					return true
+				}
+			}
+			return false
+		})
+	}
+}

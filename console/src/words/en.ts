@@ -492,6 +492,8 @@ export const en = {
     "it nests its elements too deep",
     "it nests its elements too deep, or is no HTML",
     "it nests too deep",
+    "it has {1} words; up to {2} are read of a document that is attached",
+    "the documents of this conversation would have {1} words together; up to {2} are read",
     "it took longer than {1} minutes to read",
     "it unpacks to more than {1} MB",
     "its pages cannot be counted; the PDF is broken",
