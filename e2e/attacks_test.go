@@ -177,7 +177,7 @@ func TestTheServiceIsAttacked(t *testing.T) {
 			}
 			return fmt.Sprint(sent < 64<<20)
 		}, "true"},
-		{"a huge page", 900, 30 * time.Second, func() string { return a.attach("huge.pdf", []byte(hugePage)) },
+		{"a huge page", 1300, 60 * time.Second, func() string { return a.attach("huge.pdf", []byte(hugePage)) },
 			"failed"},
 		{"a huge picture", 150, 20 * time.Second, func() string { return a.attach("huge.png", bigPNG(30_000)) },
 			"failed it is too large a picture"},
