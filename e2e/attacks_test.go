@@ -29,6 +29,7 @@ import (
 type attacked struct {
 	*process
 	browser *http.Client
+	last    *string // what was attached last: CONVERSATION/documents/ID
 }
 
 // during does something and returns how long it took and the most memory, in MB,
@@ -88,6 +89,7 @@ func (a attacked) attach(name string, body []byte) string {
 	if err := json.Unmarshal([]byte(text), &added); status != 202 || err != nil {
 		a.t.Fatalf("%s: %d %s", name, status, text)
 	}
+	*a.last = fmt.Sprintf("%s/documents/%d", added.Conversation, added.Added[0].Document)
 	if p := added.Added[0].Problem; p != "" {
 		return p
 	}
@@ -124,16 +126,31 @@ func bigPNG(size int) []byte {
 	return append(append(png, chunk("IDAT", []byte("x"))...), chunk("IEND", nil)...)
 }
 
-// hugePage is a PDF of less than a kilobyte with a page of 200 inches each way.
+// hugePage is a PDF of less than a kilobyte with a page of 200 inches each way, and a
+// few words on it.
 const hugePage = "%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n" +
 	"2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj\n" +
-	"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 14400 14400]>>endobj\ntrailer<</Root 1 0 R>>\n"
+	"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 14400 14400]/Contents 4 0 R" +
+	"/Resources<</Font<</F<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>>>>>>>endobj\n" +
+	"4 0 obj<</Length 52>>stream\nBT /F 400 Tf 900 900 Td (The hive is open.) Tj ET    \nendstream endobj\n" +
+	"trailer<</Root 1 0 R>>\n"
+
+// draw has the first page of what was attached last drawn, and returns the status.
+func (a attacked) draw() int {
+	response, err := a.browser.Get(a.address + "/api/at/reader/shelves/attached-" + *a.last + "/pages/1.png")
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	defer response.Body.Close()
+	_, _ = io.Copy(io.Discard, response.Body)
+	return response.StatusCode
+}
 
 // TestTheServiceIsAttacked attacks the program as it is run, as it was attacked
 // before, and measures from outside: it stays small, answers soon, and goes on.
 func TestTheServiceIsAttacked(t *testing.T) {
 	jar, _ := cookiejar.New(nil)
-	a := attacked{startProcess(t), &http.Client{Jar: jar, Timeout: 5 * time.Minute}}
+	a := attacked{startProcess(t), &http.Client{Jar: jar, Timeout: 5 * time.Minute}, new("")}
 	if _, err := a.client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: Reader\npurpose: Reads.\n"+
 		"model: thyme-mini\nattachments: true\n"), ""); err != nil {
 		t.Fatal(err)
@@ -177,8 +194,9 @@ func TestTheServiceIsAttacked(t *testing.T) {
 			}
 			return fmt.Sprint(sent < 64<<20)
 		}, "true"},
-		{"a huge page", 1300, 60 * time.Second, func() string { return a.attach("huge.pdf", []byte(hugePage)) },
-			"failed"},
+		{"a huge page", 1300, 60 * time.Second, func() string {
+			return a.attach("huge.pdf", []byte(hugePage)) + fmt.Sprint(a.draw())
+		}, "ready 200"},
 		{"a huge picture", 150, 20 * time.Second, func() string { return a.attach("huge.png", bigPNG(30_000)) },
 			"failed it is too large a picture"},
 		{"20,000 unknown keys", 200, 15 * time.Second, func() string {
@@ -192,7 +210,7 @@ func TestTheServiceIsAttacked(t *testing.T) {
 		{"unfinished links", 1400, 60 * time.Second, func() string {
 			quick := make(chan string)
 			go func() {
-				other := attacked{a.process, &http.Client{Timeout: time.Minute}}
+				other := attacked{a.process, &http.Client{Timeout: time.Minute}, new("")}
 				jar, _ := cookiejar.New(nil)
 				other.browser.Jar = jar
 				began := time.Now()
@@ -204,7 +222,7 @@ func TestTheServiceIsAttacked(t *testing.T) {
 		}, "ready true failed it could not be read"},
 		{"a template that doubles", 300, 30 * time.Second, func() string {
 			brief := "{{$x := printf \"%1000s\" \"x\"}}"
-			for range 14 {
+			for range 20 {
 				brief += "{{$x = printf \"%s%s\" $x $x}}"
 			}
 			return recipeWith(a, token, brief+"{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}")
@@ -269,7 +287,7 @@ func TestAModelThatNeverEnds(t *testing.T) {
 		}
 	}))
 	defer server.Close()
-	a := attacked{startProcess(t), &http.Client{Timeout: time.Minute}}
+	a := attacked{startProcess(t), &http.Client{Timeout: time.Minute}, nil}
 	connections := filepath.Join(a.data, "connections.yaml")
 	if err := os.WriteFile(connections, []byte("connections:\n  - name: shed\n    address: "+server.URL+
 		"/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n"), 0o644); err != nil {
