@@ -210,6 +210,18 @@ func said(t *confined.Task) []byte {
 // engine is the confined process's own, from the first page that it opens.
 var engine = sync.OnceValue(func() *pdfium.Engine { return pdfium.New(os.Getenv(cacheVariable)) })
 
+// warm has PDFium compiled, which is no fault of the file: where what was compiled
+// cannot be kept, or has not been yet, it takes a while that does not count for it.
+func warm(t *confined.Task) {
+	warmOnce.Do(func() {
+		t.GoOn(perRecognition)
+		_ = engine().Warm() // Open says what is wrong
+	})
+	t.GoOn(perFile + time.Duration(len(t.Body)>>20)*perMB)
+}
+
+var warmOnce sync.Once
+
 // work does what is asked for, in the confined process.
 func work(t *confined.Task) (a answer) {
 	var r request
@@ -249,6 +261,7 @@ func work(t *confined.Task) (a answer) {
 }
 
 func draw(ctx context.Context, t *confined.Task, r request) ([]byte, error) {
+	warm(t)
 	pages, err := engine().Open(ctx, r.Name, t.Body, r.Format)
 	if err != nil {
 		return nil, err
@@ -264,6 +277,9 @@ type steady struct {
 }
 
 func (s steady) Open(ctx context.Context, name string, body []byte, format string) (reading.Pages, error) {
+	if format != "picture" {
+		warm(s.task)
+	}
 	pages, err := s.Engine.Open(ctx, name, body, format)
 	if err != nil {
 		return nil, err

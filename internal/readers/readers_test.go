@@ -241,3 +241,19 @@ func TestUnfinishedLinks(t *testing.T) {
 	}
 	t.Logf("after %v: %v", took.Round(time.Millisecond), err)
 }
+
+// Where what was compiled of PDFium cannot be kept, every process compiles it anew;
+// that does not count as the file's time.
+func TestPDFsAreReadWithoutAPlaceToKeepAnything(t *testing.T) {
+	body, err := os.ReadFile("../../demo/shelves/handbook/leaflets/wasps.pdf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := New("/proc/nowhere")
+	p.pool = confined.NewPool(kind, confined.Limits{Memory: mostMemory, Files: mostFiles, Answer: mostAnswer,
+		First: time.Second}, cacheVariable+"=/proc/nowhere/pdfium")
+	defer p.pool.Close()
+	if d, err := p.Read(t.Context(), "wasps.pdf", body, reading.DefaultLimits); err != nil || d.Words < 50 {
+		t.Errorf("%d words, %v", d.Words, err)
+	}
+}
