@@ -18,6 +18,7 @@ test: install-test build
 build: console/dist/index.html
 	@go build -o bin/ ./cmd/juvalogos ./standin/juvalogos-standin
 	@go build -o bin/juvalogos-demo ./demo
+	@go build -o bin/juvalogos-next-lines ./examples/programs/next-lines
 
 install install-test install-bench:
 	@scripts/install.sh $@

@@ -8,14 +8,17 @@ import (
 	"context"
 	"crypto/rand"
 	"embed"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
 	"io"
+	"io/fs"
 	"net"
 	"os"
 	"os/exec"
 	"os/signal"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -62,7 +65,13 @@ func run(ctx context.Context, data, listen, standin string) error {
 			err)
 	}
 	file := filepath.Join(data, "connections.yaml")
-	if err := os.WriteFile(file, []byte(strings.ReplaceAll(connections, standinAddress, standin)), 0o644); err != nil {
+	learner, run, err := layOutLearner()
+	if err != nil {
+		return fmt.Errorf("lay out the program behind Next Lines: %w", err)
+	}
+	defer os.RemoveAll(learner)
+	text := strings.ReplaceAll(strings.ReplaceAll(connections, standinAddress, standin), "[NEXT_LINES]", run)
+	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 		return fmt.Errorf("write the demo's connection file: %w", err)
 	}
 	logPath := filepath.Join(data, "demo.log")
@@ -109,6 +118,33 @@ func run(ctx context.Context, data, listen, standin string) error {
 	case <-juvalogos.ended:
 		return fmt.Errorf("the service has ended\n%s", lastLines(logPath))
 	}
+}
+
+// layOutLearner puts the program behind Next Lines and what it learns from where any
+// user may run it and read it, and returns how to run it, as YAML.
+func layOutLearner() (folder, run string, err error) {
+	self, err := os.Executable()
+	if err != nil {
+		return "", "", err
+	}
+	program, err := os.ReadFile(filepath.Join(filepath.Dir(self), "juvalogos-next-lines"))
+	if err != nil {
+		return "", "", err
+	}
+	if folder, err = os.MkdirTemp("", "juvalogos-demo-"); err != nil {
+		return "", "", err
+	}
+	words := []string{filepath.Join(folder, "next-lines")}
+	err = errors.Join(os.Chmod(folder, 0o755), os.WriteFile(words[0], program, 0o755))
+	files, failed := fs.Glob(shelves, "shelves/handbook/*.md")
+	err = errors.Join(err, failed)
+	for _, name := range files {
+		text, failed := shelves.ReadFile(name)
+		words = append(words, filepath.Join(folder, path.Base(name)))
+		err = errors.Join(err, failed, os.WriteFile(words[len(words)-1], text, 0o644))
+	}
+	quoted, failed := json.Marshal(words)
+	return folder, string(quoted), errors.Join(err, failed)
 }
 
 func free(flagName, address string) error {

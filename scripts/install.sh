@@ -17,6 +17,7 @@ if [[ ${1:-install} == install-bench ]]; then
   need python3-doc bash -c 'ls /usr/share/doc/python3.*/html/library'
 fi
 if [[ ${1:-install} == install-test || ${1:-install} == install-bench ]]; then
+  need python3 command -v python3
   need chromium-headless-shell command -v chromium-headless-shell
   need fonts-dejavu-core test -e /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf
   need xvfb command -v Xvfb

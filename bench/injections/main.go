@@ -145,10 +145,10 @@ func (o only) Ask(ctx context.Context, a steps.Ask, text func([]byte)) (*recipe.
 	call := &recipe.ModelCall{Model: o.Name(), Messages: a.Messages, At: time.Now()}
 	var said strings.Builder
 	result, err := o.entry.Generate(ctx, models.Request{Messages: a.Messages, Sampling: a.Sampling, Schema: a.Schema},
-		func(piece []byte) {
+		models.Sink{Text: func(piece []byte) {
 			said.Write(piece)
 			text(piece)
-		})
+		}})
 	call.Answer, call.Finish = said.String(), result.Finish
 	return call, err
 }

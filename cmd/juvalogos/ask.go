@@ -95,10 +95,17 @@ func attach(c *client.Client, q client.Question, files []string) (conversation s
 func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin api.Begin, err error) {
 	write, end := printer()
 	outcome, err := c.Ask(ctx, q, client.Follower{
-		Begin:  func(b api.Begin) { begin = b },
-		Text:   write,
+		Begin: func(b api.Begin) { begin = b },
+		Text: func(text string) {
+			if begin.Show == "" { // several texts are printed once they are there
+				write(text)
+			}
+		},
 		Notice: func(n api.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
 	})
+	if err == nil {
+		write(lanesText(outcome.Lanes))
+	}
 	end()
 	if err != nil {
 		if ctx.Err() != nil && begin.Turn != "" {
@@ -110,6 +117,23 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin a
 		fmt.Fprint(os.Stderr, terminal.Harmless(sourceLines(s)))
 	}
 	return begin, explainOutcome(outcome)
+}
+
+// lanesText is a reply of several texts, each below its title.
+func lanesText(lanes []api.Lane) string {
+	var b strings.Builder
+	for i, l := range lanes {
+		title := l.Title
+		if title == "" {
+			title = fmt.Sprint(i + 1)
+		}
+		text := l.Text
+		if l.Failed && text == "" {
+			text = "(This one failed.)"
+		}
+		fmt.Fprintf(&b, "## %s\n\n%s\n\n", title, strings.TrimSpace(text))
+	}
+	return b.String()
 }
 
 // sourceLines tells what a reply rests on.
@@ -178,9 +202,21 @@ func askForJSON(ctx context.Context, c *client.Client, q client.Question) error 
 func noticeLine(n api.Notice) string {
 	switch n.Kind {
 	case "retrying":
-		return fmt.Sprintf("(The model is busy; asking again in %.0f s.)", n.Seconds)
+		return fmt.Sprintf("(%s; asking again in %.0f s.)", whyAgain[n.Why], n.Seconds)
 	case "waking":
+		if n.Seconds > 0 {
+			return fmt.Sprintf("(The model is waking up; lately that took %.0f s.)", n.Seconds)
+		}
 		return "(The model is waking up; that can take a minute or two.)"
+	case "working":
+		line := "(At work"
+		if n.Says != "" {
+			line += ": " + terminal.Harmless(n.Says)
+		}
+		if n.Done > 0 {
+			line += fmt.Sprintf(", %.0f %%", 100*n.Done)
+		}
+		return line + ".)"
 	case "in-line":
 		line := fmt.Sprintf("(Waiting in line: place %d", n.Place)
 		if n.Seconds > 0 {
@@ -197,6 +233,11 @@ func noticeLine(n api.Notice) string {
 	return "(The reply is saved.)"
 }
 
+// whyAgain says why a model is asked again.
+var whyAgain = map[api.NoticeWhy]string{"": "It did not work yet", "busy": "The model is busy",
+	"away": "The model cannot be reached", "failed": "The model had trouble answering",
+	"cut-off": "The line to the model broke"}
+
 // explainOutcome says on standard error why a reply is not whole.
 func explainOutcome(o api.Outcome) error {
 	switch {
@@ -210,6 +251,8 @@ func explainOutcome(o api.Outcome) error {
 	case o.State == "stopped":
 		fmt.Fprintln(os.Stderr, "(Stopped.)")
 		return noReply{}
+	case o.Finish == "content_filter":
+		fmt.Fprintln(os.Stderr, "(The rules of the model ended the reply before its end.)")
 	case o.Finish == "length":
 		fmt.Fprintln(os.Stderr, "(The reply reached its longest allowed length.)")
 	}

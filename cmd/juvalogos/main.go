@@ -142,11 +142,27 @@ func newFlags(usage, about, example string) *flag.FlagSet {
 	return f
 }
 
-// parse reads flags; mistakes in them are usage errors.
+// parse reads flags, before the arguments and after them; mistakes in them are usage
+// errors. What follows -- is no flag.
 func parse(f *flag.FlagSet, args []string) error {
-	err := f.Parse(args)
-	if err != nil && !errors.Is(err, flag.ErrHelp) {
-		return usageError(err.Error() + "; -h explains the flags")
+	var others []string
+	for rest := args; ; {
+		err := f.Parse(rest)
+		if errors.Is(err, flag.ErrHelp) {
+			return err
+		}
+		if err != nil {
+			return usageError(err.Error() + "; -h explains the flags, and after -- everything is text")
+		}
+		read := len(rest) - f.NArg()
+		if read > 0 && rest[read-1] == "--" {
+			others = append(others, f.Args()...)
+			break
+		}
+		if f.NArg() == 0 {
+			break
+		}
+		others, rest = append(others, f.Arg(0)), f.Args()[1:]
 	}
-	return err
+	return f.Parse(append([]string{"--"}, others...))
 }

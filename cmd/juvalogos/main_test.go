@@ -174,7 +174,7 @@ func TestSourceLines(t *testing.T) {
 
 func TestNotices(t *testing.T) {
 	for want, n := range map[string]api.Notice{
-		"(The model is busy; asking again in 3 s.)":                {Kind: "retrying", Seconds: 3},
+		"(The model is busy; asking again in 3 s.)":                {Kind: "retrying", Why: "busy", Seconds: 3},
 		"(Waiting in line: place 2, about 40 s to go.)":            {Kind: "in-line", Place: 2, Seconds: 40},
 		"(Looking into the documents …)":                           {Kind: "step", Says: "Looking into the documents"},
 		"(The model is waking up; that can take a minute or two.)": {Kind: "waking"},

@@ -38,6 +38,7 @@ type File struct {
 	Shelves        []string       `yaml:"shelves" json:"shelves,omitempty" most:"8" about:"The shelves that this desk answers from, by their names. The recipe is consult then, unless another is named." example:"handbook"`
 	Attachments    bool           `yaml:"attachments" json:"attachments,omitempty" about:"Whether visitors may attach documents of their own to a conversation: they are read and answered from, nobody else sees them, and they go with the conversation. The recipe is consult then, unless another is named."`
 	Readable       string         `yaml:"readable" json:"readable,omitempty" choices:"documents,passages" about:"What visitors may read of the shelves: documents, whole, with what a reply rests on lit up (this, if left out), or passages, those that a reply of theirs rests on and nothing around them."`
+	Thinking       string         `yaml:"thinking" json:"thinking,omitempty" choices:"fold,hide" about:"Whether visitors can read what a model thinks aloud before it answers: fold (beside the reply, folded; this, if left out) or hide."`
 	Unattended     string         `yaml:"unattended" json:"unattended,omitempty" choices:"answer,drop" about:"What becomes of a question that still waits in line when nobody waits for its reply any more: answer (it is answered all the same; this, if left out) or drop."`
 	Choices        Choices        `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
 	Sampling       Sampling       `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
@@ -51,6 +52,7 @@ type Sampling struct {
 	MaxTokens   int      `yaml:"max_tokens" json:"max_tokens" least:"1" most:"1000000" about:"The longest reply in tokens; 1024 if left out."`
 	Stop        []string `yaml:"stop" json:"stop,omitempty" most:"4" about:"Texts at which the model stops; up to 4."`
 	Seed        *int     `yaml:"seed" json:"seed,omitempty" about:"Makes replies repeatable on servers that support it."`
+	Effort      string   `yaml:"effort" json:"effort,omitempty" choices:"low,medium,high" about:"How much the model thinks before it answers, where its server lets one say: low, medium or high."`
 }
 
 // Knowledge tells visitors how far what the desk says can be relied on.
@@ -71,6 +73,7 @@ type Memory struct {
 const (
 	ReadPassages = "passages"
 	Drop         = "drop"
+	Hide         = "hide"
 )
 
 // Defaults of what a desk file leaves out.

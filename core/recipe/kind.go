@@ -90,6 +90,15 @@ func (c *Call) Text(which int) (add func(text []byte)) {
 	}
 }
 
+// Thought opens what a model thinks aloud before it writes the text that Text
+// opens for which; nil if nobody listens.
+func (c *Call) Thought(which int) (add func(text []byte)) {
+	if c.run.options.Thought == nil {
+		return nil
+	}
+	return c.run.options.Thought(c.reply.lane + which)
+}
+
 // Lane is where in the reply the text goes that Text opens for which, from 1.
 func (c *Call) Lane(which int) int {
 	if c.reply == nil {

@@ -24,6 +24,9 @@ type Options struct {
 	// lane counts from 0 where the reply is several texts. It may be called from
 	// several goroutines; nil: nobody listens.
 	Reply func(lane int) (add func(text []byte))
+	// Thought opens what a model thinks aloud before it writes a text of the reply,
+	// as Reply opens the text; nil: nobody listens.
+	Thought func(lane int) (add func(text []byte))
 	// Kept holds the outputs of steps that may be kept; nil: none are. Salt is
 	// what else they depend on beside their inputs and settings.
 	Kept Kept

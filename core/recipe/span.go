@@ -49,18 +49,22 @@ type ModelCall struct {
 	Settings     any              `json:"settings,omitempty"`
 	Messages     []prompt.Message `json:"messages,omitempty"` // exactly as sent
 	Answer       string           `json:"answer"`             // exactly as it came
+	Thought      string           `json:"thought,omitempty"`  // what the model thought aloud
 	Finish       string           `json:"finish,omitempty"`
 	PromptTokens int              `json:"prompt_tokens"`
 	ReplyTokens  int              `json:"reply_tokens"`
-	Counted      bool             `json:"counted,omitempty"` // by us; the server did not say
-	Cost         float64          `json:"cost,omitempty"`
-	At           time.Time        `json:"at"`
-	Lane         int              `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply
-	First        time.Duration    `json:"first_ns,omitempty"`
-	Took         time.Duration    `json:"took_ns"`
-	Waited       time.Duration    `json:"waited_ns,omitempty"` // in line
-	Retries      int              `json:"retries,omitempty"`
-	Error        string           `json:"error,omitempty"`
+	// Of these, what was thought aloud and what the server had kept from before.
+	ThoughtTokens int           `json:"thought_tokens,omitempty"`
+	CachedTokens  int           `json:"cached_tokens,omitempty"`
+	Counted       bool          `json:"counted,omitempty"` // by us; the server did not say
+	Cost          float64       `json:"cost,omitempty"`
+	At            time.Time     `json:"at"`
+	Lane          int           `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply
+	First         time.Duration `json:"first_ns,omitempty"`
+	Took          time.Duration `json:"took_ns"`
+	Waited        time.Duration `json:"waited_ns,omitempty"` // in line
+	Retries       int           `json:"retries,omitempty"`
+	Error         string        `json:"error,omitempty"`
 }
 
 // Recorder keeps the spans of a run. It may be read while the run goes on.

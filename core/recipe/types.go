@@ -45,6 +45,8 @@ const (
 	Passage Type = "passage"
 	Answer  Type = "answer"
 	Sources Type = "sources"
+	// Thinking is what a model thought aloud; only replies have it.
+	Thinking Type = "thinking"
 	// Anything is what an input may say that takes all types; nothing gives it.
 	Anything Type = "anything"
 )

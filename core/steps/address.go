@@ -11,6 +11,7 @@ import (
 
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/templates"
 	"juvalogos/core/yamlfile"
 )
 
@@ -20,7 +21,7 @@ type addressSet struct {
 	Headers yamlfile.Pairs `yaml:"headers" json:"-" about:"Headers to send. env:NAME stands for what the environment variable NAME holds, so that a key stays out of the recipe."`
 	Gives   string         `yaml:"gives" json:"gives" choices:"text,data" about:"What it answers: text (the default), or data, which is JSON."`
 
-	template sheet
+	template templates.Sheet
 }
 
 // address calls an HTTP address that the owner has allowed.
@@ -37,7 +38,7 @@ func address() step {
 				if !strings.HasPrefix(s.Address, "http://") && !strings.HasPrefix(s.Address, "https://") {
 					return fmt.Errorf("address: it begins with http:// or https://")
 				}
-				s.template, err = parseTemplate("address", s.Address, functions)
+				s.template, err = templates.Parse("address", s.Address, functions)
 				return err
 			},
 			Shape: func(set any, in []recipe.Port) ([]recipe.Port, error) {
@@ -46,7 +47,7 @@ func address() step {
 				for i, p := range in {
 					names[i] = p.Name
 				}
-				for _, missing := range unwired(s.template, names) {
+				for _, missing := range templates.Unwired(s.template, names) {
 					if !slices.Contains(names, missing) {
 						return nil, fmt.Errorf("the address uses {{.%s}}, which is not wired; write it under from",
 							missing)
@@ -61,7 +62,7 @@ func address() step {
 			if t.Web == nil {
 				return nil, errors.New("no addresses may be called here; start with -reach HOST to allow one")
 			}
-			where, err := fill(ctx, set.template, forTemplate(c.In), prompt.Estimate{})
+			where, err := templates.Fill(ctx, set.template, forTemplate(c.In), prompt.Estimate{})
 			if err != nil {
 				return nil, err
 			}

@@ -11,6 +11,7 @@ import (
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/templates"
 )
 
 type composeSet struct {
@@ -20,7 +21,7 @@ type composeSet struct {
 	Reply  int      `yaml:"reply" json:"reply,omitempty" least:"1" most:"1000000" about:"Tokens kept free for the reply; the desk's longest reply if left out."`
 	Spare  []string `yaml:"spare" json:"spare,omitempty" most:"16" about:"Inputs that may be left out when there is no room, the first one first."`
 
-	system, user sheet
+	system, user templates.Sheet
 }
 
 var _ namesModel = (*composeSet)(nil)
@@ -49,7 +50,8 @@ func compose() step {
 				for _, p := range in {
 					names = append(names, p.Name)
 				}
-				for _, missing := range append(unwired(s.system, names), unwired(s.user, names)...) {
+				for _, missing := range append(templates.Unwired(s.system, names),
+					templates.Unwired(s.user, names)...) {
 					return nil, fmt.Errorf("the template uses {{.%s}}, which is not wired; write %s under from, or "+
 						"use one of: %s", missing, missing, strings.Join(names, ", "))
 				}
@@ -79,8 +81,8 @@ func compose() step {
 }
 
 func (s *composeSet) parse() (err error) {
-	if s.system, err = parseTemplate("system", s.System, nil); err == nil {
-		s.user, err = parseTemplate("user", s.User, nil)
+	if s.system, err = templates.Parse("system", s.System, nil); err == nil {
+		s.user, err = templates.Parse("user", s.User, nil)
 	}
 	return err
 }
@@ -107,11 +109,11 @@ func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *rec
 	counter := model.Counter()
 	spare := s.Spare
 	for {
-		system, err := fill(ctx, s.system, data, counter)
+		system, err := templates.Fill(ctx, s.system, data, counter)
 		if err != nil {
 			return prompt.Prompt{}, err
 		}
-		user, err := fill(ctx, s.user, data, counter)
+		user, err := templates.Fill(ctx, s.user, data, counter)
 		if err != nil {
 			return prompt.Prompt{}, err
 		}

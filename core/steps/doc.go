@@ -68,6 +68,8 @@ type Ask struct {
 	// Schema is a JSON Schema that the reply is to fit, for servers that can
 	// hold a model to it; nil: none.
 	Schema any
+	// Thought hears what the model thinks aloud; nil: nobody does.
+	Thought func([]byte)
 }
 
 // Programs runs local programs.

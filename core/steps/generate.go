@@ -176,13 +176,13 @@ func (w *writer) write(ctx context.Context, which int, messages []prompt.Message
 		seed := *sampling.Seed + which
 		sampling.Seed = &seed
 	}
-	add := func([]byte) {}
+	add, thought := func([]byte) {}, (func([]byte))(nil)
 	if w.streams {
-		add = w.call.Text(which)
+		add, thought = w.call.Text(which), w.call.Thought(which)
 	}
 	for goneOn := 0; ; goneOn++ {
 		var said string
-		said, finish, err = w.ask(ctx, which, messages, sampling, add)
+		said, finish, err = w.ask(ctx, which, messages, sampling, add, thought)
 		text += said
 		short := w.set.Least > 0 && len(strings.Fields(text)) < w.set.Least
 		if err != nil || !short || goneOn == mostGoingOn || strings.TrimSpace(said) == "" {
@@ -209,11 +209,11 @@ type ErrEmpty struct{ Model string }
 func (e ErrEmpty) Error() string { return "the model " + e.Model + " said nothing" }
 
 func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, sampling deskfile.Sampling,
-	add func([]byte)) (text, finish string, err error) {
+	add, thought func([]byte)) (text, finish string, err error) {
 	if err := w.call.Begin(); err != nil {
 		return "", "", err
 	}
-	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling}, add)
+	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling, Thought: thought}, add)
 	if w.streams {
 		call.Lane = w.call.Lane(which)
 	}

@@ -13,6 +13,7 @@ import (
 	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/templates"
 )
 
 // A shelf may have the desk's model help to find: rephrase the question before,
@@ -117,8 +118,8 @@ func chosen(t *RunContext, ctx context.Context, c *recipe.Call, question string,
 		fmt.Fprintf(&b, "[%d] %s\n%s\n\n", i+1, f.Title, prompt.Cut(prompt.Estimate{}, f.Text, shownToChoose))
 	}
 	said, err := t.whole(ctx, c, "", Ask{
-		Messages: []prompt.Message{{Role: prompt.System, Text: choosePassages + " " + onlyMaterial},
-			{Role: prompt.User, Text: fence(strings.TrimSpace(b.String())) + "\n\nQuestion: " + question}},
+		Messages: []prompt.Message{{Role: prompt.System, Text: choosePassages + " " + templates.OnlyMaterial},
+			{Role: prompt.User, Text: templates.Fence(strings.TrimSpace(b.String())) + "\n\nQuestion: " + question}},
 		Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: 60},
 	})
 	if err != nil {

@@ -50,16 +50,3 @@ func join() step {
 		},
 	}
 }
-
-// joined joins a list in a template.
-func joined(separator string, list any) (string, error) {
-	entries, ok := list.([]any)
-	if !ok {
-		return "", fmt.Errorf("join: %T is not a list", list)
-	}
-	parts := make([]string, len(entries))
-	for i, v := range entries {
-		parts[i] = fmt.Sprint(v)
-	}
-	return strings.Join(parts, separator), nil
-}

@@ -138,6 +138,10 @@ func (d *decoder) value(node ast.Node, v reflect.Value, f field) {
 		v.Set(reflect.ValueOf(Later{node}))
 	case v.Type() == pairsType:
 		d.pairs(node, v, f)
+	case v.Type() == textsType:
+		d.texts(node, v, f)
+	case v.Type() == objectType:
+		d.object(node, v, f)
 	case v.Kind() == reflect.Struct:
 		d.mapping(node, v, f)
 	case v.Kind() == reflect.Slice:

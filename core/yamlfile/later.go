@@ -27,6 +27,45 @@ var (
 	pairsType = reflect.TypeFor[Pairs]()
 )
 
+// Texts are keys with texts, in no order.
+type Texts map[string]string
+
+// Object is what JSON would hold, by key.
+type Object map[string]any
+
+var (
+	textsType  = reflect.TypeFor[Texts]()
+	objectType = reflect.TypeFor[Object]()
+)
+
+func (d *decoder) texts(node ast.Node, v reflect.Value, f field) {
+	var pairs Pairs
+	before := len(d.problems)
+	d.pairs(node, reflect.ValueOf(&pairs).Elem(), f)
+	if len(d.problems) > before {
+		return
+	}
+	texts := Texts{}
+	for _, p := range pairs {
+		texts[p.Key] = p.Value
+	}
+	v.Set(reflect.ValueOf(texts))
+}
+
+func (d *decoder) object(node ast.Node, v reflect.Value, f field) {
+	if _, ok := pairsOf(node); !ok {
+		d.sayAt(node, "%s: expected keys with values (key: value), found %s", f.key, kindOf(node))
+		return
+	}
+	value, err := Later{node}.Value()
+	object, ok := value.(map[string]any)
+	if err != nil || !ok {
+		d.sayAt(node, "%s: this cannot be written as JSON", f.key)
+		return
+	}
+	v.Set(reflect.ValueOf(Object(object)))
+}
+
 // Given reports whether there is a value.
 func (l Later) Given() bool { return l.node != nil }
 

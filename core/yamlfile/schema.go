@@ -32,7 +32,9 @@ func (o *shapes) of(t reflect.Type, f field) map[string]any {
 	}
 	switch {
 	case t == laterType:
-	case t == pairsType:
+	case t == objectType:
+		s["type"] = "object"
+	case t == pairsType || t == textsType:
 		s["type"], s["additionalProperties"] = "object", map[string]any{"type": "string"}
 	case t == durationType:
 		s["type"], s["pattern"] = "string", `^[0-9.]+(ms|s|m|h)([0-9.]+(ms|s|m|h))*$`

@@ -14,6 +14,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/recipe/draw"
 	"juvalogos/core/yamlfile"
+	"juvalogos/internal/models"
 )
 
 // Defines values for AttachmentState.
@@ -89,7 +90,17 @@ const (
 	Step     NoticeKind = "step"
 	Unsaved  NoticeKind = "unsaved"
 	Waking   NoticeKind = "waking"
+	Working  NoticeKind = "working"
 	Writing  NoticeKind = "writing"
+)
+
+// Defines values for NoticeWhy.
+const (
+	NoticeWhyAway   NoticeWhy = "away"
+	NoticeWhyBusy   NoticeWhy = "busy"
+	NoticeWhyCutOff NoticeWhy = "cut-off"
+	NoticeWhyEmpty  NoticeWhy = ""
+	NoticeWhyFailed NoticeWhy = "failed"
 )
 
 // Defines values for OutcomeShow.
@@ -168,6 +179,9 @@ type Again struct {
 	// Preview By the desk's draft; for makers.
 	Preview bool `json:"preview,omitempty,omitzero"`
 }
+
+// AnswerPlace Where in an endpoint's answer a text stands, as a JSON Pointer.
+type AnswerPlace = models.Place
 
 // Attached defines model for Attached.
 type Attached struct {
@@ -390,8 +404,17 @@ type Connection struct {
 	// AtOnce The most replies at once; 0: any number.
 	AtOnce int `json:"at_once"`
 
+	// Ca A file with certificates that are trusted.
+	Ca string `json:"ca,omitempty,omitzero"`
+
+	// Endpoint How an address of any kind is asked, as the connection file has it; every_ns is in nanoseconds.
+	Endpoint *Endpoint `json:"endpoint,omitempty"`
+
 	// Fixed It is the connection file's and cannot be changed here.
 	Fixed bool `json:"fixed"`
+
+	// Headers Of every request; {key} stands for the key.
+	Headers map[string]string `json:"headers,omitempty,omitzero"`
 
 	// Key A key that is typed in; it is never sent back.
 	Key string `json:"key,omitempty,omitzero"`
@@ -407,12 +430,28 @@ type Connection struct {
 	MostText int    `json:"most_text,omitempty,omitzero"`
 	Name     string `json:"name"`
 
+	// Pace What the server last said of how fast it may be asked, a minute; -1: nothing.
+	Pace *Pace `json:"pace,omitempty"`
+
 	// Patience How many seconds the server may be silent.
 	Patience float64 `json:"patience"`
-	Protocol string  `json:"protocol"`
+
+	// Program A local program, as the connection file has it; what ends in _ns is in nanoseconds.
+	Program  *Program `json:"program,omitempty"`
+	Protocol string   `json:"protocol"`
+	Proxy    string   `json:"proxy,omitempty,omitzero"`
 
 	// Reference Where the key is: env:NAME or file:PATH.
 	Reference string `json:"reference,omitempty,omitzero"`
+
+	// RequestsAMinute The most requests; 0: any number.
+	RequestsAMinute int `json:"requests_a_minute,omitempty,omitzero"`
+
+	// State How a program is doing, and what it needs of the machine.
+	State *ProgramState `json:"state,omitempty"`
+
+	// TokensAMinute The most tokens; 0: any number.
+	TokensAMinute int `json:"tokens_a_minute,omitempty,omitzero"`
 }
 
 // ConnectionList defines model for ConnectionList.
@@ -452,6 +491,11 @@ type ConversationChannel string
 // ConversationList defines model for ConversationList.
 type ConversationList struct {
 	Conversations []Conversation `json:"conversations"`
+}
+
+// CurlLine defines model for CurlLine.
+type CurlLine struct {
+	Line string `json:"line"`
 }
 
 // Desk defines model for Desk.
@@ -586,11 +630,17 @@ type Edits struct {
 	Step string `json:"step,omitempty,omitzero"`
 }
 
+// Endpoint How an address of any kind is asked, as the connection file has it; every_ns is in nanoseconds.
+type Endpoint = models.Endpoint
+
 // Excerpt A piece of what a search found.
 type Excerpt struct {
 	Hit  bool   `json:"hit,omitempty,omitzero"`
 	Text string `json:"text"`
 }
+
+// Exchange A request and its answer as they went over the wire, without keys and cut short.
+type Exchange = models.Exchange
 
 // Face defines model for Face.
 type Face struct {
@@ -785,6 +835,18 @@ type Limits struct {
 	Refusals []Refusal `json:"refusals"`
 }
 
+// Manners How a server wants to be asked, as the connection file has it.
+type Manners = models.Manners
+
+// MannersOf defines model for MannersOf.
+type MannersOf struct {
+	// Manners How a server wants to be asked, as the connection file has it.
+	Manners Manners `json:"manners"`
+
+	// Model Its name at the server.
+	Model string `json:"model"`
+}
+
 // MapPoint defines model for MapPoint.
 type MapPoint struct {
 	Document int64 `json:"document"`
@@ -865,6 +927,9 @@ type ModelNames struct {
 type ModelSettings struct {
 	Can     []string `json:"can"`
 	Context int      `json:"context"`
+
+	// Manners How a server wants to be asked, as the connection file has it.
+	Manners *Manners `json:"manners,omitempty"`
 	Name    string   `json:"name"`
 
 	// Price Per million tokens, in a currency of its owner.
@@ -917,20 +982,28 @@ type NewToken struct {
 
 // Notice defines model for Notice.
 type Notice struct {
+	// Done How far a job is, of 1; 0: not known.
+	Done float64    `json:"done,omitempty,omitzero"`
 	Kind NoticeKind `json:"kind"`
 
 	// Place In line; 1 is next.
 	Place int `json:"place,omitempty,omitzero"`
 
-	// Says What a visitor reads of a step.
+	// Says What a visitor reads of a step; or what a program says of its work.
 	Says string `json:"says,omitempty,omitzero"`
 
 	// Seconds Until the next try, or about how long the line takes.
 	Seconds float64 `json:"seconds,omitempty,omitzero"`
+
+	// Why What stands in the way where the model is asked again.
+	Why NoticeWhy `json:"why,omitempty,omitzero"`
 }
 
 // NoticeKind defines model for Notice.Kind.
 type NoticeKind string
+
+// NoticeWhy What stands in the way where the model is asked again.
+type NoticeWhy string
 
 // Outcome defines model for Outcome.
 type Outcome struct {
@@ -963,6 +1036,14 @@ type OutcomeShow string
 
 // OutcomeState defines model for Outcome.State.
 type OutcomeState string
+
+// Pace What the server last said of how fast it may be asked, a minute; -1: nothing.
+type Pace struct {
+	Requests     int `json:"requests"`
+	RequestsLeft int `json:"requests_left"`
+	Tokens       int `json:"tokens"`
+	TokensLeft   int `json:"tokens_left"`
+}
 
 // PackedDesk defines model for PackedDesk.
 type PackedDesk struct {
@@ -1051,7 +1132,9 @@ type Preferred struct {
 
 // Price Per million tokens, in a currency of its owner.
 type Price struct {
-	In float64 `json:"in"`
+	// Cached Of a prompt that the server had kept; 0: as in.
+	Cached float64 `json:"cached,omitempty,omitzero"`
+	In     float64 `json:"in"`
 
 	// Minute Per minute of sound.
 	Minute float64 `json:"minute,omitempty,omitzero"`
@@ -1063,12 +1146,24 @@ type Price struct {
 
 // Probe defines model for Probe.
 type Probe struct {
-	Advice          string  `json:"advice,omitempty,omitzero"`
-	FirstTokenMs    float64 `json:"first_token_ms"`
-	Model           string  `json:"model"`
-	Problem         string  `json:"problem,omitempty,omitzero"`
-	Reply           string  `json:"reply"`
+	Advice       string     `json:"advice,omitempty,omitzero"`
+	Exchanges    []Exchange `json:"exchanges,omitempty,omitzero"`
+	FirstTokenMs float64    `json:"first_token_ms"`
+
+	// Found How a server wants to be asked, as the connection file has it.
+	Found *Manners `json:"found,omitempty"`
+
+	// Lines What was found, as lines of the connection file.
+	Lines   string        `json:"lines,omitempty,omitzero"`
+	Model   string        `json:"model"`
+	Places  []AnswerPlace `json:"places,omitempty,omitzero"`
+	Problem string        `json:"problem,omitempty,omitzero"`
+	Reply   string        `json:"reply"`
+
+	// Thinks It thinks aloud.
+	Thinks          bool    `json:"thinks,omitempty,omitzero"`
 	TokensPerSecond float64 `json:"tokens_per_second"`
+	Trials          []Trial `json:"trials,omitempty,omitzero"`
 	Works           bool    `json:"works"`
 }
 
@@ -1096,6 +1191,12 @@ type Problem struct {
 	Title    string       `json:"title"`
 	Type     string       `json:"type"`
 }
+
+// Program A local program, as the connection file has it; what ends in _ns is in nanoseconds.
+type Program = models.Program
+
+// ProgramState How a program is doing, and what it needs of the machine.
+type ProgramState = models.ProgramState
 
 // Question defines model for Question.
 type Question struct {
@@ -1526,6 +1627,9 @@ type TraceList struct {
 	Traces []Trace `json:"traces"`
 }
 
+// Trial One way of asking that was tried.
+type Trial = models.Trial
+
 // Trouble defines model for Trouble.
 type Trouble struct {
 	Code string `json:"code"`
@@ -1871,11 +1975,20 @@ type AttachMultipartRequestBody AttachMultipartBody
 // AskJSONRequestBody defines body for Ask for application/json ContentType.
 type AskJSONRequestBody = Question
 
+// FromCurlJSONRequestBody defines body for FromCurl for application/json ContentType.
+type FromCurlJSONRequestBody = CurlLine
+
 // LookJSONRequestBody defines body for Look for application/json ContentType.
 type LookJSONRequestBody = Connection
 
+// TryConnectionJSONRequestBody defines body for TryConnection for application/json ContentType.
+type TryConnectionJSONRequestBody = Connection
+
 // KeepConnectionJSONRequestBody defines body for KeepConnection for application/json ContentType.
 type KeepConnectionJSONRequestBody = Connection
+
+// KeepMannersJSONRequestBody defines body for KeepManners for application/json ContentType.
+type KeepMannersJSONRequestBody = MannersOf
 
 // RenameJSONRequestBody defines body for Rename for application/json ContentType.
 type RenameJSONRequestBody = Renaming

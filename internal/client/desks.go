@@ -104,6 +104,25 @@ func (c *Client) Probe(ctx context.Context, model string) ([]api.Probe, error) {
 	return list.Probes, err
 }
 
+// KeepManners keeps how a server wants to be asked for a model, as a probe found it.
+func (c *Client) KeepManners(ctx context.Context, connection string, m api.MannersOf) error {
+	return c.call(ctx, http.MethodPut, "/api/connections/"+url.PathEscape(connection)+"/manners", m, nil)
+}
+
+// TryConnection asks the first model of a connection that is not in use yet.
+func (c *Client) TryConnection(ctx context.Context, k api.Connection) (api.Probe, error) {
+	var p api.Probe
+	err := c.call(ctx, http.MethodPost, "/api/connections/try", k, &p)
+	return p, err
+}
+
+// FromCurl makes a connection, which is not in use yet, of a curl line.
+func (c *Client) FromCurl(ctx context.Context, line string) (api.Connection, error) {
+	var k api.Connection
+	err := c.call(ctx, http.MethodPost, "/api/connections/from-curl", api.CurlLine{Line: line}, &k)
+	return k, err
+}
+
 // AddToken makes a token of which the name, and if they matter the scopes and
 // the end, are given.
 func (c *Client) AddToken(ctx context.Context, t api.NewToken) (api.Token, error) {

@@ -95,6 +95,26 @@ func (g *group) take(pid int) error {
 	return os.WriteFile(filepath.Join(g.folder, "cgroup.procs"), []byte(strconv.Itoa(pid)), 0)
 }
 
+// full reports whether the kernel has ended a process of the group for its memory.
+func (g *group) full() bool {
+	if g == nil {
+		return false
+	}
+	for _, file := range []string{"memory.events", "memory.oom_control"} { // of version 2 and 1
+		text, err := os.ReadFile(filepath.Join(g.folder, file))
+		if err != nil {
+			continue
+		}
+		for line := range strings.Lines(string(text)) {
+			var n int
+			if _, err := fmt.Sscanf(line, "oom_kill %d", &n); err == nil && n > 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // remove takes the group away; its processes have ended. The nil one is none.
 func (g *group) remove() {
 	if g != nil {

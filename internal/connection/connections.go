@@ -6,7 +6,10 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"os"
+	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -32,6 +35,12 @@ type Options struct {
 	Vault *vault.Vault
 	// References are the keys that connections that are added here may name.
 	References vault.References
+	// File is the connection file, to which may be added what probes find out; "":
+	// there is none.
+	File string
+	// Programs is the folder of the programs that connections that are added here
+	// may run; "": none.
+	Programs string
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
 }
@@ -63,12 +72,9 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 		return fault.Say(fault.Exists, "The connection file has a connection named %q; change it there, or choose "+
 			"another name.", c.Name)
 	}
-	c, err := checkConnection(c, s.Models.Protocols())
+	c, err := s.allowed(c)
 	if err != nil {
 		return err
-	}
-	if err := s.References.Allow(c.Key); err != nil {
-		return fault.Say(fault.Invalid, "The key %v, or type the key in.", err)
 	}
 	if key == "" && s.keptFor(c.Name, c.Address) {
 		return fault.Say(fault.Invalid, "The key was typed in for another address. Type it in again, so that it goes "+
@@ -150,22 +156,9 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 	if len(c.Models) == 0 {
 		c.Models = []models.Model{{Name: "any", Context: 1024}} // the rules want one
 	}
-	c, err := checkConnection(c, s.Models.Protocols())
+	c, err := s.withKey(c, key)
 	if err != nil {
 		return nil, err
-	}
-	if err := s.References.Allow(c.Key); err != nil {
-		return nil, fault.Say(fault.Invalid, "The key %v, or type the key in.", err)
-	}
-	if key != "" {
-		c = c.WithKey(models.NewSecret(key), nil)
-	} else if c.Key == "" {
-		_, stored := s.Models.Connections()
-		for _, o := range stored {
-			if o.Name == c.Name && o.Address == c.Address {
-				c = o
-			}
-		}
 	}
 	names, err := s.Models.Look(ctx, c)
 	if err != nil {
@@ -173,6 +166,132 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 			"names yourself.", err)
 	}
 	return names, nil
+}
+
+// allowed holds a connection to the rules, and to what those may who add connections
+// while the service runs: they name no key, no file and no program that whoever runs
+// the service has not allowed.
+func (s *Service) allowed(c models.Connection) (models.Connection, error) {
+	c, err := checkConnection(c, s.Models.Protocols())
+	if err != nil {
+		return c, err
+	}
+	if err := s.References.Allow(c.Key); err != nil {
+		return c, fault.Say(fault.Invalid, "The key %v, or type the key in.", err)
+	}
+	if c.CA != "" {
+		if err := s.References.Allow("file:" + c.CA); err != nil {
+			return c, fault.Say(fault.Invalid, "The file with certificates %v.", err)
+		}
+	}
+	if c.Program != nil {
+		return c, s.mayRun(c.Program)
+	}
+	return c, nil
+}
+
+// mayRun reports whether a program is one of those that may be run.
+func (s *Service) mayRun(p *models.Program) error {
+	if s.Programs == "" {
+		return fault.Say(fault.Invalid, "This service runs no programs that are added here. Start it with -programs "+
+			"FOLDER, the folder that they are in, or write the program into the connection file.")
+	}
+	path := p.Run[0]
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(s.Programs, path)
+	}
+	real, err := filepath.EvalSymlinks(path)
+	if err != nil {
+		return fault.Say(fault.Invalid, "There is no program %s on the machine that the service runs on.", path)
+	}
+	folder, err := filepath.EvalSymlinks(s.Programs)
+	if err != nil || !strings.HasPrefix(real, folder+string(filepath.Separator)) {
+		return fault.Say(fault.Invalid,
+			"The program %s is not in the folder of programs that this service may run, %s.",
+			path, s.Programs)
+	}
+	if info, err := os.Stat(real); err != nil || !info.Mode().IsRegular() || info.Mode()&0o111 == 0 {
+		return fault.Say(fault.Invalid, "%s is no program that can be run; make it one with chmod +x.", path)
+	}
+	p.Run = append([]string{real}, p.Run[1:]...)
+	return nil
+}
+
+// withKey is a connection that is not in use yet with its key: the one given, or that
+// of a connection of its name at the same address.
+func (s *Service) withKey(c models.Connection, key string) (models.Connection, error) {
+	c, err := s.allowed(c)
+	if err != nil {
+		return c, err
+	}
+	if key != "" {
+		return c.WithKey(models.NewSecret(key), nil), nil
+	}
+	if c.Key != "" {
+		return c, nil
+	}
+	_, stored := s.Models.Connections()
+	for _, o := range stored {
+		if o.Name == c.Name && o.Address == c.Address {
+			c = c.KeyOf(o)
+		}
+	}
+	return c, nil
+}
+
+// Try asks the first model of a connection that is not in use yet, with a key as Look
+// has it.
+func (s *Service) Try(ctx context.Context, c models.Connection, key string) (models.Probe, error) {
+	c, err := s.withKey(c, key)
+	if err != nil {
+		return models.Probe{}, err
+	}
+	return s.Models.TryOut(ctx, c), nil
+}
+
+// KeepManners keeps how a server wants to be asked for a model: with the connection,
+// or in the connection file.
+func (s *Service) KeepManners(ctx context.Context, name, model string, m models.Manners, by string) error {
+	file, stored := s.Models.Connections()
+	of := func(c models.Connection) bool { return c.Name == name }
+	if i := slices.IndexFunc(file, of); i >= 0 {
+		return s.writeManners(name, model, m, by)
+	}
+	i := slices.IndexFunc(stored, of)
+	if i < 0 {
+		return fault.Say(fault.NoConnection, "There is no connection %q.", name)
+	}
+	c := stored[i]
+	c.Models = slices.Clone(c.Models)
+	j := slices.IndexFunc(c.Models, func(o models.Model) bool { return o.Name == model })
+	if j < 0 {
+		return fault.Say(fault.NoConnection, "The connection %q has no model %q.", name, model)
+	}
+	c.Models[j].Manners = &m
+	return s.KeepConnection(ctx, c, "", by)
+}
+
+func (s *Service) writeManners(name, model string, m models.Manners, by string) error {
+	if s.File == "" {
+		return fault.Say(fault.Invalid,
+			"The connection file is not this service's to change; write the lines yourself.")
+	}
+	src, err := os.ReadFile(s.File)
+	if err != nil {
+		return fault.Say(fault.Invalid, "The connection file cannot be read: %v.", err)
+	}
+	text, err := models.WriteManners(src, name, model, m, s.Models.Protocols())
+	if err != nil {
+		return fault.Say(fault.Invalid, "The connection file was not changed: %v.", err)
+	}
+	if err := models.ReplaceFile(s.File, text); err != nil {
+		return fault.Say(fault.Invalid, "The connection file cannot be written: %v. Write the lines yourself.", err)
+	}
+	s.Log.Info("connection file changed", "connection", name, "model", model, "by", by)
+	if f, err := models.Read(s.File, text, s.Models.Protocols()); err == nil {
+		s.Models.Replace(f)
+	}
+	return nil
 }
 
 // connectionsSeen is the state of the stored connections that is in use.
@@ -211,6 +330,8 @@ func (s *Service) TakeUp(ctx context.Context) error {
 		if k.Key != nil {
 			c = c.WithKey(s.unseal(k))
 		} else if err := s.References.Allow(c.Key); err != nil {
+			c = c.WithKey(models.Secret{}, err)
+		} else if _, err := s.allowed(c); err != nil {
 			c = c.WithKey(models.Secret{}, err)
 		}
 		stored = append(stored, c)

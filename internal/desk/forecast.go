@@ -41,7 +41,7 @@ func Foresee(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens
 		f.Calls += m.Calls
 		f.PromptTokens += m.PromptTokens
 		f.ReplyTokens += m.ReplyTokens
-		f.Cost += entry.Price.Of(m.PromptTokens, m.ReplyTokens)
+		f.Cost += entry.Price.Of(m.PromptTokens, 0, m.ReplyTokens)
 	}
 	return f, nil
 }

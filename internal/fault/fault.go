@@ -40,6 +40,7 @@ const (
 	Exists         Code = "exists-already"
 	NoConnection   Code = "no-such-connection"
 	NoTrace        Code = "no-such-trace"
+	NoModel        Code = "no-such-model"
 	TooMuch        Code = "too-much"
 	TooLate        Code = "too-late"
 	StepFailed     Code = "step-failed"
@@ -98,8 +99,20 @@ var sentences = map[Code]string{
 		"right.",
 	Code(models.UnknownModel): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
-	Code(models.Refused): "This question was not accepted. Try other words; if that does not help, tell the person " +
-		"who runs this desk.",
+	Code(models.NoAccess): "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	Code(models.NoCredit): "This desk is not set up correctly at the moment. The person who runs it can put it right.",
+	Code(models.Unsupported): "This desk is not set up correctly at the moment. The person who runs it can put it " +
+		"right.",
+	Code(models.Untrusted): "This desk is not set up correctly at the moment. The person who runs it can put it " +
+		"right.",
+	Code(models.Refused): "This question was not taken. It is kept, and the person who runs this desk can see why.",
+	Code(models.Declined): "This desk may not answer that: its rules do not allow it. Try other words, or ask " +
+		"something else.",
+	Code(models.NotRunning): "This desk cannot answer at the moment. Your question is kept; try again in a little " +
+		"while.",
+	Code(models.OverQuota):   "This desk has used up what it may ask for. Your question is kept; try again later.",
+	Code(models.NoMemory):    "There is no room for this at the moment. Try a shorter question, or try again in a while.",
+	Code(models.SaidNothing): "No answer came to this. You can have the reply written again, or try other words.",
 	Code(models.Unreachable): "This desk cannot answer at the moment. Your question is kept; try again in a little " +
 		"while.",
 	Code(models.Busy): "Too many are asking at the moment. Your question is kept; try again in a minute.",
@@ -126,7 +139,7 @@ func Sentence(code Code) phrase.Phrase {
 // have nothing to report, so these carry no id.
 var own = map[Code]bool{
 	Empty: true, QuestionLong: true, StillWriting: true, NotOffered: true, Invalid: true,
-	Code(models.TooLong): true,
+	Code(models.TooLong): true, Code(models.Declined): true,
 }
 
 // New is a problem with something behind it that is for the log, which knows it

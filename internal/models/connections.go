@@ -10,17 +10,17 @@ import (
 	"maps"
 	"net/url"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
+
+	"golang.org/x/net/http/httpguts"
 
 	"juvalogos/core/prompt"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/vault"
 )
-
-// DefaultProtocol is that of connections that name none.
-const DefaultProtocol = "chat-completions"
 
 // UnknownProtocol is a connection's that is not spoken here.
 type UnknownProtocol struct {
@@ -39,15 +39,22 @@ type File struct {
 
 // Connection is a place where models live.
 type Connection struct {
-	Name     string        `yaml:"name" json:"name" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"A name of your choice."`
-	Protocol string        `yaml:"protocol,omitempty" json:"protocol,omitempty" about:"How the server is spoken to. chat-completions (the default): the HTTP protocol that most model servers speak."`
-	Address  string        `yaml:"address" json:"address" need:"yes" most:"500" about:"The base address, the part before /chat/completions." example:"http://127.0.0.1:8000/v1"`
-	Key      string        `yaml:"key,omitempty" json:"key,omitempty" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
-	Patience time.Duration `yaml:"patience,omitempty" json:"patience,omitempty" about:"How long to wait for the next word before giving up; 60s if left out."`
-	Longest  time.Duration `yaml:"longest,omitempty" json:"longest,omitempty" about:"How long one reply may take in all; 15m if left out."`
-	MostText int           `yaml:"most_text,omitempty" json:"most_text,omitempty" least:"1000" most:"100000000" about:"The most bytes of one reply, whatever was asked for; 2000000 if left out."`
-	AtOnce   int           `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"100000" about:"The most replies at once; more wait in line, and visitors take turns. Left out: any number."`
-	Models   []Model       `yaml:"models" json:"models" need:"yes" least:"1" about:"The models there that desks may use."`
+	Name     string         `yaml:"name" json:"name" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"A name of your choice."`
+	Protocol string         `yaml:"protocol,omitempty" json:"protocol,omitempty" about:"How it is asked. chat-completions (the default): the HTTP protocol that most model servers speak; endpoint: any HTTP address; program: a local program."`
+	Address  string         `yaml:"address,omitempty" json:"address" most:"500" about:"The base address, the part before /chat/completions; not for programs." example:"http://127.0.0.1:8000/v1"`
+	Key      string         `yaml:"key,omitempty" json:"key,omitempty" about:"Where the key is: env:NAME or file:PATH, never the key itself. Left out: no key." example:"env:MODEL_KEY"`
+	Headers  yamlfile.Texts `yaml:"headers,omitempty" json:"headers,omitempty" about:"Further headers of every request. {key} stands for the key, which then goes nowhere else." example:"{X-Api-Key: '{key}'}"`
+	CA       string         `yaml:"ca,omitempty" json:"ca,omitempty" most:"500" about:"A file with certificates (PEM) that are trusted beside the system's." example:"/etc/ssl/hall.pem"`
+	Proxy    string         `yaml:"proxy,omitempty" json:"proxy,omitempty" most:"500" about:"The HTTP proxy that leads there. Left out: none." example:"http://proxy.example:3128"`
+	Patience time.Duration  `yaml:"patience,omitempty" json:"patience,omitempty" about:"How long to wait for the next word before giving up; 60s if left out."`
+	Longest  time.Duration  `yaml:"longest,omitempty" json:"longest,omitempty" about:"How long one reply may take in all; 15m if left out."`
+	MostText int            `yaml:"most_text,omitempty" json:"most_text,omitempty" least:"1000" most:"100000000" about:"The most bytes of one reply, whatever was asked for; 2000000 if left out."`
+	AtOnce   int            `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"100000" about:"The most replies at once; more wait in line, and visitors take turns. Left out: any number."`
+	Requests int            `yaml:"requests_a_minute,omitempty" json:"requests_a_minute,omitempty" least:"1" most:"1000000" about:"The most requests a minute; more wait. What the server says of its own bounds is heeded in any case."`
+	Tokens   int            `yaml:"tokens_a_minute,omitempty" json:"tokens_a_minute,omitempty" least:"1" most:"1000000000" about:"The most tokens a minute, of prompts and replies together; more wait."`
+	Endpoint *Endpoint      `yaml:"endpoint,omitempty" json:"endpoint,omitempty" about:"How the address is asked, for the protocol endpoint."`
+	Program  *Program       `yaml:"program,omitempty" json:"program,omitempty" about:"The program, for the protocol program."`
+	Models   []Model        `yaml:"models" json:"models" need:"yes" least:"1" about:"The models there that desks may use."`
 
 	typed *typedKey
 }
@@ -65,30 +72,44 @@ func (c Connection) WithKey(key Secret, err error) Connection {
 	return c
 }
 
+// KeyOf returns the connection with another one's key.
+func (c Connection) KeyOf(o Connection) Connection {
+	c.Key, c.typed = o.Key, o.typed
+	return c
+}
+
 // Typed reports whether the connection has a key that was typed in.
 func (c Connection) Typed() bool { return c.typed != nil && c.typed.err == nil }
 
 // Model is a model as the connection file describes it.
 type Model struct {
 	Name       string   `yaml:"name" json:"name" need:"yes" most:"200" about:"The model's name, as the server knows it."`
-	Can        []string `yaml:"can,omitempty" json:"can" choices:"chat,pictures,embeddings" about:"What it can do: chat, pictures, embeddings. Left out: chat."`
+	Can        []string `yaml:"can,omitempty" json:"can" choices:"chat,see,hear,pictures,speech,embeddings" about:"What it can do: chat, see (take pictures), hear (take sound), pictures (make them), speech (make sound), embeddings. Left out: chat."`
 	Context    int      `yaml:"context" json:"context" need:"yes" least:"256" most:"100000000" about:"The most tokens of prompt and reply together."`
 	Vocabulary string   `yaml:"vocabulary,omitempty" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
 	Price      Price    `yaml:"price,omitempty" json:"price" about:"What it costs, in your own currency."`
+	Manners    *Manners `yaml:"manners,omitempty" json:"manners,omitempty" about:"How the server wants to be asked for it, where that is not as usual; juvalogos model probe finds out."`
 }
 
 // Price is what a model costs, in a currency of its owner's.
 type Price struct {
 	In      float64 `yaml:"in" json:"in" least:"0" about:"Per million tokens of prompt."`
 	Out     float64 `yaml:"out" json:"out" least:"0" about:"Per million tokens of reply."`
+	Cached  float64 `yaml:"cached,omitempty" json:"cached,omitempty" least:"0" about:"Per million tokens of prompt that the server had kept from before; as in if left out."`
 	Picture float64 `yaml:"picture,omitempty" json:"picture,omitempty" least:"0" about:"Per picture that it makes."`
 	Minute  float64 `yaml:"minute,omitempty" json:"minute,omitempty" least:"0" about:"Per minute of sound that it hears or makes."`
 }
 
-// Of is what so many tokens cost.
-func (p Price) Of(promptTokens, replyTokens int) float64 {
+// Of is what so many tokens cost. cached are those of the prompt that the server
+// had kept from before.
+func (p Price) Of(promptTokens, cached, replyTokens int) float64 {
 	const million = 1_000_000
-	return (float64(promptTokens)*p.In + float64(replyTokens)*p.Out) / million
+	kept := p.Cached
+	if kept == 0 {
+		kept = p.In
+	}
+	cached = min(cached, promptTokens)
+	return (float64(promptTokens-cached)*p.In + float64(cached)*kept + float64(replyTokens)*p.Out) / million
 }
 
 const (
@@ -141,41 +162,105 @@ func Read(name string, src []byte, protocols map[string]Protocol) (File, error) 
 			say("two connections are named %q; give each a name of its own", c.Name)
 		}
 		seen[c.Name] = true
-		if c.Protocol == "" {
-			c.Protocol = DefaultProtocol
-		}
+		c.complete()
 		if protocols[c.Protocol] == nil {
 			say("%s", UnknownProtocol{c.Protocol, slices.Sorted(maps.Keys(protocols))})
 		}
-		if c.Patience == 0 {
-			c.Patience = DefaultPatience
-		}
-		if c.Longest == 0 {
-			c.Longest = DefaultLongest
-		}
-		if c.MostText == 0 {
-			c.MostText = DefaultMostText
-		}
-		c.Address = strings.TrimRight(c.Address, "/")
-		if u, err := url.Parse(c.Address); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" ||
-			u.User != nil {
-			say("connection %q: the address must look like http://host:port/v1, without a name or password in it",
-				c.Name)
-		}
-		if c.Key != "" && !strings.HasPrefix(c.Key, "env:") && !strings.HasPrefix(c.Key, "file:") {
-			say("connection %q: key must be env:NAME or file:PATH, so that the key itself stays out of this file",
-				c.Name)
-		}
-		for j := range c.Models {
-			if len(c.Models[j].Can) == 0 {
-				c.Models[j].Can = []string{"chat"}
-			}
+		for _, wrong := range c.wrong() {
+			say("connection %q: %s", c.Name, wrong)
 		}
 	}
 	if problems != nil {
 		return File{}, problems
 	}
 	return f, nil
+}
+
+// complete fills in what was left out.
+func (c *Connection) complete() {
+	if c.Protocol == "" {
+		switch {
+		case c.Program != nil:
+			c.Protocol = ProgramWay
+		case c.Endpoint != nil:
+			c.Protocol = EndpointWay
+		default:
+			c.Protocol = ChatCompletions
+		}
+	}
+	if c.Patience == 0 {
+		c.Patience = DefaultPatience
+	}
+	if c.Longest == 0 {
+		c.Longest = DefaultLongest
+	}
+	if c.MostText == 0 {
+		c.MostText = DefaultMostText
+	}
+	c.Address = strings.TrimRight(c.Address, "/")
+	for j := range c.Models {
+		if len(c.Models[j].Can) == 0 {
+			c.Models[j].Can = []string{"chat"}
+		}
+	}
+}
+
+// wrong says what of a connection cannot be.
+func (c *Connection) wrong() (all []string) {
+	say := func(format string, args ...any) { all = append(all, fmt.Sprintf(format, args...)) }
+	switch {
+	case c.Protocol == ProgramWay:
+		if c.Program == nil {
+			say("program is missing: what is to be run")
+		}
+		if c.Address != "" {
+			say("a program has no address; leave it out")
+		}
+	case !usable(c.Address):
+		say("the address must look like http://host:port/v1, without a name or password in it")
+	}
+	if c.Protocol == EndpointWay && c.Endpoint == nil {
+		say("endpoint is missing: how the address is asked")
+	}
+	if c.Program != nil && c.Protocol != ProgramWay || c.Endpoint != nil && c.Protocol != EndpointWay {
+		say("program and endpoint go with the protocol of that name, not with %s", c.Protocol)
+	}
+	if c.Proxy != "" && !usable(c.Proxy) {
+		say("the proxy must look like http://host:port, without a name or password in it")
+	}
+	if c.Key != "" && !strings.HasPrefix(c.Key, "env:") && !strings.HasPrefix(c.Key, "file:") {
+		say("key must be env:NAME or file:PATH, so that the key itself stays out of this file")
+	}
+	headers := []yamlfile.Texts{c.Headers}
+	if c.Endpoint != nil {
+		headers = append(headers, c.Endpoint.Headers)
+	}
+	for _, texts := range headers {
+		for name, value := range texts {
+			if !httpguts.ValidHeaderFieldName(name) || !httpguts.ValidHeaderFieldValue(value) {
+				say("%q: %q is no header that can be sent", name, value)
+			}
+			if HoldsKey(name) && !strings.Contains(value, KeyMark) {
+				say("the header %s looks like one that holds a key; write {key} in its place and name the key with key",
+					name)
+			}
+		}
+	}
+	return all
+}
+
+// KeyMark stands for the key in headers.
+const KeyMark = "{key}"
+
+// HoldsKey reports whether a header's value is nobody's to read, by its name.
+func HoldsKey(name string) bool { return secretName.MatchString(name) }
+
+var secretName = regexp.MustCompile(`(?i)^(proxy-)?authorization$|^cookie$|(^|[-_])(api-?key|key|token|secret)$`)
+
+// usable reports whether an address can be called.
+func usable(address string) bool {
+	u, err := url.Parse(address)
+	return err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" && u.User == nil
 }
 
 // Able reports whether the model can do what is named.

@@ -33,11 +33,11 @@ type fakeClient struct {
 	err   error
 }
 
-func (f fakeClient) Generate(_ context.Context, r Request, text func([]byte)) (Result, error) {
+func (f fakeClient) Generate(_ context.Context, r Request, to Sink) (Result, error) {
 	if f.err != nil {
 		return Result{}, f.err
 	}
-	text([]byte("key " + f.key.Reveal() + " for " + r.Model))
+	to.Text([]byte("key " + f.key.Reveal() + " for " + r.Model))
 	return Result{Finish: "stop", ReplyTokens: 3}, nil
 }
 
@@ -49,9 +49,9 @@ func (f fakeClient) Names(context.Context) ([]string, error) { return f.names, n
 
 func openFake(t *testing.T, text string, f fakeClient) *Registry {
 	t.Helper()
-	protocols := map[string]Protocol{DefaultProtocol: func(_ Connection, key Secret) Client {
+	protocols := map[string]Protocol{ChatCompletions: func(_ Connection, key Secret) (Client, error) {
 		f.key = key
-		return f
+		return f, nil
 	}}
 	read, err := Read("c.yaml", []byte(text), protocols)
 	if err != nil {
@@ -115,7 +115,7 @@ func TestKeysComeFromWhereTheFileSays(t *testing.T) {
 			t.Fatal(err)
 		}
 		var reply string
-		_, err = e.Generate(context.Background(), Request{}, func(b []byte) { reply += string(b) })
+		_, err = e.Generate(context.Background(), Request{}, Sink{Text: func(b []byte) { reply += string(b) }})
 		return reply, err
 	}
 	var failure *Error
@@ -216,7 +216,7 @@ func TestProbe(t *testing.T) {
 		t.Errorf("got %+v", p)
 	}
 	for kind, want := range map[ErrorKind]string{Unreachable: "check the address", KeyRefused: "check the key",
-		Silent: "raise patience", Garbled: "/chat/completions", TooLong: "lower context"} {
+		Silent: "raise patience", Garbled: "not in the protocol", TooLong: "lower context"} {
 		if p := probe(fakeClient{err: &Error{Kind: kind}}); p.Works || p.Problem != kind ||
 			!strings.Contains(p.Advice, want) {
 			t.Errorf("%s: got %+v", kind, p)
@@ -240,7 +240,7 @@ func FuzzRead(f *testing.F) {
 }
 
 // spoken is a protocol of which nothing is asked.
-var spoken = map[string]Protocol{DefaultProtocol: func(Connection, Secret) Client { return fakeClient{} }}
+var spoken = map[string]Protocol{ChatCompletions: func(Connection, Secret) (Client, error) { return fakeClient{}, nil }}
 
 // A connection kept by a newer version may name a protocol that is not there:
 // asking it says so, and nothing else stops.
@@ -258,7 +258,8 @@ func TestUnknownProtocolsAreTold(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err = e.Generate(t.Context(), Request{}, nil); err == nil || !strings.Contains(err.Error(), "pigeon-post") {
+	if _, err = e.Generate(t.Context(), Request{}, Sink{}); err == nil ||
+		!strings.Contains(err.Error(), "pigeon-post") {
 		t.Errorf("asked: %v", err)
 	}
 	if _, err = r.Look(t.Context(), Connection{Protocol: "pigeon-post"}); err == nil {

@@ -2,14 +2,20 @@ package models
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"github.com/goccy/go-yaml"
+
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+	"juvalogos/core/thinking"
 	"juvalogos/core/yamlfile"
 )
 
@@ -20,54 +26,315 @@ type Probe struct {
 	FirstTokenMS    float64   `json:"first_token_ms"`
 	TokensPerSecond float64   `json:"tokens_per_second"` // after the first; 0 if too few came
 	Reply           string    `json:"reply"`
+	Thinks          bool      `json:"thinks"` // aloud
 	Problem         ErrorKind `json:"problem,omitempty"`
 	Advice          string    `json:"advice,omitempty"`
+	// Found is how the server wants to be asked, if it works only so; nil: as the
+	// connection says. Lines are how to write that down.
+	Found *Manners `json:"found,omitempty"`
+	Lines string   `json:"lines,omitempty"`
+	// Trials are what was tried to find that out.
+	Trials []Trial `json:"trials,omitempty"`
+	// Places are where in the answer of an endpoint texts stand, the longest first, if
+	// the connection does not say where the reply is.
+	Places []Place `json:"places,omitempty"`
+	// Exchanges are the requests as they went over the wire, the last few.
+	Exchanges []Exchange `json:"exchanges,omitempty"`
 }
 
-// probeTokens is enough to tell a rate and cheap enough for any price.
-const probeTokens = 24
+// Place is where in an answer a text stands, as a JSON Pointer.
+type Place struct {
+	At   string `json:"at"`
+	Text string `json:"text"`
+}
 
-// Probe asks the model for a few tokens and times them. It fails if there is no
-// model of that name; what goes wrong with a model is in its Probe.
-func (e Entry) Probe(ctx context.Context) Probe {
-	p := Probe{Model: e.Path()}
-	if !e.Able("chat") {
-		p.Problem, p.Advice = Refused, "this model does not chat; only chat models can be probed so far"
-		return p
-	}
-	began := time.Now()
-	var first, last time.Time
-	var reply strings.Builder
-	pieces := 0
-	result, err := e.Generate(ctx, Request{
+// Trial is one way of asking that was tried.
+type Trial struct {
+	What  string `json:"what"`
+	Works bool   `json:"works"`
+	Said  string `json:"said,omitempty"` // what the server said to it
+}
+
+const (
+	// probeTokens is enough to tell a rate and cheap enough for any price.
+	probeTokens = 24
+	// mostExchanges are kept of a probe.
+	mostExchanges = 3
+	// probePause is how long a busy server is left alone at most, mostPauses how often.
+	probePause = 20 * time.Second
+	mostPauses = 3
+)
+
+// prober asks one model in several ways.
+type prober struct {
+	entry  Entry
+	probe  Probe
+	pauses int
+}
+
+// trial is what one way of asking gave.
+type trial struct {
+	first, last time.Time
+	pieces      int
+	said        strings.Builder
+	thought     bool
+	began       time.Time
+	result      Result
+	exchange    *Exchange
+}
+
+// errEnough is why a model is stopped that writes on and on.
+var errEnough = errors.New("that was enough")
+
+// probeQuestion is what is asked with everything that a desk may send.
+func probeQuestion(m *Manners, brief bool) Request {
+	r := Request{
 		Messages: []prompt.Message{{Role: prompt.User, Text: "Count from one to thirty in words."}},
-		Sampling: deskfile.Sampling{MaxTokens: probeTokens},
-	}, func(text []byte) {
-		last = time.Now()
-		if pieces == 0 {
-			first = last
+		Sampling: deskfile.Sampling{MaxTokens: probeTokens, Temperature: new(0.3), TopP: new(0.9), Seed: new(7),
+			Stop: []string{"\n\n\n\n"}},
+		Manners: m,
+	}
+	if brief {
+		r.Messages = slices.Insert(r.Messages, 0, prompt.Message{Role: prompt.System, Text: "Answer briefly."})
+	}
+	return r
+}
+
+// ask asks once; a busy server is asked again.
+func (p *prober) ask(ctx context.Context, r Request) (trial, error) {
+	for {
+		t, err := p.askOnce(ctx, r)
+		var failure *Error
+		if !errors.As(err, &failure) || failure.Kind != Busy || p.pauses >= mostPauses ||
+			failure.RetryAfter > probePause {
+			return t, err
 		}
-		pieces++
-		reply.Write(text)
+		p.pauses++
+		select {
+		case <-ctx.Done():
+			return t, context.Cause(ctx)
+		case <-time.After(max(time.Second, failure.RetryAfter)):
+		}
+	}
+}
+
+func (p *prober) askOnce(ctx context.Context, r Request) (t trial, err error) {
+	within, enough := context.WithCancelCause(ctx)
+	defer enough(nil)
+	t.began = time.Now()
+	piece := func(text []byte) {
+		if t.last = time.Now(); t.pieces == 0 {
+			t.first = t.last
+		}
+		if t.pieces++; t.pieces > 4*probeTokens {
+			enough(errEnough)
+		}
+	}
+	t.result, err = p.entry.Generate(within, r, Sink{
+		Text:    func(text []byte) { piece(text); t.said.Write(text) },
+		Thought: func(text []byte) { piece(text); t.thought = true },
+		File:    func(f recipe.Media) { piece(nil); t.said.WriteString("(" + f.Kind + ")") },
+		Exchanged: func(x Exchange) {
+			p.probe.Exchanges = append(p.probe.Exchanges, x)
+			p.probe.Exchanges = p.probe.Exchanges[max(0, len(p.probe.Exchanges)-mostExchanges):]
+		},
 	})
-	p.Reply = reply.String()
-	if err == nil && pieces == 0 {
-		err = &Error{Kind: Garbled, Entry: e.Path(), Detail: "the reply is empty"}
+	if errors.Is(err, errEnough) {
+		err = nil
+	}
+	if err == nil && t.pieces == 0 {
+		detail := "the model ended without a word"
+		if t.result.Finish != "" {
+			detail += fmt.Sprintf(", with %q", t.result.Finish)
+		}
+		err = &Error{Kind: SaidNothing, Entry: p.entry.Path(), Detail: detail}
+	}
+	return t, err
+}
+
+// Probe asks the model for a few tokens and times them. If the server refuses the
+// request as it is, it finds out by trying how it wants to be asked.
+func (e Entry) Probe(ctx context.Context) Probe {
+	p := &prober{entry: e, probe: Probe{Model: e.Path()}}
+	if e.Able("embeddings") && len(e.Can) == 1 {
+		p.embeddings(ctx)
+		return p.probe
+	}
+	t, err := p.ask(ctx, probeQuestion(e.Manners, e.Able("chat")))
+	var failure *Error
+	if e.Connection.Protocol == ChatCompletions && errors.As(err, &failure) && aboutTheRequest(failure) {
+		found, how, works := p.explore(ctx)
+		if works {
+			t, err = how, nil
+			p.found(found)
+			p.probe.Problem = failure.Kind
+			p.probe.Advice = "it does not take the request as the protocol has it (" + failure.Detail + "), but it " +
+				"works so:"
+		}
 	}
 	if err != nil {
-		e.explain(ctx, &p, err)
-		return p
+		e.explain(ctx, &p.probe, err)
+		return p.probe
 	}
-	p.Works = true
-	p.FirstTokenMS = first.Sub(began).Seconds() * 1000
-	tokens := pieces
-	if result.ReplyTokens > 0 {
-		tokens = result.ReplyTokens
+	if how := e.Connection.Endpoint; how != nil && how.Reply == "" && how.Stream == "" {
+		p.probe.Places = placesIn(t.said.String())
 	}
-	if span := last.Sub(first).Seconds(); span > 0 && tokens > 1 {
-		p.TokensPerSecond = float64(tokens-1) / span
+	p.probe.Works, p.probe.Reply, p.probe.Thinks = true, t.said.String(), t.thought
+	p.probe.FirstTokenMS = t.first.Sub(t.began).Seconds() * 1000
+	tokens := t.pieces
+	if t.result.ReplyTokens > 0 {
+		tokens = t.result.ReplyTokens
 	}
-	return p
+	if span := t.last.Sub(t.first).Seconds(); span > 0 && tokens > 1 && t.pieces > 1 {
+		p.probe.TokensPerSecond = float64(tokens-1) / span
+	}
+	if p.probe.Found == nil && !t.thought && closesThinking(p.probe.Reply) {
+		m := Manners{}
+		if e.Manners != nil {
+			m = *e.Manners
+		}
+		m.ThinksFirst = true
+		p.found(m)
+		p.probe.Thinks = true
+		p.probe.Advice = "it thinks aloud, and only a closing mark shows where that ends; write that down so:"
+	}
+	return p.probe
+}
+
+// mostPlaces are shown of an answer.
+const mostPlaces = 6
+
+// placesIn lists where in JSON texts stand.
+func placesIn(answer string) (places []Place) {
+	var v any
+	if json.Unmarshal([]byte(answer), &v) != nil {
+		return nil
+	}
+	escape := strings.NewReplacer("~", "~0", "/", "~1")
+	var walk func(v any, at string)
+	walk = func(v any, at string) {
+		switch v := v.(type) {
+		case string:
+			if at != "" {
+				places = append(places, Place{at, v})
+			}
+		case []any:
+			for i, x := range v[:min(len(v), mostPlaces)] {
+				walk(x, fmt.Sprintf("%s/%d", at, i))
+			}
+		case map[string]any:
+			for _, key := range slices.Sorted(maps.Keys(v)) {
+				walk(v[key], at+"/"+escape.Replace(key))
+			}
+		}
+	}
+	walk(v, "")
+	slices.SortStableFunc(places, func(a, b Place) int { return len(b.Text) - len(a.Text) })
+	return places[:min(len(places), mostPlaces)]
+}
+
+// aboutTheRequest reports whether another way of asking may be answered.
+func aboutTheRequest(e *Error) bool {
+	switch e.Kind {
+	case Unsupported, Refused, Garbled, Declined, TooLong, SaidNothing:
+		return true
+	case ServerFailed: // some fall over what they do not know
+		return e.Status == 0 || e.Status == 500 || e.Status == 501
+	}
+	return false
+}
+
+// closesThinking reports whether a text ends thinking that it did not begin.
+func closesThinking(text string) bool {
+	return slices.ContainsFunc(thinking.Marks, func(m thinking.Mark) bool {
+		return strings.Contains(text, m.Close) && !strings.Contains(text, m.Open)
+	})
+}
+
+func (p *prober) found(m Manners) {
+	if m.Empty() {
+		return
+	}
+	p.probe.Found = &m
+	if text, err := yaml.Marshal(struct {
+		Manners Manners `yaml:"manners"`
+	}{m}); err == nil {
+		p.probe.Lines = string(text)
+	}
+}
+
+// try asks in one way and notes what came of it.
+func (p *prober) try(ctx context.Context, what string, m Manners, brief bool) (trial, bool) {
+	t, err := p.ask(ctx, probeQuestion(&m, brief))
+	note := Trial{What: what, Works: err == nil}
+	var failure *Error
+	if errors.As(err, &failure) {
+		note.Said = failure.Detail
+	} else if err != nil {
+		note.Said = err.Error()
+	}
+	p.probe.Trials = append(p.probe.Trials, note)
+	return t, err == nil
+}
+
+// Fields of the protocol that a server may not know, in the order in which they
+// are tried.
+var optional = []string{"stream", "stream_options", "max_tokens", "temperature", "top_p", "stop", "seed"}
+
+// renamed are other names that servers have for fields.
+var renamed = map[string][]string{"max_tokens": {"max_completion_tokens", "max_new_tokens"}}
+
+// explore asks with as little as there can be, and adds what works.
+func (p *prober) explore(ctx context.Context) (m Manners, last trial, works bool) {
+	if own := p.entry.Manners; own != nil {
+		m.Add, m.ThinksFirst = own.Add, own.ThinksFirst
+	}
+	m.LeaveOut = slices.Clone(optional)
+	last, works = p.try(ctx, "the question alone", m, false)
+	if !works {
+		return m, last, false
+	}
+	for _, field := range optional {
+		if field == "stream_options" && m.Leaves("stream") {
+			continue
+		}
+		with := m
+		with.LeaveOut = slices.DeleteFunc(slices.Clone(m.LeaveOut), func(f string) bool { return f == field })
+		if t, ok := p.try(ctx, "with "+field, with, false); ok {
+			m, last = with, t
+			continue
+		}
+		for _, name := range renamed[field] {
+			with.Rename = yamlfile.Texts{field: name}
+			if t, ok := p.try(ctx, "with "+name, with, false); ok {
+				m, last = with, t
+				break
+			}
+		}
+	}
+	for _, brief := range []string{"", "developer", "user"} {
+		with := m
+		with.Brief = brief
+		what := "with a brief as system"
+		if brief != "" {
+			what = "with a brief as " + brief
+		}
+		if t, ok := p.try(ctx, what, with, true); ok {
+			return with, t, true
+		}
+	}
+	return m, last, false
+}
+
+func (p *prober) embeddings(ctx context.Context) {
+	began := time.Now()
+	vectors, _, err := p.entry.Embed(ctx, []string{"How do I light a smoker?"})
+	if err != nil {
+		p.entry.explain(ctx, &p.probe, err)
+		return
+	}
+	p.probe.Works, p.probe.FirstTokenMS = true, time.Since(began).Seconds()*1000
+	p.probe.Reply = fmt.Sprintf("a vector of %d numbers", len(vectors[0]))
 }
 
 func (e Entry) explain(ctx context.Context, p *Probe, err error) {
@@ -81,21 +348,28 @@ func (e Entry) explain(ctx context.Context, p *Probe, err error) {
 		return
 	}
 	names, err := e.client.Names(ctx)
+	near := yamlfile.Nearest(e.Name, names)
 	switch {
 	case err != nil || len(names) == 0:
-		p.Advice = fmt.Sprintf("the server has no model %q", e.Name)
-	case yamlfile.Nearest(e.Name, names) != "":
-		p.Advice = fmt.Sprintf("the server has no model %q; did you mean %q?", e.Name, yamlfile.Nearest(e.Name, names))
+		p.Advice = fmt.Sprintf("the server has no model %q; it says: %s", e.Name, failure.Detail)
+	case slices.Contains(names, e.Name):
+		p.Advice = fmt.Sprintf("the server lists the model %q, but does not find it when it is asked; it says: %s",
+			e.Name,
+			failure.Detail)
+	case near != "":
+		p.Advice = fmt.Sprintf("the server has no model %q; did you mean %q?", e.Name, near)
+	case len(names) > mostNamed:
+		p.Advice = fmt.Sprintf("the server has no model %q; it has %d, like: %s", e.Name, len(names),
+			strings.Join(names[:mostNamed], ", "))
 	default:
 		p.Advice = fmt.Sprintf("the server has no model %q; it has: %s", e.Name, strings.Join(names, ", "))
 	}
 }
 
-// Probe probes the model of that name, or with "" every model that chats. It
-// fails if there is none of that name; what is wrong with a model is in its
-// Probe.
+// Probe probes the model of that name, or with "" every model. It fails with
+// *NoModel; what is wrong with a model is in its Probe.
 func (r *Registry) Probe(ctx context.Context, name string) ([]Probe, error) {
-	entries := slices.DeleteFunc(r.All(), func(e Entry) bool { return !e.Able("chat") })
+	entries := r.All()
 	if name != "" {
 		e, err := r.Find(name)
 		if err != nil {

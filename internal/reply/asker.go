@@ -69,23 +69,11 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	defer stopClock()
 	bounded, full := context.WithCancelCause(timed)
 	defer full(nil)
-	most := a.entry.Connection.MostBytes(q.Sampling.MaxTokens)
 	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
-	var said strings.Builder
+	h := &hearing{asker: a, ask: q, call: call, began: began, text: text, full: func() { full(errFull) },
+		most: a.entry.Connection.MostBytes(q.Sampling.MaxTokens)}
 	result, err := a.service.Retry.Do(bounded, func(started *bool) (models.Result, error) {
-		return a.entry.Generate(bounded, request, func(piece []byte) {
-			*started = true
-			if said.Len() == 0 {
-				call.First = now().Sub(began)
-				said.Grow(1 << 10) // most replies are longer
-			}
-			if room := most - said.Len(); len(piece) > room {
-				full(errFull)
-				piece = wholeRunes(piece[:room])
-			}
-			said.Write(piece)
-			text(piece)
-		})
+		return a.entry.Generate(bounded, request, h.sink(started))
 	}, func(failure *models.Error, wait time.Duration) {
 		call.Retries++
 		a.service.Log.Warn("asking the model again", "model", a.Name(), "wait", wait, "error", failure)
@@ -93,9 +81,10 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 			a.news(Notice{Kind: "waking"})
 			return
 		}
-		a.news(Notice{Kind: "retrying", Seconds: wait.Seconds()})
+		a.news(Notice{Kind: "retrying", Why: whyAgain[failure.Kind], Seconds: wait.Seconds()})
 	})
-	call.Took, call.Answer = now().Sub(began), said.String()
+	said := &h.said
+	call.Took, call.Answer, call.Thought = now().Sub(began), said.String(), h.thought.String()
 	switch {
 	case context.Cause(bounded) == errFull:
 		// It is cut off like one that reached the length that was asked for.
@@ -104,23 +93,90 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	case err != nil && context.Cause(timed) == recipe.ErrLate:
 		err = recipe.ErrLate
 	}
+	a.account(q, call, result, err)
+	return call, err
+}
+
+// account notes what an ask used, as the server counted it or else as we do.
+func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result, err error) {
 	call.Finish, call.PromptTokens, call.ReplyTokens = result.Finish, result.PromptTokens, result.ReplyTokens
+	call.ThoughtTokens, call.CachedTokens = result.ThoughtTokens, result.CachedTokens
 	if err != nil {
 		call.Error = err.Error()
 	}
-	if call.PromptTokens == 0 && (err == nil || said.Len() > 0) {
+	wrote := call.Answer != "" || call.Thought != ""
+	if call.PromptTokens == 0 && (err == nil || wrote) {
 		call.Counted = true
 		call.PromptTokens = prompt.PerPrompt
 		for _, m := range q.Messages {
 			call.PromptTokens += a.counter.Count(m.Text) + prompt.PerMessage
 		}
 	}
-	if call.ReplyTokens == 0 && said.Len() > 0 {
-		call.Counted = true
-		call.ReplyTokens = a.counter.Count(call.Answer)
+	if call.ThoughtTokens == 0 && call.Thought != "" {
+		call.ThoughtTokens = a.counter.Count(call.Thought)
 	}
-	call.Cost = a.entry.Price.Of(call.PromptTokens, call.ReplyTokens)
-	return call, err
+	if call.ReplyTokens == 0 && wrote {
+		call.Counted = true
+		call.ReplyTokens = a.counter.Count(call.Answer) + call.ThoughtTokens
+	}
+	call.Cost = a.entry.Price.Of(call.PromptTokens, call.CachedTokens, call.ReplyTokens)
+}
+
+// whyAgain says to visitors what is waited for.
+var whyAgain = map[models.ErrorKind]string{models.Busy: "busy", models.Unreachable: "away",
+	models.ServerFailed: "failed", models.CutOff: "cut-off"}
+
+// hearing takes what a model says in one ask.
+type hearing struct {
+	asker         asker
+	ask           steps.Ask
+	call          *recipe.ModelCall
+	began         time.Time
+	text          func([]byte)
+	full          func()
+	most          int
+	said, thought strings.Builder
+}
+
+func (h *hearing) sink(started *bool) models.Sink {
+	return models.Sink{
+		Text: func(piece []byte) {
+			*started = true
+			if h.said.Len() == 0 {
+				h.call.First = h.asker.service.Now().Sub(h.began)
+				h.said.Grow(1 << 10) // most replies are longer
+			}
+			if piece = h.fitting(piece); len(piece) > 0 {
+				h.said.Write(piece)
+				h.text(piece)
+			}
+		},
+		Thought: func(piece []byte) {
+			*started = true
+			if piece = h.fitting(piece); len(piece) > 0 {
+				h.thought.Write(piece)
+				if h.ask.Thought != nil {
+					h.ask.Thought(piece)
+				}
+			}
+		},
+		Paced: func(wait time.Duration) {
+			h.asker.news(Notice{Kind: "in-line", Place: 1, Seconds: wait.Seconds()})
+		},
+		Progress: func(p models.Progress) {
+			h.asker.news(Notice{Kind: "working", Says: p.Says, Done: p.Done})
+		},
+		Waking: func(about time.Duration) { h.asker.news(Notice{Kind: "waking", Seconds: about.Seconds()}) },
+	}
+}
+
+// fitting is as much of a piece as there is room for; what is over ends the ask.
+func (h *hearing) fitting(piece []byte) []byte {
+	if room := h.most - h.said.Len() - h.thought.Len(); len(piece) > room {
+		h.full()
+		return wholeRunes(piece[:room])
+	}
+	return piece
 }
 
 // enter waits for the reply's turn in the connection's line.

@@ -23,14 +23,14 @@ type endless struct {
 	said *int
 }
 
-func (e endless) Generate(ctx context.Context, _ models.Request, text func([]byte)) (models.Result, error) {
+func (e endless) Generate(ctx context.Context, _ models.Request, to models.Sink) (models.Result, error) {
 	for ctx.Err() == nil {
 		if e.word == "" {
 			<-ctx.Done()
 			break
 		}
 		*e.said += len(e.word)
-		text([]byte(e.word))
+		to.Text([]byte(e.word))
 	}
 	return models.Result{}, context.Cause(ctx)
 }
@@ -41,7 +41,9 @@ func askEndless(t *testing.T, c models.Connection, word string, tokens int) (*re
 	c.Name, c.Protocol, c.Address = "wild", "wild", "http://127.0.0.1:1"
 	c.Models = []models.Model{{Name: "brook", Can: []string{"chat"}, Context: 4096}}
 	registry := models.Open(models.File{Connections: []models.Connection{c}}, map[string]models.Protocol{
-		"wild": func(models.Connection, models.Secret) models.Client { return endless{word: word, said: &said} }})
+		"wild": func(models.Connection, models.Secret) (models.Client, error) {
+			return endless{word: word, said: &said}, nil
+		}})
 	entry, err := registry.Find("brook")
 	if err != nil {
 		t.Fatal(err)

@@ -79,8 +79,9 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (
 	r.record.Changed = r.stepChanged
 	return recipe.Run(ctx, d.Recipe, q.All(), d.RecipeSettings, recipe.Options{
 		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
-		Reply: func(lane int) func([]byte) { return r.open(lane, s.Now) },
-		Kept:  keeper{&s.kept, s.Now}, Salt: saltOf(d),
+		Reply:   func(lane int) func([]byte) { return r.open(lane, s.Now) },
+		Thought: func(lane int) func([]byte) { return r.thinkAloud(d, lane) },
+		Kept:    keeper{&s.kept, s.Now}, Salt: saltOf(d),
 	})
 }
 
@@ -149,7 +150,7 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Request,
 	text := r.whole(result, lanesOf(d, spans, result))
 	end.memoryTokens = d.Counter.Count(text)
 	end.Lanes = r.lanesNow()
-	end.Parts = result.Parts
+	end.Parts = append(r.thinkingParts(), result.Parts...)
 	switch cause := context.Cause(ctx); {
 	case err == nil:
 	case errors.Is(cause, errStopped):

@@ -27,7 +27,7 @@ func explain(err error) *fault.Problem {
 	case errors.As(err, &long):
 		return tooLong(long)
 	case errors.As(err, &empty):
-		return fault.New(fault.Code(models.Garbled), err)
+		return fault.New(fault.Code(models.SaidNothing), err)
 	case errors.As(err, &runaway):
 		return fault.New(fault.TooMuch, err)
 	case errors.Is(err, recipe.ErrLate):

@@ -2,6 +2,8 @@ package reply
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -145,7 +147,9 @@ func (s *Service) fold(ctx context.Context, d *desk.Desk, r *Reply, before *reco
 			room -= exchanges[n].Cost()
 			n++
 		}
-		text, err := s.summarise(ctx, d, r, memory.SummaryPrompt(notes.Text, exchanges[:n], most), most)
+		text, err := s.summarise(ctx, d, r, func(most int) []prompt.Message {
+			return memory.SummaryPrompt(notes.Text, exchanges[:n], most)
+		}, most)
 		if err != nil {
 			return err
 		}
@@ -163,19 +167,41 @@ func (s *Service) fold(ctx context.Context, d *desk.Desk, r *Reply, before *reco
 	return nil
 }
 
-// summarise asks the desk's model, and keeps a trace of it.
-func (s *Service) summarise(ctx context.Context, d *desk.Desk, r *Reply, messages []prompt.Message, most int) (string,
-	error) {
+// aSummary is one try at a summary.
+type aSummary struct {
+	messages []prompt.Message
+	most     int // tokens of the whole answer, what is thought aloud with it
+}
+
+// summarise asks the desk's model, and keeps a trace of it. A summary that is empty,
+// was cut off or is longer than it may be is asked for once more, with room for
+// thinking and a sterner word; one that is no better is the error.
+func (s *Service) summarise(ctx context.Context, d *desk.Desk, r *Reply, folded func(most int) []prompt.Message,
+	most int) (string, error) {
 	began := s.Now()
-	call, err := asker{s, &d.Entry, d.Counter, nil}.Ask(ctx,
-		steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: most}},
-		func([]byte) {})
-	said := strings.TrimSpace(steps.Sound(call.Answer))
-	if err == nil && said == "" {
-		err = &models.Error{Kind: models.Garbled, Entry: d.Entry.Path(), Detail: "the summary is empty"}
+	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done}
+	said, err := "", error(nil)
+	for _, try := range []aSummary{{folded(most), most + most/2}, {folded(most * 2 / 3), 4*most + 2000}} {
+		length := 0
+		for _, m := range try.messages {
+			length += d.Counter.Count(m.Text) + prompt.PerMessage
+		}
+		limit := max(most, min(try.most, d.Entry.Context-length-prompt.PerPrompt))
+		call, failed := asker{s, &d.Entry, d.Counter, nil}.Ask(ctx,
+			steps.Ask{Messages: try.messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: limit}},
+			func([]byte) {})
+		span.Calls = append(span.Calls, *call)
+		said, err = strings.TrimSpace(steps.Sound(call.Answer)), failed
+		if err == nil {
+			err = badSummary(said, call.Finish, d.Counter.Count(said), most)
+		}
+		var nothing *models.Error
+		if err == nil || failed != nil && !(errors.As(err, &nothing) && nothing.Kind == models.SaidNothing) {
+			break
+		}
+		span.Notes = append(span.Notes, err.Error())
 	}
-	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done, Took: s.Now().Sub(began),
-		Calls: []recipe.ModelCall{*call}, Out: recipe.Values{"text": said}}
+	span.Took, span.Out = s.Now().Sub(began), recipe.Values{"text": said}
 	if err != nil {
 		span.State, span.Error = recipe.Failed, err.Error()
 	}
@@ -190,4 +216,19 @@ func (s *Service) summarise(ctx context.Context, d *desk.Desk, r *Reply, message
 		s.Log.Warn("what a summary used could not be put on record", "error", failed)
 	}
 	return said, err
+}
+
+// badSummary says why a summary is not kept; nil if it can be.
+func badSummary(said, finish string, tokens, most int) error {
+	switch {
+	case said == "":
+		return errors.New("the summary is empty")
+	case finish == "length":
+		return errors.New("the summary was cut off before its end")
+	case finish == models.Filtered:
+		return errors.New("the summary was cut short by the server's policy")
+	case tokens > most+most/5:
+		return fmt.Errorf("the summary has %d tokens, and may have %d", tokens, most)
+	}
+	return nil
 }

@@ -48,11 +48,12 @@ type Reply struct {
 
 	mu        sync.Mutex
 	text      []byte
-	lanes     []*Lane // of a reply of several texts
-	mended    []byte  // the text that is kept, where it is not what listeners were shown
-	lanesGrew bool    // since they were put on record
-	steps     int     // how often steps have changed
-	inside    int     // listeners that want to hear of steps
+	lanes     []*Lane  // of a reply of several texts
+	mended    []byte   // the text that is kept, where it is not what listeners were shown
+	thoughts  [][]byte // what was thought aloud before each text
+	lanesGrew bool     // since they were put on record
+	steps     int      // how often steps have changed
+	inside    int      // listeners that want to hear of steps
 	notice    Notice
 	noticeSeq int
 	end       End  // how it ended
@@ -89,9 +90,14 @@ type End struct {
 
 // Notice tells what a reply is waiting for.
 type Notice struct {
-	// Kind is retrying, waking, in-line, writing (after in-line), step, unsaved
-	// or saved.
+	// Kind is retrying, waking, in-line, writing (after in-line), working, step,
+	// unsaved or saved.
 	Kind string
+	// Why is what stands in the way where the model is asked again: busy, away,
+	// failed or cut-off.
+	Why string
+	// Done is how far a model has got that works on a job, of 1; 0: not known.
+	Done float64
 	// Says is what a visitor reads of a step.
 	Says string
 	// Seconds is when the model is asked again, or about how long the line

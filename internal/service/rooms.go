@@ -33,6 +33,9 @@ type RoomOptions struct {
 	Shelf      *shelf.Library  // nil: there are no shelves
 	Reach      Reach           // what recipes may use of the world outside
 	Traces     reply.Collector // gets the traces too; nil: nobody does
+	// ConnectionFile is the file that Models was read from; "": none. ProgramFolder
+	// holds the programs that connections made while running may run; "": none.
+	ConnectionFile, ProgramFolder string
 	// Instance is the number under which this service is registered; 0: one is
 	// drawn.
 	Instance int32
@@ -64,7 +67,7 @@ type Rooms struct {
 // store cannot be read.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	connections := connection.New(connection.Options{Store: o.Store.Connections, Models: o.Models, Log: o.Log,
-		Vault: o.Vault, References: o.References, Now: o.Now})
+		Vault: o.Vault, References: o.References, File: o.ConnectionFile, Programs: o.ProgramFolder, Now: o.Now})
 	if err := connections.TakeUp(ctx); err != nil {
 		return nil, err
 	}

@@ -67,6 +67,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
+	defer registry.Close()
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return fmt.Errorf("the data folder cannot be made: %w; choose another with -data", err)
 	}
@@ -107,7 +108,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
-		Shelf: library, Instance: instance, Limits: table}
+		Shelf: library, Instance: instance, Limits: table, ConnectionFile: o.Connections, ProgramFolder: o.Programs}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -196,6 +197,7 @@ func serve(ctx context.Context, o Settings, rooms *Rooms, server *web.Server, l 
 	go func() { failed <- server.Serve(l) }()
 	watching, stop := context.WithCancel(ctx)
 	defer stop()
+	registry.Warm()
 	if o.Connections != "" {
 		go watchConnections(watching, o.Connections, registry, log)
 	}

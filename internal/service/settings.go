@@ -29,7 +29,7 @@ type Settings struct {
 	Connections  string        `yaml:"connections" about:"connection file: the model servers; changes are taken up while running"`
 	Desks        string        `yaml:"desks" about:"folder of desk files that is watched: a file is published whenever it is saved"`
 	MasterKey    string        `yaml:"master-key" about:"file with the master key that encrypts keys typed in at the console; made in the data folder if there is none. The key itself can be in the environment variable JUVALOGOS_MASTER"`
-	Programs     string        `yaml:"programs" about:"folder of programs that recipes may run; without it they may run none"`
+	Programs     string        `yaml:"programs" about:"folder of programs that recipes and connections made while it runs may run; without it they may run none"`
 	FetchPrivate bool          `yaml:"fetch-private" about:"let shelves fetch from this machine and from private networks"`
 	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
 	KeyVariables string        `yaml:"key-variables" about:"beginnings of the names of environment variables that connections made in the console and headers of recipes may name, like MODEL_KEY_, with commas between; without it they may name none"`

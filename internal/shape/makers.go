@@ -50,14 +50,31 @@ func Connection(c models.Connection, fixed bool) api.Connection {
 	return api.Connection{
 		Name: c.Name, Protocol: c.Protocol, Address: c.Address, Patience: c.Patience.Seconds(),
 		Longest: c.Longest.Seconds(), MostText: c.MostText, AtOnce: c.AtOnce,
+		RequestsAMinute: c.Requests, TokensAMinute: c.Tokens,
+		Headers: c.Headers, Ca: c.CA, Proxy: c.Proxy, Endpoint: c.Endpoint, Program: c.Program,
 		Models: All(c.Models, modelSettings), Reference: c.Key, Keyed: c.Typed(), Fixed: fixed,
 	}
+}
+
+// ConnectionNow is a connection with how it is doing.
+func ConnectionNow(c models.Connection, fixed bool, r *models.Registry) api.Connection {
+	b := Connection(c, fixed)
+	if state, ok := r.Program(c.Name); ok {
+		b.State = &state
+	}
+	if p, ok := r.Learnt(c.Name); ok {
+		b.Pace = &api.Pace{Requests: p.Requests, RequestsLeft: p.RequestsLeft, Tokens: p.Tokens,
+			TokensLeft: p.TokensLeft}
+	}
+	return b
 }
 
 func modelSettings(m models.Model) api.ModelSettings {
 	return api.ModelSettings{
 		Name: m.Name, Can: m.Can, Context: m.Context, Vocabulary: m.Vocabulary,
-		Price: api.Price{In: m.Price.In, Out: m.Price.Out, Picture: m.Price.Picture, Minute: m.Price.Minute},
+		Price: api.Price{In: m.Price.In, Out: m.Price.Out, Cached: m.Price.Cached, Picture: m.Price.Picture,
+			Minute: m.Price.Minute},
+		Manners: m.Manners,
 	}
 }
 
@@ -72,6 +89,8 @@ func ConnectionFrom(b api.Connection) models.Connection {
 		Name: b.Name, Protocol: b.Protocol, Address: b.Address, Key: b.Reference,
 		Patience: time.Duration(b.Patience * float64(time.Second)),
 		Longest:  time.Duration(b.Longest * float64(time.Second)), MostText: b.MostText, AtOnce: b.AtOnce,
+		Requests: b.RequestsAMinute, Tokens: b.TokensAMinute,
+		Headers: b.Headers, CA: b.Ca, Proxy: b.Proxy, Endpoint: b.Endpoint, Program: b.Program,
 		Models: Each(b.Models, modelFrom),
 	}
 }
@@ -79,7 +98,9 @@ func ConnectionFrom(b api.Connection) models.Connection {
 func modelFrom(m api.ModelSettings) models.Model {
 	return models.Model{
 		Name: m.Name, Can: m.Can, Context: m.Context, Vocabulary: m.Vocabulary,
-		Price: models.Price{In: m.Price.In, Out: m.Price.Out, Picture: m.Price.Picture, Minute: m.Price.Minute},
+		Price: models.Price{In: m.Price.In, Out: m.Price.Out, Cached: m.Price.Cached, Picture: m.Price.Picture,
+			Minute: m.Price.Minute},
+		Manners: m.Manners,
 	}
 }
 
@@ -87,7 +108,8 @@ func Probe(p models.Probe) api.Probe {
 	return api.Probe{
 		Model: p.Model, Works: p.Works, FirstTokenMs: p.FirstTokenMS, TokensPerSecond: p.TokensPerSecond,
 		Reply:   p.Reply,
-		Problem: string(p.Problem), Advice: p.Advice,
+		Problem: string(p.Problem), Advice: p.Advice, Thinks: p.Thinks, Found: p.Found, Lines: p.Lines,
+		Trials: p.Trials, Exchanges: p.Exchanges, Places: p.Places,
 	}
 }
 

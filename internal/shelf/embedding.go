@@ -157,7 +157,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 		left += len(some)
 		return nil
 	})
-	e.Embedded, e.Cost = e.Passages-left, entry.Price.Of(e.Tokens, 0)
+	e.Embedded, e.Cost = e.Passages-left, entry.Price.Of(e.Tokens, 0, 0)
 	if err != nil {
 		return e, err
 	}
@@ -315,7 +315,7 @@ func (l *meanings) embedSome(ctx context.Context, shelf int64, entry *models.Ent
 		}
 	}
 	if err := l.Store.Shelves.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens,
-		entry.Price.Of(tokens, 0)); err != nil {
+		entry.Price.Of(tokens, 0, 0)); err != nil {
 		return fmt.Errorf("keep vectors: %w", err)
 	}
 	return nil
@@ -353,6 +353,6 @@ func (l *meanings) meaning(ctx context.Context, model, question string) ([]float
 	if asked.Tokens == 0 {
 		asked.Tokens = prompt.Estimate{}.Count(question)
 	}
-	asked.Cost = entry.Price.Of(asked.Tokens, 0)
+	asked.Cost = entry.Price.Of(asked.Tokens, 0, 0)
 	return vectors[0], asked
 }

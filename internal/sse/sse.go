@@ -27,6 +27,7 @@ type Reader struct {
 	long     []byte
 	name, id []byte
 	data     []byte
+	afterCR  bool // a line has ended with CR; an LF that follows belongs to it
 }
 
 // NewReader returns a Reader of r.
@@ -67,27 +68,61 @@ func (r *Reader) Next() (Event, error) {
 	}
 }
 
+// line returns the next line without its end, which is LF, CR LF or CR.
 func (r *Reader) line() ([]byte, error) {
-	line, err := r.src.ReadSlice('\n')
-	if err == bufio.ErrBufferFull {
-		r.long = r.long[:0]
-		for err == bufio.ErrBufferFull {
-			if len(r.long)+len(line) > LongestLine {
-				return nil, ErrLongLine
+	long := false
+	for {
+		buffered, err := r.src.Peek(max(1, r.src.Buffered()))
+		if err != nil {
+			if err == io.EOF && long && len(r.long) > 0 {
+				return nil, io.ErrUnexpectedEOF
 			}
+			return nil, err
+		}
+		if r.afterCR && buffered[0] == '\n' {
+			r.afterCR = false
+			_, _ = r.src.Discard(1)
+			continue
+		}
+		r.afterCR = false
+		end := endOfLine(buffered)
+		line := buffered
+		if end >= 0 {
+			line = buffered[:end]
+		}
+		if !long {
+			r.long = r.long[:0]
+		}
+		if len(r.long)+len(line) > LongestLine {
+			return nil, ErrLongLine
+		}
+		if end < 0 || long {
+			long = true
 			r.long = append(r.long, line...)
-			line, err = r.src.ReadSlice('\n')
 		}
-		r.long = append(r.long, line...)
-		line = r.long
-	}
-	if err != nil {
-		if err == io.EOF && len(line) > 0 {
-			return nil, io.ErrUnexpectedEOF
+		if end < 0 {
+			_, _ = r.src.Discard(len(line))
+			continue
 		}
-		return nil, err
+		r.afterCR = buffered[end] == '\r'
+		_, _ = r.src.Discard(end + 1) // what was peeked at stays until the next read
+		if long {
+			return r.long, nil
+		}
+		return line, nil
 	}
-	return bytes.TrimSuffix(line[:len(line)-1], []byte{'\r'}), nil
+}
+
+// endOfLine is where a line ends; -1 if it does not end here.
+func endOfLine(b []byte) int {
+	lf := bytes.IndexByte(b, '\n')
+	if lf >= 0 {
+		b = b[:lf]
+	}
+	if cr := bytes.IndexByte(b, '\r'); cr >= 0 {
+		return cr
+	}
+	return lf
 }
 
 // Append adds an event to b. Empty name and id are left out. data must not

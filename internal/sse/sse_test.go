@@ -16,6 +16,8 @@ func TestReader(t *testing.T) {
 		{"data: a\n\ndata: b\n\n", []string{"//a", "//b"}, io.EOF},
 		{"id: 7\nevent: text\ndata: {\"x\":1}\n\n", []string{`text/7/{"x":1}`}, io.EOF},
 		{"data:a\r\ndata: b\r\n\r\n", []string{"//a\nb"}, io.EOF},
+		{"data:a\rdata: b\r\rdata: c\r\r", []string{"//a\nb", "//c"}, io.EOF},
+		{"data: a\r\n\rdata: b\n\r\n", []string{"//a", "//b"}, io.EOF},
 		{": comment\n\nevent: lonely\n\ndata: x\n\n", []string{"//x"}, io.EOF},
 		{"data\n\n", []string{"//"}, io.EOF},
 		{"data: cut off", nil, io.ErrUnexpectedEOF},

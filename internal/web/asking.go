@@ -239,13 +239,17 @@ func (f *pageFormat) lane(b []byte, n reply.LaneText, whole bool) []byte {
 	return f.event(b, "lane", -1, api.LaneText{Lane: n.Lane, Text: n.Text, Whole: whole})
 }
 
+func (f *pageFormat) thought(b []byte, n reply.LaneText, whole bool) []byte {
+	return f.event(b, "thought", -1, api.LaneText{Lane: n.Lane, Text: n.Text, Whole: whole})
+}
+
 func (f *pageFormat) text(b, text []byte, offset int) []byte {
 	return f.event(b, "text", offset, api.Text{Text: string(text)})
 }
 
 func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
 	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place,
-		Says: n.Says})
+		Says: n.Says, Why: api.NoticeWhy(n.Why), Done: n.Done})
 }
 
 func (f *pageFormat) progress(b []byte, _ reply.View) []byte { return b }

@@ -253,6 +253,9 @@ func (f *completionFormat) text(b, text []byte, _ int) []byte {
 // lane sends nothing: programs get the first of several texts, once it is whole.
 func (f *completionFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { return b }
 
+// thought sends nothing: what a model thinks aloud is no part of the reply.
+func (f *completionFormat) thought(b []byte, _ reply.LaneText, _ bool) []byte { return b }
+
 func (f *completionFormat) notice(b []byte, n reply.Notice) []byte {
 	return sse.AppendComment(b, n.Kind)
 }

@@ -73,21 +73,28 @@ func TestAProgramThatTalksToModelServersTalksToADesk(t *testing.T) {
 		if slow {
 			b.Model.Set(testbed.Slow)
 		}
-		c := protocol.NewChatCompletions(models.Connection{Name: "desk", Address: b.Address + "/v1",
+		c, err := protocol.NewChatCompletions(models.Connection{Name: "desk", Address: b.Address + "/v1",
 			Patience: models.DefaultPatience}, models.NewSecret(testbed.Token))
+		if err != nil {
+			t.Fatal(err)
+		}
 		var pieces int
 		var text strings.Builder
 		result, err := c.Generate(ctx, models.Request{Model: "helper",
 			Messages: []prompt.Message{{Role: prompt.User, Text: "How do I light a smoker?"}},
 			Sampling: deskfile.Sampling{MaxTokens: 100}},
-			func(b []byte) { pieces++; text.Write(b) })
+			models.Sink{Text: func(b []byte) { pieces++; text.Write(b) }})
 		if err != nil || text.Len() == 0 || result.ReplyTokens == 0 || result.PromptTokens == 0 || slow &&
 			(pieces < 50 || result.Finish != "length") {
 			t.Errorf("%d pieces, %q, %+v, %v", pieces, text.String(), result, err)
 		}
 	}
-	if names, err := protocol.NewChatCompletions(models.Connection{Address: b.Address + "/v1",
-		Patience: models.DefaultPatience}, models.NewSecret(testbed.Token)).Names(ctx); err != nil || len(names) != 1 {
+	c, err := protocol.NewChatCompletions(models.Connection{Address: b.Address + "/v1",
+		Patience: models.DefaultPatience}, models.NewSecret(testbed.Token))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if names, err := c.Names(ctx); err != nil || len(names) != 1 {
 		t.Errorf("names %v, %v", names, err)
 	}
 }

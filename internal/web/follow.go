@@ -24,6 +24,7 @@ type format interface {
 	begin(b []byte, from int) []byte
 	text(b, text []byte, offset int) []byte
 	lane(b []byte, n reply.LaneText, whole bool) []byte
+	thought(b []byte, n reply.LaneText, whole bool) []byte
 	notice(b []byte, n reply.Notice) []byte
 	idle(b []byte) []byte
 	// progress is called at every look before the end.
@@ -61,6 +62,7 @@ type stream struct {
 	offset    int
 	noticeSeq int
 	lanes     []int // how much of each was sent
+	thoughts  []int // and of what was thought before each
 	lastText  time.Time
 	text, out []byte // buffers
 	pending   []byte // what of out has not been read
@@ -121,6 +123,13 @@ func (s *stream) gather() {
 			s.lastText = time.Now()
 			s.out = s.format.lane(s.out, n, n.Lane >= known)
 		}
+	}
+	known := len(s.thoughts)
+	var thought []reply.LaneText
+	thought, s.thoughts = s.reply.ThoughtsSince(s.thoughts)
+	for _, n := range thought {
+		s.lastText = time.Now()
+		s.out = s.format.thought(s.out, n, n.Lane >= known)
 	}
 	if !v.Settled {
 		s.out = s.format.progress(s.out, v)

@@ -22,6 +22,7 @@ const tooLarge fault.Code = "too-large"
 // statuses of the codes; what is missing is 502 if a model failed, else 500.
 var statuses = map[fault.Code]int{
 	fault.NoDesk: 404, fault.NoConversation: 404, fault.NoTurn: 404, fault.NotShared: 404, fault.NoTrace: 404,
+	fault.NoModel: 404,
 	fault.TooMuch: 422, fault.TooLate: 504, fault.StepFailed: 502,
 	fault.NoConnection: 404, fault.Exists: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401,
 	fault.Forbidden: 403, fault.NotHere: 404,
@@ -29,7 +30,7 @@ var statuses = map[fault.Code]int{
 	fault.Empty: 422, fault.QuestionLong: 413, fault.Invalid: 422,
 	fault.StillWriting: 409, fault.NotSetUp: 503, fault.NoRecords: 503, fault.Closing: 503,
 	fault.Unexpected: 500, fault.Interruption: 503,
-	"busy": 429, "too-long": 413,
+	"busy": 429, "over-quota": 429, "no-memory": 503, "too-long": 413, "declined": 422,
 }
 
 func statusOf(code fault.Code) int {

@@ -189,7 +189,10 @@ func (f *insideFormat) begin(b []byte, _ int) []byte                   { return 
 func (f *insideFormat) notice(b []byte, _ reply.Notice) []byte         { return b }
 func (f *insideFormat) idle(b []byte) []byte                           { return sse.AppendComment(b, "still here") }
 func (f *insideFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { return b }
-func (f *insideFormat) text(b, _ []byte, _ int) []byte                 { return b }
+func (f *insideFormat) thought(b []byte, _ reply.LaneText, _ bool) []byte {
+	return b
+}
+func (f *insideFormat) text(b, _ []byte, _ int) []byte { return b }
 
 // progress writes when a step has changed.
 func (f *insideFormat) progress(b []byte, v reply.View) []byte {

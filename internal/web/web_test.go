@@ -501,7 +501,7 @@ func TestMakers(t *testing.T) {
 	if list, err := b.Client.Models(ctx); err != nil || len(list) != 3 || list[0].Connection != "shed" {
 		t.Errorf("models %+v, %v", list, err)
 	}
-	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 2 || !probes[0].Works {
+	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 3 || !probes[0].Works || !probes[2].Works {
 		t.Errorf("probes %+v, %v", probes, err)
 	}
 	if _, err := b.Client.Probe(ctx, "thyme-mimi"); err == nil ||

@@ -6,6 +6,7 @@ export type ReplyEvent =
   | { name: "begin"; id: string; data: Schemas["Begin"] }
   | { name: "text"; id: string; data: Schemas["Text"] }
   | { name: "lane"; id: string; data: Schemas["LaneText"] }
+  | { name: "thought"; id: string; data: Schemas["LaneText"] }
   | { name: "notice"; id: string; data: Schemas["Notice"] }
   | { name: "end"; id: string; data: Schemas["Outcome"] };
 

@@ -1554,6 +1554,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/connections/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask the first model of a connection that is not in use yet */
+        post: operations["tryConnection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/from-curl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a connection of a curl line that works */
+        post: operations["fromCurl"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{name}/manners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep how a server wants to be asked for a model, as a probe found it */
+        put: operations["keepManners"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/milestones": {
         parameters: {
             query?: never;
@@ -2419,9 +2472,16 @@ export interface components {
         };
         Notice: {
             /** @enum {string} */
-            kind: "retrying" | "waking" | "in-line" | "writing" | "step" | "unsaved" | "saved";
-            /** @description What a visitor reads of a step. */
+            kind: "retrying" | "waking" | "in-line" | "writing" | "working" | "step" | "unsaved" | "saved";
+            /** @description What a visitor reads of a step; or what a program says of its work. */
             says?: string;
+            /**
+             * @description What stands in the way where the model is asked again.
+             * @enum {string}
+             */
+            why?: "" | "busy" | "away" | "failed" | "cut-off";
+            /** @description How far a job is, of 1; 0: not known. */
+            done?: number;
             /** @description Until the next try, or about how long the line takes. */
             seconds?: number;
             /** @description In line; 1 is next. */
@@ -2566,6 +2626,21 @@ export interface components {
             most_text?: number;
             /** @description The most replies at once; 0: any number. */
             at_once: number;
+            /** @description The most requests; 0: any number. */
+            requests_a_minute?: number;
+            /** @description The most tokens; 0: any number. */
+            tokens_a_minute?: number;
+            /** @description Of every request; {key} stands for the key. */
+            headers?: {
+                [key: string]: string;
+            };
+            /** @description A file with certificates that are trusted. */
+            ca?: string;
+            proxy?: string;
+            endpoint?: components["schemas"]["Endpoint"];
+            program?: components["schemas"]["Program"];
+            state?: components["schemas"]["ProgramState"];
+            pace?: components["schemas"]["Pace"];
             models: components["schemas"]["ModelSettings"][];
             /** @description Where the key is: env:NAME or file:PATH. */
             reference?: string;
@@ -2582,6 +2657,105 @@ export interface components {
             context: number;
             vocabulary: string;
             price: components["schemas"]["Price"];
+            manners?: components["schemas"]["Manners"];
+        };
+        CurlLine: {
+            line: string;
+        };
+        MannersOf: {
+            /** @description Its name at the server. */
+            model: string;
+            manners: components["schemas"]["Manners"];
+        };
+        /** @description How a server wants to be asked, as the connection file has it. */
+        Manners: {
+            leave_out?: string[];
+            rename?: {
+                [key: string]: string;
+            };
+            add?: {
+                [key: string]: unknown;
+            };
+            brief?: string;
+            thinks_first?: boolean;
+        };
+        /** @description How an address of any kind is asked, as the connection file has it; every_ns is in nanoseconds. */
+        Endpoint: {
+            method?: string;
+            path?: string;
+            headers?: {
+                [key: string]: string;
+            };
+            /** @enum {string} */
+            form?: "" | "json" | "form" | "raw";
+            body?: string;
+            /** @enum {string} */
+            stream?: "" | "events" | "lines" | "text";
+            reply?: string;
+            /** @enum {string} */
+            reply_is?: "" | "text" | "base64" | "link";
+            grows?: boolean;
+            thought?: string;
+            finish?: string;
+            prompt_tokens?: string;
+            reply_tokens?: string;
+            error?: string;
+            wait?: number[];
+            job?: {
+                address: string;
+                state: string;
+                done: string[];
+                failed?: string[];
+                progress?: string;
+                cancel?: string;
+                cancel_by?: string;
+                every_ns?: number;
+            };
+        };
+        /** @description A local program, as the connection file has it; what ends in _ns is in nanoseconds. */
+        Program: {
+            run: string[];
+            /** @enum {string} */
+            speaks?: "" | "lines" | "plain";
+            each?: boolean;
+            copies?: number;
+            warm?: boolean;
+            idle_ns?: number;
+            wake_ns?: number;
+            /** @description Megabytes. */
+            memory?: number;
+            files?: number;
+            environment?: {
+                [key: string]: string;
+            };
+        };
+        /** @description How a program is doing, and what it needs of the machine. */
+        ProgramState: {
+            /** @enum {string} */
+            state: "asleep" | "waking" | "ready" | "failing";
+            running: number;
+            /** @description Questions since the service began. */
+            asked: number;
+            starts: number;
+            /** @description How long it took to wake the last time. */
+            woke_ns: number;
+            /** @description Bytes now. */
+            memory: number;
+            /** @description Bytes, the most that were seen. */
+            peak: number;
+            /** @description Time of processors that those took that run. */
+            cpu_ns: number;
+            /** @description The last lines of its standard error. */
+            complaint?: string;
+            /** @description Why the last one ended that was not stopped. */
+            ended?: string;
+        };
+        /** @description What the server last said of how fast it may be asked, a minute; -1: nothing. */
+        Pace: {
+            requests: number;
+            requests_left: number;
+            tokens: number;
+            tokens_left: number;
         };
         Model: components["schemas"]["ModelSettings"] & {
             connection: string;
@@ -2595,6 +2769,35 @@ export interface components {
             reply: string;
             problem?: string;
             advice?: string;
+            /** @description It thinks aloud. */
+            thinks?: boolean;
+            found?: components["schemas"]["Manners"];
+            /** @description What was found, as lines of the connection file. */
+            lines?: string;
+            places?: components["schemas"]["AnswerPlace"][];
+            trials?: components["schemas"]["Trial"][];
+            exchanges?: components["schemas"]["Exchange"][];
+        };
+        /** @description Where in an endpoint's answer a text stands, as a JSON Pointer. */
+        AnswerPlace: {
+            at: string;
+            text: string;
+        };
+        /** @description One way of asking that was tried. */
+        Trial: {
+            what: string;
+            works: boolean;
+            /** @description What the server said to it. */
+            said?: string;
+        };
+        /** @description A request and its answer as they went over the wire, without keys and cut short. */
+        Exchange: {
+            method: string;
+            address: string;
+            request: string;
+            status: number;
+            answer: string;
+            took_ns: number;
         };
         Token: {
             name: string;
@@ -2923,6 +3126,8 @@ export interface components {
         Price: {
             in: number;
             out: number;
+            /** @description Of a prompt that the server had kept; 0: as in. */
+            cached?: number;
             /** @description Per picture that it makes. */
             picture?: number;
             /** @description Per minute of sound. */
@@ -5479,6 +5684,81 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ModelNames"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Connection"];
+            };
+        };
+        responses: {
+            /** @description What came of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Probe"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    fromCurl: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurlLine"];
+            };
+        };
+        responses: {
+            /** @description A connection that is not in use yet, with its key */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepManners: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MannersOf"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -56,7 +56,7 @@
 
 {#if !turn.running}
   <div class="mt-3 text-fine text-faded">
-    {#if turn.cutShort}<p class="mb-1">{say.reply.cutShort}</p>{/if}
+    {#if turn.cutShort}<p class="mb-1">{say.reply.cutShort[turn.cutShort]}</p>{/if}
     {#if turn.state === "stopped"}<p class="mb-1">{say.reply.stopped}</p>{/if}
     <div class="flex flex-wrap items-center gap-x-4 gap-y-0.5 print:hidden">
       {#if judged}

@@ -10,6 +10,7 @@
   import PartView from "./PartView.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
+  import Thoughts from "./Thoughts.svelte";
   import TurnTools from "./TurnTools.svelte";
   import Link from "../ui/Link.svelte";
 
@@ -72,6 +73,10 @@
       {/if}
     {/if}
 
+    {#if turn.thought}<Thoughts text={turn.thought} growing />{/if}
+    {#each turn.parts as part (part.title)}{#if part.type === "thinking" && !turn.running}<Thoughts
+          title={part.title}
+          text={String(part.value)} />{/if}{/each}
     <div class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
       {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown
           text={sources ? withClaims(turn.text, sources) : turn.text}
@@ -99,7 +104,8 @@
       </Link>
     {/if}
     {#if !turn.running}
-      {#each turn.parts as part (part.title)}{#if part.type !== "sources"}<PartView {part} />{/if}{/each}
+      {#each turn.parts as part (part.title)}{#if part.type !== "sources" && part.type !== "thinking"}<PartView
+            {part} />{/if}{/each}
     {/if}
     {#if turn.problem && !turn.running}
       <div class="mt-4">

@@ -5,6 +5,7 @@ import type { Schemas } from "../pageData";
 const own = new Set([
   "question-too-long",
   "too-long",
+  "declined",
   "empty-question",
   "invalid",
   "not-offered",

@@ -20,7 +20,10 @@ export class Turn {
   state = $state<TurnState>("waiting");
   problem = $state<Schemas["Trouble"] | null>(null);
   seconds = $state(0);
-  cutShort = $state(false);
+  /** Why the reply ends before its end: it was long, or its model's rules ended it. */
+  cutShort = $state<"" | "long" | "filtered">("");
+  /** What the model thinks aloud before its reply, while that is being made. */
+  thought = $state("");
   /** The attempt that is shown, from 1, and how many there are. */
   attempt = $state(1);
   attempts = $state(1);
@@ -183,6 +186,9 @@ export class Turn {
       case "lane":
         this.#lane(event.data);
         break;
+      case "thought":
+        this.#think(event.data);
+        break;
       case "notice":
         this.#heed(event.data);
         break;
@@ -202,7 +208,10 @@ export class Turn {
     this.#say(this.#lost ? say.notices.back : "");
     if (this.#lost)
       setTimeout(() => ((this.#lost = false), this.note === say.notices.back && (this.note = "")), 2500);
-    if (b.from === 0 || b.attempt !== this.attempt) this.#flush("");
+    if (b.from === 0 || b.attempt !== this.attempt) {
+      this.#flush("");
+      this.thought = "";
+    }
     if (b.show) {
       this.show = b.show;
       if (b.attempt !== this.attempt || !this.lanes.length)
@@ -221,6 +230,13 @@ export class Turn {
     const lane = this.lanes[l.lane]!;
     lane.text = l.whole ? l.text : lane.text + l.text;
     this.state = "writing";
+    if (!this.#lost) this.#say("");
+  }
+
+  /** Keeps what is thought aloud; of several texts it is shown once they are there. */
+  #think(l: Schemas["LaneText"]) {
+    if (this.show) return;
+    this.thought = l.whole ? l.text : this.thought + l.text;
     if (!this.#lost) this.#say("");
   }
 
@@ -257,7 +273,13 @@ export class Turn {
       (this.note =
         n.kind === "step"
           ? say.notices.step(fromService({ form: n.says ?? "" }, n.says))
-          : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
+          : n.kind === "working"
+            ? say.notices.working(n.says ?? "", n.done ?? 0)
+            : n.kind === "waking"
+              ? say.notices.waking(Math.max(0, Math.ceil((until - Date.now()) / 1000)))
+              : n.kind === "retrying"
+                ? say.notices.asking(n.why ?? "", Math.max(0, Math.ceil((until - Date.now()) / 1000)))
+                : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
     this.#say(tell());
     if (n.seconds) this.#countdown = window.setInterval(tell, 1000);
   }
@@ -271,7 +293,8 @@ export class Turn {
     this.patienceUntil = o.problem?.retry_after ? Date.now() + 1000 * o.problem.retry_after : 0;
     this.problem = o.problem ?? null;
     this.seconds = o.seconds;
-    this.cutShort = o.finish === "length";
+    this.cutShort = o.finish === "length" ? "long" : o.finish === "content_filter" ? "filtered" : "";
+    this.thought = "";
     this.#stopping = false;
     if (o.state !== "running") this.state = o.state;
   }
@@ -291,8 +314,9 @@ function online(wait: number): Promise<void> {
 }
 
 const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number) => string> = {
-  retrying: (s) => say.notices.asking(s),
-  waking: () => say.notices.waking,
+  retrying: () => "",
+  waking: () => "",
+  working: () => "",
   "in-line": (s, place) => say.notices.inLine(place, s),
   writing: () => "",
   unsaved: () => say.notices.unsaved,

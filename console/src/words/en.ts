@@ -180,10 +180,14 @@ export const en = {
     what: "What a desk is",
   },
   notices: {
-    asking: (seconds: number) =>
-      seconds
-        ? `Many are asking at the moment. Trying again in ${duration(seconds)} …`
-        : "Many are asking at the moment. Trying again …",
+    asking: (why: "" | "busy" | "away" | "failed" | "cut-off", seconds: number) =>
+      ({
+        "": "It did not work yet.",
+        busy: "Many are asking at the moment.",
+        away: "The computer that answers cannot be reached at the moment.",
+        failed: "The computer that answers had trouble.",
+        "cut-off": "The line to the computer that answers broke.",
+      })[why] + (seconds ? ` Trying again in ${duration(seconds)} …` : " Trying again …"),
     back: "The connection is back.",
     broken: "Something went wrong on this page. Please try again.",
     inLine: (place: number, seconds: number) =>
@@ -198,7 +202,11 @@ export const en = {
     step: (what: string) => `${what} …`,
     thinking: "Preparing the reply …",
     unsaved: "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
-    waking: "The desk is starting up after a rest. That can take a minute or two …",
+    waking: (seconds: number) =>
+      "The desk is starting up after a rest. " +
+      (seconds ? `Lately that took ${duration(seconds)} …` : "That can take a minute or two …"),
+    working: (says: string, done: number) =>
+      (says ? `At work: ${says}` : "At work") + (done ? `, ${Math.round(100 * done)} % done …` : " …"),
   },
   page: {
     draft: "Draft",
@@ -339,6 +347,7 @@ export const en = {
     "reply.helpedAsk": "Your answer goes to the people who run this desk.",
     "reply.inside": "Only for those who run desks: the steps in which this reply was made.",
     "reply.notHelped": "Tells the people who run this desk that the reply was not good.",
+    "reply.thought": "What was said on the way to the reply, before it.",
     "reply.takeBack": "Takes the question and its reply out of the conversation; you can undo that.",
     "reply.version.before": "Shows the conversation with the question as it was.",
     "reply.version.next": "Shows the conversation with the changed question.",
@@ -373,7 +382,10 @@ export const en = {
     copy: "Copy the reply",
     cost: (prompt: number, reply: number, amount: number) =>
       `${number(prompt)} tokens in, ${number(reply)} out${amount ? `, ${money(amount)}` : ""}`,
-    cutShort: "The reply reached the longest length this desk allows. You can ask it to go on.",
+    cutShort: {
+      filtered: "The rules that this desk answers by ended this reply early.",
+      long: "The reply reached the longest length this desk allows. You can ask it to go on.",
+    },
     fold: "Shorten this reply",
     helped: "This helped",
     helpedAsk: "Did this reply help?",
@@ -382,6 +394,10 @@ export const en = {
     notHelped: "This did not help",
     stopped: "You stopped this reply.",
     takeBack: "Remove the question",
+    thinking: "Thinking aloud …",
+    thought: "How it thought about it",
+    thoughtAbout:
+      "What was said on the way to the reply. It can be wrong where the reply is right.",
     took: (seconds: number) =>
       `Written in ${
         seconds < 0.95
@@ -431,7 +447,13 @@ export const en = {
     "This desk has trouble answering at the moment. Your question is kept; try again in a little while.",
     "The desk is still starting up after a rest. Your question is kept; try again in a minute or two.",
     "This desk shows the passages that replies rest on, and no whole documents.",
-    "This question was not accepted. Try other words; if that does not help, tell the person who runs this desk.",
+    "This question was not taken. It is kept, and the person who runs this desk can see why.",
+    "This desk may not answer that: its rules do not allow it. Try other words, or ask something else.",
+    "This desk has used up what it may ask for. Your question is kept; try again later.",
+    "There is no room for this at the moment. Try a shorter question, or try again in a while.",
+    "No answer came to this. You can have the reply written again, or try other words.",
+    "How it thought about it",
+    "{1}: how it thought about it",
     "The reason is one of: {1}.",
     "The reply broke off before its end. You can have it written again.",
     "Questions cannot be asked at the moment, because they could not be kept. Please try again in a moment.",

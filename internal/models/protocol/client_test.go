@@ -23,8 +23,12 @@ import (
 const key = "test-key-f00d"
 
 func client(address string, patience time.Duration) models.Client {
-	return NewChatCompletions(models.Connection{Name: "c", Address: address + "/v1", Patience: patience},
+	c, err := NewChatCompletions(models.Connection{Name: "c", Address: address + "/v1", Patience: patience},
 		models.NewSecret(key))
+	if err != nil {
+		panic(err) // there is nothing in it that can fail
+	}
+	return c
 }
 
 func ask(ctx context.Context, c models.Client) (string, models.Result, error) {
@@ -32,7 +36,7 @@ func ask(ctx context.Context, c models.Client) (string, models.Result, error) {
 	result, err := c.Generate(ctx, models.Request{
 		Model: "thyme-mini", Messages: []prompt.Message{{Role: prompt.User, Text: "How do I light a smoker?"}},
 		Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: 300},
-	}, func(text []byte) { reply.Write(text) })
+	}, models.Sink{Text: func(text []byte) { reply.Write(text) }})
 	return reply.String(), result, err
 }
 
@@ -188,7 +192,7 @@ func TestOtherServers(t *testing.T) {
 		"no finish, no [DONE]": {"text/event-stream", "data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\n", 200,
 			"a", models.CutOff},
 		"error in the stream": {"text/event-stream", "data: {\"error\":{\"message\":\"out of memory\"}}\n\n", 200, "",
-			models.ServerFailed},
+			models.NoMemory},
 		"a web page": {"text/html", "<html>hello</html>", 200, "", models.Garbled},
 		"not found":  {"text/html", "<html>nothing here</html>", 404, "", models.Garbled},
 		"model not found": {"application/json", `{"error":{"message":"model 'x' not found"}}`, 404, "",
@@ -239,15 +243,19 @@ func TestACallerMayLeave(t *testing.T) {
 }
 
 func TestRetryAfter(t *testing.T) {
-	if d := retryAfter("1.5"); d != 1500*time.Millisecond {
+	header := func(text string) http.Header { return http.Header{"Retry-After": {text}} }
+	if d := retryAfter(http.Header{"Retry-After": {"2"}, "Retry-After-Ms": {"1500"}}); d != 1500*time.Millisecond {
+		t.Errorf("milliseconds: %v", d)
+	}
+	if d := retryAfter(header("1.5")); d != 1500*time.Millisecond {
 		t.Errorf("seconds: %v", d)
 	}
-	if d := retryAfter(time.Now().Add(time.Minute).UTC().Format(http.TimeFormat)); d < 58*time.Second ||
+	if d := retryAfter(header(time.Now().Add(time.Minute).UTC().Format(http.TimeFormat))); d < 58*time.Second ||
 		d > time.Minute {
 		t.Errorf("a date: %v", d)
 	}
 	for _, bad := range []string{"", "soon", "-3"} {
-		if d := retryAfter(bad); d != 0 {
+		if d := retryAfter(header(bad)); d != 0 {
 			t.Errorf("%q: %v", bad, d)
 		}
 	}
@@ -255,13 +263,13 @@ func TestRetryAfter(t *testing.T) {
 
 func TestATokenAllocatesNothing(t *testing.T) {
 	n := 0
-	s := &stream{text: func(b []byte) { n += len(b) }}
+	s := newStream(models.Sink{Text: func(b []byte) { n += len(b) }}, nil, nil, nil)
 	event := []byte(`{"id":"x","choices":[{"index":0,"delta":{"content":" bee"},"finish_reason":null}]}`)
-	if err := s.chunk(event, "delta"); err != nil {
+	if err := s.chunk(event); err != nil {
 		t.Fatal(err)
 	}
 	for name, take := range map[string]func(){
-		"parsed": func() { _ = s.chunk(event, "delta") },
+		"parsed": func() { _ = s.chunk(event) },
 		"framed": func() {
 			if text, ok := s.frame.text(event); ok {
 				s.text(text)
@@ -285,8 +293,8 @@ func FuzzFrame(f *testing.F) {
 	f.Add(`{"x":"\"content\":\"","choices":[{"delta":{"content":"q"}}]}`, `{"choices":[]}`)
 	f.Fuzz(func(t *testing.T, first, second string) {
 		var parsed string
-		s := &stream{text: func(b []byte) { parsed = string(b) }}
-		if s.chunk([]byte(first), "delta") != nil {
+		s := newStream(models.Sink{Text: func(b []byte) { parsed += string(b) }}, nil, nil, nil)
+		if s.chunk([]byte(first)) != nil {
 			return
 		}
 		framed, ok := s.frame.text([]byte(second))
@@ -295,7 +303,7 @@ func FuzzFrame(f *testing.F) {
 		}
 		parsed = ""
 		before := s.result
-		if err := s.chunk([]byte(second), "delta"); err != nil || parsed != string(framed) || s.result != before {
+		if err := s.chunk([]byte(second)); err != nil || parsed != string(framed) || s.result != before {
 			t.Errorf("%q after %q: framed %q, parsed %q, %+v, %v", second, first, framed, parsed, s.result, err)
 		}
 	})

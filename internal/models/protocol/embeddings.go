@@ -17,27 +17,21 @@ const longestEmbeddings = 64 << 20
 // Embed asks for the vectors of texts: POST /embeddings, the companion of
 // /chat/completions.
 func (c *Client) Embed(ctx context.Context, model string, texts []string) ([][]float32, int, error) {
-	fail := func(kind models.ErrorKind, status int, detail string) *models.Error {
-		return &models.Error{Kind: kind, Entry: c.connection.Name + "/" + model, Status: status,
-			Detail: c.detail(detail)}
-	}
 	payload, err := json.Marshal(map[string]any{"model": model, "input": texts, "encoding_format": "float"})
 	if err != nil {
 		return nil, 0, err
 	}
 	ctx, cancel := context.WithTimeoutCause(ctx, c.connection.Patience,
-		fail(models.Silent, 0, fmt.Sprintf("silent for %s", c.connection.Patience)))
+		c.failure(model, models.Silent, 0, fmt.Sprintf("silent for %s", c.connection.Patience)))
 	defer cancel()
-	response, err := c.send(ctx, http.MethodPost, "/embeddings", payload)
+	response, err := c.do(ctx, call{method: http.MethodPost, address: c.connection.Address + "/embeddings",
+		body: payload, kind: "application/json"})
 	if err != nil {
-		if ctx.Err() != nil {
-			return nil, 0, context.Cause(ctx)
-		}
-		return nil, 0, fail(models.Unreachable, 0, plainCause(err))
+		return nil, 0, c.unsent(ctx, model, err)
 	}
 	defer response.Body.Close()
-	if response.StatusCode != http.StatusOK {
-		return nil, 0, refusal(response, fail)
+	if response.StatusCode < 200 || response.StatusCode > 299 {
+		return nil, 0, c.refusal(model, response)
 	}
 	var answer struct {
 		Data []struct {
@@ -53,19 +47,20 @@ func (c *Client) Embed(ctx context.Context, model string, texts []string) ([][]f
 		if ctx.Err() != nil {
 			return nil, 0, context.Cause(ctx)
 		}
-		return nil, 0, fail(models.Garbled, 0, "the vectors cannot be read: "+err.Error())
+		return nil, 0, c.failure(model, models.Garbled, 0, "the vectors cannot be read")
 	}
 	vectors := make([][]float32, len(texts))
 	for _, d := range answer.Data {
 		if d.Index < 0 || d.Index >= len(texts) || len(d.Embedding) == 0 ||
 			len(d.Embedding) != len(answer.Data[0].Embedding) || !unit(d.Embedding) {
-			return nil, 0, fail(models.Garbled, 0, "the vectors are not usable")
+			return nil, 0, c.failure(model, models.Garbled, 0, "the vectors are not usable")
 		}
 		vectors[d.Index] = d.Embedding
 	}
 	for i := range vectors {
 		if vectors[i] == nil {
-			return nil, 0, fail(models.Garbled, 0, fmt.Sprintf("%d vectors for %d texts", len(answer.Data), len(texts)))
+			return nil, 0, c.failure(model, models.Garbled, 0,
+				fmt.Sprintf("%d vectors for %d texts", len(answer.Data), len(texts)))
 		}
 	}
 	return vectors, max(answer.Usage.PromptTokens, answer.Usage.TotalTokens), nil

@@ -1,110 +1,299 @@
 package protocol
 
 import (
+	"bufio"
+	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
+	"strings"
+	"time"
 
 	"github.com/valyala/fastjson"
 
+	"juvalogos/core/thinking"
 	"juvalogos/internal/models"
 	"juvalogos/internal/sse"
 )
 
-var (
-	errGarbled = errors.New("not in the protocol")
-	errCutOff  = errors.New("the stream ended before the reply did")
-)
+var errCutOff = errors.New("the stream ended before the reply did")
 
-// toldError is an error that the server reports inside the stream.
-type toldError struct{ message string }
-
-func (e *toldError) Error() string { return e.message }
+// afterFinish is how long a stream may stay open that has said how the reply ended:
+// what it used may follow.
+const afterFinish = 2 * time.Second
 
 // stream reads one reply. Its parser is reused from event to event: a token
 // costs no allocation.
 type stream struct {
-	text    func([]byte)
-	silence *silence
-	parser  fastjson.Parser
-	frame   frame
-	result  models.Result
+	to             models.Sink
+	silence        *silence
+	hangUp         func()
+	parser         fastjson.Parser
+	frame          frame
+	result         models.Result
+	speech, aside  joiner // of the text; of what is thought in a field of its own
+	split          *thinking.Splitter
+	said, thought  bool
+	tools, choices bool
+	odd            string // what came that is not in the protocol, its beginning
+	grace          *time.Timer
 }
 
-// events reads an event stream up to its [DONE].
-func (s *stream) events(body io.Reader) error {
-	events := sse.NewReader(body)
+func newStream(to models.Sink, silence *silence, m *models.Manners, hangUp func()) *stream {
+	s := &stream{to: to, silence: silence, hangUp: hangUp}
+	s.split = thinking.NewSplitter(s.say, s.think, m != nil && m.ThinksFirst)
+	return s
+}
+
+func (s *stream) say(text []byte) {
+	s.said = true
+	if s.to.Text != nil {
+		s.to.Text(text)
+	}
+}
+
+func (s *stream) think(text []byte) {
+	s.thought = true
+	if s.to.Thought != nil {
+		s.to.Thought(text)
+	}
+}
+
+// text takes a piece of what the model writes.
+func (s *stream) text(piece []byte) {
+	if text := s.speech.join(piece); len(text) > 0 {
+		s.split.Write(text)
+	}
+}
+
+// apart takes a piece of thinking that came in a field of its own.
+func (s *stream) apart(piece []byte) {
+	if text := s.aside.join(piece); len(text) > 0 {
+		s.think(text)
+	}
+}
+
+// close hands over what was held back.
+func (s *stream) close() {
+	if s.grace != nil {
+		s.grace.Stop()
+	}
+	if rest := s.aside.rest(); rest != nil {
+		s.think(rest)
+	}
+	if rest := s.speech.rest(); rest != nil {
+		s.split.Write(rest)
+	}
+	s.split.Close()
+}
+
+// read reads an answer of either kind; kind is its media type, which some servers
+// leave out or have wrong.
+func (s *stream) read(answer io.Reader, kind string) error {
+	if strings.HasPrefix(strings.ToLower(strings.TrimSpace(kind)), "text/event-stream") {
+		return s.events(answer)
+	}
+	buffered := bufio.NewReaderSize(answer, 1<<10)
+	head, err := sniffed(buffered)
+	switch {
+	case err == io.EOF:
+		return &garbled{"it is empty"}
+	case err != nil:
+		return err
+	case head[0] == '{':
+		return s.objects(buffered)
+	case strings.ContainsRune("deir:", rune(head[0])): // of data, event, id, retry or a comment
+		return s.events(buffered)
+	}
+	text, _ := io.ReadAll(io.LimitReader(buffered, 4<<10))
+	return &garbled{"it is no reply but " + firstOf(pageOr(text),
+		"something else") + ": " + shorten([]byte(plainWords(text))) +
+		"; check that the address ends where /chat/completions begins"}
+}
+
+// events reads an event stream up to its [DONE], or until it has ended in another
+// way that leaves nothing out.
+func (s *stream) events(answer io.Reader) error {
+	events := sse.NewReader(answer)
 	for {
 		event, err := events.Next()
 		switch {
-		case err == io.EOF && s.result.Finish != "":
-			return nil // Some servers end without [DONE].
+		case err == sse.ErrLongLine:
+			return &garbled{"one line of it has more than 4 MB"}
+		case err != nil && s.result.Finish != "":
+			return nil // Some servers end without [DONE], or leave the stream open.
+		case err == io.EOF && !s.choices && s.odd != "":
+			return &garbled{s.odd}
 		case err == io.EOF:
 			return errCutOff
 		case err != nil:
 			return err
 		}
 		s.silence.heard.Store(true)
+		if s.grace != nil {
+			s.grace.Reset(afterFinish)
+		}
 		if string(event.Data) == "[DONE]" {
+			if !s.choices && s.odd != "" {
+				return &garbled{s.odd}
+			}
 			return nil
 		}
 		if text, ok := s.frame.text(event.Data); ok {
 			s.text(text)
 			continue
 		}
-		if err := s.chunk(event.Data, "delta"); err != nil {
+		if string(event.Name) == "error" {
+			return readTold(event.Data)
+		}
+		if err := s.chunk(event.Data); err != nil {
 			return err
 		}
 	}
 }
 
-// whole reads the answer of a server that does not stream.
-func (s *stream) whole(body io.Reader) error {
-	data, err := io.ReadAll(io.LimitReader(body, sse.LongestLine))
-	if err != nil {
-		return err
+// objects reads the answer of a server that does not stream, or that streams JSON
+// without events around it.
+func (s *stream) objects(answer io.Reader) error {
+	limited := &io.LimitedReader{R: answer, N: sse.LongestLine}
+	objects := json.NewDecoder(limited)
+	for {
+		var object json.RawMessage
+		err := objects.Decode(&object)
+		switch {
+		case limited.N <= 0:
+			return &garbled{"the answer has more than 4 MB in one piece"}
+		case err != nil && s.choices:
+			return nil
+		case err == io.EOF:
+			return &garbled{firstOf(s.odd, "it is empty")}
+		case err == io.ErrUnexpectedEOF:
+			return errCutOff
+		case err != nil:
+			var syntax *json.SyntaxError
+			if errors.As(err, &syntax) {
+				return &garbled{"it is broken JSON"}
+			}
+			return err
+		}
+		s.silence.heard.Store(true)
+		limited.N = sse.LongestLine
+		if err := s.chunk(object); err != nil {
+			return err
+		}
 	}
-	return s.chunk(data, "message")
 }
 
-// chunk reads one JSON object of the protocol; key is where its choices keep
-// their text.
-func (s *stream) chunk(data []byte, key string) error {
-	v, err := s.parser.ParseBytes(data)
+// chunk reads one JSON object of the protocol.
+func (s *stream) chunk(data []byte) error {
+	v, err := s.parser.ParseBytes(halves(data))
 	if err != nil {
-		return fmt.Errorf("%w: %q", errGarbled, shorten(data))
+		return &garbled{shorten(data)}
 	}
-	if told := v.Get("error"); told != nil && told.Type() != fastjson.TypeNull {
-		message := string(told.GetStringBytes("message"))
-		if message == "" {
-			message = shorten(told.MarshalTo(nil))
+	if there(v.Get("error")) || string(v.GetStringBytes("object")) == "error" {
+		return readTold(data)
+	}
+	if usage := v.Get("usage"); there(usage) {
+		r := &s.result
+		r.PromptTokens = max(r.PromptTokens, usage.GetInt("prompt_tokens"))
+		r.ReplyTokens = max(r.ReplyTokens, usage.GetInt("completion_tokens"))
+		r.ThoughtTokens = max(r.ThoughtTokens, usage.GetInt("completion_tokens_details", "reasoning_tokens"))
+		r.CachedTokens = max(r.CachedTokens, usage.GetInt("prompt_tokens_details", "cached_tokens"))
+	}
+	if !v.Exists("choices") {
+		if s.odd == "" && !v.Exists("usage") {
+			s.odd = "it is JSON, but not of this protocol: " + shorten(data)
 		}
-		return &toldError{message}
-	}
-	if usage := v.Get("usage"); usage != nil {
-		s.result.PromptTokens = max(s.result.PromptTokens, usage.GetInt("prompt_tokens"))
-		s.result.ReplyTokens = max(s.result.ReplyTokens, usage.GetInt("completion_tokens"))
-	}
-	choices := v.GetArray("choices")
-	if !v.Exists("choices") && !v.Exists("usage") {
-		return fmt.Errorf("%w: %q", errGarbled, shorten(data))
-	}
-	if len(choices) == 0 {
 		return nil
 	}
-	if text := choices[0].GetStringBytes(key, "content"); len(text) > 0 {
-		s.text(text)
-		s.frame.learn(data, text, choices[0].GetStringBytes("finish_reason") == nil && v.Get("usage") == nil)
-	}
-	if finish := choices[0].GetStringBytes("finish_reason"); len(finish) > 0 {
-		s.result.Finish = string(finish)
+	for _, choice := range v.GetArray("choices") {
+		if choice.GetInt("index") == 0 {
+			s.choice(data, v, choice)
+			break
+		}
 	}
 	return nil
 }
 
-func shorten(data []byte) string {
-	if len(data) > 200 {
-		data = data[:200]
+// choice reads the first choice of an object.
+func (s *stream) choice(data []byte, v, choice *fastjson.Value) {
+	s.choices = true
+	said := choice
+	for _, key := range []string{"delta", "message"} {
+		if m := choice.Get(key); there(m) {
+			said = m
+			break
+		}
 	}
-	return string(data)
+	for _, key := range []string{"reasoning_content", "reasoning", "thinking"} {
+		if piece := said.GetStringBytes(key); len(piece) > 0 {
+			s.apart(piece)
+			break
+		}
+	}
+	content := said.Get("content")
+	switch {
+	case content == nil:
+		s.text(choice.GetStringBytes("text"))
+	case content.Type() == fastjson.TypeString:
+		if text := content.GetStringBytes(); len(text) > 0 {
+			s.text(text)
+			s.frame.learn(data, text, choice.GetStringBytes("finish_reason") == nil && !there(v.Get("usage")))
+		}
+	case content.Type() == fastjson.TypeArray:
+		for _, part := range content.GetArray() {
+			s.part(part)
+		}
+	case content.Type() == fastjson.TypeObject:
+		s.part(content)
+	}
+	s.text(said.GetStringBytes("refusal")) // the model's own words
+	s.tools = s.tools || len(said.GetArray("tool_calls")) > 0 || there(said.Get("function_call"))
+	if finish := choice.GetStringBytes("finish_reason"); len(finish) > 0 {
+		s.result.Finish = finishOf(string(finish))
+		if s.grace == nil && s.hangUp != nil {
+			s.grace = time.AfterFunc(afterFinish, s.hangUp)
+		}
+	}
+}
+
+// part reads one part of a content that is a list.
+func (s *stream) part(part *fastjson.Value) {
+	if part.Type() == fastjson.TypeString {
+		s.text(part.GetStringBytes())
+		return
+	}
+	for _, key := range []string{"thinking", "reasoning", "summary"} {
+		switch inner := part.Get(key); {
+		case inner == nil:
+		case inner.Type() == fastjson.TypeString:
+			s.apart(inner.GetStringBytes())
+		case inner.Type() == fastjson.TypeArray:
+			for _, one := range inner.GetArray() {
+				s.apart(one.GetStringBytes("text"))
+			}
+		}
+	}
+	switch kind := string(part.GetStringBytes("type")); kind {
+	case "thinking", "reasoning":
+		s.apart(part.GetStringBytes("text"))
+	case "refusal":
+		s.text(part.GetStringBytes("refusal"))
+	default:
+		s.text(part.GetStringBytes("text"))
+	}
+}
+
+// there reports whether a value is there and not null.
+func there(v *fastjson.Value) bool { return v != nil && v.Type() != fastjson.TypeNull }
+
+// finishOf says in one word what servers say in several.
+func finishOf(word string) string {
+	switch strings.ToLower(word) {
+	case "content_filter", "safety", "blocked", "blocklist", "prohibited_content", "sensitive", "recitation",
+		"content_filtered", "guardrail_intervened":
+		return models.Filtered
+	case "max_tokens", "max_length", "model_length", "model_context_window_exceeded":
+		return "length"
+	}
+	return word
 }

@@ -1,4 +1,4 @@
-package steps
+package templates
 
 import (
 	"context"
@@ -16,14 +16,14 @@ func FuzzTemplate(f *testing.F) {
 	}
 	data := map[string]any{"brief": "Be brief.", "text": "A text.", "list": []any{"a", "b"}, "number": 3.0}
 	f.Fuzz(func(t *testing.T, text string) {
-		parsed, err := parseTemplate("fuzz", text, nil)
+		parsed, err := Parse("fuzz", text, nil)
 		if err != nil {
 			return
 		}
 		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
 		defer cancel()
 		began := time.Now()
-		if said, err := fill(ctx, parsed, data, prompt.Estimate{}); err == nil && len(said) > 64<<20 {
+		if said, err := Fill(ctx, parsed, data, prompt.Estimate{}); err == nil && len(said) > 64<<20 {
 			t.Errorf("%d bytes", len(said))
 		}
 		if took := time.Since(began); took > 8*time.Second {

@@ -1,4 +1,4 @@
-package steps
+package templates
 
 import (
 	"context"
@@ -12,11 +12,11 @@ import (
 
 func filled(t *testing.T, ctx context.Context, text string, data map[string]any) (string, error) {
 	t.Helper()
-	s, err := parseTemplate("user", text, nil)
+	s, err := Parse("user", text, nil)
 	if err != nil {
 		return "", err
 	}
-	return fill(ctx, s, data, prompt.Estimate{})
+	return Fill(ctx, s, data, prompt.Estimate{})
 }
 
 // What a template builds on its way is bounded, and how often it loops, so none
@@ -112,7 +112,7 @@ func TestPlainTemplates(t *testing.T) {
 		`{{with (len .a)}}{{end}}`:              false,
 		`{{define "x"}}{{end}}{{template "x"}}`: false, `{{.a | printf "%s"}}`: false,
 	} {
-		s, err := parseTemplate("user", text, nil)
+		s, err := Parse("user", text, nil)
 		if err != nil || s.plain != plain {
 			t.Errorf("%s: plain is %v, %v", text, s.plain, err)
 		}

@@ -1,4 +1,13 @@
-package steps
+// Package templates fills in makers' templates (text/template), which run for every
+// question and may be anybody's: what they build on the way, how often they loop and
+// for how long is bounded, not only what comes out.
+//
+// A template may call a few functions of ours beside those of text/template: json,
+// join, trim, lower, upper, fence, tokens, cut, cutHead and plus.
+//
+//	t, err := templates.Parse("user", "{{.question}}", nil)
+//	text, err := templates.Fill(ctx, t, map[string]any{"question": "How?"}, prompt.Estimate{})
+package templates
 
 import (
 	"context"
@@ -15,10 +24,6 @@ import (
 	"juvalogos/core/prompt"
 )
 
-// Makers' templates, which run for every question and may be anybody's: what they
-// build on the way, how often they loop and for how long is bounded, not only
-// what comes out.
-
 const (
 	// longestPrompt is in bytes; more does not fit any model.
 	longestPrompt = 16 << 20
@@ -30,22 +35,23 @@ const (
 	widest = 1000
 )
 
-// sheet is a parsed template.
-type sheet struct {
+// Sheet is a parsed template.
+type Sheet struct {
 	*template.Template
 	more  template.FuncMap // functions of its own
 	plain bool             // it calls nothing and loops nowhere
 	only  string           // the name of the one thing it writes, if that is all it does
 }
 
-// parseTemplate reads a template that may call functions, and more.
-func parseTemplate(name, text string, more template.FuncMap) (sheet, error) {
+// Parse reads a template that may call our functions, and more. The error says where
+// it is wrong.
+func Parse(name, text string, more template.FuncMap) (Sheet, error) {
 	b := &bounds{ctx: context.Background()}
 	t, err := template.New(name).Funcs(b.functions(prompt.Estimate{}, more)).Parse(text)
 	if err != nil {
-		return sheet{}, fmt.Errorf("%s", strings.TrimPrefix(err.Error(), "template: "))
+		return Sheet{}, fmt.Errorf("%s", strings.TrimPrefix(err.Error(), "template: "))
 	}
-	s := sheet{Template: t, more: more, plain: true}
+	s := Sheet{Template: t, more: more, plain: true}
 	for _, each := range t.Templates() {
 		if each.Tree != nil && each.Root != nil {
 			s.plain = watch(each.Root, each != t) && s.plain
@@ -126,8 +132,8 @@ func identifier(name string) bool {
 	return name != ""
 }
 
-// unwired lists the top-level names that a template uses and nobody gives.
-func unwired(t sheet, names []string) (missing []string) {
+// Unwired lists the top-level names that a template uses and nobody gives.
+func Unwired(t Sheet, names []string) (missing []string) {
 	if t.Template == nil || t.Tree == nil {
 		return nil
 	}
@@ -317,7 +323,7 @@ func (b *bounds) functions(counter prompt.Counter, more template.FuncMap) templa
 			text, err := json.MarshalIndent(v, "", "  ")
 			return string(text), err
 		},
-		"fence": b.changes(2, fence),
+		"fence": b.changes(2, Fence),
 		"trim":  strings.TrimSpace,
 		"lower": b.changes(3, strings.ToLower),
 		"upper": b.changes(3, strings.ToUpper),
@@ -339,8 +345,9 @@ func (b *bounds) functions(counter prompt.Counter, more template.FuncMap) templa
 	return all
 }
 
-// fill runs a template; it ends with the context.
-func fill(ctx context.Context, s sheet, data map[string]any, counter prompt.Counter) (string, error) {
+// Fill runs a template; it ends with the context. Its error is the context's, or says
+// what of the template went wrong.
+func Fill(ctx context.Context, s Sheet, data map[string]any, counter prompt.Counter) (string, error) {
 	if text, ok := data[s.only].(string); ok && s.only != "" && len(text) <= longestPrompt {
 		return sound(text), nil
 	}
@@ -372,4 +379,17 @@ func (l *limited) Write(p []byte) (int, error) {
 		return 0, fmt.Errorf("it grows beyond %d bytes", longestPrompt)
 	}
 	return l.Builder.Write(p)
+}
+
+// joined joins a list in a template.
+func joined(separator string, list any) (string, error) {
+	entries, ok := list.([]any)
+	if !ok {
+		return "", fmt.Errorf("join: %T is not a list", list)
+	}
+	parts := make([]string, len(entries))
+	for i, v := range entries {
+		parts[i] = fmt.Sprint(v)
+	}
+	return strings.Join(parts, separator), nil
 }
