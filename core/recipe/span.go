@@ -87,6 +87,14 @@ func (r *Recorder) Spans() []Span {
 	return spans
 }
 
+// Add keeps a span of something that was done beside the run.
+func (r *Recorder) Add(s Span) {
+	r.mu.Lock()
+	r.spans = append(r.spans, s)
+	r.mu.Unlock()
+	r.changed(&s)
+}
+
 // Usage is what models were asked for.
 type Usage struct {
 	PromptTokens, ReplyTokens, Calls, Retries, Reused int

@@ -36,6 +36,9 @@ type RunContext struct {
 	// Vocabulary is what these were counted in: that of the desk's model.
 	Vocabulary string
 
+	// Schema is a JSON Schema that the reply is to fit; nil: none.
+	Schema any
+
 	Models   Models
 	Programs Programs // nil: none may be run
 	Web      Web      // nil: nothing may be called

@@ -103,6 +103,52 @@ func rescue(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, 
 	}
 }
 
+// mostAgain is how often a model is asked again for data that fit.
+const mostAgain = 2
+
+// ErrUnfit is the error of a model that does not give data that fit.
+type ErrUnfit struct{ Wrong string }
+
+func (e ErrUnfit) Error() string { return "no JSON that fits the schema: " + e.Wrong }
+
+// Fitting asks for data that fit a JSON Schema: what is said is mended, and asked for
+// again with what was wrong. It fails with ErrUnfit, or as ask does; a schema that is
+// none is an ErrUnfit too.
+func Fitting(messages []prompt.Message, schema any, ask func([]prompt.Message) (string, error)) (string, error) {
+	compiled, err := jsontext.Compile(schema)
+	if err != nil {
+		return "", ErrUnfit{"the schema cannot be used: " + err.Error()}
+	}
+	messages = slices.Clone(messages)
+	for again := 0; ; again++ {
+		said, err := ask(messages)
+		if err != nil {
+			return "", err
+		}
+		found, err := jsontext.Find(said)
+		var wrong []string
+		if err != nil {
+			wrong = []string{err.Error()}
+		} else {
+			wrong = compiled.Validate(found.Value)
+		}
+		if wrong == nil {
+			text, err := json.Marshal(found.Value)
+			return string(text), err
+		}
+		if again == mostAgain {
+			return "", ErrUnfit{strings.Join(wrong, "; ")}
+		}
+		messages = append(messages, prompt.Message{Role: prompt.Assistant, Text: said},
+			prompt.Message{Role: prompt.User, Text: complain(wrong, schema)})
+	}
+}
+
+// AsData is what a model is told that is to answer with data that fit a schema.
+func AsData(schema any) string {
+	return "Answer with one JSON value and nothing else. It has to fit this JSON Schema:\n" + jsontext.String(schema)
+}
+
 func complain(wrong []string, schema any) string {
 	var b strings.Builder
 	b.WriteString("That cannot be used:\n")

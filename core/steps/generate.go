@@ -96,6 +96,9 @@ func write(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, e
 	messages, _ := c.In["prompt"].([]prompt.Message)
 	w := &writer{model: model, call: c, set: set, sampling: set.over(t, voice), streams: c.Streams("text") ||
 		c.Streams("texts")}
+	if w.streams {
+		w.schema = t.Schema
+	}
 	if set.Alternatives == 1 {
 		text, finish, err := w.write(ctx, 0, messages)
 		if err != nil {
@@ -162,6 +165,7 @@ type writer struct {
 	set      generateSet
 	sampling deskfile.Sampling
 	streams  bool
+	schema   any // that the reply has to fit; nil: none
 }
 
 // mostGoingOn is how often a model is asked to go on with a text that is too
@@ -213,7 +217,8 @@ func (w *writer) ask(ctx context.Context, which int, messages []prompt.Message, 
 	if err := w.call.Begin(); err != nil {
 		return "", "", err
 	}
-	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling, Thought: thought}, add)
+	call, err := w.model.Ask(ctx, Ask{Messages: messages, Sampling: sampling, Thought: thought,
+		Schema: w.schema}, add)
 	if w.streams {
 		call.Lane = w.call.Lane(which)
 	}

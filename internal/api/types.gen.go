@@ -363,9 +363,11 @@ type CompletionRequest struct {
 	Messages            []CompletionTurn `json:"messages"`
 
 	// Model A desk's slug.
-	Model string `json:"model"`
-	N     int    `json:"n,omitempty,omitzero"`
-	Seed  *int   `json:"seed,omitempty"`
+	Model           string                    `json:"model"`
+	N               int                       `json:"n,omitempty,omitzero"`
+	ReasoningEffort string                    `json:"reasoning_effort,omitempty,omitzero"`
+	ResponseFormat  *CompletionResponseFormat `json:"response_format,omitempty"`
+	Seed            *int                      `json:"seed,omitempty"`
 
 	// Stop A text or a list of texts.
 	Stop          json.RawMessage         `json:"stop,omitempty,omitzero"`
@@ -373,6 +375,18 @@ type CompletionRequest struct {
 	StreamOptions CompletionStreamOptions `json:"stream_options,omitempty,omitzero"`
 	Temperature   *float64                `json:"temperature,omitempty"`
 	TopP          *float64                `json:"top_p,omitempty"`
+}
+
+// CompletionResponseFormat defines model for CompletionResponseFormat.
+type CompletionResponseFormat struct {
+	JSONSchema *struct {
+		Name string `json:"name,omitempty,omitzero"`
+
+		// Schema A JSON Schema that the reply has to fit.
+		Schema any  `json:"schema,omitempty,omitzero"`
+		Strict bool `json:"strict,omitempty,omitzero"`
+	} `json:"json_schema,omitempty"`
+	Type string `json:"type"`
 }
 
 // CompletionStreamOptions defines model for CompletionStreamOptions.
@@ -628,6 +642,41 @@ type Edits struct {
 
 	// Step Where the run begins; what came before is taken from the trace. Left out: everything runs again.
 	Step string `json:"step,omitempty,omitzero"`
+}
+
+// EmbeddingOf defines model for EmbeddingOf.
+type EmbeddingOf struct {
+	// Embedding Numbers, or these as base64 of little-endian float32.
+	Embedding json.RawMessage `json:"embedding"`
+	Index     int             `json:"index"`
+	Object    string          `json:"object"`
+}
+
+// EmbeddingRequest defines model for EmbeddingRequest.
+type EmbeddingRequest struct {
+	Dimensions     int    `json:"dimensions,omitempty,omitzero"`
+	EncodingFormat string `json:"encoding_format,omitempty,omitzero"`
+
+	// Input A text or a list of texts.
+	Input json.RawMessage `json:"input"`
+
+	// Model A desk with shelves, or a model by its name.
+	Model string `json:"model"`
+	User  string `json:"user,omitempty,omitzero"`
+}
+
+// EmbeddingUsage defines model for EmbeddingUsage.
+type EmbeddingUsage struct {
+	PromptTokens int `json:"prompt_tokens"`
+	TotalTokens  int `json:"total_tokens"`
+}
+
+// Embeddings defines model for Embeddings.
+type Embeddings struct {
+	Data   []EmbeddingOf  `json:"data"`
+	Model  string         `json:"model"`
+	Object string         `json:"object"`
+	Usage  EmbeddingUsage `json:"usage"`
 }
 
 // Endpoint How an address of any kind is asked, as the connection file has it; every_ns is in nanoseconds.
@@ -2049,3 +2098,6 @@ type FindJSONRequestBody = NewFinding
 
 // CompletionsJSONRequestBody defines body for Completions for application/json ContentType.
 type CompletionsJSONRequestBody = CompletionRequest
+
+// EmbeddingsJSONRequestBody defines body for Embeddings for application/json ContentType.
+type EmbeddingsJSONRequestBody = EmbeddingRequest

@@ -50,6 +50,7 @@ const (
 	NotHere        Code = "no-such-address"
 	TooManyTries   Code = "too-many-tries"
 	LimitReached   Code = "limit-reached"
+	Unfit          Code = "unfit"
 	Left           Code = "left"
 	Unexpected     Code = "unexpected"
 )
@@ -91,6 +92,7 @@ var sentences = map[Code]string{
 	TooMuch:      "This took more work than the desk may spend on one question. Try a simpler one.",
 	TooLate:      "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
 	StepFailed:   "Something went wrong while this reply was being written. You can have it written again.",
+	Unfit:        "No data came that fit what was asked for. Try again, or ask for simpler data.",
 	Left:         "Nobody waited for this reply any more, so it was not written. You can have it written again.",
 	Unexpected:   "Something went wrong on our side. Please try again.",
 	Code(models.KeyMissing): "This desk is not set up correctly at the moment. The person who runs it can put it " +

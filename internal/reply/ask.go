@@ -48,6 +48,8 @@ type Supplied struct {
 	System   string             `json:"system,omitempty"` // added to the brief
 	Past     []prompt.Exchange  `json:"past,omitempty"`
 	Sampling *deskfile.Sampling `json:"sampling,omitempty"` // for what the desk file leaves out
+	// Schema is a JSON Schema that the reply has to fit; nil: none.
+	Schema any `json:"schema,omitempty"`
 }
 
 // LongestQuestion is the most bytes of a question that are looked at; what

@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
@@ -85,6 +86,36 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (
 	})
 }
 
+// fit holds a reply to the JSON Schema that a program wants it to fit: what the recipe
+// made is mended, and if that does not help the desk's model is asked again.
+func (s *Service) fit(ctx context.Context, r *Reply, d *desk.Desk, q *Request, text string) (string, error) {
+	if text == "" {
+		text = string(r.Since(0, nil).Text)
+	}
+	said := text
+	first := true
+	span := recipe.Span{Step: "fit", Do: "extract", Parent: -1, State: recipe.Done}
+	fitting, err := steps.Fitting([]prompt.Message{{Role: prompt.User, Text: q.Question.Text}}, q.supplied.Schema,
+		func(m []prompt.Message) (string, error) {
+			if first {
+				first = false
+				return said, nil
+			}
+			call, err := asker{s, &d.Entry, d.Counter, r}.Ask(ctx, steps.Ask{Messages: m, Schema: q.supplied.Schema,
+				Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: d.Settings.Sampling.MaxTokens}},
+				func([]byte) {})
+			span.Calls = append(span.Calls, *call)
+			return call.Answer, err
+		})
+	if err != nil {
+		span.State, span.Error = recipe.Failed, err.Error()
+	}
+	if len(span.Calls) > 0 {
+		r.record.Add(span)
+	}
+	return fitting, err
+}
+
 // All is what the visitor gave, the question with it.
 func (q *Request) All() recipe.Values {
 	inputs := recipe.Values{"question": q.Question.Text}
@@ -99,6 +130,9 @@ func (q *Request) All() recipe.Values {
 // make makes the reply.
 func (s *Service) make(ctx context.Context, r *Reply, d *desk.Desk, q *Request) End {
 	result, err := s.run(ctx, r, d, q)
+	if err == nil && q.supplied != nil && q.supplied.Schema != nil {
+		result.Reply, err = s.fit(ctx, r, d, q, result.Reply)
+	}
 	return s.ended(ctx, r, d, q, result, err)
 }
 
@@ -109,6 +143,9 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 		Memory:   memoryOf(d),
 		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
 		Models: finder{s, d, r}, Programs: s.Programs, Web: s.Web,
+	}
+	if g := q.supplied; g != nil {
+		t.Schema = g.Schema
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments) {
 		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, r}
@@ -151,8 +188,24 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Request,
 	end.memoryTokens = d.Counter.Count(text)
 	end.Lanes = r.lanesNow()
 	end.Parts = append(r.thinkingParts(), result.Parts...)
+	if err != nil {
+		s.failed(ctx, r, &end, err)
+	}
+	if end.State == record.Done {
+		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens",
+			end.ReplyTokens)
+	}
+	end.At = s.Now()
+	if r.private.Load() {
+		spans = withheld(spans)
+	}
+	end.trace = s.traceOf(r, d, spans, q.All(), end, text)
+	return end
+}
+
+// failed says of a reply that it did not end well, and why.
+func (s *Service) failed(ctx context.Context, r *Reply, end *End, err error) {
 	switch cause := context.Cause(ctx); {
-	case err == nil:
 	case errors.Is(cause, errStopped):
 		end.State, end.Finish = record.Stopped, "stopped"
 	case errors.Is(cause, errLeft) || errors.Is(err, errLeft):
@@ -166,19 +219,9 @@ func (s *Service) ended(ctx context.Context, r *Reply, d *desk.Desk, q *Request,
 		if errors.As(err, &failure) {
 			end.RetryAfter = failure.RetryAfter
 		}
-		s.Log.Error("reply failed", "desk", d.Slug, "revision", d.Number, "turn", r.Turn, "code", problem.Code, "id",
-			problem.ID, "error", err)
+		s.Log.Error("reply failed", "desk", r.Slug, "revision", r.Revision, "model", r.Model, "turn", r.Turn, "code",
+			problem.Code, "id", problem.ID, "error", err)
 	}
-	if end.State == record.Done {
-		s.Log.Debug("reply made", "desk", d.Slug, "turn", r.Turn, "prompt_tokens", end.PromptTokens, "reply_tokens",
-			end.ReplyTokens)
-	}
-	end.At = s.Now()
-	if r.private.Load() {
-		spans = withheld(spans)
-	}
-	end.trace = s.traceOf(r, d, spans, q.All(), end, text)
-	return end
 }
 
 // encode writes what goes on record as JSON; nil for nothing.

@@ -19,6 +19,7 @@ func explain(err error) *fault.Problem {
 	var failure *models.Error
 	var long *prompt.TooLong
 	var empty steps.ErrEmpty
+	var unfit steps.ErrUnfit
 	var runaway *recipe.Runaway
 	var step *recipe.StepError
 	switch {
@@ -28,6 +29,8 @@ func explain(err error) *fault.Problem {
 		return tooLong(long)
 	case errors.As(err, &empty):
 		return fault.New(fault.Code(models.SaidNothing), err)
+	case errors.As(err, &unfit):
+		return fault.New(fault.Unfit, err)
 	case errors.As(err, &runaway):
 		return fault.New(fault.TooMuch, err)
 	case errors.Is(err, recipe.ErrLate):

@@ -140,7 +140,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&insides{d, o.Inside, o.Replies, context.Background()}).routes(api)
 	(&shelves{d, o.Desks, o.Shelves}).routes(api)
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
-	(&completions{d, o.Desks, o.Replies}).routes(root)
+	(&completions{d, o.Desks, o.Replies, o.Connections}).routes(root)
 }
 
 // modelsOf are the models that the connections lead to; nil without any, as

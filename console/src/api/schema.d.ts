@@ -1748,6 +1748,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/v1/embeddings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The vectors of texts, by the model that a desk's shelves use or by one named */
+        post: operations["embeddings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/v1/chat/completions": {
         parameters: {
             query?: never;
@@ -3019,6 +3036,45 @@ export interface components {
             stop?: unknown;
             seed?: number;
             n?: number;
+            /** @enum {string} */
+            reasoning_effort?: "low" | "medium" | "high";
+            response_format?: components["schemas"]["CompletionResponseFormat"];
+        };
+        CompletionResponseFormat: {
+            /** @enum {string} */
+            type: "text" | "json_object" | "json_schema";
+            json_schema?: {
+                name?: string;
+                strict?: boolean;
+                /** @description A JSON Schema that the reply has to fit. */
+                schema?: unknown;
+            };
+        };
+        EmbeddingRequest: {
+            /** @description A desk with shelves, or a model by its name. */
+            model: string;
+            /** @description A text or a list of texts. */
+            input: unknown;
+            /** @enum {string} */
+            encoding_format?: "float" | "base64";
+            dimensions?: number;
+            user?: string;
+        };
+        Embeddings: {
+            object: string;
+            model: string;
+            data: components["schemas"]["EmbeddingOf"][];
+            usage: components["schemas"]["EmbeddingUsage"];
+        };
+        EmbeddingOf: {
+            object: string;
+            index: number;
+            /** @description Numbers, or these as base64 of little-endian float32. */
+            embedding: unknown;
+        };
+        EmbeddingUsage: {
+            prompt_tokens: number;
+            total_tokens: number;
         };
         SourceSentence: {
             /** @description In bytes of the reply. */
@@ -5954,6 +6010,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompletionModels"];
+                };
+            };
+            default: components["responses"]["CompletionError"];
+        };
+    };
+    embeddings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmbeddingRequest"];
+            };
+        };
+        responses: {
+            /** @description In the protocol's shape */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Embeddings"];
                 };
             };
             default: components["responses"]["CompletionError"];
