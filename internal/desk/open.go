@@ -25,6 +25,8 @@ type Desk struct {
 	RecipeSettings recipe.Values // of the recipe
 	Brief          prompt.Piece
 	Counter        prompt.Counter
+
+	models int64 // the generation of the connections that Entry is of
 }
 
 // DraftMark before a slug means the desk's draft as it is at any time, or the
@@ -34,7 +36,7 @@ const DraftMark = "~"
 
 // Open returns the desk at a slug as published now, or up to two seconds ago.
 func (s *Service) Open(ctx context.Context, slug string) (*Desk, error) {
-	if d := s.cache.orRenew(slug, s.Now()); d != nil {
+	if d := s.cache.orRenew(slug, s.Now()); d != nil && d.models == s.Models.Generation() {
 		return d, nil
 	}
 	r, err := s.Current(ctx, slug)
@@ -60,6 +62,7 @@ func (s *Service) Open(ctx context.Context, slug string) (*Desk, error) {
 // Equip finds what the desk's settings name.
 func (s *Service) Equip(d *Desk) (*Desk, error) {
 	var err error
+	d.models = s.Models.Generation()
 	if d.Entry, err = s.Models.Find(d.Settings.Model); err != nil {
 		return nil, err
 	}

@@ -168,8 +168,11 @@ func (e Entry) Probe(ctx context.Context) Probe {
 			t, err = how, nil
 			p.found(found)
 			p.probe.Problem = failure.Kind
-			p.probe.Advice = "it does not take the request as the protocol has it (" + failure.Detail + "), but it " +
-				"works so:"
+			said := "it does not say why"
+			if failure.Detail != "" {
+				said = "it says: " + failure.Detail
+			}
+			p.probe.Advice = "it does not take the request as the protocol has it (" + said + "), but it works so:"
 		}
 	}
 	if err != nil {
@@ -256,10 +259,8 @@ func (p *prober) found(m Manners) {
 		return
 	}
 	p.probe.Found = &m
-	if text, err := yaml.Marshal(struct {
-		Manners Manners `yaml:"manners"`
-	}{m}); err == nil {
-		p.probe.Lines = string(text)
+	if text, err := yaml.MarshalWithOptions(m, yaml.Flow(true)); err == nil {
+		p.probe.Lines = "manners: " + strings.TrimSpace(string(text))
 	}
 }
 

@@ -78,7 +78,8 @@ type Registry struct {
 	lines   map[string]*fair.Line // by connection; they outlive a new file
 	pacers  map[string]*pacer     // so do these
 
-	answered atomic.Bool
+	answered   atomic.Bool
+	generation atomic.Int64
 }
 
 // Entry is one model with the way to it. Errors of asking it are *Error, or the
@@ -165,7 +166,12 @@ func (r *Registry) rebuild() {
 		}
 	}
 	r.clients, r.entries = clients, entries
+	r.generation.Add(1)
 }
+
+// Generation is another one whenever connections have changed: entries of before are
+// to be found anew.
+func (r *Registry) Generation() int64 { return r.generation.Load() }
 
 // Warm starts what is to be kept running, now and whenever connections change.
 func (r *Registry) Warm() {

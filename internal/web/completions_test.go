@@ -213,11 +213,7 @@ func TestDataByASchema(t *testing.T) {
 			`"messages":[{"role":"user","content":"Tasks: Ada cleans the smoker. Birk paints the hive."}]}`)
 	}
 	for _, model := range []string{"helper", "shed/thyme-mini"} {
-		before := b.Model.Requests()
 		status, got := ask(model, "")
-		if status == 502 && got.Error.Code == "unfit" && b.Model.Requests()-before == 3 {
-			continue // the simulated model does not give it; it was asked three times
-		}
 		var v struct{ Tasks []struct{ Task string } }
 		if status != 200 || json.Unmarshal([]byte(got.Choices[0].Message.Content), &v) != nil || v.Tasks == nil {
 			t.Errorf("%s: %d %+v", model, status, got)

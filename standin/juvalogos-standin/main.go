@@ -15,6 +15,7 @@ import (
 
 	"juvalogos/standin/modelserver"
 	"juvalogos/standin/referencesite"
+	"juvalogos/standin/scripted"
 )
 
 func main() {
@@ -23,8 +24,10 @@ func main() {
 	flag.Usage = func() {
 		fmt.Fprintln(flag.CommandLine.Output(),
 			`juvalogos-standin runs a simulated model server for demos and tests, and below
-/reference/ a simulated reference site: an encyclopedia, papers, a talk. There is
-no model in it, and nothing on the site is true.
+/reference/ a simulated reference site: an encyclopedia, papers, a talk. Below
+/manners/NAME/v1 it is a server of one manner of the many that there are, like
+/manners/no-stream-options/v1, and below /endpoints/ a service with a protocol of
+its own. There is no model in it, and nothing on the site is true.
 
   STANDIN_KEY=letmein juvalogos-standin -listen 127.0.0.1:7118
 
@@ -50,6 +53,8 @@ func run(listen, key string) error {
 	defer stop()
 	handler := http.NewServeMux()
 	handler.Handle("/", (&modelserver.Server{Key: key}).Handler())
+	handler.Handle("/manners/", http.StripPrefix("/manners", &scripted.Server{}))
+	handler.Handle("/endpoints/", http.StripPrefix("/endpoints", &scripted.Endpoints{}))
 	handler.Handle("/reference/", referencesite.Handler("/reference"))
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
 	go func() {

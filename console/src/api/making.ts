@@ -80,6 +80,13 @@ export const restoreConnection = (connection: string) =>
 export const look = async (body: Schemas["Connection"]) =>
   (await data(service.POST("/api/connections/look", { body }))).models;
 
+export const tryConnection = (body: Schemas["Connection"]) =>
+  data(service.POST("/api/connections/try", { body }));
+export const fromCurl = (line: string) =>
+  data(service.POST("/api/connections/from-curl", { body: { line } }));
+export const keepManners = (connection: string, model: string, manners: Schemas["Manners"]) =>
+  service.PUT("/api/connections/{name}/manners", { ...name(connection), body: { model, manners } });
+
 export const readMilestones = () => data(service.GET("/api/milestones"));
 export const readFolder = () => data(service.GET("/api/folder"));
 export const readDeskSchema = async () => (await data(service.GET("/api/schemas/desk.json"))) as DeskSchema;

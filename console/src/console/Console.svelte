@@ -5,7 +5,7 @@
   import AccessPage from "./AccessPage.svelte";
   import Away from "./Away.svelte";
   import CommandPalette from "./CommandPalette.svelte";
-  import ConnectionsPage from "./ConnectionsPage.svelte";
+  import ConnectionsPage from "./connection/ConnectionsPage.svelte";
   import DeskPage from "./DeskPage.svelte";
   import DesksPage from "./DesksPage.svelte";
   import Door from "./Door.svelte";

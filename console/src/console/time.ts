@@ -28,3 +28,9 @@ export function weekOf(day: string): number {
   const first = Date.UTC(d.getUTCFullYear(), 0, 1);
   return Math.ceil(((d.getTime() - first) / 86_400_000 + 1) / 7);
 }
+
+/** A stretch of time in seconds, as it is said. */
+export const span = (seconds: number) =>
+  seconds < 1
+    ? `${Math.round(1000 * seconds)} ms`
+    : `${seconds < 10 ? seconds.toFixed(1) : Math.round(seconds)} s`;

@@ -291,6 +291,9 @@ func (a *answering) refused(response *http.Response) error {
 	}
 	e := a.failure(a.model, classify(status, t), status, t.message)
 	e.RetryAfter = retryAfter(response.Header)
+	if status == http.StatusNotFound && e.Kind == models.Refused {
+		e.Kind, e.Detail = models.Garbled, a.detail("status 404 ("+t.message+"); check the path")
+	}
 	if slices.Contains(waits, status) && e.Kind != models.NoCredit && e.Kind != models.OverQuota {
 		e.Kind = models.Waking
 	}

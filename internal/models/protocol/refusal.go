@@ -166,7 +166,7 @@ var rules = []rule{
 	{models.Busy, 529, 529, nil},
 	{models.Busy, 0, 0, words(`overloaded|\bbusy\b`)},
 	{models.Busy, 503, 503, words(`overloaded|capacity|\bbusy\b|too many|queue`)},
-	{models.Unsupported, 0, 501, words(`unsupported|not supported|does not support|doesn't support|unrecogni[sz]ed|unexpected|` +
+	{models.Unsupported, 0, 501, words(`unsupported|not supported|not implemented|does not support|doesn't support|unrecogni[sz]ed|unexpected|` +
 		`unknown (field|parameter|argument|name|key|property)|extra (input|field|propert)|additional propert|not permitted|` +
 		`is not allowed|unknown_parameter|invalid role|\broles?\b|alternat|` +
 		`\b(max_tokens|stream_options|temperature|top_p|response_format|seed|stop)\b`)},

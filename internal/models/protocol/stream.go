@@ -105,9 +105,12 @@ func (s *stream) read(answer io.Reader, kind string) error {
 		return s.events(buffered)
 	}
 	text, _ := io.ReadAll(io.LimitReader(buffered, 4<<10))
-	return &garbled{"it is no reply but " + firstOf(pageOr(text),
-		"something else") + ": " + shorten([]byte(plainWords(text))) +
-		"; check that the address ends where /chat/completions begins"}
+	said := plainWords(text)
+	if pageOr(text) == "" {
+		said = "something else: " + said
+	}
+	return &garbled{"it is no reply but " + shorten([]byte(said)) + "; check that the address ends where " +
+		"/chat/completions begins"}
 }
 
 // events reads an event stream up to its [DONE], or until it has ended in another

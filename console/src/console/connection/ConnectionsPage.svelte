@@ -1,14 +1,16 @@
 <script lang="ts">
-  import { exactMoney } from "./money";
-  import Page from "../ui/Page.svelte";
+  import { exactMoney } from "../money";
+  import Page from "../../ui/Page.svelte";
   import Plus from "@lucide/svelte/icons/plus";
   import { SvelteMap } from "svelte/reactivity";
-  import * as making from "../api/making";
-  import type { Schemas } from "../pageData";
+  import * as making from "../../api/making";
+  import type { Schemas } from "../../pageData";
+  import { span } from "../time";
+  import TryResult from "./TryResult.svelte";
   import ConnectionDialog from "./ConnectionDialog.svelte";
-  import { router } from "./router.svelte";
-  import { act, complain } from "./state.svelte";
-  import Link from "../ui/Link.svelte";
+  import { router } from "../router.svelte";
+  import { act, complain } from "../state.svelte";
+  import Link from "../../ui/Link.svelte";
 
   let list = $state<Schemas["Connection"][] | null>(null);
   let probing = $state("");
@@ -52,8 +54,20 @@
       : "no price given";
 
   const about =
-    "A connection is a place where models live: an address and a key. A probe asks a model for a few " +
-    "words; that costs what a few words cost.";
+    "A connection is a place where models live: a server, any HTTP address, or a program on this machine. A " +
+    "probe asks a model for a few words; that costs what a few words cost.";
+
+  async function write(path: string, manners: Schemas["Manners"]) {
+    const [connection, model] = [path.slice(0, path.indexOf("/")), path.slice(path.indexOf("/") + 1)];
+    await act(
+      async () => (await making.keepManners(connection, model, manners), probes.delete(path), await read()),
+      `${model} is asked as it wants to be`,
+    );
+  }
+
+  const said = (n: number) => (n < 0 ? "any number of" : String(n));
+  const megabytes = (bytes: number) => `${Math.round(bytes / 1e6)} MB`;
+  const states = { asleep: "asleep", waking: "waking up", ready: "ready", failing: "failing" } as const;
 </script>
 
 <Page title="Connections" {about}>
@@ -76,7 +90,7 @@
             "order-last min-w-0 basis-full text-note break-all text-faded sm:order-none",
             "sm:flex-1 sm:basis-0",
           ]}>
-          {c.address}
+          {c.program ? c.program.run.join(" ") : c.address}
         </p>
         {#if c.fixed}
           <p class="text-fine text-faded">from the connection file</p>
@@ -85,15 +99,30 @@
           <Link class="min-h-7 text-sm" onclick={() => remove(c.name)}>Remove</Link>
         {/if}
       </div>
-      <p class="mt-0.5 text-fine text-faded">
-        {c.keyed
-          ? "The key is kept encrypted"
-          : c.reference
-            ? `The key is in ${c.reference.startsWith("env:") ? "the environment variable " + c.reference.slice(4) : "the file " + c.reference.slice(5)}`
-            : "Without a key"}; waits {c.patience} s for a word{c.at_once
-          ? `; at most ${c.at_once} replies at once`
-          : ""}.
-      </p>
+      {#if c.state}
+        <p class="mt-0.5 text-fine text-faded">
+          A program, {states[c.state.state]}{c.state.running ? ` (${c.state.running} running)` : ""}{c.state
+            .starts
+            ? `; it woke in ${span(c.state.woke_ns / 1e9)}, takes ${megabytes(c.state.memory)} of memory (${megabytes(c.state.peak)} at most) and took ${span(c.state.cpu_ns / 1e9)} of processor time for ${c.state.asked} ${c.state.asked === 1 ? "question" : "questions"}`
+            : "; it starts with the first question"}.
+        </p>
+        {#if c.state.ended}<p class="problem mt-1 text-fine break-words">{c.state.ended}</p>{/if}
+      {/if}
+      {#if c.pace}
+        <p class="mt-0.5 text-fine text-faded">
+          The server allows, as it says: {said(c.pace.requests)} requests and {said(c.pace.tokens)} tokens a minute;
+          {said(c.pace.requests_left)} and {said(c.pace.tokens_left)} are left.
+        </p>
+      {/if}
+      {#if !c.program}<p class="mt-0.5 text-fine text-faded">
+          {c.keyed
+            ? "The key is kept encrypted"
+            : c.reference
+              ? `The key is in ${c.reference.startsWith("env:") ? "the environment variable " + c.reference.slice(4) : "the file " + c.reference.slice(5)}`
+              : "Without a key"}; waits {c.patience} s for a word{c.at_once
+            ? `; at most ${c.at_once} replies at once`
+            : ""}.
+        </p>{/if}
       <ul class="mt-3">
         {#each c.models as m (m.name)}
           {@const path = `${c.name}/${m.name}`}
@@ -103,19 +132,14 @@
             <p class="order-last basis-full text-note text-faded sm:order-none sm:flex-1 sm:basis-0">
               {m.can.join(", ")}; {m.context} tokens of context; {priceOf(m)}
             </p>
-            {#if m.can.includes("chat")}<button
-                class="button-plain !min-h-8"
-                disabled={!!probing}
-                onclick={() => probe(path)}>{probing === path ? "Asking …" : "Probe"}</button
-              >{/if}
-            {#if p}
-              <p class={["order-last w-full text-note", !p.works && "problem"]} role="status">
-                {#if p.works}It answers: first word after {Math.round(p.first_token_ms)} ms{p.tokens_per_second
-                    ? `, then ${Math.round(p.tokens_per_second)} tokens per second`
-                    : ""}. “{p.reply}”
-                {:else}<strong>It does not answer.</strong> {p.advice}{/if}
-              </p>
-            {/if}
+            <button class="button-plain !min-h-8" disabled={!!probing} onclick={() => probe(path)}
+              >{probing === path ? "Asking …" : "Probe"}</button>
+            {#if m.manners}<p class="order-last w-full text-fine break-words text-faded">
+                Asked as it wants to be: <code>{JSON.stringify(m.manners)}</code>
+              </p>{/if}
+            {#if p}<div class="order-last w-full">
+                <TryResult probe={p} take={(found) => write(path, found)} taking="Write it down" />
+              </div>{/if}
           </li>
         {/each}
       </ul>

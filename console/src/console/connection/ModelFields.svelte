@@ -1,0 +1,117 @@
+<!-- Which models of a connection desks may use. -->
+<script lang="ts">
+  import type { Schemas } from "../../pageData";
+
+  interface Props {
+    /** Those that are chosen. */
+    models: Schemas["ModelSettings"][];
+    /** Those that the server has, as it says. Default: it was not asked. */
+    found?: string[];
+    /** A name that is being written. */
+    own: string;
+    /** Asks the server. Default: it cannot be asked. */
+    look?: () => void;
+    /** Whether it is being asked. Default: false. */
+    busy?: boolean;
+  }
+
+  let { models = $bindable(), found = [], own = $bindable(), look, busy = false }: Props = $props();
+
+  const names = $derived([...new Set([...found, ...models.map((m) => m.name)])]);
+  const abilities = {
+    chat: "chats",
+    see: "sees",
+    hear: "hears",
+    pictures: "makes pictures",
+    embeddings: "embeds",
+  };
+
+  function choose(name: string, on: boolean) {
+    if (on)
+      models.push({
+        name,
+        can: [/embed/i.test(name) ? "embeddings" : "chat"],
+        context: 8192,
+        vocabulary: "",
+        price: { in: 0, out: 0 },
+      });
+    else models = models.filter((m) => m.name !== name);
+  }
+
+  export function addOwn() {
+    const name = own.trim();
+    if (name && !models.some((m) => m.name === name)) choose(name, true);
+    own = "";
+  }
+</script>
+
+<div>
+  <div class="flex items-center gap-3">
+    <h3 class="flex-1 text-sm font-semibold">Models there</h3>
+    {#if look}
+      <button type="button" class="button-plain !min-h-8" disabled={busy} onclick={look}
+        >{busy ? "Asking …" : "Ask the server"}</button>
+    {/if}
+  </div>
+  {#if models.length}
+    <p class="mt-1 text-fine text-faded">
+      Context is how much a model can read at once, in tokens (pieces of words), like 8192. A price is what a
+      million tokens cost, read (in) and written (out), like 0.5 and 1.5; 0 if it costs nothing.
+    </p>
+  {/if}
+  <ul class="mt-2 space-y-1.5">
+    {#each names as name (name)}
+      {@const m = models.find((m) => m.name === name)}
+      <li class="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
+        <label class="flex min-w-40 flex-1 items-center gap-2"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={!!m}
+            onchange={(e) => choose(name, e.currentTarget.checked)} />
+          <span class="break-all">{name}</span></label>
+        {#if m}
+          <select
+            class="field !w-auto !py-1"
+            aria-label="What {name} does"
+            bind:value={() => m.can[0] ?? "chat", (v) => (m.can = [v])}>
+            {#each Object.entries(abilities) as [what, says] (what)}<option value={what}>{says}</option
+              >{/each}
+          </select>
+          <label class="flex items-center gap-1.5 text-faded"
+            >context <input
+              class="field !w-24 !py-1"
+              type="number"
+              min="256"
+              bind:value={m.context}
+              aria-label="Context of {name}, in tokens" /></label>
+          <label class="flex items-center gap-1.5 text-faded"
+            >price in <input
+              class="field !w-20 !py-1"
+              type="number"
+              min="0"
+              step="any"
+              bind:value={m.price.in}
+              aria-label="Price of {name} per million tokens in" /></label>
+          <label class="flex items-center gap-1.5 text-faded"
+            >out <input
+              class="field !w-20 !py-1"
+              type="number"
+              min="0"
+              step="any"
+              bind:value={m.price.out}
+              aria-label="Price of {name} per million tokens out" /></label>
+        {/if}
+      </li>
+    {/each}
+  </ul>
+  <div class="mt-2 flex gap-2">
+    <input
+      class="field"
+      bind:value={own}
+      placeholder={look ? "or write a model's name" : "a name of your choice"}
+      aria-label="A model's name"
+      onkeydown={(e) => e.key === "Enter" && (e.preventDefault(), addOwn())} />
+    <button type="button" class="button-plain" onclick={addOwn}>Add</button>
+  </div>
+</div>
