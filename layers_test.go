@@ -104,6 +104,7 @@ var layers = []struct {
 		"juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/shelf"}},
 	{"juvalogos/internal/web", []string{"juvalogos/core/deskfile", "juvalogos/core/phrase", "juvalogos/core/prompt",
 		"juvalogos/core/recipe", "juvalogos/core/steps", "juvalogos/core/yamlfile", "juvalogos/core/evidence",
+		"juvalogos/core/jsontext",
 		"juvalogos/internal/account", "juvalogos/internal/fair", "juvalogos/internal/limits",
 		"juvalogos/internal/api", "juvalogos/internal/connection", "juvalogos/internal/conversation",
 		"juvalogos/internal/desk", "juvalogos/internal/fault", "juvalogos/internal/inside", "juvalogos/internal/models",

@@ -88,8 +88,12 @@ func run(ctx context.Context, data, listen, standin string) error {
 	}
 	defer simulated.stop()
 	said := &announcement{}
-	juvalogos, err := launch(said, log, environment, "juvalogos", "start", "-data", data, "-listen", listen,
-		"-connections", file, "-grace", "5s", "-fetch-private", "true")
+	arguments := []string{"start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s",
+		"-fetch-private", "true"}
+	if examples, ok := exampleFolder(); ok {
+		arguments = append(arguments, "-programs", examples)
+	}
+	juvalogos, err := launch(said, log, environment, "juvalogos", arguments...)
 	if err != nil {
 		return err
 	}
@@ -134,17 +138,34 @@ func layOutLearner() (folder, run string, err error) {
 	if folder, err = os.MkdirTemp("", "juvalogos-demo-"); err != nil {
 		return "", "", err
 	}
-	words := []string{filepath.Join(folder, "next-lines")}
-	err = errors.Join(os.Chmod(folder, 0o755), os.WriteFile(words[0], program, 0o755))
+	words := []string{filepath.Join(folder, "next-lines"), filepath.Join(folder, "handbook")}
+	err = errors.Join(os.Chmod(folder, 0o755), os.WriteFile(words[0], program, 0o755), os.Mkdir(words[1], 0o755))
 	files, failed := fs.Glob(shelves, "shelves/handbook/*.md")
 	err = errors.Join(err, failed)
 	for _, name := range files {
 		text, failed := shelves.ReadFile(name)
-		words = append(words, filepath.Join(folder, path.Base(name)))
-		err = errors.Join(err, failed, os.WriteFile(words[len(words)-1], text, 0o644))
+		err = errors.Join(err, failed, os.WriteFile(filepath.Join(words[1], path.Base(name)), text, 0o644))
 	}
 	quoted, failed := json.Marshal(words)
 	return folder, string(quoted), errors.Join(err, failed)
+}
+
+// exampleFolder is where the example programs are, if any user may enter it: they are
+// run as another.
+func exampleFolder() (string, bool) {
+	self, err := os.Executable()
+	if err != nil {
+		return "", false
+	}
+	folder := filepath.Join(filepath.Dir(filepath.Dir(self)), "examples", "programs")
+	for at := folder; ; at = filepath.Dir(at) {
+		if info, err := os.Stat(at); err != nil || !info.IsDir() || info.Mode()&0o001 == 0 {
+			return "", false
+		}
+		if at == filepath.Dir(at) {
+			return folder, true
+		}
+	}
 }
 
 func free(flagName, address string) error {

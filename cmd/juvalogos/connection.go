@@ -317,7 +317,10 @@ func tried(c *client.Client, k api.Connection) (api.Connection, error) {
 	}
 	if k.Endpoint != nil && k.Endpoint.Reply == "" && len(p.Places) > 0 {
 		k.Endpoint.Reply = p.Places[0].At
-		fmt.Printf("the reply is taken from %s: %.60s\n", p.Places[0].At, p.Places[0].Text)
+		fmt.Printf("the reply is taken from %s\n", p.Places[0].At)
+		if p, err = c.TryConnection(ctx, k); err != nil {
+			return k, err
+		}
 	}
 	if !p.Works {
 		_ = printProbes([]api.Probe{p}, true)

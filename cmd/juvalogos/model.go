@@ -134,7 +134,7 @@ func writeFound(probes []api.Probe, file string, wished bool, connect func() (*c
 			continue
 		}
 		if !wished && !agreed(fmt.Sprintf("Write this down for %s?", p.Model)) {
-			fmt.Println("Nothing is written; -write writes it.")
+			fmt.Println("\nNothing is written; -write writes it.")
 			continue
 		}
 		connection, model, _ := strings.Cut(p.Model, "/")

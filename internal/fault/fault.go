@@ -112,8 +112,9 @@ var sentences = map[Code]string{
 		"something else.",
 	Code(models.NotRunning): "This desk cannot answer at the moment. Your question is kept; try again in a little " +
 		"while.",
-	Code(models.OverQuota):   "This desk has used up what it may ask for. Your question is kept; try again later.",
-	Code(models.NoMemory):    "There is no room for this at the moment. Try a shorter question, or try again in a while.",
+	Code(models.OverQuota): "This desk has used up what it may ask for. Your question is kept; try again later.",
+	Code(models.NoMemory): "There is no room for this at the moment. Try a shorter question, or try again in a " +
+		"while.",
 	Code(models.SaidNothing): "No answer came to this. You can have the reply written again, or try other words.",
 	Code(models.Unreachable): "This desk cannot answer at the moment. Your question is kept; try again in a little " +
 		"while.",

@@ -160,7 +160,12 @@ func (e Entry) Probe(ctx context.Context) Probe {
 		p.embeddings(ctx)
 		return p.probe
 	}
-	t, err := p.ask(ctx, probeQuestion(e.Manners, e.Able("chat")))
+	question := probeQuestion(e.Manners, e.Able("chat"))
+	how := e.Connection.Endpoint
+	if how != nil && how.Reply == "" {
+		question.Sampling.MaxTokens = 0 // the whole answer is needed, to find the reply in it
+	}
+	t, err := p.ask(ctx, question)
 	var failure *Error
 	if e.Connection.Protocol == ChatCompletions && errors.As(err, &failure) && aboutTheRequest(failure) {
 		found, how, works := p.explore(ctx)
@@ -179,7 +184,7 @@ func (e Entry) Probe(ctx context.Context) Probe {
 		e.explain(ctx, &p.probe, err)
 		return p.probe
 	}
-	if how := e.Connection.Endpoint; how != nil && how.Reply == "" && how.Stream == "" {
+	if how != nil && how.Reply == "" && how.Stream == "" {
 		p.probe.Places = placesIn(t.said.String())
 	}
 	p.probe.Works, p.probe.Reply, p.probe.Thinks = true, t.said.String(), t.thought
@@ -188,7 +193,7 @@ func (e Entry) Probe(ctx context.Context) Probe {
 	if t.result.ReplyTokens > 0 {
 		tokens = t.result.ReplyTokens
 	}
-	if span := t.last.Sub(t.first).Seconds(); span > 0 && tokens > 1 && t.pieces > 1 {
+	if span := t.last.Sub(t.first).Seconds(); span > 0.005 && tokens > 1 && t.pieces > 1 {
 		p.probe.TokensPerSecond = float64(tokens-1) / span
 	}
 	if p.probe.Found == nil && !t.thought && closesThinking(p.probe.Reply) {

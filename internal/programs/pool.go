@@ -334,8 +334,10 @@ func (p *Pool) State() State {
 	s := State{State: "asleep", Running: len(p.running), Asked: p.asked, Starts: p.starts, Woke: p.woke, Peak: p.peak,
 		CPU: p.spent, Complaint: p.complaint, Last: p.ended}
 	for _, x := range p.running {
+		held := confined.Resident(x.cmd.Process.Pid)
+		x.seen(held)
 		x.mu.Lock()
-		s.Memory += x.memory
+		s.Memory += held
 		s.Peak = max(s.Peak, x.peak)
 		if x.ready {
 			s.State = "ready"

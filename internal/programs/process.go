@@ -41,7 +41,6 @@ type process struct {
 	gone   *Failed // why it has ended, or is about to
 	ended  chan struct{}
 	peak   int64
-	memory int64
 }
 
 // job is one question that a process is at.
@@ -154,7 +153,6 @@ func plainly(err error) error {
 func (x *process) seen(memory int64) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	x.memory = memory
 	x.peak = max(x.peak, memory)
 }
 

@@ -19,7 +19,7 @@ import (
 func (s *Service) Vectors(ctx context.Context, d *desk.Desk, visitor record.Visitor, texts []string) ([][]float32, int,
 	error) {
 	if s.Shelves == nil || len(d.Settings.Shelves) == 0 {
-		return nil, 0, fault.Say(fault.Invalid, "The desk %s answers from no shelf, so it makes no vectors.", d.Slug)
+		return nil, 0, fault.Say(fault.Invalid, "%s", d.Slug+" answers from no shelf, so it makes no vectors.")
 	}
 	entry, err := s.Shelves.VectorsBy(ctx, d.Settings.Shelves[0])
 	if err != nil {

@@ -44,14 +44,17 @@ var expected = map[string]struct {
 	"listed-but-404": {problem: "unknown-model"}, "other-models": {problem: "unknown-model"},
 	"out-of-memory": {problem: "no-memory"}, "loading": {problem: "waking"}, "broken": {problem: "server-failed"},
 	"error-in-stream": {problem: "no-memory", text: "Light "}, "error-event": {problem: "server-failed"},
-	"error-object": {problem: "too-long"}, "wrong-address": {problem: "garbled"}, "another-protocol": {problem: "garbled"},
+	"error-object": {problem: "too-long"}, "wrong-address": {problem: "garbled"},
+	"another-protocol": {problem: "garbled"},
 
 	"thinks-first": {text: scripted.Thought + "</think>\n\n" + scripted.Reply, found: `{"thinks_first":true}`},
 	"only-thinks":  {problem: "said-nothing"},
 
-	"breaks-off": {problem: "cut-off", text: "Light "}, "filtered": {text: "Light it with", finish: "content_filter"},
-	"held-back": {problem: "declined"}, "only-tools": {problem: "said-nothing"}, "empty": {problem: "said-nothing"},
-	"refuses": {text: "I would rather not say."}, "halves": {text: "Bee 🐝 and wäx ☃"}, "elsewhere": {problem: "garbled"},
+	"breaks-off": {problem: "cut-off", text: "Light "},
+	"filtered":   {text: "Light it with", finish: "content_filter"},
+	"held-back":  {problem: "declined"}, "only-tools": {problem: "said-nothing"}, "empty": {problem: "said-nothing"},
+	"refuses": {text: "I would rather not say."}, "halves": {text: "Bee 🐝 and wäx ☃"},
+	"elsewhere": {problem: "garbled"},
 	"long-line": {problem: "garbled"}, "silent": {problem: "silent"},
 }
 
@@ -66,7 +69,8 @@ func TestServersOfEveryManner(t *testing.T) {
 	defer server.Close()
 	b := testbed.New(t, testbed.Options{})
 	var table strings.Builder
-	table.WriteString("| the server | what the visitor reads | what probe says | what the maker can do |\n|---|---|---|---|\n")
+	table.WriteString("| the server | what the visitor reads | what probe says | what the maker can do |\n" +
+		"|---|---|---|---|\n")
 	for _, m := range scripted.Manners {
 		name := m.Name
 		mine := expected[name]
@@ -84,7 +88,8 @@ func TestServersOfEveryManner(t *testing.T) {
 		if got.thought != "" != thinkers[name] || got.thought != "" && got.thought != scripted.Thought {
 			t.Errorf("%s: thought %q", name, got.thought)
 		}
-		if mayPass := mine.problem == "busy" || mine.problem == "waking" || mine.problem == "server-failed"; calls > 1 && !mayPass {
+		again := mine.problem == "busy" || mine.problem == "waking" || mine.problem == "server-failed"
+		if calls > 1 && !again {
 			t.Errorf("%s: asked %d times", name, calls)
 		}
 		probes, err := b.Client.Probe(t.Context(), name+"/m")
@@ -226,6 +231,17 @@ func heldTo(t *testing.T, path, found string) {
 			t.Fatal(err)
 		}
 	} else if old != found {
-		t.Errorf("the table in %s is not so any more; go test ./internal/web -run Manner -write writes it:\n%s", path, found)
+		t.Errorf("the table in %s is not so any more; go test ./internal/web -run Manner -write writes it; the first "+
+			"line that differs: %s", path, firstOther(old, found))
 	}
+}
+
+func firstOther(old, found string) string {
+	was := strings.Split(old, "\n")
+	for i, line := range strings.Split(found, "\n") {
+		if i >= len(was) || was[i] != line {
+			return line
+		}
+	}
+	return "there is more in it"
 }

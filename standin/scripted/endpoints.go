@@ -167,7 +167,8 @@ func picture(w http.ResponseWriter, r *http.Request) {
 	_ = png.Encode(&b, p)
 	switch {
 	case strings.HasSuffix(r.URL.Path, "/base64"):
-		_ = json.NewEncoder(w).Encode(map[string]any{"images": []any{base64.StdEncoding.EncodeToString([]byte(b.String()))}})
+		text := base64.StdEncoding.EncodeToString([]byte(b.String()))
+		_ = json.NewEncoder(w).Encode(map[string]any{"images": []any{text}})
 	case strings.HasSuffix(r.URL.Path, "/link"):
 		_ = json.NewEncoder(w).Encode(map[string]any{"url": "/picture"})
 	case strings.HasSuffix(r.URL.Path, "/elsewhere"):

@@ -453,6 +453,7 @@ export const en = {
     "There is no room for this at the moment. Try a shorter question, or try again in a while.",
     "No answer came to this. You can have the reply written again, or try other words.",
     "How it thought about it",
+    "No data came that fit what was asked for. Try again, or ask for simpler data.",
     "{1}: how it thought about it",
     "The reason is one of: {1}.",
     "The reply broke off before its end. You can have it written again.",

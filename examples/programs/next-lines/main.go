@@ -1,16 +1,18 @@
 // Command next-lines is a small language model that truly learns: n-grams of words
-// with back-off, trained at its start on the text files it is given. It goes on with a
+// with back-off, trained at its start on the text files, or folders of them, that it is given. It goes on with a
 // text, in the words of what it has read, and knows nothing else. The demo puts it
 // behind the desk Next Lines, trained on the sample handbook:
 //
-//	juvalogos-next-lines handbook.md talks.md
+//	juvalogos-next-lines handbook/
 package main
 
 import (
 	"fmt"
+	"io/fs"
 	"maps"
 	"math/rand/v2"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -29,21 +31,29 @@ const (
 
 func main() {
 	var text strings.Builder
+	files := 0
 	for _, name := range os.Args[1:] {
-		part, err := os.ReadFile(name)
+		err := filepath.WalkDir(name, func(path string, entry fs.DirEntry, err error) error {
+			if err != nil || entry.IsDir() {
+				return err
+			}
+			part, err := os.ReadFile(path)
+			text.Write(part)
+			text.WriteString("\n\n")
+			files++
+			return err
+		})
 		if err != nil {
 			fmt.Fprintln(os.Stderr, "next-lines:", err)
 			os.Exit(1)
 		}
-		text.Write(part)
-		text.WriteString("\n\n")
 	}
 	m := train(text.String())
 	if m.words == 0 {
 		fmt.Fprintln(os.Stderr, "next-lines: name text files with something to learn from")
 		os.Exit(1)
 	}
-	fmt.Fprintf(os.Stderr, "learnt from %d words of %d files\n", m.words, len(os.Args)-1)
+	fmt.Fprintf(os.Stderr, "learnt from %d words of %d files\n", m.words, files)
 	talk.Serve(atOnce, m.answer)
 }
 

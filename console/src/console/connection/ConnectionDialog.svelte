@@ -8,7 +8,7 @@
   import { router } from "../router.svelte";
   import { act, sentence, state as app } from "../state.svelte";
   import EndpointFields from "./EndpointFields.svelte";
-  import { fitting, headersOf, kinds, linesOf, newEndpoint, newProgram, type Kind } from "./kinds";
+  import { fitting, headersOf, kinds, linesOf, nameOf, newEndpoint, newProgram, type Kind } from "./kinds";
   import ModelFields from "./ModelFields.svelte";
   import ProgramFields from "./ProgramFields.svelte";
   import TryResult from "./TryResult.svelte";
@@ -46,9 +46,15 @@
   const kind = $derived((c.protocol || "chat-completions") as Kind);
   const close = () => router.go("connections");
   const body = () => ({ ...fitting($state.snapshot(c)), name: c.name || "new", ...(key && { key }) });
-  const mayTry = $derived(
-    (kind === "program" ? !!c.program?.run[0]?.trim() : !!c.address) && (!!c.models.length || !!own.trim()),
-  );
+  /** Programs and endpoints have one model as a rule, and its name is anybody's choice. */
+  const named = $derived(!!c.models.length || !!own.trim() || kind !== "chat-completions");
+  const mayTry = $derived((kind === "program" ? !!c.program?.run[0]?.trim() : !!c.address) && named);
+
+  function nameModels() {
+    if (!c.models.length && !own.trim() && kind !== "chat-completions")
+      own = c.name || nameOf(c.program?.run[0] ?? "") || "model";
+    models?.addOwn();
+  }
 
   function turnInto(k: Kind) {
     c.protocol = k;
@@ -79,7 +85,7 @@
 
   const tryIt = () =>
     doing("try", async () => {
-      models?.addOwn();
+      nameModels();
       tried = null;
       tried = await making.tryConnection(body());
     });
@@ -106,7 +112,7 @@
 
   async function keep(e: SubmitEvent) {
     e.preventDefault();
-    models?.addOwn();
+    nameModels();
     let kept = false;
     await doing("", async () => {
       await making.keepConnection(body());
@@ -125,7 +131,7 @@
       {#each kinds as k (k.kind)}
         <label
           class={[
-            "flex cursor-pointer gap-2.5 rounded-sm border p-2.5 text-sm has-focus-visible:outline-2",
+            "flex cursor-pointer gap-2.5 rounded-sm border p-2.5 text-sm",
             kind === k.kind ? "border-accent" : "border-rule",
           ]}>
           <input
@@ -183,7 +189,11 @@
         </Field>
       {/if}
     </div>
-    {#if kind === "program" && c.program}<ProgramFields bind:program={c.program} />{/if}
+    {#if kind === "program" && c.program}
+      <ProgramFields
+        bind:program={c.program}
+        written={() => !c.name && (c.name = nameOf(c.program?.run[0] ?? ""))} />
+    {/if}
     {#if kind !== "program"}
       <Field label="Key" help="It is encrypted before it is kept, and never shown again.">
         <input
@@ -200,12 +210,14 @@
       bind:models={c.models}
       bind:own
       {found}
+      title={kind === "chat-completions" ? "Models there" : "What desks call it"}
       busy={busy === "look"}
       look={kind === "chat-completions" && c.address ? look : undefined} />
     <div class="grid gap-4 sm:grid-cols-2">
       <Field
         label="Patience, in seconds"
-        help="How long it may say nothing before a question is given up. A model that has to be loaded first needs more, like 180.">
+        help={"How long it may say nothing before a question is given up. A model that has to be loaded first " +
+          "needs more, like 180."}>
         <input class="field" type="number" min="1" bind:value={c.patience} />
       </Field>
       <Field
@@ -264,7 +276,7 @@
       <button type="button" class="button-plain mr-auto" disabled={!mayTry || !!busy} onclick={tryIt}
         >{busy === "try" ? "Asking …" : "Try it"}</button>
       <button type="button" class="button-plain" onclick={close}>Cancel</button>
-      <button class="button-main" disabled={!c.models.length && !own.trim()}>Save</button>
+      <button class="button-main" disabled={!named}>Save</button>
     </div>
   </form>
 </Dialog>

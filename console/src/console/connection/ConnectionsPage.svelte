@@ -87,7 +87,7 @@
         </h2>
         <p
           class={[
-            "order-last min-w-0 basis-full text-note break-all text-faded sm:order-none",
+            "order-last line-clamp-2 min-w-0 basis-full text-note break-all text-faded sm:order-none",
             "sm:flex-1 sm:basis-0",
           ]}>
           {c.program ? c.program.run.join(" ") : c.address}

@@ -7,6 +7,8 @@
     models: Schemas["ModelSettings"][];
     /** Those that the server has, as it says. Default: it was not asked. */
     found?: string[];
+    /** What stands above them. */
+    title: string;
     /** A name that is being written. */
     own: string;
     /** Asks the server. Default: it cannot be asked. */
@@ -15,7 +17,7 @@
     busy?: boolean;
   }
 
-  let { models = $bindable(), found = [], own = $bindable(), look, busy = false }: Props = $props();
+  let { models = $bindable(), found = [], title, own = $bindable(), look, busy = false }: Props = $props();
 
   const names = $derived([...new Set([...found, ...models.map((m) => m.name)])]);
   const abilities = {
@@ -47,7 +49,7 @@
 
 <div>
   <div class="flex items-center gap-3">
-    <h3 class="flex-1 text-sm font-semibold">Models there</h3>
+    <h3 class="flex-1 text-sm font-semibold">{title}</h3>
     {#if look}
       <button type="button" class="button-plain !min-h-8" disabled={busy} onclick={look}
         >{busy ? "Asking …" : "Ask the server"}</button>
@@ -63,7 +65,7 @@
     {#each names as name (name)}
       {@const m = models.find((m) => m.name === name)}
       <li class="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
-        <label class="flex min-w-40 flex-1 items-center gap-2"
+        <label class="flex min-w-28 flex-1 items-center gap-2"
           ><input
             type="checkbox"
             class="size-4 accent-(--accent)"
@@ -80,14 +82,14 @@
           </select>
           <label class="flex items-center gap-1.5 text-faded"
             >context <input
-              class="field !w-24 !py-1"
+              class="field !w-20 !py-1"
               type="number"
               min="256"
               bind:value={m.context}
               aria-label="Context of {name}, in tokens" /></label>
           <label class="flex items-center gap-1.5 text-faded"
             >price in <input
-              class="field !w-20 !py-1"
+              class="field !w-16 !py-1"
               type="number"
               min="0"
               step="any"
@@ -95,7 +97,7 @@
               aria-label="Price of {name} per million tokens in" /></label>
           <label class="flex items-center gap-1.5 text-faded"
             >out <input
-              class="field !w-20 !py-1"
+              class="field !w-16 !py-1"
               type="number"
               min="0"
               step="any"

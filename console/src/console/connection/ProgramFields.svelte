@@ -6,17 +6,21 @@
   interface Props {
     /** What is filled in. */
     program: Schemas["Program"];
+    /** Called when the program has been named. */
+    written: () => void;
   }
 
-  let { program = $bindable() }: Props = $props();
+  let { program = $bindable(), written }: Props = $props();
 </script>
 
 <Field
   label="Program"
-  help="Its path on the service's machine, with its arguments. It has to be in the folder that the service was started with (-programs).">
+  help={"Its path on the service's machine, with its arguments. It has to be in the folder that the service was " +
+    "started with (-programs)."}>
   <input
     class="field font-mono !text-sm"
     bind:value={() => program.run.join(" "), (v) => (program.run = v.split(" "))}
+    onchange={written}
     placeholder="/srv/models/answer.py"
     required />
 </Field>

@@ -16,22 +16,36 @@
 
   let { probe, take, taking = "Ask it so", choose }: Props = $props();
 
+  const rate = (p: Schemas["Probe"]) =>
+    p.tokens_per_second ? `, then ${Math.round(p.tokens_per_second)} tokens per second` : "";
   const shown = (text: string, most = 120) => (text.length > most ? text.slice(0, most) + " …" : text);
 </script>
+
+{#snippet wire(text: string)}
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+  <pre
+    class={[
+      "mt-1 max-h-72 overflow-auto rounded-sm border border-rule p-2",
+      "font-mono text-fine break-words whitespace-pre-wrap",
+    ]}
+    tabindex="0">{text}</pre>
+{/snippet}
 
 <div class={["text-note", !probe.works && "problem"]} role="status">
   {#if probe.works}
     <p>
-      It answers{probe.found ? " if it is asked so" : ""}: first word after {Math.round(probe.first_token_ms)} ms{probe.tokens_per_second
-        ? `, then ${Math.round(probe.tokens_per_second)} tokens per second`
-        : ""}{probe.thinks ? ". It thinks aloud" : ""}. {#if probe.reply}“{shown(probe.reply)}”{/if}
+      It answers{probe.found ? " if it is asked so" : ""}: first word after {Math.round(probe.first_token_ms)}
+      ms{rate(probe)}{probe.thinks ? ". It thinks aloud" : ""}. {#if probe.reply}“{shown(probe.reply)}”{/if}
     </p>
   {:else}
-    <p><strong>It does not answer.</strong> <span class="break-words">{probe.advice}</span></p>
+    <p>
+      <strong>It does not answer.</strong>
+      <span class="inline-block break-words first-letter:uppercase">{probe.advice}</span>
+    </p>
   {/if}
   {#if probe.found}
     <div class="mt-2 border-l-2 border-margin pl-4">
-      <p class="break-words">{probe.advice}</p>
+      <p class="break-words first-letter:uppercase">{probe.advice}</p>
       <pre class="mt-1.5 overflow-x-auto font-mono text-sm whitespace-pre-wrap">{probe.lines}</pre>
       {#if take}
         <button type="button" class="button-plain mt-2 !min-h-8" onclick={() => take(probe.found!)}
@@ -75,9 +89,7 @@
       <div class="mt-1 grid gap-3 sm:grid-cols-2">
         <figure class="min-w-0">
           <figcaption class="text-fine break-all text-faded">{x.method} {x.address}</figcaption>
-          <pre
-            class="mt-1 max-h-72 overflow-auto rounded-sm border border-rule p-2 font-mono text-fine break-words whitespace-pre-wrap"
-            tabindex="-1">{x.request}</pre>
+          {@render wire(x.request)}
         </figure>
         <figure class="min-w-0">
           <figcaption class="text-fine text-faded">
@@ -85,9 +97,7 @@
               x.took_ns / 1e6,
             )} ms
           </figcaption>
-          <pre
-            class="mt-1 max-h-72 overflow-auto rounded-sm border border-rule p-2 font-mono text-fine break-words whitespace-pre-wrap"
-            tabindex="-1">{x.answer}</pre>
+          {@render wire(x.answer)}
         </figure>
       </div>
     </details>

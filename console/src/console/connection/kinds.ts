@@ -43,3 +43,12 @@ export function headersOf(lines: string): Record<string, string> | undefined {
 
 /** Words with commas or spaces between, and back. */
 export const wordsOf = (text: string) => text.split(/[\s,]+/).filter(Boolean);
+
+/** A name made of a program's path, like answer of /srv/answer.py. */
+export const nameOf = (program: string) =>
+  (program.trim().split(/\s/)[0] ?? "")
+    .replace(/^.*\//, "")
+    .replace(/\.\w+$/, "")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-|-$/g, "");
