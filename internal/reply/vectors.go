@@ -8,18 +8,22 @@ import (
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/desk"
-	"juvalogos/internal/fault"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
 )
 
+// NoVectors is the error of what makes no vectors.
+type NoVectors struct{ Why string }
+
+func (n *NoVectors) Error() string { return "no vectors: " + n.Why }
+
 // Vectors are those of texts by the model that the desk's first shelf uses, and how
-// many tokens were read. It fails with *fault.Problem, *shelf.Problem or *models.Error.
+// many tokens were read. It fails with *NoVectors, *fault.Problem or *shelf.Problem.
 func (s *Service) Vectors(ctx context.Context, d *desk.Desk, visitor record.Visitor, texts []string) ([][]float32, int,
 	error) {
 	if s.Shelves == nil || len(d.Settings.Shelves) == 0 {
-		return nil, 0, fault.Say(fault.Invalid, "%s", d.Slug+" answers from no shelf, so it makes no vectors.")
+		return nil, 0, &NoVectors{"the desk " + d.Slug + " answers from no shelf"}
 	}
 	entry, err := s.Shelves.VectorsBy(ctx, d.Settings.Shelves[0])
 	if err != nil {
@@ -44,7 +48,7 @@ func (s *Service) VectorsOf(ctx context.Context, name string, visitor record.Vis
 		return nil, 0, err
 	}
 	if !entry.Able("embeddings") {
-		return nil, 0, fault.Say(fault.Invalid, "The model %s makes no embeddings.", name)
+		return nil, 0, &NoVectors{"the model " + name + " makes none"}
 	}
 	return s.embed(ctx, &entry, &desk.Desk{}, visitor, texts)
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -235,7 +236,11 @@ func (s *completions) embed(c fiber.Ctx) error {
 		return refuse(c, "encoding_format", badValue, "encoding_format is float or base64.")
 	}
 	vectors, tokens, err := s.vectors(c, t, who, b.Model, texts)
-	if err != nil {
+	var none *reply.NoVectors
+	switch {
+	case errors.As(err, &none):
+		return refuse(c, "model", badValue, fmt.Sprintf("There are no vectors here: %s.", none.Why))
+	case err != nil:
 		return err
 	}
 	answer := api.Embeddings{Object: "list", Model: b.Model, Data: []api.EmbeddingOf{},
