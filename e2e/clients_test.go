@@ -1,0 +1,136 @@
+package e2e
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/openai/openai-go/v3"
+	"github.com/openai/openai-go/v3/option"
+
+	"juvalogos/internal/testbed"
+)
+
+// node runs a script of the folder clients, with what it needs installed.
+func node(t *testing.T, script string, arguments ...string) string {
+	t.Helper()
+	if _, err := os.Stat("clients/node_modules/.package-lock.json"); err != nil {
+		install := exec.Command("npm", "ci", "--no-audit", "--no-fund", "--loglevel=error")
+		install.Dir = "clients"
+		if said, err := install.CombinedOutput(); err != nil {
+			t.Fatalf("npm ci: %v: %s", err, said)
+		}
+	}
+	cmd := exec.Command("node", append([]string{filepath.Join("clients", script)}, arguments...)...)
+	var complaint strings.Builder
+	cmd.Stderr = &complaint
+	said, err := cmd.Output()
+	if err != nil {
+		t.Fatalf("%s: %v: %s", script, err, complaint.String())
+	}
+	return string(said)
+}
+
+// A program that was written for model servers talks to a desk, through a real client
+// library of JavaScript: whole, streamed, as data, fifty at once, and told of its
+// mistakes in words that the library understands.
+func TestAClientLibraryOfJavaScript(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	var got struct {
+		Models   []string
+		Whole    string
+		ID       bool
+		Streamed struct {
+			Text  string
+			Usage map[string]any
+		}
+		Data          struct{ Tasks []struct{ Task string } }
+		Vector        []int
+		Tools, Nobody struct {
+			Status            int
+			Code, Param, Type string
+			ID                bool
+		}
+		Together []bool
+	}
+	said := node(t, "ask.js", b.Address, testbed.Token, "shed/clover-embed")
+	if err := json.Unmarshal([]byte(said), &got); err != nil {
+		t.Fatalf("%v: %s", err, said)
+	}
+	if got.Models[0] != "helper" || got.Whole == "" || got.Streamed.Text != got.Whole || !got.ID ||
+		got.Streamed.Usage["total_tokens"] == nil {
+		t.Errorf("%+v", got)
+	}
+	if len(got.Data.Tasks) == 0 || len(got.Vector) != 2 || got.Vector[0] != 256 {
+		t.Errorf("data %+v, vectors %v", got.Data, got.Vector)
+	}
+	if e := got.Tools; e.Status != 400 || e.Param != "tools" || e.Type != "invalid_request_error" || !e.ID {
+		t.Errorf("tools: %+v", e)
+	}
+	if e := got.Nobody; e.Status != 404 || e.Code != "model_not_found" {
+		t.Errorf("no such model: %+v", e)
+	}
+	for i, right := range got.Together {
+		if !right {
+			t.Errorf("of fifty at once, number %d has another's answer, or none", i)
+		}
+	}
+	// The library tries three times what may pass; we have tried already.
+	b.Model.Set(testbed.With(testbed.Fast, "broken", 0, 0))
+	said = node(t, "fail.js", b.Address, testbed.Token)
+	again := strings.Count(b.Log.String(), "asking the model again")
+	if said != "502 server-failed\n502 server-failed\n" || again != 6 {
+		t.Errorf("where the model is broken: %q, it was asked again %d times for two questions", said, again)
+	}
+}
+
+// The same through one of Go.
+func TestAClientLibraryOfGo(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	client := openai.NewClient(option.WithBaseURL(b.Address+"/v1"), option.WithAPIKey(testbed.Token))
+	asking := func(question string) openai.ChatCompletionNewParams {
+		return openai.ChatCompletionNewParams{Model: "helper",
+			Messages: []openai.ChatCompletionMessageParamUnion{openai.UserMessage(question)}}
+	}
+	whole, err := client.Chat.Completions.New(ctx, asking("How do I light a smoker?"))
+	if err != nil || whole.Choices[0].Message.Content == "" || whole.Usage.TotalTokens == 0 {
+		t.Fatalf("%+v, %v", whole, err)
+	}
+	streamed := func(question string) (string, error) {
+		stream := client.Chat.Completions.NewStreaming(ctx, asking(question))
+		text := ""
+		for stream.Next() {
+			for _, c := range stream.Current().Choices {
+				text += c.Delta.Content
+			}
+		}
+		return text, stream.Err()
+	}
+	if text, err := streamed("How do I light a smoker?"); err != nil || text != whole.Choices[0].Message.Content {
+		t.Errorf("streamed %q, %v", text, err)
+	}
+	var all sync.WaitGroup
+	for i := range 50 {
+		all.Go(func() {
+			name := fmt.Sprintf("Birk%d", i)
+			if text, err := streamed("My name is " + name + ". What is my name?"); err != nil ||
+				!strings.Contains(text, name) {
+				t.Errorf("%s: %q, %v", name, text, err)
+			}
+		})
+	}
+	all.Wait()
+	bad := asking("x")
+	bad.Temperature = openai.Float(9)
+	var failure *openai.Error
+	if _, err := client.Chat.Completions.New(ctx, bad); !errors.As(err, &failure) || failure.StatusCode != 400 ||
+		failure.Param != "temperature" {
+		t.Errorf("temperature 9: %v", err)
+	}
+}
