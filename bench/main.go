@@ -14,12 +14,16 @@ func main() {
 		fmt.Fprintln(os.Stderr, runProxy(os.Args[2], os.Args[3]))
 		os.Exit(1)
 	}
+	if len(os.Args) == 2 && os.Args[1] == answering {
+		answerShort()
+		return
+	}
 	write := flag.String("write", "", "write the tables to this Markdown file too")
 	quick := flag.Bool("quick", false, "a short run, to see that it works; its figures mean little")
-	program := flag.String("service", "bin/juvalogos", "the service that is measured; a build of an earlier state "+
+	service := flag.String("service", "bin/juvalogos", "the service that is measured; a build of an earlier state "+
 		"can stand in")
 	flag.Parse()
-	if err := run(*program, *write, *quick, flag.Args()); err != nil {
+	if err := run(*service, *write, *quick, flag.Args()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
@@ -46,16 +50,16 @@ var parts = []struct {
 	name    string
 	measure func(*setup, sizes, *report) error
 }{
-	{"engine", engine}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
+	{"engine", engine}, {"program", program}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
 	{"many", manyAtOnce}, {"remembering", remembering}, {"keeping", keeping},
 }
 
-func run(program, write string, quick bool, only []string) error {
+func run(service, write string, quick bool, only []string) error {
 	z := full
 	if quick {
 		z = short
 	}
-	s, err := startSetup(program)
+	s, err := startSetup(service)
 	if err != nil {
 		return err
 	}
