@@ -167,12 +167,6 @@ func (s *Service) fold(ctx context.Context, d *desk.Desk, r *Reply, before *reco
 	return nil
 }
 
-// aSummary is one try at a summary.
-type aSummary struct {
-	messages []prompt.Message
-	most     int // tokens of the whole answer, what is thought aloud with it
-}
-
 // summarise asks the desk's model, and keeps a trace of it. A summary that is empty,
 // was cut off or is longer than it may be is asked for once more, with room for
 // thinking and a sterner word; one that is no better is the error.
@@ -181,25 +175,35 @@ func (s *Service) summarise(ctx context.Context, d *desk.Desk, r *Reply, folded 
 	began := s.Now()
 	span := recipe.Span{Step: "summary", Do: "summary", Parent: -1, State: recipe.Done}
 	said, err := "", error(nil)
-	for _, try := range []aSummary{{folded(most), most + most/2}, {folded(most * 2 / 3), 4*most + 2000}} {
-		length := 0
-		for _, m := range try.messages {
+	for try, asked := 0, most; try < 2; try++ {
+		messages, length := folded(asked), 0
+		for _, m := range messages {
 			length += d.Counter.Count(m.Text) + prompt.PerMessage
 		}
-		limit := max(most, min(try.most, d.Entry.Context-length-prompt.PerPrompt))
+		room := most + most/2
+		if try > 0 {
+			room = 4*most + 2000 // for thinking
+		}
+		limit := max(most, min(room, d.Entry.Context-length-prompt.PerPrompt))
 		call, failed := asker{s, &d.Entry, d.Counter, nil}.Ask(ctx,
-			steps.Ask{Messages: try.messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: limit}},
+			steps.Ask{Messages: messages, Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: limit}},
 			func([]byte) {})
 		span.Calls = append(span.Calls, *call)
 		said, err = strings.TrimSpace(steps.Sound(call.Answer)), failed
+		tokens := d.Counter.Count(said)
 		if err == nil {
-			err = badSummary(said, call.Finish, d.Counter.Count(said), most)
+			err = badSummary(said, call.Finish, tokens, most)
 		}
 		var nothing *models.Error
 		if err == nil || failed != nil && !(errors.As(err, &nothing) && nothing.Kind == models.SaidNothing) {
 			break
 		}
 		span.Notes = append(span.Notes, err.Error())
+		// By as much less as it was too long; of one that was cut off that is not known.
+		asked = most * 2 / 3
+		if tokens > most {
+			asked = max(most/4, most*most/tokens*4/5)
+		}
 	}
 	span.Took, span.Out = s.Now().Sub(began), recipe.Values{"text": said}
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/testbed"
@@ -133,4 +134,67 @@ func TestAFailedSummaryIsTriedAgain(t *testing.T) {
 	if list := summaries(t, b, c); len(list) == 0 || !strings.Contains(list[0].Text, "Perpetua") {
 		t.Errorf("summaries: %+v", list)
 	}
+}
+
+// Whatever a model makes of a summary: what is kept is short, whole, and no thinking,
+// and most of what was told is in it forty turns later. Of one that is not kept the makers can
+// read why.
+func TestSummariesOfModelsWithHabits(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	facts := []string{"Perpetua", "twelve hives", "4711"}
+	for _, model := range []string{"sage-aloud", "bramble-wordy", "nettle-loose"} {
+		kept := models.Connection{Name: model, Address: b.ModelURL + "/v1", Patience: 5 * time.Second,
+			Models: []models.Model{{Name: model, Context: 8192}}}
+		if err := b.Connections.KeepConnection(ctx, kept, testbed.ModelKey, "me"); err != nil {
+			t.Fatal(err)
+		}
+		file := "slug: " + model + "\ntitle: T\npurpose: P\nmodel: " + model + "\nsampling: {temperature: 0, max_tokens: 500}\n" +
+			"memory: {turns: 6, tokens: 1500, summary: 200}\n"
+		if _, err := b.Client.Publish(ctx, model+".yaml", []byte(file), ""); err != nil {
+			t.Fatal(err)
+		}
+		var c uuid.UUID
+		ask := func(text string) {
+			r := testbed.Ask(t, b, reply.Question{Slug: model, Conversation: c, Text: text})
+			v := testbed.Settled(t, r)
+			c = r.Conversation
+			testbed.Within(t, 30*time.Second, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
+			if strings.Contains(string(v.Text), "Let me see") {
+				t.Errorf("%s thinks in its reply: %q", model, v.Text)
+			}
+			b.Replies.AwaitFolds()
+		}
+		ask("My name is Perpetua. I keep twelve hives at Larch Hollow. Please remember that the gate code is 4711.")
+		for i := range 40 {
+			ask(fmt.Sprintf("Question %d: how much syrup for the winter?", i))
+		}
+		list := summaries(t, b, c)
+		if len(list) == 0 {
+			t.Errorf("%s: nothing is kept: %s", model, lastLines(b.Log.String()))
+			continue
+		}
+		last := list[len(list)-1]
+		known := 0
+		for _, fact := range facts {
+			if strings.Contains(last.Text, fact) {
+				known++
+			}
+		}
+		t.Logf("%s: %d of %d facts in %d tokens of at most 200, %d summaries kept", model, known, len(facts), last.Tokens,
+			len(list))
+		if known < 2 || last.Tokens > 240 || strings.Contains(last.Text, "Let me see") || last.Turns < 30 {
+			t.Errorf("%s: %+v", model, last)
+		}
+	}
+}
+
+// lastLines are those of a log that tell of summaries.
+func lastLines(log string) string {
+	var told []string
+	for line := range strings.Lines(log) {
+		if strings.Contains(line, "summed up") {
+			told = append(told, line)
+		}
+	}
+	return strings.Join(told[max(0, len(told)-2):], "")
 }

@@ -8,10 +8,15 @@ import (
 )
 
 // compose writes the reply to a conversation.
+// compose makes a reply, as the model's habit has it.
 func compose(m model, messages []message, format responseFormat, chance *rand.Rand) string {
+	return m.accustomed(composed(m, messages, format, chance))
+}
+
+func composed(m model, messages []message, format responseFormat, chance *rand.Rand) string {
 	c := listen(messages)
 	if len(messages) > 0 {
-		if done, ok := task(c.system, messages); ok {
+		if done, ok := task(m, c.system, messages); ok {
 			return done
 		}
 	}

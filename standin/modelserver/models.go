@@ -11,7 +11,8 @@ type model struct {
 	chat    bool
 	terse   bool // picks the short form of what it knows
 	poor    bool // says little of it, and that badly
-	cited   int  // how many sentences it takes from passages
+	habit   habit
+	cited   int // how many sentences it takes from passages
 }
 
 var catalogue = []model{
@@ -20,6 +21,12 @@ var catalogue = []model{
 		terse: true, cited: 1},
 	{name: "dock-leaf", context: 2048, first: 60 * time.Millisecond, gap: 4 * time.Millisecond, chat: true, terse: true,
 		poor: true, cited: 1},
+	{name: "sage-aloud", context: 8192, first: 120 * time.Millisecond, gap: 6 * time.Millisecond, chat: true,
+		cited: 2, habit: aloud},
+	{name: "bramble-wordy", context: 8192, first: 120 * time.Millisecond, gap: 6 * time.Millisecond, chat: true,
+		cited: 2, habit: wordy},
+	{name: "nettle-loose", context: 8192, first: 120 * time.Millisecond, gap: 6 * time.Millisecond, chat: true,
+		cited: 2, habit: loose},
 	{name: "clover-embed", context: 2048},
 }
 

@@ -128,12 +128,12 @@ func subjectOf(question string) string {
 }
 
 // task does what the instructions set, if they set a task.
-func task(system string, messages []message) (reply string, ok bool) {
+func task(m model, system string, messages []message) (reply string, ok bool) {
 	last := messages[len(messages)-1].Text
 	switch {
 	case !speaker.MatchString(last): // a task comes with a transcript
 	case asksSummary.MatchString(system) || asksSummary.MatchString(firstLine(last)):
-		return summarise(system, last), true
+		return m.summing(system, last), true
 	case asksRewrite.MatchString(system) || asksRewrite.MatchString(firstLine(last)):
 		return rewrite(last), true
 	}
