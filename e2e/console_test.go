@@ -372,7 +372,7 @@ func TestConnectionsInTheConsole(t *testing.T) {
 	p.shows("h2", "shed")
 	b.Model.Set(testbed.With(testbed.Fast, "unauthorized", 1, 0))
 	p.click("Probe")
-	p.shows("main", "the server refuses the key")
+	p.shows("main", "server refuses the key")
 	p.accessible("connections")
 	p.click("Add a connection")
 	p.fill("Name", "barn")

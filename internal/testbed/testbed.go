@@ -79,6 +79,7 @@ type Options struct {
 	Limits         []limits.Limit
 	Proxies        []netip.Prefix
 	Gone           time.Duration // see reply.Options
+	Programs       string        // folder of programs that connections may run
 	Reader         shelf.Reader  // nil: files are read in confined processes
 }
 
@@ -121,6 +122,7 @@ func New(t testing.TB, o Options) *Bed {
 		file = models.File{}
 	}
 	registry := models.Open(file, protocol.All())
+	t.Cleanup(registry.Close)
 
 	var err error
 	must := func() {
@@ -145,7 +147,7 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	table := limits.NewTable(o.Limits, b.Now)
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
-		Limits: table, Gone: o.Gone,
+		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs,
 		Now:   b.Now,
 		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,

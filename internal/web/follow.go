@@ -107,6 +107,13 @@ func (s *stream) gather() {
 		s.begun = true
 		s.out = s.format.begin(s.out, v.From)
 	}
+	before := len(s.thoughts)
+	var thought []reply.LaneText
+	thought, s.thoughts = s.reply.ThoughtsSince(s.thoughts)
+	for _, n := range thought {
+		s.lastText = time.Now()
+		s.out = s.format.thought(s.out, n, n.Lane >= before)
+	}
 	if v.NoticeSeq > s.noticeSeq && !v.Settled {
 		s.noticeSeq = v.NoticeSeq
 		s.out = s.format.notice(s.out, v.Notice)
@@ -123,13 +130,6 @@ func (s *stream) gather() {
 			s.lastText = time.Now()
 			s.out = s.format.lane(s.out, n, n.Lane >= known)
 		}
-	}
-	known := len(s.thoughts)
-	var thought []reply.LaneText
-	thought, s.thoughts = s.reply.ThoughtsSince(s.thoughts)
-	for _, n := range thought {
-		s.lastText = time.Now()
-		s.out = s.format.thought(s.out, n, n.Lane >= known)
 	}
 	if !v.Settled {
 		s.out = s.format.progress(s.out, v)
