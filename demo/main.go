@@ -315,7 +315,8 @@ Juvalogos runs with sample data (started in %.1f s).
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
-  The models         are simulated, at http://%[5]s, with a reference site at /reference/
+  The models         are simulated, at http://%[5]s, with a reference site at /reference/;
+                     the one behind Next Lines is real, and tiny
   Data and log       %s, %s
 
 Ctrl-C stops everything. The data stays.

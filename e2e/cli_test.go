@@ -57,7 +57,7 @@ func TestTheCommandLine(t *testing.T) {
 		{"model list", "", "thyme-mini", "", 0},
 		{"model list -connections " + connections, "", "estimated", "", 0},
 		{"model probe -connections " + connections, "", "works", "", 0},
-		{"model probe thyme-mimi", "", "", `did you mean "thyme-mini"?`, 1},
+		{"model probe thyme-mimi", "", "", `did you mean "thyme-mini"?`, 4},
 		{"token add robot", "", "jvl_", "", 0},
 		{"token add robot", "", "", "already", 1},
 		{"token list", "", "robot", "", 0},

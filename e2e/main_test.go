@@ -51,7 +51,8 @@ func TestMain(m *testing.M) {
 
 func build() error {
 	for _, target := range [][]string{{"-o", programs + "/", "../cmd/juvalogos", "../standin/juvalogos-standin"},
-		{"-o", programs + "/juvalogos-demo", "../demo"}} {
+		{"-o", programs + "/juvalogos-demo", "../demo"},
+		{"-o", programs + "/juvalogos-next-lines", "../examples/programs/next-lines"}} {
 		if out, err := exec.Command("go", append([]string{"build"}, target...)...).CombinedOutput(); err != nil {
 			return fmt.Errorf("build: %w: %s", err, out)
 		}

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -10,6 +11,7 @@ import (
 
 	"juvalogos/internal/browser"
 	"juvalogos/internal/testbed"
+	"juvalogos/standin/scripted"
 )
 
 // cli runs command lines one after another; $1 in them is what the group of
@@ -155,6 +157,61 @@ func TestConnectionsOnTheCommandLine(t *testing.T) {
 		{args: "connection remove barn", out: "removed barn"},
 		{args: "connection remove barn", errs: "no connection \"barn\"", code: 4},
 	})
+}
+
+// The README's second way in: a function in a file becomes a page with two commands. A
+// curl line becomes a connection with one.
+func TestProgramsAndCurlLinesOnTheCommandLine(t *testing.T) {
+	text, err := os.ReadFile("../examples/programs/answer.py")
+	if err != nil {
+		t.Fatal(err)
+	}
+	folder := programFolder(t, map[string]string{"answer.py": string(text),
+		"broken.sh": "#!/bin/sh\necho no luck >&2\nexit 1\n"})
+	endpoints := httptest.NewServer(&scripted.Endpoints{})
+	defer endpoints.Close()
+	line := filepath.Join(folder, "line.txt")
+	if err := os.WriteFile(line, []byte("curl "+endpoints.URL+`/generate -H 'X-Api-Key: moss' -d '{"prompt":"Hi"}'`),
+		0o644); err != nil {
+		t.Fatal(err)
+	}
+	p := startProcess(t, "-programs", folder)
+	cli(t, p, []cliLine{
+		{args: "connection add -program " + folder + "/answer.py", out: "answer is in use"},
+		{args: "desk publish ../examples/programs/answer.desk.yaml", out: "/at/answer"},
+		{args: "ask -desk answer How many words are these", out: "You wrote 5 words"},
+		{args: "ask How many -desk answer words -json", out: "How it thought about it"},
+		{args: "ask -desk answer -- -json is a word", out: "You wrote 4 words"},
+		{args: "connection show answer", out: "MB at most"},
+		{args: "connection show nobody", errs: "no connection \"nobody\"", code: 4},
+		{args: "connection add -program " + folder + "/broken.sh", errs: "no luck", code: 1},
+		{args: "connection add -program /bin/true", errs: "not in the folder", code: 1},
+		{args: "connection add -curl " + line + " kiln", out: "the reply is taken from /results/0/text"},
+		{args: "model probe kiln/model -show", out: "X-Api-Key: (secret)"},
+		{args: "model probe nope", errs: "unknown model", code: 4},
+	})
+}
+
+// What a probe finds is written into a connection file by the command.
+func TestProbesWriteIntoTheFile(t *testing.T) {
+	manners := httptest.NewServer(&scripted.Server{})
+	defer manners.Close()
+	file := filepath.Join(t.TempDir(), "connections.yaml")
+	if err := os.WriteFile(file, []byte("connections:\n  - name: hall # ours\n    address: "+manners.URL+
+		"/max-completion-tokens/v1\n    models:\n      - name: m\n        context: 4096\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	p := startProcess(t)
+	cli(t, p, []cliLine{
+		{args: "model probe -connections " + file, out: "Nothing is written"},
+		{args: "model probe -connections " + file + " -write", out: "written: hall/m"},
+		{args: "model probe -connections " + file + " m", out: "works\n"},
+	})
+	text, err := os.ReadFile(file)
+	if err != nil || !strings.Contains(string(text), "max_completion_tokens") ||
+		!strings.Contains(string(text), "# ours") {
+		t.Errorf("%s, %v", text, err)
+	}
 }
 
 func TestStartWatchesAFolder(t *testing.T) {

@@ -939,8 +939,11 @@ type Model struct {
 
 // ModelCall defines model for ModelCall.
 type ModelCall struct {
-	Answer string  `json:"answer"`
-	Cost   float64 `json:"cost"`
+	Answer string `json:"answer"`
+
+	// CachedTokens Of those of the prompt; the server had kept them.
+	CachedTokens int     `json:"cached_tokens,omitempty,omitzero"`
+	Cost         float64 `json:"cost"`
 
 	// Counted By us; the server did not say.
 	Counted      bool      `json:"counted,omitempty,omitzero"`
@@ -954,6 +957,12 @@ type ModelCall struct {
 	Retries      int       `json:"retries,omitempty,omitzero"`
 	Seconds      float64   `json:"seconds"`
 	Settings     any       `json:"settings,omitempty,omitzero"`
+
+	// Thought What the model thought aloud.
+	Thought string `json:"thought,omitempty,omitzero"`
+
+	// ThoughtTokens Of those of the reply.
+	ThoughtTokens int `json:"thought_tokens,omitempty,omitzero"`
 
 	// Waited In line.
 	Waited float64 `json:"waited,omitempty,omitzero"`

@@ -67,10 +67,8 @@ func New(o Options) *Service {
 // typed in is encrypted; with an empty one a changed connection keeps the key
 // it has. The error of mistakes is yamlfile.Problems.
 func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, by string) error {
-	file, _ := s.Models.Connections()
-	if slices.ContainsFunc(file, func(o models.Connection) bool { return o.Name == c.Name }) {
-		return fault.Say(fault.Exists, "The connection file has a connection named %q; change it there, or choose "+
-			"another name.", c.Name)
+	if err := s.free(c.Name); err != nil {
+		return err
 	}
 	c, err := s.allowed(c)
 	if err != nil {
@@ -168,6 +166,16 @@ func (s *Service) Look(ctx context.Context, c models.Connection, key string) ([]
 	return names, nil
 }
 
+// free reports whether a name is not the connection file's.
+func (s *Service) free(name string) error {
+	file, _ := s.Models.Connections()
+	if slices.ContainsFunc(file, func(o models.Connection) bool { return o.Name == name }) {
+		return fault.Say(fault.Exists, "The connection file has a connection named %q; change it there, or choose "+
+			"another name.", name)
+	}
+	return nil
+}
+
 // allowed holds a connection to the rules, and to what those may who add connections
 // while the service runs: they name no key, no file and no program that whoever runs
 // the service has not allowed.
@@ -242,6 +250,9 @@ func (s *Service) withKey(c models.Connection, key string) (models.Connection, e
 // Try asks the first model of a connection that is not in use yet, with a key as Look
 // has it.
 func (s *Service) Try(ctx context.Context, c models.Connection, key string) (models.Probe, error) {
+	if err := s.free(c.Name); err != nil {
+		return models.Probe{}, err
+	}
 	c, err := s.withKey(c, key)
 	if err != nil {
 		return models.Probe{}, err

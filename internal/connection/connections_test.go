@@ -2,13 +2,17 @@ package connection_test
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	"juvalogos/internal/connection"
 	"juvalogos/internal/fault"
 	"juvalogos/internal/models"
 	"juvalogos/internal/store/storetest"
@@ -146,5 +150,85 @@ func TestTypedKeysStayWithTheirAddress(t *testing.T) {
 	}
 	if err := b.Connections.KeepConnection(ctx, moved, "another key", "me"); err != nil {
 		t.Errorf("with a key of its own: %v", err)
+	}
+}
+
+// Whoever may add connections runs the programs of one folder, and no others, wherever
+// links lead; without a folder none.
+func TestProgramsAreOfTheFolder(t *testing.T) {
+	folder := t.TempDir()
+	inside, outside := filepath.Join(folder, "programs"), filepath.Join(folder, "elsewhere")
+	for _, at := range []string{inside, outside} {
+		if err := os.Mkdir(at, 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(filepath.Join(at, "answer"), []byte("#!/bin/sh\n"), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := errors.Join(os.Symlink(filepath.Join(outside, "answer"), filepath.Join(inside, "link")),
+		os.WriteFile(filepath.Join(inside, "text"), nil, 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	of := func(path string) models.Connection {
+		return models.Connection{Name: "p", Program: &models.Program{Run: []string{path}},
+			Models: []models.Model{{Name: "p", Context: 2048}}}
+	}
+	b := testbed.New(t, testbed.Options{Programs: inside})
+	for path, says := range map[string]string{
+		filepath.Join(inside, "answer"): "", "answer": "", filepath.Join(outside, "answer"): "not in the folder",
+		filepath.Join(inside, "link"): "not in the folder", inside + "/../elsewhere/answer": "not in the folder",
+		"/bin/sh": "not in the folder", filepath.Join(inside, "text"): "no program that can be run",
+		"nothing": "no program",
+	} {
+		err := b.Connections.KeepConnection(ctx, of(path), "", "me")
+		if (says == "") != (err == nil) || err != nil && !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", path, err)
+		}
+		if _, err := b.Connections.Try(ctx, of(path), ""); says != "" && err == nil {
+			t.Errorf("%s was tried", path)
+		}
+	}
+	none := testbed.New(t, testbed.Options{})
+	if err := none.Connections.KeepConnection(ctx, of("/bin/sh"), "", "me"); err == nil ||
+		!strings.Contains(err.Error(), "-programs FOLDER") {
+		t.Errorf("without a folder: %v", err)
+	}
+}
+
+// A curl line becomes a connection: its key apart, the templates where its prompt and
+// settings stood.
+func TestFromCurl(t *testing.T) {
+	for _, c := range []struct {
+		line, protocol, address, path, body, key, model string
+		headers                                         map[string]string
+	}{
+		{`curl https://h.example/v1/chat/completions -H "Authorization: Bearer sk-1" -d '{"model":"oak","messages":[{"role":"user","content":"Hi"}]}'`,
+			models.ChatCompletions, "https://h.example/v1", "", "", "sk-1", "oak", nil},
+		{`curl https://h.example/models/oak:run?v=2 -H 'X-Api-Key: k' -H 'Content-Type: application/json' -d '{"input":{"prompt":"Hi {{x}}","seed":3},"stream":true,"note":"{{y}}"}'`,
+			models.EndpointWay, "https://h.example", "/models/oak:run?v=2",
+			"{\n  \"input\": {\n    \"prompt\": {{json .prompt}},\n    \"seed\": {{.seed}}\n  },\n  \"note\": " +
+				"\"{{\"{{\"}}y}}\",\n  \"stream\": false\n}",
+			"k", "model", map[string]string{"X-Api-Key": "{key}"}},
+		{`curl https://h.example/ask -H 'Authorization: Token t-1' -d 'question=Hi&top_p=0.5&lang=en'`, models.EndpointWay,
+			"https://h.example", "/ask", "question={{.prompt}}\ntop_p={{.top_p}}\nlang=en", "t-1", "model",
+			map[string]string{"Authorization": "Token {key}"}},
+	} {
+		got, key, err := connection.FromCurl(c.line)
+		if err != nil || got.Protocol != c.protocol || got.Address != c.address || key != c.key ||
+			got.Models[0].Name != c.model || len(got.Headers) != len(c.headers) {
+			t.Errorf("%s: %+v, %q, %v", c.line, got, key, err)
+		}
+		for name, value := range c.headers {
+			if got.Headers[name] != value {
+				t.Errorf("%s: headers %v", c.line, got.Headers)
+			}
+		}
+		if c.path != "" && (got.Endpoint.Path != c.path || got.Endpoint.Body != c.body) {
+			t.Errorf("%s: path %q, body %q", c.line, got.Endpoint.Path, got.Endpoint.Body)
+		}
+	}
+	if _, _, err := connection.FromCurl("wget x"); testbed.Code(err) != fault.Invalid {
+		t.Errorf("%v", err)
 	}
 }

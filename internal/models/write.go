@@ -1,6 +1,7 @@
 package models
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -19,6 +20,8 @@ var errElsewhere = errors.New("the file is written in a way that cannot be added
 // rest as it is. It fails if the file has no such model, says of it how it wants to be
 // asked already, or cannot be added to.
 func WriteManners(src []byte, connection, model string, m Manners, protocols map[string]Protocol) ([]byte, error) {
+	windows := bytes.Contains(src, []byte("\r\n"))
+	src = bytes.ReplaceAll(src, []byte("\r\n"), []byte("\n"))
 	before, err := Read("", src, protocols)
 	if err != nil {
 		return nil, err
@@ -48,7 +51,7 @@ func WriteManners(src []byte, connection, model string, m Manners, protocols map
 	}
 	line := lines[place.Line-1]
 	if name := strings.Index(line, "name:"); name >= 0 && !strings.Contains(line[:name], "{") {
-		lines[place.Line-1] = strings.TrimRight(line, "\r\n") + "\n" + strings.Repeat(" ", name) + "manners: " +
+		lines[place.Line-1] = strings.TrimRight(line, "\n") + "\n" + strings.Repeat(" ", name) + "manners: " +
 			string(text) + "\n"
 	} else if end := endOfValue(line, place.Column-1); end > 0 {
 		lines[place.Line-1] = line[:end] + ", manners: " + string(text) + line[end:]
@@ -59,6 +62,9 @@ func WriteManners(src []byte, connection, model string, m Manners, protocols map
 	at.Manners = &m
 	if after, err := Read("", written, protocols); err != nil || !reflect.DeepEqual(plainOf(before), plainOf(after)) {
 		return nil, errElsewhere
+	}
+	if windows {
+		written = bytes.ReplaceAll(written, []byte("\n"), []byte("\r\n"))
 	}
 	return written, nil
 }

@@ -229,6 +229,30 @@ func TestCancelling(t *testing.T) {
 	}
 }
 
+// A program that is taken out of use ends the reply that it is at, and takes no more.
+func TestClosingLetsRepliesEnd(t *testing.T) {
+	p := open(t, Program{}, fmt.Sprintf(lines, 1)+`
+    say(type="text", id=i, text="a"); time.sleep(0.5); say(type="text", id=i, text="b"); say(type="done", id=i)
+`)
+	var closing sync.Once
+	text := ""
+	_, err := p.Ask(t.Context(), question("x"), Heard{Text: func(b []byte) {
+		text += string(b)
+		closing.Do(func() { _ = p.Close() })
+	}})
+	if err != nil || text != "ab" {
+		t.Errorf("%q, %v", text, err)
+	}
+	var failed *Failed
+	if _, _, err := said(t.Context(), p, "x"); !errors.As(err, &failed) || failed.Why != Closed {
+		t.Errorf("afterwards: %v", err)
+	}
+	p.Settled()
+	if s := p.State(); s.Running != 0 {
+		t.Errorf("%+v", s)
+	}
+}
+
 func TestManyAtOnceAreSharedOut(t *testing.T) {
 	p := open(t, Program{Copies: 3}, fmt.Sprintf(lines, 4)+`
     say(type="text", id=i, text=m["messages"][-1]["text"]); say(type="done", id=i)

@@ -148,7 +148,8 @@ func TestSummariesOfModelsWithHabits(t *testing.T) {
 		if err := b.Connections.KeepConnection(ctx, kept, testbed.ModelKey, "me"); err != nil {
 			t.Fatal(err)
 		}
-		file := "slug: " + model + "\ntitle: T\npurpose: P\nmodel: " + model + "\nsampling: {temperature: 0, max_tokens: 500}\n" +
+		file := "slug: " + model + "\ntitle: T\npurpose: P\nmodel: " + model + "\nsampling: {temperature: 0, " +
+			"max_tokens: 500}\n" +
 			"memory: {turns: 6, tokens: 1500, summary: 200}\n"
 		if _, err := b.Client.Publish(ctx, model+".yaml", []byte(file), ""); err != nil {
 			t.Fatal(err)
@@ -158,7 +159,8 @@ func TestSummariesOfModelsWithHabits(t *testing.T) {
 			r := testbed.Ask(t, b, reply.Question{Slug: model, Conversation: c, Text: text})
 			v := testbed.Settled(t, r)
 			c = r.Conversation
-			testbed.Within(t, 30*time.Second, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
+			testbed.Within(t, 30*time.Second, "the conversation is free",
+				func() bool { return b.Replies.Running() == 0 })
 			if strings.Contains(string(v.Text), "Let me see") {
 				t.Errorf("%s thinks in its reply: %q", model, v.Text)
 			}
@@ -180,7 +182,8 @@ func TestSummariesOfModelsWithHabits(t *testing.T) {
 				known++
 			}
 		}
-		t.Logf("%s: %d of %d facts in %d tokens of at most 200, %d summaries kept", model, known, len(facts), last.Tokens,
+		t.Logf("%s: %d of %d facts in %d tokens of at most 200, %d summaries kept", model, known, len(facts),
+			last.Tokens,
 			len(list))
 		if known < 2 || last.Tokens > 240 || strings.Contains(last.Text, "Let me see") || last.Turns < 30 {
 			t.Errorf("%s: %+v", model, last)

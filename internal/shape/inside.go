@@ -68,6 +68,7 @@ func (c *shortener) call(m recipe.ModelCall) api.ModelCall {
 		Model: m.Model, Settings: m.Settings, Messages: Each(m.Messages, c.message), Answer: c.text(m.Answer),
 		Finish:       m.Finish,
 		PromptTokens: m.PromptTokens, ReplyTokens: m.ReplyTokens, Counted: m.Counted, Cost: m.Cost,
+		Thought: m.Thought, ThoughtTokens: m.ThoughtTokens, CachedTokens: m.CachedTokens,
 		First: m.First.Seconds(), Seconds: m.Took.Seconds(), Waited: m.Waited.Seconds(), Retries: m.Retries,
 		Error: m.Error,
 	}

@@ -39,17 +39,16 @@ type completions struct {
 }
 
 func (s *completions) routes(root fiber.Router) {
-	root.Get("/v1/models", s.numbered(s.models))
-	root.Post("/v1/chat/completions", s.numbered(s.complete))
-	root.Post("/v1/embeddings", s.numbered(s.embed))
+	root.Use("/v1", numbered)
+	root.Get("/v1/models", s.models)
+	root.Post("/v1/chat/completions", s.complete)
+	root.Post("/v1/embeddings", s.embed)
 }
 
 // numbered gives every answer, of an error too, an id by which it can be asked about.
-func (s *completions) numbered(h fiber.Handler) fiber.Handler {
-	return func(c fiber.Ctx) error {
-		c.Set("X-Request-Id", uuid.Must(uuid.NewV7()).String())
-		return h(c)
-	}
+func numbered(c fiber.Ctx) error {
+	c.Set("X-Request-Id", uuid.Must(uuid.NewV7()).String())
+	return c.Next()
 }
 
 func (s *door) isCompletions(c fiber.Ctx) bool {

@@ -2156,6 +2156,12 @@ export interface components {
             };
             messages?: components["schemas"]["Message"][];
             answer: string;
+            /** @description What the model thought aloud. */
+            thought?: string;
+            /** @description Of those of the reply. */
+            thought_tokens?: number;
+            /** @description Of those of the prompt; the server had kept them. */
+            cached_tokens?: number;
             finish?: string;
             prompt_tokens: number;
             reply_tokens: number;

@@ -7,6 +7,7 @@ package main
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"image"
 	"image/color"
@@ -23,6 +24,9 @@ func answer(a *talk.Ask, to *talk.Reply) error {
 	for _, f := range a.Files {
 		if p, err := png.DecodeConfig(bytes.NewReader(f.Data)); err == nil {
 			to.Text(fmt.Sprintf("This picture is %d pixels wide and %d high. ", p.Width, p.Height))
+		}
+		if seconds, ok := lengthOf(f.Data); ok {
+			to.Text(fmt.Sprintf("This sound lasts %.1f seconds. ", seconds))
 		}
 	}
 	if strings.HasPrefix(strings.ToLower(a.Question()), "draw") {
@@ -42,6 +46,15 @@ func answer(a *talk.Ask, to *talk.Reply) error {
 		to.Text(word + " ")
 	}
 	return nil
+}
+
+// lengthOf is how many seconds a WAV file lasts whose data follow its format.
+func lengthOf(wav []byte) (seconds float64, ok bool) {
+	if len(wav) < 44 || string(wav[:4]) != "RIFF" || string(wav[8:12]) != "WAVE" {
+		return 0, false
+	}
+	perSecond := binary.LittleEndian.Uint32(wav[28:32])
+	return float64(len(wav)-44) / float64(max(perSecond, 1)), true
 }
 
 // stripes is a small picture: honey and moss.

@@ -35,7 +35,7 @@ func (j *joiner) join(text []byte) []byte {
 			whole, all = utf8.AppendRune(whole, utf8.RuneError), all[3:]
 			continue
 		}
-		if !utf8.FullRune(all) {
+		if !utf8.FullRune(all) || len(all) == 2 && all[0] == 0xED && all[1] >= 0xA0 && all[1] <= 0xBF {
 			j.held = all
 			return whole
 		}

@@ -128,10 +128,8 @@ func TestTheExamplePrograms(t *testing.T) {
 			} else if _, err := png.Decode(bytes.NewReader(file.Body)); err != nil {
 				t.Errorf("drawn: %v", err)
 			}
-			if name == "answer.py" {
-				if _, err := ask("How long?", sound); err != nil || !strings.Contains(said, "0.5 seconds") {
-					t.Errorf("a sound: %q, %v", said, err)
-				}
+			if _, err := ask("How long?", sound); err != nil || !strings.Contains(said, "0.5 seconds") {
+				t.Errorf("a sound: %q, %v", said, err)
 			}
 		})
 	}
@@ -144,6 +142,21 @@ func TestWishesAreKept(t *testing.T) {
 	if err := os.WriteFile(path, []byte("#!/bin/sh\nwhile true; do printf 'honey and wax STOP '; done\n"),
 		0o755); err != nil {
 		t.Fatal(err)
+	}
+	flood := filepath.Join(folder, "flood.py")
+	if err := os.WriteFile(flood, []byte("#!/usr/bin/env python3\nimport sys\n"+
+		"print('{\"type\":\"hello\",\"version\":1}', flush=True)\nsys.stdin.readline()\n"+
+		"while True: print('{\"type\":\"text\",\"id\":\"1\",\"text\":\"honey and wax STOP \"}')\n"),
+		0o755); err != nil {
+		t.Fatal(err)
+	}
+	lines := programClient(t, models.Program{Run: []string{flood}})
+	var all strings.Builder
+	if result, err := lines.Generate(t.Context(), models.Request{Model: "m", Sampling: deskfile.Sampling{MaxTokens: 40},
+		Messages: []prompt.Message{{Role: prompt.User, Text: "go"}}},
+		models.Sink{Text: func(b []byte) { all.Write(b) }}); err != nil || result.Finish != "length" ||
+		all.Len() > 5000 {
+		t.Errorf("a flood: %d bytes, %+v, %v", all.Len(), result, err)
 	}
 	c := programClient(t, models.Program{Run: []string{path}, Speaks: "plain"})
 	for _, w := range []struct {

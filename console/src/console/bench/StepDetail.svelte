@@ -53,9 +53,11 @@
       <p class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
         <strong>{call.model}</strong>
         <span class="text-faded"
-          >{call.prompt_tokens} tokens in, {call.reply_tokens} out{call.counted
-            ? " (counted here)"
-            : ""}{call.cost ? `, ${exactMoney(call.cost)}` : ""}</span>
+          >{call.prompt_tokens} tokens in{call.cached_tokens
+            ? ` (${call.cached_tokens} kept from before)`
+            : ""}, {call.reply_tokens} out{call.thought_tokens
+            ? ` (${call.thought_tokens} thought)`
+            : ""}{call.counted ? " (counted here)" : ""}{call.cost ? `, ${exactMoney(call.cost)}` : ""}</span>
         <span class="text-faded"
           >{call.first ? `first word after ${span(call.first)}, ` : ""}{span(call.seconds)} in all{call.waited
             ? `, ${span(call.waited)} in line`
@@ -76,6 +78,12 @@
           <pre class="inside">{m.content}</pre>
         {/each}
       </details>
+      {#if call.thought}
+        <details class="mt-2">
+          <summary class="min-h-7 cursor-pointer text-fine font-semibold">What it thought aloud</summary>
+          <pre class="inside">{call.thought}</pre>
+        </details>
+      {/if}
       <p class="mt-2 flex items-baseline justify-between gap-3 text-fine font-semibold">
         <span>The answer, exactly as it came</span>
         <CopyButton text={call.answer} label="Copy the answer" />

@@ -300,7 +300,29 @@
           "400",
           "In tokens: what was said before them, in short. 400 is half a page, 0 is none.",
         )}
+        <label class="block text-sm font-semibold">
+          How much it thinks first
+          <span class="mt-0.5 block text-fine font-normal text-faded"
+            >Of models that think before they answer, where their server lets one say.</span>
+          <select
+            class="field mt-1.5"
+            value={string("sampling", "effort")}
+            onchange={(e) => put(["sampling", "effort"], e.currentTarget.value || undefined)}>
+            <option value="">as its server has it</option>
+            <option value="low">little</option>
+            <option value="medium">some</option>
+            <option value="high">much</option>
+          </select>
+          {@render mistake("effort")}
+        </label>
       </div>
+      <label class="mt-4 flex items-center gap-2 text-sm"
+        ><input
+          type="checkbox"
+          class="size-4 accent-(--accent)"
+          checked={string("thinking") === "hide"}
+          onchange={(e) => put(["thinking"], e.currentTarget.checked ? "hide" : undefined)} />
+        What a model thinks aloud is hidden from visitors</label>
     </details>
   </fieldset>
 </form>
