@@ -192,10 +192,14 @@ func (p *Pool) over(x *process) {
 	p.look()
 }
 
+// unnoticed is how long waking may take before it is told.
+const unnoticed = 500 * time.Millisecond
+
 // take finds a process with room, waking one if there is none, and puts the job on
 // it.
 func (p *Pool) take(ctx context.Context, id string, j *job) (*process, error) {
-	told := false
+	told, tell := false, time.NewTimer(unnoticed)
+	defer tell.Stop()
 	for begun := false; ; {
 		p.mu.Lock()
 		if p.closed {
@@ -224,12 +228,16 @@ func (p *Pool) take(ctx context.Context, id string, j *job) (*process, error) {
 		begun = begun || waking
 		changed := p.changed
 		p.mu.Unlock()
-		if waking && !told && j.heard.Waking != nil {
-			told = true
-			j.heard.Waking(woke)
+		if !waking {
+			tell.Reset(unnoticed)
 		}
 		select {
 		case <-changed:
+		case <-tell.C:
+			if !told && waking && j.heard.Waking != nil {
+				told = true
+				j.heard.Waking(woke)
+			}
 		case <-ctx.Done():
 			return nil, context.Cause(ctx)
 		}

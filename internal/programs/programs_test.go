@@ -75,7 +75,7 @@ func TestAProgramAnswers(t *testing.T) {
 		Progress: func(d float64, says string) { heard = append(heard, fmt.Sprint(d, says)) },
 		File:     func(f File) { heard = append(heard, f.Kind+" "+string(f.Body)) },
 		Waking:   func(time.Duration) { woken++ }})
-	if err != nil || done.Finish != "stop" || done.PromptTokens != 9 || done.ReplyTokens != 4 || woken != 1 {
+	if err != nil || done.Finish != "stop" || done.PromptTokens != 9 || done.ReplyTokens != 4 || woken != 0 {
 		t.Errorf("%+v, woken %d times, %v", done, woken, err)
 	}
 	want := "thought hm|0.5half|said one |said two |text/plain made|image/png hey"
@@ -269,6 +269,23 @@ func TestManyAtOnceAreSharedOut(t *testing.T) {
 	all.Wait()
 	if s := p.State(); s.Asked != 200 || s.Starts > 3 {
 		t.Errorf("%+v", s)
+	}
+}
+
+// Who asks hears of waking that takes a while, and how long it took lately.
+func TestWakingIsTold(t *testing.T) {
+	p := open(t, Program{Each: true}, strings.Replace(fmt.Sprintf(lines, 1), "say(type=\"hello\"", "time.sleep(1); say(type=\"hello\"", 1)+`
+    say(type="text", id=i, text="a"); say(type="done", id=i)
+`)
+	for i := range 2 {
+		var told []time.Duration
+		if _, err := p.Ask(t.Context(), question("x"), Heard{Waking: func(d time.Duration) {
+			told = append(told,
+				d)
+		}}); err != nil ||
+			len(told) != 1 || i > 0 && told[0] < time.Second {
+			t.Errorf("time %d: told %v, %v", i+1, told, err)
+		}
 	}
 }
 
