@@ -168,6 +168,23 @@ func TestThinkingCanBeHidden(t *testing.T) {
 	}
 }
 
+// Two connections may have a model of the same name; desks name it with the connection.
+func TestTwoModelsOfOneName(t *testing.T) {
+	b := newBed(t)
+	for _, name := range []string{"hall", "barn"} {
+		if err := b.Connections.KeepConnection(ctx, models.Connection{Name: name, Address: b.ModelURL + "/v1",
+			Models: []models.Model{{Name: "dock-leaf", Context: 2048}}}, testbed.ModelKey, "me"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p := openConsole(t, browser.Desk, b, "desks/helper/edit")
+	p.until("the form offers both", `["hall/dock-leaf", "barn/dock-leaf", "thyme-mini"].every((name) =>
+		[...document.querySelectorAll("option")].some((o) => o.value === name))`)
+	p.visit("/console/new")
+	p.until("a new desk may have either", `["hall/dock-leaf", "barn/dock-leaf"].every((name) =>
+		[...document.querySelectorAll("option")].some((o) => o.value === name))`)
+}
+
 func publish(t *testing.T, b *testbed.Bed, file string) {
 	t.Helper()
 	if _, err := b.Client.Publish(ctx, "desk.yaml", []byte(file), ""); err != nil {

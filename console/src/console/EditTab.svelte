@@ -5,6 +5,7 @@
   import { toast } from "svelte-sonner";
   import * as making from "../api/making";
   import { pageData, type Schemas } from "../pageData";
+  import { namesOf } from "./models";
   import DeskForm from "./form/DeskForm.svelte";
   import { complain, state as app } from "./state.svelte";
   import Link from "../ui/Link.svelte";
@@ -203,13 +204,7 @@
       ]}
       aria-label="File">
       {#await import("./editor/DeskEditor.svelte") then { default: DeskEditor }}
-        <DeskEditor
-          bind:this={editor}
-          {text}
-          {problems}
-          {schema}
-          models={app.models.map((m) => m.name)}
-          {changed} />
+        <DeskEditor bind:this={editor} {text} {problems} {schema} models={namesOf(app.models)} {changed} />
       {:catch}
         <p class="p-4 text-note">
           The editor could not be fetched. The form works without it; reload the page to try again.

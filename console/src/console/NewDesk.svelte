@@ -1,5 +1,6 @@
 <!-- Makes a desk. -->
 <script lang="ts">
+  import { namesOf } from "./models";
   import Dialog from "../ui/Dialog.svelte";
   import * as making from "../api/making";
   import { deskTemplate, slugOf } from "./form/deskText";
@@ -19,7 +20,7 @@
   let slug = $state("");
   let slugTouched = $state(false);
 
-  const chatting = $derived(app.models.filter((m) => m.can.includes("chat")));
+  const chatting = $derived(namesOf(app.models, "chat"));
 
   $effect(() => {
     if (open) app.readModels().catch(complain);
@@ -28,7 +29,7 @@
     if (!slugTouched) slug = slugOf(title);
   });
   $effect(() => {
-    if (!model && chatting[0]) model = chatting[0].name;
+    if (!model && chatting[0]) model = chatting[0];
   });
 
   async function make(e: SubmitEvent) {
@@ -75,9 +76,7 @@
       Model
       {#if chatting.length}
         <select class="field mt-1.5" bind:value={model}>
-          {#each chatting as m (m.connection + m.name)}<option value={m.name}
-              >{m.name}, at {m.connection}</option
-            >{/each}
+          {#each chatting as m (m)}<option>{m}</option>{/each}
         </select>
       {:else}
         <span class="mt-1.5 block problem font-normal">There is no model yet. Add a connection first.</span>

@@ -153,7 +153,7 @@
         <summary class="min-h-7 cursor-pointer font-semibold">Begin with a curl line that works</summary>
         <div class="mt-1.5 flex flex-col gap-2 sm:flex-row sm:items-end">
           <textarea
-            class="field min-h-16 font-mono !text-sm"
+            class="field min-h-24 font-mono !text-sm"
             spellcheck="false"
             bind:value={line}
             aria-label="A curl line"

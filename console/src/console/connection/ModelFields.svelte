@@ -87,22 +87,24 @@
               min="256"
               bind:value={m.context}
               aria-label="Context of {name}, in tokens" /></label>
-          <label class="flex items-center gap-1.5 text-faded"
-            >price in <input
-              class="field !w-16 !py-1"
-              type="number"
-              min="0"
-              step="any"
-              bind:value={m.price.in}
-              aria-label="Price of {name} per million tokens in" /></label>
-          <label class="flex items-center gap-1.5 text-faded"
-            >out <input
-              class="field !w-16 !py-1"
-              type="number"
-              min="0"
-              step="any"
-              bind:value={m.price.out}
-              aria-label="Price of {name} per million tokens out" /></label>
+          <span class="flex items-center gap-x-3">
+            <label class="flex items-center gap-1.5 text-faded"
+              >price in <input
+                class="field !w-16 !py-1"
+                type="number"
+                min="0"
+                step="any"
+                bind:value={m.price.in}
+                aria-label="Price of {name} per million tokens in" /></label>
+            <label class="flex items-center gap-1.5 text-faded"
+              >out <input
+                class="field !w-16 !py-1"
+                type="number"
+                min="0"
+                step="any"
+                bind:value={m.price.out}
+                aria-label="Price of {name} per million tokens out" /></label>
+          </span>
         {/if}
       </li>
     {/each}

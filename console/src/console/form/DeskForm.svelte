@@ -1,5 +1,6 @@
 <!-- A form that writes into the desk file, and leaves the rest alone. -->
 <script lang="ts">
+  import { namesOf } from "../models";
   import { onMount } from "svelte";
   import { listShelves } from "../../api/shelves";
   import type { Schemas } from "../../pageData";
@@ -21,7 +22,7 @@
   let { text, models, problems, change }: Props = $props();
 
   const reading = $derived(read(text));
-  const chatting = $derived(models.filter((m) => m.can.includes("chat")).map((m) => m.name));
+  const chatting = $derived(namesOf(models, "chat"));
 
   const put = (path: Path, value: Value) => change(set(text, path, value));
   const string = (...path: string[]) => String(valueAt(reading, path as Path) ?? "");
