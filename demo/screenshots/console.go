@@ -107,8 +107,19 @@ var consolePictures = []struct {
 	}},
 	{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")),
 		chromedp.Sleep(1500 * time.Millisecond)}},
-	{"console-connections", []browser.Action{open("connections"), chromedp.Click(browser.Button("Probe all")),
-		chromedp.WaitVisible(chromedp.CSS("[role=status]")), chromedp.Sleep(2 * time.Second)}},
+	{"console-connections", []browser.Action{
+		open("connections/new"), chromedp.WaitVisible(chromedp.CSS("form")),
+		script(`document.querySelectorAll("input[name=kind]")[1].click()`),
+		chromedp.WaitVisible(chromedp.CSS("[aria-label='A curl line']")),
+		script(`const line = document.querySelector("[aria-label='A curl line']");
+				line.value = "curl http://` + standin + `/endpoints/generate -H 'X-Api-Key: moss' -d '{\"prompt\": \"How?\"}'";
+				line.dispatchEvent(new Event("input", {bubbles: true}))`),
+		chromedp.Click(browser.Button("Take it over")), chromedp.Sleep(500 * time.Millisecond),
+		chromedp.Click(browser.Button("Try it")), chromedp.WaitVisible(chromedp.CSS("[role=dialog] [role=status]")),
+		script(`[...document.querySelectorAll("[role=dialog] summary")].at(-1).click();
+				document.querySelector("[role=dialog]").scrollTop = 99999`),
+		chromedp.Sleep(500 * time.Millisecond),
+	}},
 }
 
 // prepare gives the desks a past: a second revision, and a conversation that
