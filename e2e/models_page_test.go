@@ -168,6 +168,37 @@ func TestThinkingCanBeHidden(t *testing.T) {
 	}
 }
 
+// A program goes with the service, however that goes.
+func TestProgramsGoWithTheService(t *testing.T) {
+	folder := programFolder(t, map[string]string{"deaf.py": strings.Replace(slowly, "import json",
+		"import os, signal, json", 1) + "time.sleep(600)\n"})
+	deaf := filepath.Join(folder, "deaf.py")
+	p := startProcess(t, "-programs", folder)
+	cli(t, p, []cliLine{{args: "connection add -program " + deaf + " -warm -untried", out: "deaf is in use"},
+		{args: "model probe deaf", out: "works"}})
+	running := func() bool { return isRunning(t, deaf) }
+	if !running() {
+		t.Fatal("it does not run")
+	}
+	p.kill()
+	testbed.Within(t, 10*time.Second, "the program is gone", func() bool { return !running() })
+}
+
+// isRunning reports whether a process has a text in its command line.
+func isRunning(t *testing.T, text string) bool {
+	t.Helper()
+	files, err := filepath.Glob("/proc/[0-9]*/cmdline")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, file := range files {
+		if line, err := os.ReadFile(file); err == nil && strings.Contains(string(line), text) {
+			return true
+		}
+	}
+	return false
+}
+
 // Two connections may have a model of the same name; desks name it with the connection.
 func TestTwoModelsOfOneName(t *testing.T) {
 	b := newBed(t)

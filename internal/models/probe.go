@@ -80,7 +80,6 @@ type trial struct {
 	thought     bool
 	began       time.Time
 	result      Result
-	exchange    *Exchange
 }
 
 // errEnough is why a model is stopped that writes on and on.

@@ -63,14 +63,6 @@ type Program struct {
 	Environment yamlfile.Texts `yaml:"environment,omitempty" json:"environment,omitempty" about:"Variables that it finds set; nothing of the service's own is there."`
 }
 
-// What a Program's zero fields mean.
-const (
-	DefaultIdle   = 10 * time.Minute
-	DefaultWake   = 2 * time.Minute
-	DefaultMemory = 2048
-	DefaultFiles  = 256
-)
-
 // ProgramState is how a program is doing, for makers.
 type ProgramState struct {
 	State     string        `json:"state"` // asleep, waking, ready, failing

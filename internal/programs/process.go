@@ -81,7 +81,8 @@ func (p *Program) command(folder string, extra ...string) (*exec.Cmd, error) {
 		cmd.Env = append(cmd.Env, name+"="+value)
 	}
 	cmd.Env = append(cmd.Env, extra...)
-	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	// It goes when we do, however we go.
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
 	confined.AsNobody(cmd)
 	return cmd, nil
 }

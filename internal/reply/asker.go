@@ -84,6 +84,10 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		a.news(Notice{Kind: "retrying", Why: whyAgain[failure.Kind], Seconds: wait.Seconds()})
 	})
 	said := &h.said
+	if err == nil && said.Len() == 0 && h.made != "" {
+		err = &models.Error{Kind: models.SaidNothing, Entry: a.Name(), Final: true,
+			Detail: "it made a file (" + h.made + ") and no text; desks show texts so far"}
+	}
 	call.Took, call.Answer, call.Thought = now().Sub(began), said.String(), h.thought.String()
 	switch {
 	case context.Cause(bounded) == errFull:
@@ -136,6 +140,7 @@ type hearing struct {
 	full          func()
 	most          int
 	said, thought strings.Builder
+	made          string // the kind of a file that it made
 }
 
 func (h *hearing) sink(started *bool) models.Sink {
@@ -164,11 +169,16 @@ func (h *hearing) sink(started *bool) models.Sink {
 			h.asker.news(Notice{Kind: "in-line", Place: 1, Seconds: wait.Seconds()})
 		},
 		Progress: func(p models.Progress) {
-			h.asker.news(Notice{Kind: "working", Says: p.Says, Done: p.Done})
+			says := []rune(p.Says)
+			h.asker.news(Notice{Kind: "working", Says: string(says[:min(len(says), longestSaid)]), Done: p.Done})
 		},
+		File: func(f recipe.Media) { h.made = f.Kind },
 		Waking: func(about time.Duration) { h.asker.news(Notice{Kind: "waking", Seconds: about.Seconds()}) },
 	}
 }
+
+// longestSaid is how many characters of what a model says of its work are shown.
+const longestSaid = 200
 
 // fitting is as much of a piece as there is room for; what is over ends the ask.
 func (h *hearing) fitting(piece []byte) []byte {

@@ -396,8 +396,7 @@ export const en = {
     takeBack: "Remove the question",
     thinking: "Thinking aloud …",
     thought: "How it thought about it",
-    thoughtAbout:
-      "What was said on the way to the reply. It can be wrong where the reply is right.",
+    thoughtAbout: "What was said on the way to the reply. It can be wrong where the reply is right.",
     took: (seconds: number) =>
       `Written in ${
         seconds < 0.95
