@@ -46,6 +46,13 @@ func (r *Reply) ThoughtsSince(have []int) (news []LaneText, now []int) {
 	return news, have
 }
 
+// Thinking reports whether something has been thought aloud that may be read.
+func (r *Reply) Thinking() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return len(r.thoughts) > 0
+}
+
 // thinkingParts are the parts that hold what was thought.
 func (r *Reply) thinkingParts() (parts []recipe.MadePart) {
 	r.mu.Lock()

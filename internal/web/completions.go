@@ -185,7 +185,7 @@ func (s *completions) complete(c fiber.Ctx) error {
 		usage: b.StreamOptions.IncludeUsage, reply: r, whole: b.schema != nil}
 	if err := await(c, r, left, func(v reply.View) bool {
 		return v.Settled || b.Stream && !f.whole &&
-			v.Offset > 0
+			(v.Offset > 0 || r.Thinking())
 	}); err != nil {
 		return err
 	}

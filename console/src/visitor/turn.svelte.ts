@@ -276,7 +276,7 @@ export class Turn {
           : n.kind === "working"
             ? say.notices.working(n.says ?? "", n.done ?? 0)
             : n.kind === "waking"
-              ? say.notices.waking(Math.max(0, Math.ceil((until - Date.now()) / 1000)))
+              ? say.notices.waking(Math.ceil(n.seconds ?? 0))
               : n.kind === "retrying"
                 ? say.notices.asking(n.why ?? "", Math.max(0, Math.ceil((until - Date.now()) / 1000)))
                 : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
