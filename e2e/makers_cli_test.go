@@ -175,7 +175,15 @@ func TestProgramsAndCurlLinesOnTheCommandLine(t *testing.T) {
 		0o644); err != nil {
 		t.Fatal(err)
 	}
-	p := startProcess(t, "-programs", folder)
+	here, err := os.Getwd()
+	if err != nil {
+		t.Fatal(err)
+	}
+	relative, err := filepath.Rel(here, folder) // as people write it
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := startProcess(t, "-programs", relative)
 	cli(t, p, []cliLine{
 		{args: "connection add -program " + folder + "/answer.py", out: "answer is in use"},
 		{args: "desk publish ../examples/programs/answer.desk.yaml", out: "/at/answer"},

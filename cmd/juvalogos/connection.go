@@ -237,6 +237,9 @@ func (a *adding) complete(c *client.Client, names []string) (k api.Connection, e
 	if len(names) > 0 {
 		k.Name = names[0]
 	}
+	if len(k.Models) == 0 && k.Program != nil {
+		k.Models = []api.ModelSettings{{Name: k.Name, Context: usualContext}}
+	}
 	k.Patience = a.patience.Seconds()
 	if a.key != "" {
 		if k.Key, err = readKey(a.key); err != nil {
@@ -272,9 +275,6 @@ func (a *adding) ofProgram(k *api.Connection) error {
 		}
 		return '-'
 	}, strings.ToLower(strings.TrimSuffix(base, filepath.Ext(base)))), "-")
-	if len(k.Models) == 0 {
-		k.Models = []api.ModelSettings{{Name: k.Name, Context: usualContext}}
-	}
 	return nil
 }
 

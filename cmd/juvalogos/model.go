@@ -272,7 +272,11 @@ func sideBySide(x models.Exchange) string {
 		half = max(30, (width-3)/2)
 	}
 	left := append([]string{x.Method + " " + x.Address}, strings.Split(strings.TrimSpace(x.Request), "\n")...)
-	right := append([]string{fmt.Sprintf("%d after %s", x.Status, x.Took.Round(time.Millisecond))},
+	status := "its standard error"
+	if x.Status > 0 {
+		status = fmt.Sprint(x.Status)
+	}
+	right := append([]string{fmt.Sprintf("%s, after %s", status, x.Took.Round(time.Millisecond))},
 		strings.Split(strings.TrimSpace(x.Answer), "\n")...)
 	left, right = folded(left, half), folded(right, half)
 	var b strings.Builder

@@ -204,19 +204,23 @@ func (s *Service) mayRun(p *models.Program) error {
 		return fault.Say(fault.Invalid, "This service runs no programs that are added here. Start it with -programs "+
 			"FOLDER, the folder that they are in, or write the program into the connection file.")
 	}
+	folder, err := filepath.Abs(s.Programs)
+	if err != nil {
+		return err
+	}
 	path := p.Run[0]
 	if !filepath.IsAbs(path) {
-		path = filepath.Join(s.Programs, path)
+		path = filepath.Join(folder, path)
 	}
 	real, err := filepath.EvalSymlinks(path)
 	if err != nil {
 		return fault.Say(fault.Invalid, "There is no program %s on the machine that the service runs on.", path)
 	}
-	folder, err := filepath.EvalSymlinks(s.Programs)
+	folder, err = filepath.EvalSymlinks(folder)
 	if err != nil || !strings.HasPrefix(real, folder+string(filepath.Separator)) {
 		return fault.Say(fault.Invalid,
 			"The program %s is not in the folder of programs that this service may run, %s.",
-			path, s.Programs)
+			path, folder)
 	}
 	if info, err := os.Stat(real); err != nil || !info.Mode().IsRegular() || info.Mode()&0o111 == 0 {
 		return fault.Say(fault.Invalid, "%s is no program that can be run; make it one with chmod +x.", path)
