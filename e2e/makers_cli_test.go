@@ -195,7 +195,7 @@ func TestProgramsAndCurlLinesOnTheCommandLine(t *testing.T) {
 		{args: "connection add -program " + folder + "/broken.sh", errs: "no luck", code: 1},
 		{args: "connection add -program /bin/true", errs: "not in the folder", code: 1},
 		{args: "connection add -curl " + line + " kiln", out: "the reply is taken from /results/0/text"},
-		{args: "model probe kiln/model -show", out: "X-Api-Key: (secret)"},
+		{args: "model probe kiln/kiln -show", out: "X-Api-Key: (secret)"},
 		{args: "model probe nope", errs: "unknown model", code: 4},
 	})
 }

@@ -79,7 +79,7 @@ func TestACurlLineBecomesAConnection(t *testing.T) {
 		if page := run[string](p, "document.documentElement.outerHTML"); strings.Contains(page, "moss-and-honey") {
 			t.Error("the key is on the page")
 		}
-		probes, err := b.Client.Probe(ctx, "kiln/model")
+		probes, err := b.Client.Probe(ctx, "kiln/kiln")
 		if err != nil || !probes[0].Works || probes[0].Reply != scripted.Reply {
 			t.Errorf("kept: %+v, %v", probes, err)
 		}

@@ -235,6 +235,9 @@ func (a *adding) complete(c *client.Client, names []string) (k api.Connection, e
 		}
 	}
 	if len(names) > 0 {
+		if len(k.Models) == 1 && k.Models[0].Name == k.Name { // it was called so for want of another name
+			k.Models[0].Name = names[0]
+		}
 		k.Name = names[0]
 	}
 	if len(k.Models) == 0 && k.Program != nil {

@@ -41,6 +41,9 @@ type Options struct {
 	// Programs is the folder of the programs that connections that are added here
 	// may run; "": none.
 	Programs string
+	// Naming lists the published desks that name a model without its connection;
+	// nil: nobody knows.
+	Naming func(ctx context.Context, model string) ([]string, error)
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
 }
@@ -72,6 +75,9 @@ func (s *Service) KeepConnection(ctx context.Context, c models.Connection, key, 
 	}
 	c, err := s.allowed(c)
 	if err != nil {
+		return err
+	}
+	if err := s.ambiguous(ctx, c); err != nil {
 		return err
 	}
 	if key == "" && s.keptFor(c.Name, c.Address) {
@@ -172,6 +178,37 @@ func (s *Service) free(name string) error {
 	if slices.ContainsFunc(file, func(o models.Connection) bool { return o.Name == name }) {
 		return fault.Say(fault.Exists, "The connection file has a connection named %q; change it there, or choose "+
 			"another name.", name)
+	}
+	return nil
+}
+
+// ambiguous refuses a connection with a model of a name that another's has, if desks
+// name that one by it: they would not be set up any more.
+func (s *Service) ambiguous(ctx context.Context, c models.Connection) error {
+	if s.Naming == nil {
+		return nil
+	}
+	for _, m := range c.Models {
+		others := 0
+		own := false
+		for _, e := range s.Models.All() {
+			if e.Name == m.Name && e.Connection.Name != c.Name {
+				others++
+			}
+			own = own || e.Name == m.Name && e.Connection.Name == c.Name
+		}
+		if others != 1 || own {
+			continue
+		}
+		slugs, err := s.Naming(ctx, m.Name)
+		if err != nil {
+			return err
+		}
+		if len(slugs) > 0 {
+			return fault.Say(fault.Exists,
+				"There is a model %q already, and the desk %s names it so. Write it with its "+
+					"connection there, like CONNECTION/%s, or call this one otherwise.", m.Name, slugs[0], m.Name)
+		}
 	}
 	return nil
 }

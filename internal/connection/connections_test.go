@@ -209,9 +209,9 @@ func TestFromCurl(t *testing.T) {
 			models.EndpointWay, "https://h.example", "/models/oak:run?v=2",
 			"{\n  \"input\": {\n    \"prompt\": {{json .prompt}},\n    \"seed\": {{.seed}}\n  },\n  \"note\": " +
 				"\"{{\"{{\"}}y}}\",\n  \"stream\": false\n}",
-			"k", "model", map[string]string{"X-Api-Key": "{key}"}},
+			"k", "h-example", map[string]string{"X-Api-Key": "{key}"}},
 		{`curl https://h.example/ask -H 'Authorization: Token t-1' -d 'question=Hi&top_p=0.5&lang=en'`, models.EndpointWay,
-			"https://h.example", "/ask", "question={{.prompt}}\ntop_p={{.top_p}}\nlang=en", "t-1", "model",
+			"https://h.example", "/ask", "question={{.prompt}}\ntop_p={{.top_p}}\nlang=en", "t-1", "h-example",
 			map[string]string{"Authorization": "Token {key}"}},
 	} {
 		got, key, err := connection.FromCurl(c.line)
@@ -230,5 +230,23 @@ func TestFromCurl(t *testing.T) {
 	}
 	if _, _, err := connection.FromCurl("wget x"); testbed.Code(err) != fault.Invalid {
 		t.Errorf("%v", err)
+	}
+}
+
+// A second model of a name does not take a desk's model away from it.
+func TestNamesOfModelsInUse(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	second := models.Connection{Name: "barn", Address: b.ModelURL + "/v1",
+		Models: []models.Model{{Name: "thyme-mini", Context: 2048}}}
+	if err := b.Connections.KeepConnection(ctx, second, testbed.ModelKey, "me"); testbed.Code(err) != fault.Exists ||
+		!strings.Contains(err.Error(), "desk helper names it") {
+		t.Errorf("kept: %v", err)
+	}
+	testbed.Republish(t, b, "model: thyme-mini", "model: shed/thyme-mini")
+	testbed.Within(t, 10*time.Second, "it is kept", func() bool {
+		return b.Connections.KeepConnection(ctx, second, testbed.ModelKey, "me") == nil
+	})
+	if err := b.Connections.KeepConnection(ctx, second, "", "me"); err != nil {
+		t.Errorf("changed: %v", err)
 	}
 }

@@ -27,7 +27,7 @@ func FromCurl(line string) (c models.Connection, key string, err error) {
 		return c, "", fault.Say(fault.Invalid, "This line has no address that can be read.")
 	}
 	c = models.Connection{Name: nameOf(u.Hostname()), Protocol: models.EndpointWay,
-		Models: []models.Model{{Name: "model", Can: []string{"chat"}, Context: usualContext}}}
+		Models: []models.Model{{Name: nameOf(u.Hostname()), Can: []string{"chat"}, Context: usualContext}}}
 	kind, headers, key := sorted(r)
 	if len(headers) > 0 {
 		c.Headers = headers

@@ -144,6 +144,29 @@ func (s *Service) Face(ctx context.Context, slug string) (deskfile.File, error) 
 	return deskfile.Read(slug, []byte(r.File))
 }
 
+// Naming lists the published desks that name a model just so, without its
+// connection.
+func (s *Service) Naming(ctx context.Context, model string) (slugs []string, err error) {
+	desks, err := s.Desks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range desks {
+		f, err := s.Face(ctx, d.Slug)
+		if err != nil {
+			continue // it is not published, or cannot be read
+		}
+		named := f.Model == model
+		for _, m := range f.Choices.Models {
+			named = named || m.Model == model
+		}
+		if named {
+			slugs = append(slugs, d.Slug)
+		}
+	}
+	return slugs, nil
+}
+
 // AnswerFrom are the files of the published desks that answer from a shelf.
 func (s *Service) AnswerFrom(ctx context.Context, shelf string) (all []deskfile.File, err error) {
 	desks, err := s.Desks(ctx)

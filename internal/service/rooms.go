@@ -76,6 +76,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		known.Shelves = o.Store.Shelves
 	}
 	desks := desk.New(desk.Options{Store: known, Models: o.Models, Log: o.Log, Now: o.Now})
+	connections.Naming = desks.Naming
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{
 			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces,

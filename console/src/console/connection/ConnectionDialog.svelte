@@ -93,6 +93,7 @@
   const takeLine = () =>
     doing("curl", async () => {
       const { key: typed, ...made } = await making.fromCurl(line);
+      if (made.models[0]?.name === made.name) made.models = []; // it is called as the connection will be
       c = { ...c, ...made, name: c.name || made.name, patience: c.patience, at_once: c.at_once };
       if (typed) key = typed;
       line = "";
