@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/http/httptest"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -100,7 +101,7 @@ func TestServersOfEveryManner(t *testing.T) {
 		can := makerCan(t, b, name, p, mine.found)
 		fmt.Fprintf(&table, "| %s | %s | %s | %s |\n", m.About, got.reads(), probeSays(p), can)
 	}
-	heldTo(t, "../../docs/connections.md", table.String())
+	heldTo(t, "../../docs/connections.md", "TestServersOfEveryManner", table.String())
 }
 
 // publishAt publishes a desk whose model is at an address.
@@ -211,12 +212,42 @@ func cell(text string) string {
 	return text
 }
 
-const begins, endsAt = "<!-- made by TestServersOfEveryManner -->\n", "<!-- end -->\n"
+// Whatever a server's list of models is like, "Ask the server" has the names in it, or
+// says what came.
+func TestListsOfEveryShape(t *testing.T) {
+	server := httptest.NewServer(&scripted.Server{})
+	defer server.Close()
+	b := testbed.New(t, testbed.Options{})
+	var table strings.Builder
+	table.WriteString("| the list | what asking the server shows |\n|---|---|\n")
+	for _, m := range scripted.Lists {
+		names, err := b.Connections.Look(t.Context(), models.Connection{Name: "look",
+			Address: server.URL + "/" + m.Name +
+				"/v1"}, "")
+		slices.Sort(names)
+		shows := strings.Join(names, ", ")
+		switch {
+		case err != nil:
+			shows = strings.TrimPrefix(err.Error(), "invalid: ")
+		case len(names) == 0:
+			shows = "that it lists none"
+		case shows != "elm, oak":
+			t.Errorf("%s: %s", m.Name, shows)
+		}
+		if wrong := m.Name == "list-other" || m.Name == "list-page" || m.Name == "list-none"; wrong != (err != nil) ||
+			strings.Contains(shows, "json:") || strings.Contains(shows, "map[") {
+			t.Errorf("%s: %s", m.Name, shows)
+		}
+		fmt.Fprintf(&table, "| %s | %s |\n", m.About, cell(shows))
+	}
+	heldTo(t, "../../docs/connections.md", "TestListsOfEveryShape", table.String())
+}
 
 // heldTo compares what stands between the marks of a document with what was found, or
 // writes it there.
-func heldTo(t *testing.T, path, found string) {
+func heldTo(t *testing.T, path, test, found string) {
 	t.Helper()
+	begins, endsAt := "<!-- made by "+test+" -->\n", "<!-- end -->\n"
 	text, err := os.ReadFile(path)
 	if err != nil {
 		t.Fatal(err)
@@ -231,8 +262,8 @@ func heldTo(t *testing.T, path, found string) {
 			t.Fatal(err)
 		}
 	} else if old != found {
-		t.Errorf("the table in %s is not so any more; go test ./internal/web -run Manner -write writes it; the first "+
-			"line that differs: %s", path, firstOther(old, found))
+		t.Errorf("the table in %s is not so any more; go test ./internal/web -run %s -write writes it; the first "+
+			"line that differs: %s", path, test, firstOther(old, found))
 	}
 }
 

@@ -65,12 +65,13 @@ func (s *Server) Asked(name string) int {
 // ServeHTTP serves /NAME/v1/chat/completions and /NAME/v1/models.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	name, path, _ := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/")
-	i := slices.IndexFunc(Manners, func(m Manner) bool { return m.Name == name })
+	all := slices.Concat(Manners, Lists)
+	i := slices.IndexFunc(all, func(m Manner) bool { return m.Name == name })
 	if i < 0 {
 		http.NotFound(w, r)
 		return
 	}
-	m := Manners[i]
+	m := all[i]
 	switch strings.TrimPrefix(path, "moved/") {
 	case "v1/models":
 		if m.list == nil {
@@ -92,6 +93,10 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		text, _ := json.Marshal(a.fields)
 		_ = json.Unmarshal(text, a)
+		if m.serve == nil { // only its list is its own
+			answer(w, a)
+			return
+		}
 		m.serve(w, r, a)
 	default:
 		http.NotFound(w, r)

@@ -282,8 +282,11 @@ func (c *caller) names(ctx context.Context, address string) ([]string, error) {
 	}
 	var list any
 	if err := json.Unmarshal(bytes.TrimPrefix(text, []byte("\xEF\xBB\xBF")), &list); err != nil {
-		return nil, c.failure("", models.Garbled, 0, "the list of models is "+firstOf(pageOr(text), "not JSON")+
-			": "+shorten(text))
+		said := plainWords(text)
+		if pageOr(text) == "" {
+			said = "not JSON: " + shorten(text)
+		}
+		return nil, c.failure("", models.Garbled, 0, "the list of models is "+said)
 	}
 	names := namesIn(list)
 	if names == nil {
