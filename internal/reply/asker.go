@@ -172,7 +172,7 @@ func (h *hearing) sink(started *bool) models.Sink {
 			says := []rune(p.Says)
 			h.asker.news(Notice{Kind: "working", Says: string(says[:min(len(says), longestSaid)]), Done: p.Done})
 		},
-		File: func(f recipe.Media) { h.made = f.Kind },
+		File:   func(f recipe.Media) { h.made = f.Kind },
 		Waking: func(about time.Duration) { h.asker.news(Notice{Kind: "waking", Seconds: about.Seconds()}) },
 	}
 }
