@@ -69,7 +69,7 @@ var layers = []struct {
 	{"juvalogos/internal/reach", []string{"juvalogos/core/phrase"}},
 	{"juvalogos/internal/source", []string{"juvalogos/core/phrase", "juvalogos/internal/reach"}},
 	{"juvalogos/internal/otlp", []string{"juvalogos/core/", "juvalogos/internal/record"}},
-	{"juvalogos/internal/programs", []string{"juvalogos/internal/confined"}},
+	{"juvalogos/internal/programs", []string{"juvalogos/core/jsontext", "juvalogos/internal/confined"}},
 	{"juvalogos/internal/models", []string{"juvalogos/core/", "juvalogos/internal/fair", "juvalogos/internal/vault",
 		"juvalogos/internal/programs", "juvalogos/internal/reach",
 		"juvalogos/internal/models",

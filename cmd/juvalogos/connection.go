@@ -259,6 +259,9 @@ func (a *adding) complete(c *client.Client, names []string) (k api.Connection, e
 
 func (a *adding) ofProgram(k *api.Connection) error {
 	words := strings.Fields(a.program)
+	if _, err := os.Stat(a.program); err == nil { // its name has spaces
+		words = []string{a.program}
+	}
 	if len(words) == 0 {
 		return usageError("-program is empty")
 	}

@@ -16,6 +16,7 @@ import (
 
 	"github.com/valyala/fastjson"
 
+	"juvalogos/core/jsontext"
 	"juvalogos/internal/confined"
 )
 
@@ -248,7 +249,7 @@ func (x *process) take(line []byte, parser *fastjson.Parser, greeted func(*proce
 		greeted(x)
 		return nil
 	}
-	v, err := parser.ParseBytes(line)
+	v, err := parser.ParseBytes(jsontext.Halves(line))
 	if err != nil || v.Type() != fastjson.TypeObject {
 		return fmt.Errorf("it wrote a line that is no message: %s; its standard output is for messages alone, "+
 			"other words "+

@@ -137,27 +137,3 @@ func TestPaceOfHeaders(t *testing.T) {
 		t.Error("said nothing")
 	}
 }
-
-// Characters that come in two are put together, and what cannot be is said so.
-func FuzzJoiner(f *testing.F) {
-	f.Add("wäx 🐝", uint8(3))
-	f.Add("\xED\xA0\xBD\xED\xB0\x9D", uint8(2))
-	f.Fuzz(func(t *testing.T, text string, cut uint8) {
-		whole := func(pieces ...string) string {
-			var j joiner
-			said := ""
-			for _, p := range pieces {
-				said += string(j.join([]byte(p)))
-			}
-			return said + string(j.rest())
-		}
-		at := int(cut) % (len(text) + 1)
-		one := whole(text)
-		if two := whole(text[:at], text[at:]); one != two {
-			t.Errorf("%q cut at %d: %q and %q", text, at, one, two)
-		}
-		if strings.ToValidUTF8(one, "?") != one {
-			t.Errorf("%q became %q", text, one)
-		}
-	})
-}

@@ -151,6 +151,20 @@ func TestWishesAreKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	lines := programClient(t, models.Program{Run: []string{flood}})
+	halves := filepath.Join(folder, "halves.py")
+	if err := os.WriteFile(halves, []byte("#!/usr/bin/env python3\nimport sys\n"+
+		"print('{\"type\":\"hello\",\"version\":1}', flush=True)\nsys.stdin.readline()\n"+
+		"for h in ('d83d', 'dc1d'): print('{\"type\":\"text\",\"id\":\"1\",\"text\":\"\\\\u' + h + '\"}')\n"+
+		"print('{\"type\":\"done\",\"id\":\"1\"}', flush=True)\n"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	bee := ""
+	if _, err := programClient(t, models.Program{Run: []string{halves}}).Generate(t.Context(),
+		models.Request{Model: "m",
+			Messages: []prompt.Message{{Role: prompt.User, Text: "go"}}},
+		models.Sink{Text: func(b []byte) { bee += string(b) }}); err != nil || bee != "🐝" {
+		t.Errorf("two halves: %q, %v", bee, err)
+	}
 	var all strings.Builder
 	if result, err := lines.Generate(t.Context(), models.Request{Model: "m", Sampling: deskfile.Sampling{MaxTokens: 40},
 		Messages: []prompt.Message{{Role: prompt.User, Text: "go"}}},

@@ -10,6 +10,7 @@ import (
 
 	"github.com/valyala/fastjson"
 
+	"juvalogos/core/jsontext"
 	"juvalogos/core/thinking"
 	"juvalogos/internal/models"
 	"juvalogos/internal/sse"
@@ -30,7 +31,7 @@ type stream struct {
 	parser         fastjson.Parser
 	frame          frame
 	result         models.Result
-	speech, aside  joiner // of the text; of what is thought in a field of its own
+	speech, aside  jsontext.Joiner // of the text; of what is thought in a field of its own
 	split          *thinking.Splitter
 	said, thought  bool
 	tools, choices bool
@@ -60,14 +61,14 @@ func (s *stream) think(text []byte) {
 
 // text takes a piece of what the model writes.
 func (s *stream) text(piece []byte) {
-	if text := s.speech.join(piece); len(text) > 0 {
+	if text := s.speech.Join(piece); len(text) > 0 {
 		s.split.Write(text)
 	}
 }
 
 // apart takes a piece of thinking that came in a field of its own.
 func (s *stream) apart(piece []byte) {
-	if text := s.aside.join(piece); len(text) > 0 {
+	if text := s.aside.Join(piece); len(text) > 0 {
 		s.think(text)
 	}
 }
@@ -77,10 +78,10 @@ func (s *stream) close() {
 	if s.grace != nil {
 		s.grace.Stop()
 	}
-	if rest := s.aside.rest(); rest != nil {
+	if rest := s.aside.Rest(); rest != nil {
 		s.think(rest)
 	}
-	if rest := s.speech.rest(); rest != nil {
+	if rest := s.speech.Rest(); rest != nil {
 		s.split.Write(rest)
 	}
 	s.split.Close()
@@ -188,7 +189,7 @@ func (s *stream) objects(answer io.Reader) error {
 
 // chunk reads one JSON object of the protocol.
 func (s *stream) chunk(data []byte) error {
-	v, err := s.parser.ParseBytes(halves(data))
+	v, err := s.parser.ParseBytes(jsontext.Halves(data))
 	if err != nil {
 		return &garbled{shorten(data)}
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 
+	"juvalogos/core/jsontext"
 	"juvalogos/core/prompt"
 	"juvalogos/core/thinking"
 	"juvalogos/internal/models"
@@ -20,7 +21,7 @@ type wishes struct {
 	most    int // tokens; 0: any number
 	count   prompt.Counter
 	tokens  int
-	letters joiner
+	letters jsontext.Joiner
 	split   *thinking.Splitter
 	held    []byte // may be the beginning of a stop word
 	said    bool
@@ -47,7 +48,7 @@ func newWishes(r models.Request, to models.Sink, end context.CancelCauseFunc) (*
 
 // write takes a piece of the reply.
 func (w *wishes) write(piece []byte) {
-	if text := w.letters.join(piece); len(text) > 0 && w.cut == "" {
+	if text := w.letters.Join(piece); len(text) > 0 && w.cut == "" {
 		w.split.Write(text)
 	}
 }
@@ -116,7 +117,7 @@ func (w *wishes) hand(text []byte) {
 
 // close hands over what was held back.
 func (w *wishes) close() {
-	if rest := w.letters.rest(); rest != nil {
+	if rest := w.letters.Rest(); rest != nil {
 		w.split.Write(rest)
 	}
 	w.split.Close()

@@ -1,4 +1,4 @@
-package protocol
+package jsontext
 
 import (
 	"bytes"
@@ -6,13 +6,13 @@ import (
 	"unicode/utf8"
 )
 
-// joiner puts characters together again that were cut in two: the bytes of one, or
+// Joiner puts characters together again that were cut in two: the bytes of one, or
 // the halves of one that JSON escapes as a pair of surrogates (RFC 8259, 7).
-type joiner struct{ held []byte }
+type Joiner struct{ held []byte }
 
-// join returns the whole characters of what is held and text; what may go on is
+// Join returns the whole characters of what is held and text; what may go on is
 // held. What was held and cannot go on becomes U+FFFD.
-func (j *joiner) join(text []byte) []byte {
+func (j *Joiner) Join(text []byte) []byte {
 	if len(j.held) == 0 && utf8.Valid(text) {
 		return text
 	}
@@ -50,8 +50,8 @@ func (j *joiner) join(text []byte) []byte {
 	return whole
 }
 
-// rest is what is held at the end.
-func (j *joiner) rest() []byte {
+// Rest is what is held at the end.
+func (j *Joiner) Rest() []byte {
 	if len(j.held) == 0 {
 		return nil
 	}
@@ -59,7 +59,7 @@ func (j *joiner) rest() []byte {
 	return []byte(string(utf8.RuneError))
 }
 
-// surrogate reads half a character as three bytes, as halves writes it.
+// surrogate reads half a character as three bytes, as Halves writes it.
 func surrogate(b []byte) (rune, bool) {
 	if len(b) < 3 || b[0] != 0xED || b[1] < 0xA0 || b[1] > 0xBF || b[2]&0xC0 != 0x80 {
 		return 0, false
@@ -67,9 +67,9 @@ func surrogate(b []byte) (rune, bool) {
 	return 0xD000 | rune(b[1]&0x3F)<<6 | rune(b[2]&0x3F), true
 }
 
-// halves writes escaped halves of characters that stand alone in JSON as three
+// Halves writes escaped halves of characters that stand alone in JSON as three
 // bytes each, so that they come through a parser and can be joined.
-func halves(data []byte) []byte {
+func Halves(data []byte) []byte {
 	if !bytes.Contains(data, []byte(`\ud`)) && !bytes.Contains(data, []byte(`\uD`)) {
 		return data
 	}
