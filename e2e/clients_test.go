@@ -4,6 +4,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
+	"net/http"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -11,8 +14,8 @@ import (
 	"sync"
 	"testing"
 
-	"github.com/openai/openai-go/v3"
-	"github.com/openai/openai-go/v3/option"
+	completions "github.com/Azure/azure-sdk-for-go/sdk/ai/azopenai"
+	"github.com/Azure/azure-sdk-for-go/sdk/azcore"
 
 	"juvalogos/internal/testbed"
 )
@@ -90,29 +93,58 @@ func TestAClientLibraryOfJavaScript(t *testing.T) {
 	}
 }
 
+// toDesk sends a client library's requests to the test's service: the library speaks
+// to https alone.
+type toDesk struct{ address *url.URL }
+
+func (d toDesk) Do(r *http.Request) (*http.Response, error) {
+	r.URL.Scheme, r.URL.Host, r.Host = d.address.Scheme, d.address.Host, d.address.Host
+	return http.DefaultClient.Do(r)
+}
+
 // The same through one of Go.
 func TestAClientLibraryOfGo(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	client := openai.NewClient(option.WithBaseURL(b.Address+"/v1"), option.WithAPIKey(testbed.Token))
-	asking := func(question string) openai.ChatCompletionNewParams {
-		return openai.ChatCompletionNewParams{Model: "helper",
-			Messages: []openai.ChatCompletionMessageParamUnion{openai.UserMessage(question)}}
+	at, err := url.Parse(b.Address)
+	if err != nil {
+		t.Fatal(err)
 	}
-	whole, err := client.Chat.Completions.New(ctx, asking("How do I light a smoker?"))
-	if err != nil || whole.Choices[0].Message.Content == "" || whole.Usage.TotalTokens == 0 {
+	client, err := completions.NewClientForOpenAI("https://desk.invalid/v1", azcore.NewKeyCredential(testbed.Token),
+		&completions.ClientOptions{ClientOptions: azcore.ClientOptions{Transport: toDesk{at}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	asking := func(question string) completions.ChatCompletionsOptions {
+		return completions.ChatCompletionsOptions{DeploymentName: new("helper"),
+			Messages: []completions.ChatRequestMessageClassification{&completions.ChatRequestUserMessage{
+				Content: completions.NewChatRequestUserMessageContent(question)}}}
+	}
+	whole, err := client.GetChatCompletions(ctx, asking("How do I light a smoker?"), nil)
+	if err != nil || *whole.Choices[0].Message.Content == "" || *whole.Usage.TotalTokens == 0 {
 		t.Fatalf("%+v, %v", whole, err)
 	}
-	streamed := func(question string) (string, error) {
-		stream := client.Chat.Completions.NewStreaming(ctx, asking(question))
-		text := ""
-		for stream.Next() {
-			for _, c := range stream.Current().Choices {
-				text += c.Delta.Content
+	streamed := func(question string) (text string, err error) {
+		got, err := client.GetChatCompletionsStream(ctx, asking(question), nil)
+		if err != nil {
+			return "", err
+		}
+		defer got.ChatCompletionsStream.Close()
+		for {
+			event, err := got.ChatCompletionsStream.Read()
+			if errors.Is(err, io.EOF) {
+				return text, nil
+			}
+			if err != nil {
+				return text, err
+			}
+			for _, c := range event.Choices {
+				if c.Delta != nil && c.Delta.Content != nil {
+					text += *c.Delta.Content
+				}
 			}
 		}
-		return text, stream.Err()
 	}
-	if text, err := streamed("How do I light a smoker?"); err != nil || text != whole.Choices[0].Message.Content {
+	if text, err := streamed("How do I light a smoker?"); err != nil || text != *whole.Choices[0].Message.Content {
 		t.Errorf("streamed %q, %v", text, err)
 	}
 	var all sync.WaitGroup
@@ -127,10 +159,9 @@ func TestAClientLibraryOfGo(t *testing.T) {
 	}
 	all.Wait()
 	bad := asking("x")
-	bad.Temperature = openai.Float(9)
-	var failure *openai.Error
-	if _, err := client.Chat.Completions.New(ctx, bad); !errors.As(err, &failure) || failure.StatusCode != 400 ||
-		failure.Param != "temperature" {
+	bad.Temperature = new(float32(9))
+	var failure *azcore.ResponseError
+	if _, err := client.GetChatCompletions(ctx, bad, nil); !errors.As(err, &failure) || failure.StatusCode != 400 {
 		t.Errorf("temperature 9: %v", err)
 	}
 }

@@ -1,9 +1,9 @@
 // Talks to a desk as a program does that was written for model servers, through a real
 // client library, and prints what came as JSON.
-import OpenAI, { APIError } from "openai";
+import Together, { APIError } from "together-ai";
 
 const [address, apiKey, embedder] = process.argv.slice(2);
-const client = new OpenAI({ baseURL: address + "/v1", apiKey });
+const client = new Together({ baseURL: address + "/v1", apiKey });
 const messages = [{ role: "user", content: "How do I light a smoker?" }];
 const schema = {
   type: "object",
@@ -11,7 +11,11 @@ const schema = {
   properties: {
     tasks: {
       type: "array",
-      items: { type: "object", required: ["task"], properties: { task: { type: "string" } } },
+      items: {
+        type: "object",
+        required: ["task"],
+        properties: { task: { type: "string" } },
+      },
     },
   },
 };
@@ -34,37 +38,69 @@ async function streamed(content) {
 
 async function failure(body) {
   try {
-    await client.chat.completions.create({ model: "helper", messages, ...body });
+    await client.chat.completions.create({
+      model: "helper",
+      messages,
+      ...body,
+    });
   } catch (e) {
-    if (e instanceof APIError)
-      return { status: e.status, code: e.code, param: e.param, type: e.type, id: !!e.requestID };
+    if (e instanceof APIError) {
+      const { code, param, type } = e.error.error ?? e.error;
+      return {
+        status: e.status,
+        code,
+        param,
+        type,
+        id: !!e.headers.get("x-request-id"),
+      };
+    }
     throw e;
   }
   return null;
 }
 
-const whole = await client.chat.completions.create({ model: "helper", messages });
-const asked = Array.from({ length: 50 }, (_, i) => `My name is Ada${i}. What is my name?`);
+const { data: whole, response } = await client.chat.completions
+  .create({ model: "helper", messages })
+  .withResponse();
+const asked = Array.from(
+  { length: 50 },
+  (_, i) => `My name is Ada${i}. What is my name?`,
+);
 console.log(
   JSON.stringify({
-    models: (await client.models.list()).data.map((m) => m.id),
+    models: (await client.get("/models")).data.map((m) => m.id),
     whole: whole.choices[0].message.content,
-    id: !!whole._request_id,
+    id: !!response.headers.get("x-request-id"),
     streamed: await streamed(messages[0].content),
     data: JSON.parse(
       (
         await client.chat.completions.create({
           model: "helper",
-          messages: [{ role: "user", content: "Tasks: Ada cleans the smoker. Birk paints the hive." }],
-          response_format: { type: "json_schema", json_schema: { name: "tasks", schema } },
+          messages: [
+            {
+              role: "user",
+              content: "Tasks: Ada cleans the smoker. Birk paints the hive.",
+            },
+          ],
+          response_format: {
+            type: "json_schema",
+            json_schema: { name: "tasks", schema },
+          },
         })
       ).choices[0].message.content,
     ),
-    vector: (await client.embeddings.create({ model: embedder, input: ["smoke", "wax"] })).data.map(
-      (d) => d.embedding.length,
-    ),
-    tools: await failure({ tools: [{ type: "function", function: { name: "look", parameters: {} } }] }),
+    vector: (
+      await client.embeddings.create({
+        model: embedder,
+        input: ["smoke", "wax"],
+      })
+    ).data.map((d) => d.embedding.length),
+    tools: await failure({
+      tools: [{ type: "function", function: { name: "look", parameters: {} } }],
+    }),
     nobody: await failure({ model: "nobody" }),
-    together: (await Promise.all(asked.map(streamed))).map((s, i) => s.text.includes(`Ada${i}`)),
+    together: (await Promise.all(asked.map(streamed))).map((s, i) =>
+      s.text.includes(`Ada${i}`),
+    ),
   }),
 );

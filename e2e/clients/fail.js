@@ -1,8 +1,8 @@
 // Asks once, with the client library's own retries, where the model is broken.
-import OpenAI, { APIError } from "openai";
+import Together, { APIError } from "together-ai";
 
 const [address, apiKey] = process.argv.slice(2);
-const client = new OpenAI({ baseURL: address + "/v1", apiKey });
+const client = new Together({ baseURL: address + "/v1", apiKey });
 for (const stream of [false, true])
   try {
     await client.chat.completions.create({
@@ -13,5 +13,5 @@ for (const stream of [false, true])
     console.log("answered");
   } catch (e) {
     if (!(e instanceof APIError)) throw e;
-    console.log(e.status, e.code);
+    console.log(e.status, (e.error.error ?? e.error).code);
   }
