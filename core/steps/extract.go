@@ -3,6 +3,7 @@ package steps
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -65,40 +66,64 @@ func extract() step {
 
 func rescue(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 	set := c.Set.(*extractSet)
-	said := text(c.In, "text")
 	messages, _ := c.In["prompt"].([]prompt.Message)
+	if messages == nil {
+		messages = []prompt.Message{{Role: prompt.User, Text: "Answer in JSON."}}
+	}
+	f := extraction{schema: set.schema, plain: set.plain, again: *set.Again, note: c.Note,
+		ask: func(m []prompt.Message) (string, error) {
+			return t.whole(ctx, c, set.Model, Ask{Messages: m, Schema: set.plain,
+				Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: t.Sampling.MaxTokens}})
+		}}
+	found, err := f.data(text(c.In, "text"), messages)
+	var unfit ErrUnfit
+	if errors.As(err, &unfit) {
+		return nil, fmt.Errorf("no JSON as it should be after asking %d times: %s", *set.Again+1, unfit.Wrong)
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range found.Mended {
+		c.Note("mended: " + m)
+	}
+	tidy, _ := json.MarshalIndent(found.Value, "", "  ")
+	return recipe.Values{"data": found.Value, "items": items(found.Value), "text": string(tidy),
+		"mended": len(found.Mended) > 0}, nil
+}
+
+// extraction is how data are asked for until they fit.
+type extraction struct {
+	schema *jsontext.Schema // nil: any object or list
+	plain  any              // the schema as it was written
+	again  int              // how often it is asked again at most
+	note   func(string)
+	ask    func([]prompt.Message) (string, error)
+}
+
+// data finds data that fit in what was said to messages, and asks again with what was
+// wrong. It fails with ErrUnfit, or as ask does.
+func (f extraction) data(said string, messages []prompt.Message) (jsontext.Extraction, error) {
 	messages = slices.Clone(messages)
 	for again := 0; ; again++ {
 		found, err := jsontext.Find(said)
 		var wrong []string
 		if err != nil {
 			wrong = []string{err.Error()}
-		} else if set.schema != nil {
-			wrong = set.schema.Validate(found.Value)
+		} else if f.schema != nil {
+			wrong = f.schema.Validate(found.Value)
 		}
 		if wrong == nil {
-			for _, m := range found.Mended {
-				c.Note("mended: " + m)
-			}
-			tidy, _ := json.MarshalIndent(found.Value, "", "  ")
-			return recipe.Values{"data": found.Value, "items": items(found.Value), "text": string(tidy),
-				"mended": len(found.Mended) > 0}, nil
+			return found, nil
 		}
 		complaint := strings.Join(wrong, "; ")
-		if again >= *set.Again {
-			return nil, fmt.Errorf("no JSON as it should be after asking %d times: %s", again+1, complaint)
+		if again >= f.again {
+			return found, ErrUnfit{complaint}
 		}
-		c.Note("asked again: " + complaint)
-		if messages == nil {
-			messages = []prompt.Message{{Role: prompt.User, Text: "Answer in JSON."}}
-		}
+		f.note("asked again: " + complaint)
 		messages = append(messages, prompt.Message{Role: prompt.Assistant, Text: said},
-			prompt.Message{Role: prompt.User, Text: complain(wrong, set.plain)})
-		said, err = t.whole(ctx, c, set.Model,
-			Ask{Messages: messages, Schema: set.plain,
-				Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: t.Sampling.MaxTokens}})
-		if err != nil {
-			return nil, err
+			prompt.Message{Role: prompt.User, Text: complain(wrong, f.plain)})
+		if said, err = f.ask(messages); err != nil {
+			return found, err
 		}
 	}
 }
@@ -111,37 +136,25 @@ type ErrUnfit struct{ Wrong string }
 
 func (e ErrUnfit) Error() string { return "no JSON that fits the schema: " + e.Wrong }
 
-// Fitting asks for data that fit a JSON Schema: what is said is mended, and asked for
-// again with what was wrong. It fails with ErrUnfit, or as ask does; a schema that is
-// none is an ErrUnfit too.
+// Fitting asks for data that fit a JSON Schema, as the step extract does, and returns
+// them as JSON. It fails with ErrUnfit, or as ask does; a schema that is none is an
+// ErrUnfit too.
 func Fitting(messages []prompt.Message, schema any, ask func([]prompt.Message) (string, error)) (string, error) {
 	compiled, err := jsontext.Compile(schema)
 	if err != nil {
 		return "", ErrUnfit{"the schema cannot be used: " + err.Error()}
 	}
-	messages = slices.Clone(messages)
-	for again := 0; ; again++ {
-		said, err := ask(messages)
-		if err != nil {
-			return "", err
-		}
-		found, err := jsontext.Find(said)
-		var wrong []string
-		if err != nil {
-			wrong = []string{err.Error()}
-		} else {
-			wrong = compiled.Validate(found.Value)
-		}
-		if wrong == nil {
-			text, err := json.Marshal(found.Value)
-			return string(text), err
-		}
-		if again == mostAgain {
-			return "", ErrUnfit{strings.Join(wrong, "; ")}
-		}
-		messages = append(messages, prompt.Message{Role: prompt.Assistant, Text: said},
-			prompt.Message{Role: prompt.User, Text: complain(wrong, schema)})
+	said, err := ask(messages)
+	if err != nil {
+		return "", err
 	}
+	e := extraction{schema: compiled, plain: schema, again: mostAgain, note: func(string) {}, ask: ask}
+	found, err := e.data(said, messages)
+	if err != nil {
+		return "", err
+	}
+	text, err := json.Marshal(found.Value)
+	return string(text), err
 }
 
 // AsData is what a model is told that is to answer with data that fit a schema.

@@ -110,8 +110,7 @@ func (m *model) goOn(text string, least, most int, temperature float64, chance *
 			return true
 		}
 		piece := word
-		if !strings.ContainsAny(word, ".,;:!?)") && n > 0 || n == 0 && !strings.ContainsAny(word, ".,;:!?)") &&
-			text != "" {
+		if closes := strings.ContainsAny(word[:1], ".,;:!?)"); !closes && (n > 0 || text != "") {
 			piece = " " + word
 		}
 		if fresh {

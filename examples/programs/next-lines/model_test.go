@@ -40,6 +40,16 @@ func TestItGoesOnAsItHasRead(t *testing.T) {
 	}
 }
 
+// Marks stand at the word before them; a number with a mark in it is a word.
+func TestNumbersStandApart(t *testing.T) {
+	m := train("It pays up to 200,000 crowns.")
+	said := ""
+	m.goOn("It pays up to", 1, 3, 0, rand.New(rand.NewPCG(1, 1)), func(p string) bool { said += p; return true })
+	if said != " 200,000 crowns." {
+		t.Errorf("%q", said)
+	}
+}
+
 func TestASeedMakesItRepeatable(t *testing.T) {
 	one, _ := continued("The", 5, 1, 30)
 	again, _ := continued("The", 5, 1, 30)
