@@ -28,7 +28,11 @@ func readCaptions(_ context.Context, name string, body []byte, _ Limits) (Docume
 		longest = 45.0
 	)
 	var d Document
-	lines := strings.Split(strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(decode(body)), "\n")
+	decoded, err := decode(name, body)
+	if err != nil {
+		return d, err
+	}
+	lines := strings.Split(strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(decoded), "\n")
 	var b *Block
 	until, speaker, last := 0.0, "", ""
 	for i := 0; i < len(lines); i++ {

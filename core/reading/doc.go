@@ -35,6 +35,9 @@ const (
 	Row       BlockKind = "row"  // of a table
 	Code      BlockKind = "code"
 	Caption   BlockKind = "caption"
+	// Listing is an entry of a list of contents or of an index: it says where
+	// something stands and is not searched.
+	Listing BlockKind = "listing"
 )
 
 // Block is a piece of a document.
@@ -46,6 +49,10 @@ type Block struct {
 	Sheet string     `json:"sheet,omitempty"` // of a row
 	Row   int        `json:"row,omitempty"`   // from 1, as the sheet counts
 	Marks []Position `json:"marks,omitempty"` // in the order of At
+	// Chapter and Paragraph count, from 1, in files that have neither pages nor
+	// lines; Chapter in books only, where paragraphs begin anew with each.
+	Chapter   int `json:"chapter,omitempty"`
+	Paragraph int `json:"paragraph,omitempty"`
 }
 
 // Position says where a stretch of a block's text is, which begins at a byte and
@@ -64,10 +71,14 @@ type Document struct {
 	Language string  `json:"language,omitempty"`
 	Pages    int     `json:"pages,omitempty"`
 	Blocks   []Block `json:"blocks"`
-	Words    int     `json:"words"`
-	// Pictures reports pages that hold no text, only a picture of some: the
-	// numbers of those that want OCR.
-	Pictures []int `json:"pictures,omitempty"`
+	Words    int     `json:"words"` // of the blocks, as white space parts them
+	// Original is how many words a reader of the original sees, as Words counts
+	// them, and Left what of them is not among the blocks or not searched, the
+	// most first.
+	Original int        `json:"original"`
+	Left     []Omission `json:"left,omitempty"`
+
+	account
 }
 
 // Problem says what is wrong with a file, to whoever brought it.
@@ -144,9 +155,12 @@ func finish(name string, d Document, l Limits) (Document, error) {
 		d.Words += len(strings.Fields(b.Text))
 	}
 	d.Blocks = kept
-	if len(kept) == 0 && len(d.Pictures) == 0 {
+	if len(kept) == 0 {
 		return d, problem(name, "there is no text in it")
 	}
+	d.number()
+	d.Original, d.Left = d.close(kept)
+	d.account = account{}
 	if d.Title = strings.Join(strings.Fields(d.Title), " "); d.Title == "" {
 		d.Title = titleOf(name, kept)
 	}
@@ -157,6 +171,23 @@ func finish(name string, d Document, l Limits) (Document, error) {
 		d.Language = languageOf(kept)
 	}
 	return d, nil
+}
+
+// number counts the paragraphs of a file that has neither pages nor lines.
+func (d *Document) number() {
+	for _, b := range d.Blocks {
+		if b.Line > 0 || b.Sheet != "" || len(b.Marks) > 0 {
+			return
+		}
+	}
+	chapter, n := 0, 0
+	for i := range d.Blocks {
+		if b := &d.Blocks[i]; b.Chapter != chapter {
+			chapter, n = b.Chapter, 0
+		}
+		n++
+		d.Blocks[i].Paragraph = n
+	}
 }
 
 // titleOf is the first heading of the highest level among the first few

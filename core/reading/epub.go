@@ -5,7 +5,10 @@ import (
 	"bytes"
 	"context"
 	"encoding/xml"
+	"iter"
+	"net/url"
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -27,23 +30,53 @@ func readEPUB(ctx context.Context, name string, body []byte, l Limits) (d Docume
 	if err != nil {
 		return d, err
 	}
-	chapters, err := spineOf(ctx, name, list, l, &d)
+	chapters, err := spineOf(ctx, name, opf, list, l, &d)
 	if err != nil {
 		return d, err
 	}
-	for _, file := range chapters {
-		chapter, err := part(name, z, path.Join(path.Dir(opf), file), &room)
+	var texts []iter.Seq[string]
+	missing := 0
+	for n, c := range chapters {
+		body, err := part(name, z, c.file, &room)
 		if err != nil {
 			return d, err
 		}
-		if len(bytes.TrimSpace(chapter)) == 0 {
+		if body == nil {
+			missing++
 			continue
 		}
-		read, err := readHTML(ctx, name, chapter, l)
+		if len(bytes.TrimSpace(body)) == 0 {
+			continue
+		}
+		read, err := readHTML(ctx, name, body, l)
 		if err != nil {
 			return d, err
 		}
+		if len(read.Blocks) == 0 {
+			continue
+		}
+		for i := range read.Blocks {
+			read.Blocks[i].Chapter = n + 1
+			if b := &read.Blocks[i]; (c.contents || read.linked) && b.Kind != Heading {
+				b.Kind = Listing
+			}
+		}
 		d.Blocks = append(d.Blocks, read.Blocks...)
+		d.left = append(d.left, read.left...)
+		texts = append(texts, read.original)
+	}
+	d.parts(Missing, missing, len(chapters))
+	d.original = func(yield func(string) bool) {
+		for _, all := range texts {
+			for text := range all {
+				if !yield(text) {
+					return
+				}
+			}
+			if !yield("\n") {
+				return
+			}
+		}
 	}
 	return d, nil
 }
@@ -66,14 +99,26 @@ func packageOf(ctx context.Context, name string, z *zip.Reader, l Limits, room *
 	return opf, nil
 }
 
+// chapter is a file of a book's text.
+type chapter struct {
+	file     string
+	contents bool // it is the book's list of contents
+}
+
 // spineOf lists the files of a book's chapters, and reads its title and
 // language.
-func spineOf(ctx context.Context, name string, list []byte, l Limits, d *Document) (chapters []string, err error) {
-	files, spine, in := map[string]string{}, []string{}, ""
+func spineOf(ctx context.Context, name, opf string, list []byte, l Limits, d *Document) (chapters []chapter,
+	err error) {
+	files, spine, in := map[string]chapter{}, []string{}, ""
 	err = xmlWalk(ctx, name, list, l, func(e xml.StartElement) {
 		switch in = e.Name.Local; in {
 		case "item":
-			files[attribute(e, "id")] = attribute(e, "href")
+			file := attribute(e, "href")
+			if plain, err := url.PathUnescape(file); err == nil {
+				file = plain
+			}
+			files[attribute(e, "id")] = chapter{path.Join(path.Dir(opf), file),
+				slices.Contains(strings.Fields(attribute(e, "properties")), "nav")}
 		case "itemref":
 			spine = append(spine, attribute(e, "idref"))
 		}
@@ -86,7 +131,9 @@ func spineOf(ctx context.Context, name string, list []byte, l Limits, d *Documen
 		}
 	})
 	for _, id := range spine {
-		chapters = append(chapters, files[id])
+		if c := files[id]; c.file != "" {
+			chapters = append(chapters, c)
+		}
 	}
 	return chapters, err
 }

@@ -17,7 +17,11 @@ var _ = register(format{name: "jsonl", endings: []string{".jsonl", ".ndjson"}, r
 // readJSON reads JSON and JSON Lines: every entry of the outermost list, and
 // every line, is a row of its leaves with their names.
 func readJSON(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
-	text := []byte(decode(body))
+	decoded, err := decode(name, body)
+	if err != nil {
+		return d, err
+	}
+	text := []byte(decoded)
 	if jsonDepth(text) > l.Depth {
 		return d, problem(name, "it nests too deep")
 	}

@@ -3,6 +3,7 @@ package reading
 import (
 	"bytes"
 	"context"
+	"regexp"
 	"strings"
 
 	"github.com/yuin/goldmark"
@@ -10,6 +11,7 @@ import (
 	"github.com/yuin/goldmark/extension"
 	east "github.com/yuin/goldmark/extension/ast"
 	"github.com/yuin/goldmark/text"
+	"github.com/yuin/goldmark/util"
 )
 
 var _ = register(format{name: "markdown", title: "Markdown", endings: []string{".md", ".markdown"},
@@ -17,14 +19,18 @@ var _ = register(format{name: "markdown", title: "Markdown", endings: []string{"
 
 // readMarkdown reads CommonMark with tables.
 func readMarkdown(ctx context.Context, name string, body []byte, l Limits) (Document, error) {
-	source := []byte(strings.ReplaceAll(decode(body), "\r\n", "\n"))
+	decoded, err := decode(name, body)
+	if err != nil {
+		return Document{}, err
+	}
+	source := []byte(strings.ReplaceAll(decoded, "\r\n", "\n"))
 	title, source := frontMatter(source)
 	if deepest(source) > l.Depth {
 		return Document{}, problem(name, "it nests too deep")
 	}
 	root := goldmark.New(goldmark.WithExtensions(extension.Table, extension.Strikethrough)).Parser().
 		Parse(text.NewReader(source))
-	m := markdownReader{source: source, d: Document{Title: title}}
+	m := markdownReader{ctx: ctx, source: source, d: Document{Title: title}, most: l.Depth}
 	m.lines = append(m.lines, 0)
 	for i, b := range source {
 		if b == '\n' {
@@ -32,7 +38,26 @@ func readMarkdown(ctx context.Context, name string, body []byte, l Limits) (Docu
 		}
 	}
 	m.walk(root, 0)
+	m.d.original = func(yield func(string) bool) { markedText(source, yield) }
 	return m.d, context.Cause(ctx)
+}
+
+var (
+	markComment = regexp.MustCompile(`(?s)<!--.*?-->`)
+	markTag     = regexp.MustCompile(`(?s)</?[A-Za-z][A-Za-z0-9-]*(?:\s[^<>]*)?/?>`)
+	markTarget  = regexp.MustCompile(`\]\((?:<[^<>\n]*>|[^()\s]*(?:\([^()\s]*\)[^()\s]*)*)(?:\s+(?:"[^"]*"|'[^']*'))?\s*\)`)
+	markNamed   = regexp.MustCompile(`(?m)^ {0,3}\[[^\]\n]+\]:[ \t]*\S+.*$`)
+	markRef     = regexp.MustCompile(`\]\[[^\]\n]*\]`)
+	markFence   = regexp.MustCompile("(?m)^[ >]*(?:```+|~~~+).*$")
+)
+
+// markedText is what a reader sees of a text as far as its marks tell without
+// taking it apart.
+func markedText(source []byte, yield func(string) bool) {
+	for _, mark := range []*regexp.Regexp{markComment, markFence, markNamed, markTarget, markRef, markTag} {
+		source = mark.ReplaceAll(source, []byte("] "))
+	}
+	yield(string(spelt(source)))
 }
 
 // deepest is how deep quotations and lists may nest at most in a text.
@@ -72,6 +97,8 @@ func frontMatter(source []byte) (title string, rest []byte) {
 }
 
 type markdownReader struct {
+	ctx    context.Context
+	most   int // how deep HTML may nest
 	source []byte
 	lines  []int // where each begins
 	d      Document
@@ -93,7 +120,9 @@ func (m *markdownReader) walk(parent ast.Node, deep int) {
 				b.Write(s.Value(m.source))
 			}
 			m.add(Block{Kind: Code, Text: strings.Trim(b.String(), "\n")}, n)
-		case *ast.HTMLBlock, *ast.ThematicBreak:
+		case *ast.ThematicBreak:
+		case *ast.HTMLBlock:
+			m.html(n)
 		case *east.Table:
 			m.table(n)
 		case *ast.Blockquote:
@@ -108,20 +137,35 @@ func (m *markdownReader) walk(parent ast.Node, deep int) {
 	}
 }
 
-func (m *markdownReader) table(t *east.Table) {
-	var header []string
-	number := 0
-	for r := t.FirstChild(); r != nil; r = r.NextSibling() {
+// html reads HTML that stands between the blocks.
+func (m *markdownReader) html(n *ast.HTMLBlock) {
+	var b strings.Builder
+	for i := range n.Lines().Len() {
+		s := n.Lines().At(i)
+		b.Write(s.Value(m.source))
+	}
+	if n.HasClosure() {
+		b.Write(n.ClosureLine.Value(m.source))
+	}
+	for _, block := range textBlocks(m.ctx, b.String(), m.most) {
+		m.add(block, n)
+	}
+}
+
+func (m *markdownReader) table(n *east.Table) {
+	t := tableRows{}
+	for r := n.FirstChild(); r != nil; r = r.NextSibling() {
 		var cells []string
 		for c := r.FirstChild(); c != nil; c = c.NextSibling() {
 			cells = append(cells, m.inline(c))
 		}
-		number++
-		if _, is := r.(*east.TableHeader); is {
-			header = cells
-			continue
+		_, heads := r.(*east.TableHeader)
+		for _, b := range t.add(nil, cells, heads) {
+			m.add(b, r)
 		}
-		m.add(Block{Kind: Row, Text: row(header, cells), Row: number}, r)
+	}
+	for _, b := range t.end(nil) {
+		m.add(b, n)
 	}
 }
 
@@ -134,7 +178,11 @@ func (m *markdownReader) inline(n ast.Node) string {
 		}
 		switch c := c.(type) {
 		case *ast.Text:
-			b.Write(c.Segment.Value(m.source))
+			if inCode(c) {
+				b.Write(c.Segment.Value(m.source))
+			} else {
+				b.Write(spelt(c.Segment.Value(m.source)))
+			}
 			if c.SoftLineBreak() || c.HardLineBreak() {
 				b.WriteByte(' ')
 			}
@@ -148,6 +196,13 @@ func (m *markdownReader) inline(n ast.Node) string {
 		return ast.WalkContinue, nil
 	})
 	return squeeze(b.String())
+}
+
+func inCode(n ast.Node) bool { return n.Parent() != nil && n.Parent().Kind() == ast.KindCodeSpan }
+
+// spelt is text with its entities and escapes resolved.
+func spelt(text []byte) []byte {
+	return util.UnescapePunctuations(util.ResolveEntityNames(util.ResolveNumericReferences(text)))
 }
 
 func (m *markdownReader) add(b Block, n ast.Node) {

@@ -13,7 +13,8 @@ var _ = register(format{name: "odt", title: "ODT", endings: []string{".odt"},
 	binary: true, read: readODT})
 
 // readODT reads text documents, and as far as it goes sheets and slides, of the
-// OpenDocument format (ISO/IEC 26300).
+// OpenDocument format (ISO/IEC 26300). Notes follow the paragraph that they are
+// about, text boxes the one they are at.
 func readODT(ctx context.Context, name string, body []byte, l Limits) (d Document, err error) {
 	z, err := openZip(name, body)
 	if err != nil {
@@ -32,43 +33,130 @@ func readODT(ctx context.Context, name string, body []byte, l Limits) (d Documen
 		return d, err
 	}
 	w := &odt{d: &d, repeat: 1}
-	err = xmlWalk(ctx, name, content, l, w.open, w.shut, w.chars)
-	return d, err
+	if err = xmlWalk(ctx, name, content, l, w.open, w.shut, w.chars); err != nil {
+		return d, err
+	}
+	d.count(Pictures, w.pictures)
+	d.original = func(yield func(string) bool) { openTexts(ctx, name, content, l, yield) }
+	if styles, err := part(name, z, "styles.xml", &room); err == nil && styles != nil {
+		err = headersOf(ctx, name, styles, l, &d)
+		return d, err
+	}
+	return d, nil
+}
+
+// asides are elements within the text whose words are not the text's own.
+var asides = map[string]Why{"tracked-changes": Deleted, "annotation": Comments, "note-citation": Unseen,
+	"forms": Unseen, "scripts": Unseen, "title": Unseen, "desc": Unseen, "event-listeners": Unseen}
+
+// openTexts are the texts of a document's paragraphs, whatever they stand in.
+func openTexts(ctx context.Context, name string, content []byte, l Limits, yield func(string) bool) {
+	var b strings.Builder
+	deep, skip := 0, 0
+	_ = xmlWalk(ctx, name, content, l, func(e xml.StartElement) { // it has been read once
+		local := e.Name.Local
+		switch {
+		case asides[local] != "":
+			skip++
+		case local == "p" || local == "h":
+			deep++
+		}
+		if local == "p" || local == "h" || local == "s" || local == "tab" || local == "line-break" {
+			b.WriteByte(' ')
+		}
+	}, func(local string) {
+		switch {
+		case asides[local] != "":
+			skip--
+		case local == "p" || local == "h":
+			deep--
+			b.WriteByte(' ')
+		}
+	}, func(text string) {
+		if deep > 0 && skip == 0 {
+			b.WriteString(text)
+		}
+	})
+	yield(b.String())
+}
+
+// headersOf notes what stands at the upper and lower edge of pages.
+func headersOf(ctx context.Context, name string, styles []byte, l Limits, d *Document) error {
+	var why Why
+	var b strings.Builder
+	return xmlWalk(ctx, name, styles, l, func(e xml.StartElement) {
+		switch e.Name.Local {
+		case "header", "header-left", "header-first":
+			why = Header
+		case "footer", "footer-left", "footer-first":
+			why = Footer
+		}
+	}, func(local string) {
+		switch local {
+		case "header", "header-left", "header-first", "footer", "footer-left", "footer-first":
+			d.leave(why, squeeze(b.String()))
+			b.Reset()
+			why = ""
+		case "p":
+			b.WriteByte(' ')
+		}
+	}, func(text string) {
+		if why != "" {
+			b.WriteString(text)
+		}
+	})
 }
 
 // mostRepeated is how many cells one that stands for many is taken for.
 const mostRepeated = 100
 
-// odt makes blocks of the elements of a document.
+// odt makes blocks of the elements of a document. Paragraphs nest: one in a note
+// or a text box stands within the one that it is at.
 type odt struct {
-	d      *Document
-	text   strings.Builder
-	table  grid
-	level  int // of the heading
-	items  int // how deep in lists
-	repeat int // of the cell
-	skip   int // within what is not the text's own
+	d        *Document
+	begun    []*wordParagraph
+	table    grid
+	aside    []Block // notes of a table's row, which follow it
+	items    int     // how deep in lists
+	listings int     // how deep in lists of contents
+	repeat   int     // of the cell
+	skipped  []Why   // what is not the text's own, the innermost last
+	pictures int
 }
 
 func (w *odt) open(e xml.StartElement) {
+	if why := asides[e.Name.Local]; why != "" {
+		w.skipped = append(w.skipped, why)
+	}
 	switch e.Name.Local {
-	case "tracked-changes", "annotation", "note-citation":
-		w.skip++
-	case "h":
-		w.level, _ = strconv.Atoi(attribute(e, "outline-level"))
-		w.level = max(1, min(6, w.level))
-		w.text.Reset()
-	case "p":
-		w.text.Reset()
-	case "list-item":
+	case "h", "p":
+		p := &wordParagraph{block: Block{Kind: Paragraph}}
+		switch {
+		case w.listings > 0:
+			p.block.Kind = Listing
+		case e.Name.Local == "h":
+			level, _ := strconv.Atoi(attribute(e, "outline-level"))
+			p.block.Kind, p.block.Level = Heading, max(1, min(6, level))
+		case w.items > 0:
+			p.block.Kind, p.block.Level = Item, w.items
+		}
+		w.begun = append(w.begun, p)
+	case "list-item", "list-header":
 		w.items++
-	case "s", "tab", "line-break":
-		w.text.WriteByte(' ')
+	case "index-body":
+		w.listings++
+	case "s":
+		n, _ := strconv.Atoi(attribute(e, "c"))
+		w.write(strings.Repeat(" ", max(1, min(n, mostRepeated))))
+	case "tab", "line-break":
+		w.write(" ")
+	case "image", "object":
+		w.pictures++
 	case "table":
 		w.table.begin()
 	case "table-row":
 		w.table.beginRow()
-	case "table-cell":
+	case "table-cell", "covered-table-cell":
 		w.table.beginCell()
 		w.repeat, _ = strconv.Atoi(attribute(e, "number-columns-repeated"))
 		w.repeat = max(1, min(w.repeat, mostRepeated))
@@ -76,43 +164,68 @@ func (w *odt) open(e xml.StartElement) {
 }
 
 func (w *odt) shut(local string) {
+	if asides[local] != "" && len(w.skipped) > 0 {
+		w.skipped = w.skipped[:len(w.skipped)-1]
+	}
 	switch local {
-	case "tracked-changes", "annotation", "note-citation":
-		w.skip--
 	case "h", "p":
-		w.paragraph(local == "h")
-	case "list-item":
+		w.paragraph()
+	case "list-item", "list-header":
 		w.items--
-	case "table-cell":
+	case "index-body":
+		w.listings--
+	case "table-cell", "covered-table-cell":
 		w.table.endCell(w.repeat)
+		w.repeat = 1
 	case "table-row":
-		if b, is := w.table.endRow(); is {
-			w.d.Blocks = append(w.d.Blocks, b)
+		w.d.Blocks = append(w.d.Blocks, w.table.endRow()...)
+		if w.table.depth == 1 {
+			w.d.Blocks, w.aside = append(w.d.Blocks, w.aside...), nil
 		}
 	case "table":
-		w.table.end()
+		w.d.Blocks = append(w.d.Blocks, w.table.end()...)
 	}
 }
 
-func (w *odt) paragraph(heading bool) {
-	b := Block{Kind: Paragraph, Text: squeeze(w.text.String())}
-	w.text.Reset()
-	switch {
-	case w.table.within():
-		w.table.add(b.Text)
+// paragraph ends one: it goes to the one around it, to its cell, or to the
+// document.
+func (w *odt) paragraph() {
+	if len(w.begun) == 0 {
 		return
-	case heading:
-		b.Kind, b.Level = Heading, w.level
-	case w.items > 0:
-		b.Kind, b.Level = Item, w.items
 	}
-	w.d.Blocks = append(w.d.Blocks, b)
+	p := w.begun[len(w.begun)-1]
+	w.begun = w.begun[:len(w.begun)-1]
+	p.block.Text = squeeze(p.text.String())
+	switch {
+	case len(w.skipped) > 0:
+	case len(w.begun) > 0:
+		outer := w.begun[len(w.begun)-1]
+		if p.block.Text != "" {
+			outer.after = append(outer.after, Block{Kind: Paragraph, Text: p.block.Text})
+		}
+		outer.after = append(outer.after, p.after...)
+	case w.table.within():
+		w.table.add(p.block.Text)
+		w.aside = append(w.aside, p.after...)
+	default:
+		w.d.Blocks = append(append(w.d.Blocks, p.block), p.after...)
+	}
+}
+
+func (w *odt) write(text string) {
+	if n := len(w.begun); n > 0 && len(w.skipped) == 0 {
+		w.begun[n-1].text.WriteString(text)
+	}
 }
 
 func (w *odt) chars(s string) {
-	if w.skip == 0 {
-		w.text.WriteString(s)
+	if n := len(w.skipped); n > 0 {
+		if why := w.skipped[n-1]; why != Unseen {
+			w.d.leave(why, s)
+		}
+		return
 	}
+	w.write(s)
 }
 
 func xmlWalkTitle(ctx context.Context, name string, body []byte, l Limits, title *string) error {

@@ -4,10 +4,14 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"errors"
 	"math"
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -44,6 +48,7 @@ type Run struct {
 	Left, Top, Right, Bottom float64
 	Size                     float64 // of the font
 	Bold                     bool
+	Mono                     bool // all letters of the font are as wide
 }
 
 var _ = register(format{name: "pdf", title: "PDF", endings: []string{".pdf"}, begins: []string{"%PDF-"}, binary: true,
@@ -70,29 +75,126 @@ func readPages(ctx context.Context, name string, body []byte, format string, eng
 	if file.Count() > l.Pages {
 		return Document{}, problem(name, "it has %d pages; up to %d are read", file.Count(), l.Pages)
 	}
-	pages := make([]Page, file.Count())
-	written := 0
-	for i := range pages {
-		if ctx.Err() != nil {
-			return Document{}, context.Cause(ctx)
+	pages, broken, err := allPages(ctx, name, body, format, engine, file)
+	if err != nil {
+		return Document{}, err
+	}
+	d := Document{Title: file.Title(), Format: format, Pages: len(pages)}
+	written, blank := 0, 0
+	for _, p := range pages {
+		if written += len(p.Runs); len(p.Runs) == 0 {
+			blank++
 		}
-		p, err := file.Page(ctx, i+1)
-		if err != nil {
-			return Document{}, err
-		}
-		if len(p.Runs) == 0 {
-			if p, err = file.Recognise(ctx, i+1); err != nil {
-				return Document{}, err
-			}
-		}
-		pages[i] = p
-		written += len(p.Runs)
 	}
 	if written == 0 {
 		return Document{}, problem(name, "there is no text in it, not even in its pictures")
 	}
-	d := Document{Title: file.Title(), Format: format, Pages: len(pages), Blocks: FromPages(pages)}
+	d.count(Blank, blank-broken)
+	d.parts(Missing, broken, len(pages))
+	d.original = func(yield func(string) bool) { runTexts(pages, yield) }
+	d.compose(pages)
 	return finish(name, d, l)
+}
+
+// fewPages are read by one engine alone.
+const fewPages = 8
+
+// allPages reads all pages, two at once where they are many. Pages that are
+// broken have nothing on them; where all are the error is what is wrong with one.
+func allPages(ctx context.Context, name string, body []byte, format string, engine Engine, file Pages) (pages []Page,
+	broken int, err error) {
+	pages = make([]Page, file.Count())
+	var next atomic.Int64
+	var mu sync.Mutex
+	var wrong *Problem
+	var failed error
+	read := func(from Pages) {
+		for i := int(next.Add(1)) - 1; i < len(pages) && ctx.Err() == nil; i = int(next.Add(1)) - 1 {
+			p, err := onePage(ctx, from, i+1)
+			mu.Lock()
+			var of *Problem
+			switch {
+			case errors.As(err, &of):
+				wrong = of
+				broken++
+			case err != nil:
+				failed = err
+				next.Add(int64(len(pages)))
+			}
+			mu.Unlock()
+			pages[i] = p
+		}
+	}
+	var all sync.WaitGroup
+	if len(pages) > fewPages {
+		all.Go(func() {
+			// What cannot be opened a second time is read by the first one alone.
+			if second, err := engine.Open(ctx, name, body, format); err == nil {
+				defer second.Close()
+				read(second)
+			}
+		})
+	}
+	read(file)
+	all.Wait()
+	switch {
+	case ctx.Err() != nil:
+		return nil, 0, context.Cause(ctx)
+	case failed != nil:
+		return nil, 0, failed
+	case broken == len(pages):
+		return nil, 0, wrong
+	}
+	return pages, broken, nil
+}
+
+// onePage reads a page, and what is in its picture where it has no text or one
+// that nobody can read.
+func onePage(ctx context.Context, file Pages, n int) (Page, error) {
+	p, err := file.Page(ctx, n)
+	if err != nil || len(p.Runs) > 0 && readable(p.Runs) {
+		return p, err
+	}
+	seen, err := file.Recognise(ctx, n)
+	if err != nil && len(p.Runs) > 0 {
+		return p, nil
+	}
+	if len(seen.Runs) == 0 {
+		return p, err
+	}
+	return seen, err
+}
+
+// readable reports whether most letters of a page say which they are.
+func readable(runs []Run) bool {
+	letters, none := 0, 0
+	for _, r := range runs {
+		for _, c := range r.Text {
+			letters++
+			if unknownLetter(c) {
+				none++
+			}
+		}
+	}
+	return none*2 < letters
+}
+
+// unknownLetter reports a sign that fonts have where they do not say which
+// letter it is.
+func unknownLetter(r rune) bool {
+	return r == utf8.RuneError || unicode.Is(unicode.Co, r) || r < ' ' && r != '\t'
+}
+
+// runTexts are the texts of pages as they came, with words whole that a line
+// ends in.
+func runTexts(pages []Page, yield func(string) bool) {
+	var text []byte
+	for _, p := range pages {
+		for _, r := range p.Runs {
+			text = joinLine(text, squeeze(r.Text))
+		}
+	}
+	yield(string(text))
 }
 
 // line is a line of text of one column.
@@ -101,7 +203,8 @@ type line struct {
 	text                     string
 	left, top, right, bottom float64
 	size                     float64
-	bold                     bool
+	bold, mono               bool
+	listing                  bool // of contents, or of an index
 	page                     int
 	cells                    []string // of a table's row
 }
@@ -110,15 +213,24 @@ type line struct {
 // it: columns one after the other, tables row by row, without the headers and
 // footers that all pages have; words that were hyphenated are whole again.
 func FromPages(pages []Page) []Block {
+	var d Document
+	d.compose(pages)
+	return d.Blocks
+}
+
+// compose makes blocks of what is written on pages.
+func (d *Document) compose(pages []Page) {
 	var all []line
 	for i, p := range pages {
-		for _, l := range arrange(linesOn(p), p) {
+		lines := linesOn(p)
+		for _, l := range arrange(lines, p) {
 			l.page = i + 1
 			all = append(all, l)
 		}
 	}
-	all = withoutRepeated(all, pages)
-	return compose(all, pages)
+	all = d.withoutRepeated(all, pages)
+	markListings(all)
+	d.Blocks = compose(all, pages)
 }
 
 // linesOn joins runs that stand on the same line with little between them.
@@ -140,7 +252,8 @@ func linesOn(p Page) []line {
 				continue
 			}
 		}
-		l := line{left: r.Left, top: r.Top, right: r.Right, bottom: r.Bottom, size: r.Size, bold: r.Bold}
+		l := line{left: r.Left, top: r.Top, right: r.Right, bottom: r.Bottom, size: r.Size, bold: r.Bold,
+			mono: r.Mono}
 		l.add(r)
 		all = append(all, l)
 	}
@@ -159,7 +272,7 @@ func (l *line) add(r Run) {
 	l.left, l.right = min(l.left, r.Left), max(l.right, r.Right)
 	l.top, l.bottom = min(l.top, r.Top), max(l.bottom, r.Bottom)
 	l.size = max(l.size, r.Size)
-	l.bold = l.bold && r.Bold
+	l.bold, l.mono = l.bold && r.Bold, l.mono && r.Mono
 }
 
 // arrange puts a region's lines in the order in which people read them: bands
@@ -291,7 +404,7 @@ func columns(lines []line, least int) (left, right []line) {
 // region, each with as many cells at the same places, with short texts.
 func table(lines []line) []line {
 	groups := byBaseline(lines)
-	if len(groups) < 3 {
+	if len(groups) < 3 || indexLines(lines)*2 > len(lines) {
 		return nil
 	}
 	several, words, cells := 0, 0, 0
@@ -370,7 +483,7 @@ var digits = regexp.MustCompile(`\d+`)
 
 // withoutRepeated drops lines at the upper and the lower edge that are the same
 // on most pages, numbers aside, and page numbers.
-func withoutRepeated(all []line, pages []Page) []line {
+func (d *Document) withoutRepeated(all []line, pages []Page) []line {
 	edge := func(l line) bool {
 		h := pages[l.page-1].Height
 		return l.bottom < 0.1*h || l.top > 0.9*h
@@ -390,58 +503,149 @@ func withoutRepeated(all []line, pages []Page) []line {
 			return false
 		}
 		k := key(l)
-		return len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)) ||
-			strings.Trim(k, "#-–— |/.()") == "" || pageNumber.MatchString(k)
+		switch {
+		case strings.Trim(k, "#-–— |/.()") == "" || pageNumber.MatchString(k):
+			d.leave(PageNumbers, l.text)
+		case len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)):
+			d.leave(Repeated, l.text)
+		default:
+			return false
+		}
+		return true
 	})
 }
 
 // pageNumber is what a line at the edge says that counts the pages.
-var pageNumber = regexp.MustCompile(`(?i)^(page|seite) #`)
+var pageNumber = regexp.MustCompile(`(?i)^((page|seite) #.*|[-–—(\s]*[ivxlc]{1,7}[-–—)\s]*)$`)
+
+// composer makes blocks of lines.
+type composer struct {
+	pages  []Page
+	body   float64 // size of most letters
+	code   bool    // lines of a font whose letters are as wide are code
+	table  tableRows
+	header line // that no row has said yet
+	inside bool // a table
+	blocks []Block
+}
 
 // compose makes blocks of lines.
 func compose(all []line, pages []Page) []Block {
-	body := bodySize(all)
-	var blocks []Block
-	var header []string
-	inTable := false
-	number := 0
+	c := composer{pages: pages, body: bodySize(all), code: seldomMono(all)}
 	for i, l := range all {
-		p := pages[l.page-1]
-		mark := Position{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height),
-			round((l.right - l.left) / p.Width), round((l.bottom - l.top) / p.Height)}}
 		if l.cells != nil {
-			if !inTable || len(header) != 0 && len(header) != len(l.cells) {
-				inTable, header, number = true, nil, 0
-			}
-			if number++; number == 1 && !numeric(l.cells) {
-				header = l.cells
-				continue
-			}
-			blocks = append(blocks, Block{Kind: Row, Text: row(header, l.cells), Row: number, Marks: []Position{mark}})
+			c.row(l)
 			continue
 		}
-		inTable = false
+		c.endTable()
 		text := squeeze(l.text)
 		if text == "" {
 			continue
 		}
-		kind, level := kindOf(l, text, body)
-		if n := len(blocks); n > 0 && i > 0 && goesOn(&blocks[n-1], all[i-1], l, kind, text) {
-			b := &blocks[n-1]
-			joined := strings.Builder{}
-			joined.WriteString(b.Text)
-			if !unhyphenate(&joined, text) {
-				joined.WriteByte(' ')
+		switch {
+		case l.listing:
+			c.blocks = append(c.blocks, Block{Kind: Listing, Text: text, Marks: []Position{c.mark(l)}})
+		case c.code && l.mono:
+			var before *line
+			if i > 0 && all[i-1].mono && all[i-1].cells == nil && !all[i-1].listing {
+				before = &all[i-1]
 			}
-			mark.At = joined.Len()
-			joined.WriteString(text)
-			b.Text = joined.String()
-			b.Marks = append(b.Marks, mark)
-			continue
+			c.codeLine(before, l, text)
+		default:
+			var before *line
+			if i > 0 && !(c.code && all[i-1].mono) && !all[i-1].listing {
+				before = &all[i-1]
+			}
+			c.text(before, l, text)
 		}
-		blocks = append(blocks, Block{Kind: kind, Text: text, Level: level, Marks: []Position{mark}})
 	}
-	return blocks
+	c.endTable()
+	return c.blocks
+}
+
+func (c *composer) mark(l line) Position {
+	p := c.pages[l.page-1]
+	return Position{Page: l.page, Box: [4]float64{round(l.left / p.Width), round(l.top / p.Height),
+		round((l.right - l.left) / p.Width), round((l.bottom - l.top) / p.Height)}}
+}
+
+// row adds a table's row.
+func (c *composer) row(l line) {
+	if !c.inside || len(c.table.header) != 0 && len(c.table.header) != len(l.cells) {
+		c.endTable()
+		c.inside, c.table = true, tableRows{}
+	}
+	heads := c.table.number == 0 && !numeric(l.cells)
+	if heads && len(l.cells) > 1 {
+		c.header = l
+	}
+	for _, b := range c.table.add(nil, l.cells, heads) {
+		b.Marks = []Position{c.mark(l)}
+		if b.Row == 1 && c.header.page > 0 {
+			b.Marks = []Position{c.mark(c.header)}
+		}
+		c.blocks = append(c.blocks, b)
+	}
+}
+
+func (c *composer) endTable() {
+	if !c.inside {
+		return
+	}
+	for _, b := range c.table.end(nil) {
+		b.Marks = []Position{c.mark(c.header)}
+		c.blocks = append(c.blocks, b)
+	}
+	c.inside, c.header = false, line{}
+}
+
+// codeLine adds a line of code: lines stay apart, and those that are set in
+// begin with spaces.
+func (c *composer) codeLine(before *line, l line, text string) {
+	n := len(c.blocks)
+	if before == nil || n == 0 || c.blocks[n-1].Kind != Code || before.page == l.page &&
+		(l.top < before.top || l.top-before.bottom > 2.5*(before.bottom-before.top)) {
+		c.blocks = append(c.blocks, Block{Kind: Code, Text: text, Marks: []Position{c.mark(l)}})
+		return
+	}
+	b := &c.blocks[n-1]
+	mark := c.mark(l)
+	wide := (l.right - l.left) / float64(max(1, utf8.RuneCountInString(text)))
+	in := 0
+	if first := b.Marks[0].Box[0] * c.pages[b.Marks[0].Page-1].Width; wide > 0 {
+		in = min(40, max(0, int(math.Round((l.left-first)/wide))))
+	}
+	b.Text += "\n" + strings.Repeat(" ", in)
+	mark.At = len(b.Text)
+	b.Text += text
+	b.Marks = append(b.Marks, mark)
+}
+
+// text adds a line of running text.
+func (c *composer) text(before *line, l line, text string) {
+	kind, level := kindOf(l, text, c.body)
+	n := len(c.blocks)
+	if n == 0 || before == nil || !goesOn(&c.blocks[n-1], *before, l, kind, text) {
+		c.blocks = append(c.blocks, Block{Kind: kind, Text: text, Level: level, Marks: []Position{c.mark(l)}})
+		return
+	}
+	b, mark := &c.blocks[n-1], c.mark(l)
+	joined := joinLine([]byte(b.Text), text)
+	mark.At = len(joined) - len(text)
+	b.Text = string(joined)
+	b.Marks = append(b.Marks, mark)
+}
+
+// seldomMono reports whether letters that are all as wide stand out.
+func seldomMono(all []line) bool {
+	mono, letters := 0, 0
+	for _, l := range all {
+		letters += len(l.text)
+		if l.mono {
+			mono += len(l.text)
+		}
+	}
+	return mono*10 < letters*6
 }
 
 func round(x float64) float64 { return math.Round(max(0, min(1, x))*1e4) / 1e4 }
@@ -478,7 +682,7 @@ func kindOf(l line, text string, body float64) (BlockKind, int) {
 
 // goesOn reports whether a line goes on with the block before it.
 func goesOn(b *Block, before, l line, kind BlockKind, text string) bool {
-	if before.cells != nil || b.Kind == Row || kind == Item {
+	if before.cells != nil || b.Kind == Row || b.Kind == Code || b.Kind == Listing || kind == Item {
 		return false
 	}
 	tall := before.bottom - before.top

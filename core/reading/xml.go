@@ -1,11 +1,15 @@
 package reading
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/xml"
 	"io"
+	"path"
 	"strings"
+
+	"golang.org/x/net/html/charset"
 )
 
 // xmlWalk hands over the elements and texts of an XML file. open and shut get
@@ -15,7 +19,7 @@ func xmlWalk(ctx context.Context, name string, body []byte, l Limits, open func(
 	d := xml.NewDecoder(bytes.NewReader(body))
 	d.Strict = false
 	d.Entity = xml.HTMLEntity
-	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil }
+	d.CharsetReader = charset.NewReaderLabel
 	deep := 0
 	for n := 0; ; n++ {
 		if n%4096 == 0 && ctx.Err() != nil {
@@ -65,25 +69,90 @@ func coreTitle(body []byte) string {
 // ignore is for what of an XML file does not matter.
 func ignore(string) {}
 
+// drawnText is the text of a drawing, chart or diagram (DrawingML), a line for
+// each paragraph or label.
+func drawnText(ctx context.Context, name string, body []byte, l Limits) (lines []string) {
+	var b strings.Builder
+	in, boxes := false, 0
+	end := func() {
+		if text := squeeze(b.String()); text != "" {
+			lines = append(lines, text)
+		}
+		b.Reset()
+	}
+	_ = xmlWalk(ctx, name, body, l, func(e xml.StartElement) { // as far as it can be read
+		switch in = boxes == 0 && (e.Name.Local == "t" || e.Name.Local == "v"); e.Name.Local {
+		case "Fallback":
+			boxes++
+		case "br", "tab":
+			b.WriteByte(' ')
+		}
+	}, func(local string) {
+		if local == "Fallback" {
+			boxes--
+		}
+		if in = false; local == "p" || local == "v" {
+			end()
+		}
+	}, func(text string) {
+		if in {
+			b.WriteString(text)
+		}
+	})
+	end()
+	return lines
+}
+
+// relations are what the parts of an office file name by ids: paths by id, and
+// by kind (the last word of its type).
+func relations(ctx context.Context, name string, z *zip.Reader, of string, l Limits,
+	room *int) (byID map[string]string, byKind map[string][]string) {
+	byID, byKind = map[string]string{}, map[string][]string{}
+	file := path.Join(path.Dir(of), "_rels", path.Base(of)+".rels")
+	body, err := part(name, z, file, room)
+	if err != nil || body == nil {
+		return byID, byKind
+	}
+	_ = xmlWalk(ctx, name, body, l, func(e xml.StartElement) { // what cannot be read names nothing
+		if e.Name.Local != "Relationship" || attribute(e, "TargetMode") == "External" {
+			return
+		}
+		target := attribute(e, "Target")
+		if !strings.HasPrefix(target, "/") {
+			target = path.Join(path.Dir(of), target)
+		}
+		target = strings.TrimPrefix(target, "/")
+		kind := path.Base(attribute(e, "Type"))
+		byID[attribute(e, "Id")] = target
+		byKind[kind] = append(byKind[kind], target)
+	}, ignore, ignore)
+	return byID, byKind
+}
+
 // grid gathers the rows of a table from its elements; tables within a cell are
 // part of its text. The zero value is outside of any table.
 type grid struct {
-	depth         int
-	rows          int
-	header, cells []string
-	cell          []string
+	depth int
+	rows  tableRows
+	cells []string
+	cell  []string
 }
 
 func (g *grid) within() bool { return g.depth > 0 }
 
-// begin and end are those of a table.
+// begin and end are those of a table; end returns what no row has said.
 func (g *grid) begin() {
 	if g.depth++; g.depth == 1 {
-		g.header, g.rows = nil, 0
+		g.rows = tableRows{}
 	}
 }
 
-func (g *grid) end() { g.depth-- }
+func (g *grid) end() []Block {
+	if g.depth--; g.depth == 0 {
+		return g.rows.end(nil)
+	}
+	return nil
+}
 
 func (g *grid) beginRow() {
 	if g.depth == 1 {
@@ -100,7 +169,7 @@ func (g *grid) beginCell() {
 // add adds a paragraph to the cell.
 func (g *grid) add(text string) { g.cell = append(g.cell, text) }
 
-// endCell ends a cell that stands for so many.
+// endCell ends a cell that stands for so many, or is as wide as they are.
 func (g *grid) endCell(repeat int) {
 	if g.depth != 1 {
 		return
@@ -108,17 +177,25 @@ func (g *grid) endCell(repeat int) {
 	for range repeat {
 		g.cells = append(g.cells, squeeze(strings.Join(g.cell, " ")))
 	}
+	g.cell = nil
 }
 
 // endRow returns the row that ended; the first one is the header where it can
-// be one, and then none is returned.
-func (g *grid) endRow() (Block, bool) {
+// be one.
+func (g *grid) endRow() []Block {
 	if g.depth != 1 {
-		return Block{}, false
+		return nil
 	}
-	if g.rows++; g.rows == 1 && !numeric(g.cells) && len(g.cells) > 1 {
-		g.header = g.cells
-		return Block{}, false
+	filled := 0
+	for _, c := range g.cells {
+		if c != "" {
+			filled++
+		}
 	}
-	return Block{Kind: Row, Text: row(g.header, g.cells), Row: g.rows}, true
+	if filled == 0 {
+		g.rows.number++
+		return nil
+	}
+	heads := g.rows.number == 0 && !numeric(g.cells) && filled > 1
+	return g.rows.add(nil, g.cells, heads)
 }

@@ -15,16 +15,17 @@ import (
 	"math"
 	"os"
 	"os/exec"
+	"regexp"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"github.com/klippa-app/go-pdfium"
 	pdferrors "github.com/klippa-app/go-pdfium/errors"
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
-	"github.com/klippa-app/go-pdfium/responses"
 	"github.com/klippa-app/go-pdfium/webassembly"
 	"github.com/tetratelabs/wazero"
 	"github.com/tetratelabs/wazero/api"
@@ -159,69 +160,189 @@ func (f *file) Page(_ context.Context, n int) (reading.Page, error) {
 	if err != nil || size.Width <= 0 || size.Height <= 0 {
 		return reading.Page{}, f.broken(n)
 	}
-	text, err := f.instance.GetPageTextStructured(&requests.GetPageTextStructured{Page: f.page(n),
-		Mode: requests.GetPageTextStructuredModeChars, CollectFontInformation: true})
+	loaded, err := f.instance.FPDFText_LoadPage(&requests.FPDFText_LoadPage{Page: f.page(n)})
 	if err != nil {
 		return reading.Page{}, f.broken(n)
 	}
-	return reading.Page{Width: size.Width, Height: size.Height, Runs: runsOf(text.Chars, size.Height)}, nil
+	s := spelling{f: f, page: loaded.TextPage, height: size.Height}
+	defer func() { // nothing is done about a page that cannot be closed
+		_, _ = f.instance.FPDFText_ClosePage(&requests.FPDFText_ClosePage{TextPage: s.page})
+	}()
+	if err := s.spell(); err != nil {
+		return reading.Page{}, f.broken(n)
+	}
+	return reading.Page{Width: size.Width, Height: size.Height, Runs: s.runs}, nil
 }
 
-// runsOf puts characters together that follow each other on a line. PDFium puts
-// in spaces and line ends; a wide gap ends a run too.
-func runsOf(chars []*responses.GetPageTextStructuredChar, height float64) (runs []reading.Run) {
-	var r reading.Run
-	var b strings.Builder
-	bold, drawn := 0, 0
-	end := func() {
-		if r.Text = strings.TrimSpace(b.String()); r.Text != "" && drawn > 0 {
-			r.Bold = bold*2 > drawn
-			runs = append(runs, r)
-		}
-		r = reading.Run{}
-		b.Reset()
-		bold, drawn = 0, 0
-	}
-	for _, c := range chars {
-		if strings.ContainsAny(c.Text, "\r\n") {
-			end()
-			continue
-		}
-		left, right := c.PointPosition.Left, c.PointPosition.Right
-		top, bottom := height-c.PointPosition.Top, height-c.PointPosition.Bottom
-		if strings.TrimSpace(c.Text) == "" || right <= left {
-			if b.Len() > 0 {
-				b.WriteByte(' ')
-			}
-			continue
-		}
-		size := bottom - top
-		isBold := false
-		if i := c.FontInformation; i != nil {
-			if i.Size > 0 {
-				size = i.Size
-			}
-			isBold = i.Weight >= 600 || strings.Contains(strings.ToLower(i.Name), "bold")
-		}
-		if drawn > 0 && (left > r.Right+1.5*size || left < r.Left-size || top > r.Bottom+0.3*size ||
-			bottom < r.Top-0.3*size) {
-			end()
-		}
-		if drawn == 0 {
-			r = reading.Run{Left: left, Top: top, Right: right, Bottom: bottom, Size: size}
-		}
-		r.Left, r.Right, r.Top, r.Bottom = min(r.Left, left), max(r.Right, right), min(r.Top, top),
-			max(r.Bottom, bottom)
-		r.Size = max(r.Size, size)
-		if isBold {
-			bold++
-		}
-		drawn++
-		b.WriteString(strings.NewReplacer("\u0002", "-", "\ufffe", "-").Replace(c.Text))
-	}
-	end()
-	return runs
+// spelling puts a page's words together that follow each other on a line. What
+// costs is asking PDFium: of a word it is asked for its first and last letter
+// and for its font, and nothing of other letters.
+type spelling struct {
+	f      *file
+	page   references.FPDF_TEXTPAGE
+	height float64
+	runs   []reading.Run
+	run    reading.Run
+	text   strings.Builder // of the run
+	bold   int             // letters of the run that are
+	drawn  int             // letters of the run
+	weight int             // of the font that was looked at last, which is heavy or fixed
+	heavy  bool
+	fixed  bool
 }
+
+// spell reads all words of the page.
+func (s *spelling) spell() error {
+	chars, err := s.f.instance.FPDFText_CountChars(&requests.FPDFText_CountChars{TextPage: s.page})
+	if err != nil || chars.Count == 0 {
+		return err
+	}
+	letters, err := s.letters(chars.Count)
+	if err != nil {
+		return err
+	}
+	from := -1
+	for i, r := range letters {
+		switch {
+		case r == '\u0002' || r == '\ufffe': // a hyphen at the end of a line
+			if from < 0 {
+				from = i
+			}
+			letters[i] = '-'
+			s.word(letters, from, i)
+			s.end()
+			from = -1
+		case r == '\r' || r == '\n':
+			s.word(letters, from, i-1)
+			s.end()
+			from = -1
+		case r == 0 || unicode.IsSpace(r):
+			s.word(letters, from, i-1)
+			from = -1
+			if s.text.Len() > 0 {
+				s.text.WriteByte(' ')
+			}
+		case from < 0:
+			from = i
+		}
+	}
+	s.word(letters, from, len(letters)-1)
+	s.end()
+	return nil
+}
+
+// letters are the page's characters, each at its own place.
+func (s *spelling) letters(count int) ([]rune, error) {
+	whole, err := s.f.instance.FPDFText_GetText(&requests.FPDFText_GetText{TextPage: s.page, Count: count})
+	if err != nil {
+		return nil, err
+	}
+	letters := []rune(strings.TrimRight(whole.Text, "\x00"))
+	if len(letters) == count {
+		return letters, nil
+	}
+	// Some are not written out, or in two halves: they are asked for one by one.
+	letters = make([]rune, count)
+	for i := range letters {
+		c, err := s.f.instance.FPDFText_GetUnicode(&requests.FPDFText_GetUnicode{TextPage: s.page, Index: i})
+		if err != nil {
+			return nil, err
+		}
+		letters[i] = rune(c.Unicode)
+	}
+	return letters, nil
+}
+
+// box is where a letter stands, from the page's upper left corner.
+func (s *spelling) box(i int) (left, top, right, bottom float64, ok bool) {
+	if loose, err := s.f.instance.FPDFText_GetLooseCharBox(&requests.FPDFText_GetLooseCharBox{TextPage: s.page,
+		Index: i}); err == nil && loose.Rect.Right > loose.Rect.Left && loose.Rect.Top > loose.Rect.Bottom {
+		r := loose.Rect
+		tall := float64(r.Top - r.Bottom) // it has room for any letter of the font
+		return float64(r.Left), s.height - float64(r.Top) + 0.16*tall, float64(r.Right),
+			s.height - float64(r.Bottom) - 0.04*tall, true
+	}
+	tight, err := s.f.instance.FPDFText_GetCharBox(&requests.FPDFText_GetCharBox{TextPage: s.page, Index: i})
+	if err != nil || tight.Right <= tight.Left {
+		return 0, 0, 0, 0, false
+	}
+	return tight.Left, s.height - tight.Top, tight.Right, s.height - tight.Bottom, true
+}
+
+// word adds the letters from one to another, both with it.
+func (s *spelling) word(letters []rune, from, to int) {
+	if from < 0 || to < from {
+		return
+	}
+	text := string(letters[from : to+1])
+	left, top, right, bottom, ok := s.box(from)
+	for ; !ok && from < to; from++ { // what takes no room has no place
+		left, top, right, bottom, ok = s.box(from + 1)
+	}
+	if !ok {
+		s.text.WriteString(text)
+		return
+	}
+	if to > from {
+		if l, t, r, b, ok := s.box(to); ok {
+			left, top, right, bottom = min(left, l), min(top, t), max(right, r), max(bottom, b)
+		}
+	}
+	size, weight := bottom-top, 0
+	if f, err := s.f.instance.FPDFText_GetFontSize(&requests.FPDFText_GetFontSize{TextPage: s.page,
+		Index: from}); err == nil && f.FontSize > 0 {
+		size = f.FontSize
+	}
+	if w, err := s.f.instance.FPDFText_GetFontWeight(&requests.FPDFText_GetFontWeight{TextPage: s.page,
+		Index: from}); err == nil {
+		weight = w.FontWeight
+	}
+	r := &s.run
+	if s.drawn > 0 && (left > r.Right+1.5*size || left < r.Left-size || top > r.Bottom+0.3*size ||
+		bottom < r.Top-0.3*size) {
+		s.end()
+	}
+	n := to - from + 1
+	if s.drawn == 0 || weight != s.weight {
+		s.look(from, weight)
+	}
+	if s.drawn == 0 {
+		*r = reading.Run{Left: left, Top: top, Right: right, Bottom: bottom, Size: size, Mono: s.fixed}
+	}
+	r.Left, r.Right, r.Top, r.Bottom = min(r.Left, left), max(r.Right, right), min(r.Top, top), max(r.Bottom, bottom)
+	r.Size = max(r.Size, size)
+	if s.heavy {
+		s.bold += n
+	}
+	s.drawn += n
+	s.text.WriteString(text)
+}
+
+// end ends a run.
+func (s *spelling) end() {
+	if s.run.Text = strings.TrimSpace(s.text.String()); s.run.Text != "" && s.drawn > 0 {
+		s.run.Bold = s.bold*2 > s.drawn
+		s.runs = append(s.runs, s.run)
+	}
+	s.run = reading.Run{}
+	s.text.Reset()
+	s.bold, s.drawn = 0, 0
+}
+
+// look finds out of the font of a letter, which is of some weight, whether it is
+// bold, and whether all of its letters are as wide.
+func (s *spelling) look(i, weight int) {
+	s.weight, s.heavy, s.fixed = weight, weight >= 600, false
+	f, err := s.f.instance.FPDFText_GetFontInfo(&requests.FPDFText_GetFontInfo{TextPage: s.page, Index: i})
+	if err != nil {
+		return
+	}
+	const fixedPitch = 1 // of ISO 32000-1, table 123
+	s.heavy = s.heavy || strings.Contains(strings.ToLower(f.FontName), "bold")
+	s.fixed = f.Flags&fixedPitch != 0 || monoNames.MatchString(f.FontName)
+}
+
+var monoNames = regexp.MustCompile(`(?i)mono|courier|consol|typewriter|cmtt|sftt|lmtt|ectt|menlo`)
 
 const (
 	// mostPixels is how large a picture may be that is drawn or read: a page of

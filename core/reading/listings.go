@@ -1,0 +1,87 @@
+package reading
+
+import "regexp"
+
+var (
+	// leaders are the dots that lead from an entry to its page.
+	leaders = regexp.MustCompile(`(?:\.\s?){4,}\s*(?:\d{1,4}|[ivxlc]{1,7})?\s*$`)
+	// endsInPage is a line that ends with the number of a page.
+	endsInPage = regexp.MustCompile(`^.*\pL.*\s(?:\d{1,4}|[ivxlc]{1,7})$`)
+	// indexEntry is a line of an index: a word, and the pages where it is.
+	indexEntry = regexp.MustCompile(`^.{1,80}?,?\s*\pL?.*,\s*(?:\d{1,4}(?:\s*[-–f]+\s*\d*)?|[ivxlc]{1,7})` +
+		`(?:,\s*(?:\d{1,4}(?:\s*[-–f]+\s*\d*)?|[ivxlc]{1,7}))*,?$`)
+	contentsTitle = regexp.MustCompile(`(?i)^(?:table of )?contents$|^(?:list of (?:figures|tables|listings))$|` +
+		`^(?:inhalt(?:sverzeichnis)?|sommaire|table des matières|índice|indice|sommario|inhoud|innehåll|` +
+		`содержание|оглавление|目次|目录)$`)
+	indexTitle = regexp.MustCompile(`(?i)^(?:(?:general |subject |concept |function |name |command |variable |key )?` +
+		`index(?: of .*)?|(?:stich|sach)?(?:wort)?register|stichwortverzeichnis)$`)
+)
+
+// indexLines counts lines that could be an index's.
+func indexLines(lines []line) (n int) {
+	for _, l := range lines {
+		if indexEntry.MatchString(squeeze(l.text)) {
+			n++
+		}
+	}
+	return n
+}
+
+// markListings marks the lines of lists of contents and of indexes: those with
+// leaders to a page, what stands between them, and on pages where most lines are
+// entries all of them.
+func markListings(all []line) {
+	for from := 0; from < len(all); {
+		to := from
+		for to < len(all) && all[to].page == all[from].page {
+			to++
+		}
+		if listed(all[from:to], from > 0 && all[from-1].listing) {
+			for i := from; i < to; i++ {
+				all[i].listing = true
+			}
+		}
+		from = to
+	}
+	last := -1
+	for i := range all {
+		if !leaders.MatchString(all[i].text) || all[i].cells != nil {
+			continue
+		}
+		all[i].listing = true
+		if last >= 0 && i-last <= 4 { // entries that go over lines, or have no page
+			for j := last + 1; j < i; j++ {
+				all[j].listing = all[j].listing || all[j].cells == nil
+			}
+		}
+		last = i
+	}
+}
+
+// listed reports whether a page's lines are entries, nearly all: of contents
+// under their title or after a page of such, or of an index.
+func listed(lines []line, goesOn bool) bool {
+	contents, index, all := 0, 0, 0
+	titled := goesOn
+	for i, l := range lines {
+		text := squeeze(l.text)
+		if i < 3 && (contentsTitle.MatchString(text) || indexTitle.MatchString(text)) {
+			titled = true
+			continue
+		}
+		if l.cells != nil {
+			text = squeeze(row(nil, l.cells))
+		}
+		all++
+		if leaders.MatchString(text) || endsInPage.MatchString(text) {
+			contents++
+		}
+		if indexEntry.MatchString(text) {
+			index++
+		}
+	}
+	if titled {
+		return all >= 4 && (contents*10 >= all*6 || index*10 >= all*4)
+	}
+	return all >= 16 && index*10 >= all*6
+}
