@@ -55,7 +55,7 @@ func readHTML(ctx context.Context, name string, body []byte, l Limits) (Document
 	if ctx.Err() != nil {
 		return Document{}, context.Cause(ctx)
 	}
-	h.d.original = func(yield func(string) bool) { eachText(page, yield) }
+	h.d.original = func(yield func(string) bool) { yield(textOf(page)) }
 	h.d.count(Pictures, h.pictures)
 	h.d.linked = mostlyLinks(page)
 	// The first heading says more shortly what a page is about.
@@ -70,15 +70,14 @@ func readHTML(ctx context.Context, name string, body []byte, l Limits) (Document
 // mostlyLinks reports a page that is a list of links to other places, as a
 // book's contents are.
 func mostlyLinks(page *html.Node) bool {
-	all, linked, links := 0, 0, 0
+	linked, links := 0, 0
 	for d := range page.Descendants() {
 		if d.DataAtom == atom.A && attr(d, "href") != "" {
 			links++
 			linked += Words(textOf(d))
 		}
 	}
-	eachText(page, func(text string) bool { all += Words(text); return true })
-	return links >= 5 && linked*10 > all*7
+	return links >= 5 && linked*10 > Words(textOf(page))*7
 }
 
 var (

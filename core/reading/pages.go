@@ -26,6 +26,9 @@ type Engine interface {
 type Pages interface {
 	Count() int
 	Title() string
+	// Again opens the file once more, for pages to be read side by side; false if
+	// that cannot be done at once.
+	Again(ctx context.Context) (Pages, bool)
 	// Page spells out a page, from 1; a page that is only a picture has no runs.
 	Page(ctx context.Context, n int) (Page, error)
 	// Recognise reads the text in the picture of a page.
@@ -75,7 +78,7 @@ func readPages(ctx context.Context, name string, body []byte, format string, eng
 	if file.Count() > l.Pages {
 		return Document{}, problem(name, "it has %d pages; up to %d are read", file.Count(), l.Pages)
 	}
-	pages, broken, err := allPages(ctx, name, body, format, engine, file)
+	pages, broken, err := allPages(ctx, file)
 	if err != nil {
 		return Document{}, err
 	}
@@ -101,8 +104,7 @@ const fewPages = 8
 
 // allPages reads all pages, two at once where they are many. Pages that are
 // broken have nothing on them; where all are the error is what is wrong with one.
-func allPages(ctx context.Context, name string, body []byte, format string, engine Engine, file Pages) (pages []Page,
-	broken int, err error) {
+func allPages(ctx context.Context, file Pages) (pages []Page, broken int, err error) {
 	pages = make([]Page, file.Count())
 	var next atomic.Int64
 	var mu sync.Mutex
@@ -129,7 +131,7 @@ func allPages(ctx context.Context, name string, body []byte, format string, engi
 	if len(pages) > fewPages {
 		all.Go(func() {
 			// What cannot be opened a second time is read by the first one alone.
-			if second, err := engine.Open(ctx, name, body, format); err == nil {
+			if second, ok := file.Again(ctx); ok {
 				defer second.Close()
 				read(second)
 			}
@@ -247,7 +249,15 @@ func linesOn(p Page) []line {
 		if n := len(all); n > 0 {
 			l := &all[n-1]
 			same := math.Abs(l.bottom-r.Bottom) < 0.45*min(l.bottom-l.top, height(r)) && r.Left >= l.left-1
-			if gap := r.Left - l.right; same && gap < 1.5*max(r.Size, l.size, height(r)*0.8) {
+			gap, size := r.Left-l.right, max(r.Size, l.size, height(r)*0.8)
+			if same && l.mono && r.Mono && gap < widestInCode*size { // code is set out with spaces
+				if wide := (l.right - l.left) / float64(max(1, utf8.RuneCountInString(l.text))); wide > 0 {
+					l.text += strings.Repeat(" ", int(math.Round(gap/wide)))
+				}
+				l.add(r)
+				continue
+			}
+			if same && gap < 1.5*size {
 				l.add(r)
 				continue
 			}
@@ -259,6 +269,9 @@ func linesOn(p Page) []line {
 	}
 	return all
 }
+
+// widestInCode is how wide a gap in a line of code may be, in sizes of its font.
+const widestInCode = 15
 
 func height(r Run) float64 { return max(1, r.Bottom-r.Top) }
 
@@ -522,6 +535,7 @@ var pageNumber = regexp.MustCompile(`(?i)^((page|seite) #.*|[-–—(\s]*[ivxlc]
 type composer struct {
 	pages  []Page
 	body   float64 // size of most letters
+	bold   bool    // most letters are, so that it tells nothing
 	code   bool    // lines of a font whose letters are as wide are code
 	table  tableRows
 	header line // that no row has said yet
@@ -532,7 +546,9 @@ type composer struct {
 // compose makes blocks of lines.
 func compose(all []line, pages []Page) []Block {
 	c := composer{pages: pages, body: bodySize(all), code: seldomMono(all)}
+	c.bold = mostLetters(all, func(l line) bool { return l.bold }) > 0.5
 	for i, l := range all {
+		l.bold = l.bold && !c.bold
 		if l.cells != nil {
 			c.row(l)
 			continue
@@ -550,7 +566,7 @@ func compose(all []line, pages []Page) []Block {
 			if i > 0 && all[i-1].mono && all[i-1].cells == nil && !all[i-1].listing {
 				before = &all[i-1]
 			}
-			c.codeLine(before, l, text)
+			c.codeLine(before, l, strings.TrimSpace(l.text))
 		default:
 			var before *line
 			if i > 0 && !(c.code && all[i-1].mono) && !all[i-1].listing {
@@ -634,18 +650,29 @@ func (c *composer) text(before *line, l line, text string) {
 	mark.At = len(joined) - len(text)
 	b.Text = string(joined)
 	b.Marks = append(b.Marks, mark)
+	if b.Kind == Heading && len(b.Text) > longestHeading {
+		b.Kind, b.Level = Paragraph, 0
+	}
 }
+
+// longestHeading is how long a heading may be, in bytes.
+const longestHeading = 250
 
 // seldomMono reports whether letters that are all as wide stand out.
 func seldomMono(all []line) bool {
-	mono, letters := 0, 0
+	return mostLetters(all, func(l line) bool { return l.mono }) < 0.6
+}
+
+// mostLetters is which share of the letters is in lines that are so.
+func mostLetters(all []line, is func(line) bool) float64 {
+	are, letters := 0, 0
 	for _, l := range all {
 		letters += len(l.text)
-		if l.mono {
-			mono += len(l.text)
+		if is(l) {
+			are += len(l.text)
 		}
 	}
-	return mono*10 < letters*6
+	return float64(are) / float64(max(1, letters))
 }
 
 func round(x float64) float64 { return math.Round(max(0, min(1, x))*1e4) / 1e4 }

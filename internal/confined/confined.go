@@ -93,11 +93,14 @@ type Task struct {
 	Request []byte
 	Body    []byte
 	out     io.Writer
+	mu      sync.Mutex // of what is written to out
 }
 
 // GoOn says that the task gets on, and how long its next stretch may take. Who
-// waits for it hears nothing of it.
+// waits for it hears nothing of it. It may be called by several goroutines.
 func (t *Task) GoOn(next time.Duration) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
 	_ = send(t.out, progress, binary.BigEndian.AppendUint32(nil, uint32(next.Seconds())))
 }
 

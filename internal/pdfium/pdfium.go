@@ -45,7 +45,11 @@ type Engine struct {
 
 	mu   sync.Mutex
 	pool pdfium.Pool
+	busy int // instances that are in use or waited for
 }
+
+// mostInstances is how many files, or parts of one, are open at once.
+const mostInstances = 2
 
 // New returns an engine that keeps what it compiled in a folder.
 func New(folder string) *Engine { return &Engine{cache: folder} }
@@ -57,6 +61,7 @@ func (e *Engine) Warm() error {
 	if err != nil {
 		return err
 	}
+	e.leave()
 	return i.Close()
 }
 
@@ -71,7 +76,35 @@ func (e *Engine) Close() {
 
 func (e *Engine) instance() (pdfium.Pdfium, error) {
 	e.mu.Lock()
+	pool, err := e.started()
+	e.busy++
+	e.mu.Unlock()
+	if err != nil {
+		e.leave()
+		return nil, err
+	}
+	i, err := pool.GetInstance(time.Minute)
+	if err != nil {
+		e.leave()
+	}
+	return i, err
+}
+
+func (e *Engine) leave() {
+	e.mu.Lock()
+	e.busy--
+	e.mu.Unlock()
+}
+
+// idle reports whether an instance can be had without waiting.
+func (e *Engine) idle() bool {
+	e.mu.Lock()
 	defer e.mu.Unlock()
+	return e.busy < mostInstances
+}
+
+// started is the pool, under the lock.
+func (e *Engine) started() (pdfium.Pool, error) {
 	if e.pool == nil {
 		config := wazero.NewRuntimeConfig().
 			WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling).
@@ -79,14 +112,14 @@ func (e *Engine) instance() (pdfium.Pdfium, error) {
 		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
 			config = config.WithCompilationCache(cache)
 		}
-		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: 2, RuntimeConfig: config,
+		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: mostInstances, RuntimeConfig: config,
 			FSConfig: wazero.NewFSConfig()})
 		if err != nil {
 			return nil, fmt.Errorf("start PDFium: %w", err)
 		}
 		e.pool = pool
 	}
-	return e.pool.GetInstance(time.Minute)
+	return e.pool, nil
 }
 
 // Open opens a PDF, or a picture as a page. The error is a *reading.Problem
@@ -102,9 +135,10 @@ func (e *Engine) Open(ctx context.Context, name string, body []byte, format stri
 	if err != nil {
 		return nil, err
 	}
-	f := &file{name: name, instance: i}
+	f := &file{name: name, body: body, engine: e, instance: i}
 	opened, err := i.OpenDocument(&requests.OpenDocument{File: &body})
 	if err != nil {
+		e.leave()
 		i.Close()
 		if errors.Is(err, pdferrors.ErrPassword) {
 			return nil, &reading.Problem{File: name, What: phrase.Of("it is locked with a password; save it without " +
@@ -134,6 +168,8 @@ func (e *Engine) Open(ctx context.Context, name string, body []byte, format stri
 
 type file struct {
 	name, title string
+	body        []byte
+	engine      *Engine
 	instance    pdfium.Pdfium
 	document    references.FPDF_DOCUMENT
 	pages       int
@@ -145,6 +181,16 @@ func (f *file) Title() string { return f.title }
 func (f *file) Close() {
 	_, _ = f.instance.FPDF_CloseDocument(&requests.FPDF_CloseDocument{Document: f.document})
 	_ = f.instance.Close()
+	f.engine.leave()
+}
+
+// Again opens the file once more, if that can be done without waiting.
+func (f *file) Again(ctx context.Context) (reading.Pages, bool) {
+	if !f.engine.idle() {
+		return nil, false
+	}
+	pages, err := f.engine.Open(ctx, f.name, f.body, "pdf")
+	return pages, err == nil
 }
 
 func (f *file) page(n int) requests.Page {
@@ -189,6 +235,7 @@ type spelling struct {
 	weight int             // of the font that was looked at last, which is heavy or fixed
 	heavy  bool
 	fixed  bool
+	words  []int // where those of the run begin
 }
 
 // spell reads all words of the page.
@@ -308,7 +355,9 @@ func (s *spelling) word(letters []rune, from, to int) {
 	}
 	if s.drawn == 0 {
 		*r = reading.Run{Left: left, Top: top, Right: right, Bottom: bottom, Size: size, Mono: s.fixed}
+		s.words = s.words[:0]
 	}
+	s.words = append(s.words, from)
 	r.Left, r.Right, r.Top, r.Bottom = min(r.Left, left), max(r.Right, right), min(r.Top, top), max(r.Bottom, bottom)
 	r.Size = max(r.Size, size)
 	if s.heavy {
@@ -322,6 +371,15 @@ func (s *spelling) word(letters []rune, from, to int) {
 func (s *spelling) end() {
 	if s.run.Text = strings.TrimSpace(s.text.String()); s.run.Text != "" && s.drawn > 0 {
 		s.run.Bold = s.bold*2 > s.drawn
+		// Of a run that begins as wide letters do, a word in the midst and the last
+		// tell whether it goes on so.
+		for _, at := range []int{len(s.words) / 2, len(s.words) - 1} {
+			if at > 0 && s.run.Mono {
+				s.look(s.words[at], s.weight)
+				s.run.Mono = s.fixed
+			}
+		}
+		s.weight = -2 // what follows is looked at
 		s.runs = append(s.runs, s.run)
 	}
 	s.run = reading.Run{}
@@ -423,6 +481,9 @@ type picture struct {
 	name string
 	body []byte
 }
+
+// Again has nothing to open: a picture is one page.
+func (p *picture) Again(context.Context) (reading.Pages, bool) { return nil, false }
 
 func (p *picture) Count() int    { return 1 }
 func (p *picture) Title() string { return "" }

@@ -292,6 +292,11 @@ type steadyPages struct {
 	task *confined.Task
 }
 
+func (s steadyPages) Again(ctx context.Context) (reading.Pages, bool) {
+	pages, ok := s.Pages.Again(ctx)
+	return steadyPages{pages, s.task}, ok
+}
+
 func (s steadyPages) Page(ctx context.Context, n int) (reading.Page, error) {
 	s.task.GoOn(perStretch)
 	return s.Pages.Page(ctx, n)
