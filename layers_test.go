@@ -36,7 +36,7 @@ var layers = []struct {
 	{"juvalogos/core/thinking", nil},
 	{"juvalogos/core/yamlfile", nil},
 	{"juvalogos/core/words", []string{"juvalogos/core/language"}},
-	{"juvalogos/core/reading", []string{"juvalogos/core/language", "juvalogos/core/phrase"}},
+	{"juvalogos/core/reading", []string{"juvalogos/core/evidence", "juvalogos/core/language", "juvalogos/core/phrase"}},
 	{"juvalogos/core/deskfile", []string{"juvalogos/core/yamlfile"}},
 	{"juvalogos/core/memory", []string{"juvalogos/core/prompt"}},
 	{"juvalogos/core/passage", []string{"juvalogos/core/evidence", "juvalogos/core/language",

@@ -154,7 +154,7 @@ func textOf(d reading.Document) string {
 		parts = append(parts, b.Text)
 	}
 	for _, o := range d.Left {
-		parts = append(parts, o.Text())
+		parts = append(parts, o.All...)
 	}
 	return strings.Join(parts, "\n")
 }

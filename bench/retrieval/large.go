@@ -19,7 +19,7 @@ func large(pages []page, asked []question, passages int) (lines []string, err er
 	r := rand.New(rand.NewPCG(3, 3))
 	var own []passage.Chunk
 	for _, p := range pages {
-		own = append(own, passage.Split(p.doc, passage.Options{Target: 200, Overlap: 100})...)
+		own = append(own, splitAs(p.doc)...)
 	}
 	words := embedding.Load()
 	var entries []retrieval.Entry

@@ -9,11 +9,15 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"juvalogos/core/embedding"
 	"juvalogos/core/passage"
+	"juvalogos/core/prompt"
+	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
 )
 
@@ -62,7 +66,7 @@ func build(pages []page) *built {
 	var entries []retrieval.Entry
 	var vectors [][]float32
 	for i, p := range pages {
-		for n, ps := range passage.Split(p.doc, passage.Options{Target: 200, Overlap: 100}) {
+		for n, ps := range splitAs(p.doc) {
 			e := retrieval.Entry{Key: int64(len(entries)), Document: int64(i), Number: n, Title: p.doc.Title,
 				Path: ps.Path, Text: ps.Text, Language: p.doc.Language}
 			if v, known := b.words.Vector(p.doc.Title + " " + ps.Text); known {
@@ -316,4 +320,19 @@ func (b *built) told(lay []question) float64 {
 		}
 	}
 	return area(yes, no)
+}
+
+// counter counts what passages are measured in.
+var counter = sync.OnceValue(func() prompt.Counter {
+	c, err := prompt.NewCounter(passage.Vocabulary)
+	if err != nil {
+		panic(err) // it is built in
+	}
+	return c
+})
+
+// splitAs splits a document as shelves do that nobody has changed.
+func splitAs(d reading.Document) []passage.Chunk {
+	return slices.Collect(passage.Split(context.Background(), d, passage.Options{Target: passage.DefaultTarget,
+		Overlap: passage.DefaultOverlap, Count: counter().Count}))
 }

@@ -6,10 +6,12 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"juvalogos/core/evidence"
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
@@ -20,6 +22,7 @@ var shelfCommands = []command{
 	{"list", "list the shelves", shelfList},
 	{"show", "show a shelf's documents", shelfShow},
 	{"search", "see what a question would find", shelfSearch},
+	{"read", "read documents anew, or say what was left out of one", shelfRead},
 	{"set", "see or change how a shelf is split and searched", shelfSet},
 	{"embed", "have the shelf's model embed its passages", shelfEmbed},
 	{"remove", "take documents off a shelf, or a shelf away", shelfRemove},
@@ -197,7 +200,9 @@ func shelfList(args []string) error {
 
 func shelfShow(args []string) error {
 	f := newFlags("shelf show [flags] SHELF", "Shows a shelf's documents, and what is wrong with those that could "+
-		"not be read.", "juvalogos shelf show handbook")
+		"not be read. READ is how much was read of what a reader of the original reads; below 98 % an\n"+
+		"exclamation mark warns. LEFT OUT are words that were left out on purpose or by mistake, or are not\n"+
+		"searched; juvalogos shelf read -why tells more of one document.", "juvalogos shelf show handbook")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 1, 1, "name one shelf", func(c *client.Client, names []string) error {
 		all, err := c.ShelfDocuments(context.Background(), names[0])
@@ -205,14 +210,163 @@ func shelfShow(args []string) error {
 			return err
 		}
 		return list(*asJSON, all, "Nothing is on it yet. Fill it: juvalogos shelf add "+names[0]+" FILE...",
-			"ID, NAME, STATE, TITLE, WORDS, PASSAGES, LANGUAGE", func(d api.Document) []any {
+			"ID, NAME, STATE, TITLE, WORDS, READ, LEFT OUT, PASSAGES, LANGUAGE", func(d api.Document) []any {
 				state := string(d.State)
 				if d.Problem != "" {
 					state += ": " + d.Problem
 				}
-				return []any{d.ID, d.Name, state, d.Title, d.Words, d.Passages, d.Language}
+				return []any{d.ID, d.Name, state, d.Title, d.Words, readShare(d), leftOut(d.LeftOut), d.Passages,
+					d.Language}
 			})
 	})
+}
+
+// readShare is how much of a document was read, for a table.
+func readShare(d api.Document) string {
+	switch {
+	case d.Words == 0:
+		return "-"
+	case d.Share < evidence.LeastShare:
+		return fmt.Sprintf("%.1f %% !", 100*d.Share)
+	}
+	return fmt.Sprintf("%.1f %%", 100*d.Share)
+}
+
+// leftOut says shortly what was left out.
+func leftOut(all []api.LeftOut) string {
+	var parts []string
+	for _, o := range all {
+		switch {
+		case o.Words > 0:
+			parts = append(parts, fmt.Sprintf("%s %d", o.Why, o.Words))
+		case o.Why == evidence.Blank:
+			parts = append(parts, fmt.Sprintf("%d blank pages", o.Count))
+		default:
+			parts = append(parts, fmt.Sprintf("%d %s", o.Count, o.Why))
+		}
+	}
+	if len(parts) == 0 {
+		return "-"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// reasons say why something is left out, in the service's own words.
+var reasons = map[evidence.Why]string{
+	evidence.Navigation:  "menus",
+	evidence.Header:      "the header of the page or of pages",
+	evidence.Footer:      "the footer of the page or of pages",
+	evidence.Repeated:    "stands on many pages of it",
+	evidence.PageNumbers: "numbers of pages",
+	evidence.Contents:    "lists of contents and indexes: shown, not searched",
+	evidence.Shared:      "stands in many documents of the shelf: shown, not searched",
+	evidence.Comments:    "comments of those who worked on it",
+	evidence.Deleted:     "deleted by changes that are tracked",
+	evidence.Unseen:      "what no reader sees",
+	evidence.Pictures:    "pictures in it, whose words are not read",
+	evidence.Blank:       "pages on which no text was found, not even in their pictures",
+	evidence.Unreadable:  "letters of fonts that do not say which they are",
+	evidence.Missing:     "parts that it names and does not have, or that are broken",
+	evidence.Lost:        "could not be placed",
+}
+
+func shelfRead(args []string) error {
+	f := newFlags("shelf read [flags] [SHELF [DOCUMENT...]]",
+		"Reads a shelf's documents anew, or those whose ids are given; with -all those of all shelves. They are\n"+
+			"found meanwhile as they were read before. With -why it reads nothing, and says of each document what\n"+
+			"was left out and why.", "juvalogos shelf read handbook\njuvalogos shelf read -why handbook 12")
+	all := f.Bool("all", false, "all shelves")
+	why := f.Bool("why", false, "only say what was left out and why")
+	asJSON := f.Bool("json", false, "print JSON")
+	return onService(f, args, 0, manyNames, "name a shelf", func(c *client.Client, names []string) error {
+		ctx := context.Background()
+		switch {
+		case len(names) == 0 && !*all:
+			return usageError("name a shelf, or give -all")
+		case len(names) > 0 && *all:
+			return usageError("give -all or name a shelf, not both")
+		case *why && *all:
+			return usageError("-why goes with one shelf")
+		}
+		ids, err := idsOf(names)
+		if err != nil {
+			return err
+		}
+		if *why {
+			return sayWhy(ctx, c, names[0], ids, *asJSON)
+		}
+		n := len(ids)
+		switch {
+		case *all:
+			shelves, err := c.Shelves(ctx)
+			if err != nil {
+				return err
+			}
+			for _, s := range shelves {
+				some, err := c.ReadShelf(ctx, s.Shelf)
+				if err != nil {
+					return err
+				}
+				n += some
+			}
+		case len(ids) == 0:
+			if n, err = c.ReadShelf(ctx, names[0]); err != nil {
+				return err
+			}
+		}
+		for _, id := range ids {
+			if err := c.ReadDocument(ctx, names[0], id); err != nil {
+				return err
+			}
+		}
+		if *asJSON {
+			return printJSON(map[string]int{"documents": n})
+		}
+		fmt.Printf("%d documents are read anew in the background; juvalogos shelf list shows how many are left.\n", n)
+		return nil
+	})
+}
+
+// idsOf are the documents' ids that follow a shelf's name.
+func idsOf(names []string) (ids []int64, err error) {
+	for _, text := range names[min(1, len(names)):] {
+		id, err := strconv.ParseInt(text, 10, 64)
+		if err != nil {
+			return nil, usageError(fmt.Sprintf("%q is no document's id; juvalogos shelf show %s lists them", text,
+				names[0]))
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
+// sayWhy says of documents what was left out.
+func sayWhy(ctx context.Context, c *client.Client, slug string, ids []int64, asJSON bool) error {
+	documents, err := c.ShelfDocuments(ctx, slug)
+	if err != nil {
+		return err
+	}
+	if len(ids) > 0 {
+		documents = slices.DeleteFunc(documents, func(d api.Document) bool { return !slices.Contains(ids, d.ID) })
+	}
+	if asJSON {
+		return printJSON(documents)
+	}
+	for _, d := range documents {
+		show("%s: %d words, %s of what a reader of the original reads\n", d.Name, d.Words, readShare(d))
+		for _, o := range d.LeftOut {
+			amount := fmt.Sprintf("%d words", o.Words)
+			if o.Words == 0 {
+				amount = strconv.Itoa(o.Count)
+			}
+			show("  %s: %s", amount, reasons[o.Why])
+			if o.Sample != "" {
+				show(": “%s …”", o.Sample)
+			}
+			show("\n")
+		}
+	}
+	return nil
 }
 
 func shelfSearch(args []string) error {
@@ -280,17 +434,14 @@ func shelfRemove(args []string) error {
 			}
 			return printed(*asJSON, map[string]string{"removed": names[0]}, nil)
 		}
-		removed := []int64{}
-		for _, text := range names[1:] {
-			id, err := strconv.ParseInt(text, 10, 64)
-			if err != nil {
-				return usageError(fmt.Sprintf("%q is no document's id; juvalogos shelf show %s lists them", text,
-					names[0]))
-			}
+		removed, err := idsOf(names)
+		if err != nil {
+			return err
+		}
+		for _, id := range removed {
 			if err := c.RemoveDocument(context.Background(), names[0], id); err != nil {
 				return err
 			}
-			removed = append(removed, id)
 		}
 		if *asJSON {
 			return printJSON(map[string]any{"removed": removed})

@@ -18,7 +18,7 @@ func shelfSet(args []string) error {
 		"Changes how a shelf is split and searched; without values it prints them. What is split\n"+
 			"otherwise is read anew. embedding names a model of a connection whose vectors the search by\n"+
 			"meaning goes by; see juvalogos shelf embed. docs/shelves.md tells what each setting does.",
-		"juvalogos shelf set handbook words=150 overlap=50\n"+
+		"juvalogos shelf set handbook tokens=200 overlap=70\n"+
 			"juvalogos shelf set handbook embedding=shed/clover-embed\n"+
 			"juvalogos shelf set handbook \"title=The members' handbook\"")
 	asJSON := f.Bool("json", false, "print JSON")

@@ -3,7 +3,8 @@ package evidence
 import "fmt"
 
 // Place is where in a document something stands. Which fields are set depends
-// on the kind of document: a page, a line, a row of a sheet, a time in a talk.
+// on the kind of document: a page, a line, a row of a sheet, a time in a talk, a
+// paragraph of a chapter.
 type Place struct {
 	Page  int     `json:"page,omitempty"`  // from 1
 	Line  int     `json:"line,omitempty"`  // from 1
@@ -11,10 +12,13 @@ type Place struct {
 	Timed bool    `json:"timed,omitempty"` // Time is known, though it may be 0
 	Sheet string  `json:"sheet,omitempty"`
 	Row   int     `json:"row,omitempty"` // from 1, as the sheet counts
+	// Paragraph counts from 1, in books anew with every Chapter.
+	Paragraph int `json:"paragraph,omitempty"`
+	Chapter   int `json:"chapter,omitempty"`
 }
 
 // String is the place as people say it: page 3, row 7 of Sheet 1, at 1:05,
-// line 12; "" if it is not known.
+// line 12, chapter 2, paragraph 5; "" if it is not known.
 func (p Place) String() string {
 	switch {
 	case p.Page > 0:
@@ -29,6 +33,10 @@ func (p Place) String() string {
 		return fmt.Sprintf("%s, row %d", p.Sheet, p.Row)
 	case p.Line > 0:
 		return fmt.Sprintf("line %d", p.Line)
+	case p.Chapter > 0:
+		return fmt.Sprintf("chapter %d, paragraph %d", p.Chapter, p.Paragraph)
+	case p.Paragraph > 0:
+		return fmt.Sprintf("paragraph %d", p.Paragraph)
 	}
 	return ""
 }

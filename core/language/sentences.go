@@ -64,7 +64,7 @@ func Sentences(text string) [][2]int {
 			end += size
 		}
 		for end < len(text) && text[end] == '[' {
-			shut := strings.IndexByte(text[end:], ']')
+			shut := strings.IndexByte(text[end:min(len(text), end+14)], ']')
 			if shut < 0 || shut > 12 || strings.Trim(text[end+1:end+shut], "0123456789, -–") != "" {
 				break
 			}

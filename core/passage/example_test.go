@@ -17,7 +17,7 @@ func ExampleSplit() {
 	if err != nil {
 		panic(err)
 	}
-	for _, c := range passage.Split(d, passage.Options{Target: 12}) {
+	for c := range passage.Split(context.Background(), d, passage.Options{Target: 12}) {
 		fmt.Printf("%s: %q\n", strings.Join(c.Path, " > "), c.Text)
 	}
 	// Output:

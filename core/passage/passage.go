@@ -4,10 +4,10 @@
 //
 // What is never parted while it fits is a unit: a sentence, an entry of a list,
 // a row, a line of code. Chunks begin and end with units, and overlap by whole
-// ones. Every text of a document is in a chunk, but for headings that nothing
-// follows.
+// ones. Every text of a document is in a chunk, but for lists of contents and
+// what stands again and again in many documents (Edges, Shares).
 //
-//	for _, c := range passage.Split(d, passage.Options{Target: 220, Overlap: 40}) {
+//	for c := range passage.Split(ctx, d, passage.Options{Target: 220, Overlap: 40}) {
 //		fmt.Println(strings.Join(c.Path, " > "), c.Size)
 //	}
 //
@@ -16,10 +16,14 @@
 package passage
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"iter"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/language"
@@ -37,6 +41,14 @@ type Chunk struct {
 	Size  int                `json:"size"` // as Options.Count has it, without the path
 }
 
+// What shelves are split by that nobody has changed: sizes in tokens of a
+// vocabulary, which is that of no model in particular.
+const (
+	Vocabulary     = "o200k_base"
+	DefaultTarget  = 270
+	DefaultOverlap = 135
+)
+
 // Options say how to split.
 type Options struct {
 	// Target is the size that a passage should have, Overlap how much of it is
@@ -44,105 +56,239 @@ type Options struct {
 	Target, Overlap int
 	// Count is the size of a text; nil counts words.
 	Count func(text string) int
+	// Skip are blocks that are in no passage, beside lists of contents.
+	Skip map[int]bool
 }
 
 // unit is what is never parted while it fits: a sentence, an entry, a row.
 type unit struct {
 	span    evidence.Offsets
 	size    int
-	heading int // its level; 0: it is none
+	heading int      // its level; 0: it is none
+	path    []string // the headings above it
 }
 
-// Split splits a document. No passage is larger than the target, but where a
-// single word is. Every text of the document is in a passage, but for headings
-// that nothing follows.
-func Split(d reading.Document, o Options) []Chunk {
+// Split hands over the passages of a document one by one, as they are asked for,
+// and no more once ctx ends: whoever needs to know asks it. No passage is larger
+// than the target. Every text of the document is in a passage, but for lists of
+// contents and what is to be skipped.
+func Split(ctx context.Context, d reading.Document, o Options) iter.Seq[Chunk] {
 	if o.Count == nil {
 		o.Count = func(text string) int { return len(strings.Fields(text)) }
 	}
 	o.Target = max(1, o.Target)
 	o.Overlap = min(max(0, o.Overlap), o.Target*3/4)
-	units := unitsOf(d, o)
-	var all []Chunk
-	seen := map[string]int{}
-	for begin := 0; begin < len(units); {
-		end, size := begin, 0
-		for end < len(units) {
-			u := units[end]
-			if end > begin && size+u.size > o.Target {
-				break
+	return func(yield func(Chunk) bool) {
+		s := splitter{ctx: ctx, d: d, Options: o, seen: map[string]int{}}
+		for s.there(0) {
+			end, size := s.passage()
+			if ctx.Err() != nil || !yield(s.build(s.units[:end], size)) {
+				return
 			}
-			// A heading begins the next passage once this one is large enough,
-			// and a chapter always does.
-			if u.heading > 0 && size > 0 && !onlyHeadings(units[begin:end]) && (size*2 >= o.Target || u.heading == 1) {
-				break
+			if !s.there(end) {
+				return
 			}
-			size += u.size
-			end++
+			s.units = slices.Clone(s.units[s.next(end):]) // what was handed over is let go
 		}
-		// No passage ends with a heading.
-		for end < len(units) && end-1 > begin && units[end-1].heading > 0 {
-			end--
-			size -= units[end].size
-		}
-		if end-begin > 0 && (!onlyHeadings(units[begin:end]) || end == len(units) && begin == 0) {
-			all = append(all, build(d, units[begin:end], size, seen))
-		}
-		if end == len(units) {
-			break
-		}
-		begin = next(units, begin, end, o.Overlap)
 	}
-	return all
 }
 
-func onlyHeadings(units []unit) bool {
-	for _, u := range units {
-		if u.heading == 0 {
-			return false
+// splitter cuts a document into units as they are needed.
+type splitter struct {
+	Options
+	ctx   context.Context
+	d     reading.Document
+	block int // the next one that is cut
+	units []unit
+	heads []headed
+	path  []string
+	seen  map[string]int // by id
+}
+
+// headed is a heading that what follows stands under.
+type headed struct {
+	text  string
+	level int
+}
+
+// there reports whether there is a unit of a number, and cuts what it takes.
+func (s *splitter) there(at int) bool {
+	for len(s.units) <= at && s.block < len(s.d.Blocks) && s.ctx.Err() == nil {
+		if b := s.d.Blocks[s.block]; b.Kind != reading.Listing && !s.Skip[s.block] {
+			s.cut(b)
 		}
+		s.block++
 	}
-	return true
+	return len(s.units) > at
+}
+
+// passage returns how many units make the next passage, and their size.
+func (s *splitter) passage() (end, size int) {
+	heads := true // nothing but headings so far
+	for s.there(end) {
+		u := s.units[end]
+		if end > 0 && size+u.size > s.Target {
+			break
+		}
+		// A heading begins the next passage once this one is large enough,
+		// and a chapter always does.
+		if u.heading > 0 && size > 0 && !heads && (size*2 >= s.Target || u.heading == 1) {
+			break
+		}
+		size += u.size
+		heads = heads && u.heading > 0
+		end++
+	}
+	// No passage ends with a heading, but where nothing follows.
+	for s.there(end) && end > 1 && s.units[end-1].heading > 0 {
+		end--
+		size -= s.units[end].size
+	}
+	return end, size
 }
 
 // next is where the passage after one begins: so far back that the overlap is
 // in it, but not before a heading that it would begin with anyway.
-func next(units []unit, begin, end, overlap int) int {
-	if units[end].heading > 0 {
+func (s *splitter) next(end int) int {
+	if s.units[end].heading > 0 {
 		return end
 	}
 	at, size := end, 0
-	for at-1 > begin && size+units[at-1].size <= overlap && units[at-1].heading == 0 {
+	for at-1 > 0 && size+s.units[at-1].size <= s.Overlap && s.units[at-1].heading == 0 {
 		at--
-		size += units[at].size
+		size += s.units[at].size
 	}
 	return at
 }
 
-// unitsOf cuts a document into units.
-func unitsOf(d reading.Document, o Options) []unit {
-	var all []unit
-	for i, b := range d.Blocks {
-		if b.Kind == reading.Heading {
-			all = append(all, unit{evidence.Offsets{Block: i, To: len(b.Text)}, min(o.Count(b.Text), o.Target/2),
-				max(1, b.Level)})
+// cut cuts the next block into units.
+func (s *splitter) cut(b reading.Block) {
+	if b.Kind == reading.Heading {
+		level := max(1, b.Level)
+		for len(s.heads) > 0 && s.heads[len(s.heads)-1].level >= level {
+			s.heads = s.heads[:len(s.heads)-1]
+		}
+		s.path = nil
+		for _, h := range s.heads {
+			s.path = append(s.path, h.text)
+		}
+		s.units = append(s.units, unit{evidence.Offsets{Block: s.block, To: len(b.Text)},
+			min(s.size(b.Text), s.Target/2), level, s.path})
+		s.heads = append(s.heads, headed{b.Text, level})
+		s.path = append(slices.Clip(s.path), b.Text)
+		return
+	}
+	for _, long := range stretches(b.Text) {
+		text := b.Text[long[0]:long[1]]
+		var parts [][2]int
+		switch size := s.size(text); {
+		case b.Kind == reading.Code:
+			parts = linesOf(text)
+		case size <= s.Target/4:
+			s.add(long[0], long[1], size)
+			continue
+		default:
+			parts = language.Sentences(text)
+		}
+		for _, p := range parts {
+			s.pieces(b.Text, long[0]+p[0], long[0]+p[1])
+		}
+		if s.ctx.Err() != nil {
+			return
+		}
+	}
+}
+
+func (s *splitter) add(from, to, size int) {
+	s.units = append(s.units, unit{evidence.Offsets{Block: s.block, From: from, To: to}, size, 0, s.path})
+}
+
+// pieces adds a stretch of the block, parted between words if it is larger than
+// the target.
+func (s *splitter) pieces(text string, from, to int) {
+	if size := s.size(text[from:to]); size <= s.Target {
+		s.add(from, to, size)
+		return
+	}
+	size, at := 0, from
+	for _, word := range wordsOf(text[from:to]) {
+		n := s.Count(word)
+		if size > 0 && size+n > s.Target {
+			s.add(from, at, size)
+			from, size = at, 0
+		}
+		size += n
+		at += len(word)
+	}
+	s.add(from, to, size)
+}
+
+// size is that of a text. What has no white space for long is counted in parts:
+// what counts tokens takes its time over it.
+func (s *splitter) size(text string) (size int) {
+	if longestWithout(text) < longWord {
+		return s.Count(text)
+	}
+	for _, word := range wordsOf(text) {
+		size += s.Count(word)
+	}
+	return size
+}
+
+const (
+	// longStretch is how much of a block is looked at at once, in bytes.
+	longStretch = 64 << 10
+	// longWord is as long as no word is, in bytes.
+	longWord = 400
+)
+
+func longestWithout(text string) (longest int) {
+	run := 0
+	for i := range len(text) {
+		if text[i] == ' ' || text[i] == '\n' {
+			run = 0
 			continue
 		}
-		var stretches [][2]int
-		switch {
-		case b.Kind == reading.Code:
-			stretches = linesOf(b.Text)
-		case o.Count(b.Text) <= o.Target/4:
-			stretches = [][2]int{{0, len(b.Text)}}
-		default:
-			stretches = language.Sentences(b.Text)
-		}
-		for _, s := range stretches {
-			for _, piece := range pieces(b.Text, s, o) {
-				all = append(all, unit{evidence.Offsets{Block: i, From: piece[0], To: piece[1]},
-					o.Count(b.Text[piece[0]:piece[1]]), 0})
+		run++
+		longest = max(longest, run)
+	}
+	return longest
+}
+
+// stretches parts a very long text between words; what is not long is one.
+func stretches(text string) (all [][2]int) {
+	from := 0
+	for len(text)-from > longStretch {
+		to := from + longStretch
+		if space := strings.LastIndexAny(text[from:to], " \n"); space > longStretch/2 {
+			to = from + space + 1
+		} else {
+			for to > from && !utf8.RuneStart(text[to]) {
+				to--
 			}
 		}
+		all = append(all, [2]int{from, to})
+		from = to
+	}
+	return append(all, [2]int{from, len(text)})
+}
+
+// wordsOf parts a text after spaces, and longer words than there are between
+// letters.
+func wordsOf(text string) (all []string) {
+	for word := range strings.SplitAfterSeq(text, " ") {
+		for len(word) > longWord {
+			to := longWord
+			for to > 0 && !utf8.RuneStart(word[to]) {
+				to--
+			}
+			if to == 0 {
+				to = longWord // no text at all
+			}
+			all = append(all, word[:to])
+			word = word[to:]
+		}
+		all = append(all, word)
 	}
 	return all
 }
@@ -160,32 +306,13 @@ func linesOf(text string) [][2]int {
 	return all
 }
 
-// pieces parts a stretch that is larger than the target between words.
-func pieces(text string, s [2]int, o Options) [][2]int {
-	if o.Count(text[s[0]:s[1]]) <= o.Target {
-		return [][2]int{s}
-	}
-	var all [][2]int
-	from, size, at := s[0], 0, s[0]
-	for _, word := range strings.SplitAfter(text[s[0]:s[1]], " ") {
-		n := o.Count(word)
-		if size > 0 && size+n > o.Target {
-			all = append(all, [2]int{from, at})
-			from, size = at, 0
-		}
-		size += n
-		at += len(word)
-	}
-	return append(all, [2]int{from, s[1]})
-}
-
-func build(d reading.Document, units []unit, size int, seen map[string]int) Chunk {
+func (s *splitter) build(units []unit, size int) Chunk {
 	p := Chunk{Size: size}
 	first := 0
 	for first < len(units)-1 && units[first].heading > 0 {
 		first++
 	}
-	p.Path = reading.Path(d.Blocks, units[first].span.Block)
+	p.Path = units[first].path
 	for _, u := range units {
 		if n := len(p.Spans); n > 0 && p.Spans[n-1].Block == u.span.Block {
 			p.Spans[n-1].To = u.span.To
@@ -193,11 +320,11 @@ func build(d reading.Document, units []unit, size int, seen map[string]int) Chun
 		}
 		p.Spans = append(p.Spans, u.span)
 	}
-	p.Text = TextOf(d.Blocks, p.Spans)
+	p.Text = TextOf(s.d.Blocks, p.Spans)
 	sum := sha256.Sum256([]byte(strings.Join(p.Path, "\x00") + "\x01" + p.Text))
 	p.ID = hex.EncodeToString(sum[:8])
-	if seen[p.ID]++; seen[p.ID] > 1 {
-		p.ID += "-" + strconv.Itoa(seen[p.ID])
+	if s.seen[p.ID]++; s.seen[p.ID] > 1 {
+		p.ID += "-" + strconv.Itoa(s.seen[p.ID])
 	}
 	return p
 }

@@ -51,7 +51,7 @@ func TestSplitKeepsEverythingInItsPlace(t *testing.T) {
 			seen[i] = make([]bool, len(b.Text))
 		}
 		ids := map[string]bool{}
-		all := Split(d, o)
+		all := slices.Collect(Split(t.Context(), d, o))
 		for _, p := range all {
 			if ids[p.ID] {
 				t.Fatalf("%d: two passages are %s", n, p.ID)
@@ -93,7 +93,7 @@ func TestSplitFollowsTheStructure(t *testing.T) {
 		{Kind: reading.Heading, Level: 1, Text: "Wasps"},
 		{Kind: reading.Paragraph, Text: "Make the entrance small."},
 	}}
-	all := Split(d, Options{Target: 11, Overlap: 5})
+	all := slices.Collect(Split(t.Context(), d, Options{Target: 11, Overlap: 5}))
 	var got []string
 	for _, p := range all {
 		got = append(got, strings.Join(p.Path, " > ")+": "+p.Text)
@@ -113,13 +113,13 @@ func TestOnlyWhatChangedHasNewIDs(t *testing.T) {
 	d := random(rand.New(rand.NewPCG(3, 3)))
 	o := Options{Target: 40, Overlap: 20}
 	before := map[string]bool{}
-	for _, p := range Split(d, o) {
+	for p := range Split(t.Context(), d, o) {
 		before[p.ID] = true
 	}
 	d.Blocks = append(d.Blocks, reading.Block{Kind: reading.Heading, Level: 1, Text: "New"},
 		reading.Block{Kind: reading.Paragraph, Text: "All of this is new."})
 	fresh := 0
-	for _, p := range Split(d, o) {
+	for p := range Split(t.Context(), d, o) {
 		if !before[p.ID] {
 			fresh++
 		}

@@ -21,6 +21,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/phrase"
 )
 
@@ -75,8 +76,8 @@ type Document struct {
 	// Original is how many words a reader of the original sees, as Words counts
 	// them, and Left what of them is not among the blocks or not searched, the
 	// most first.
-	Original int        `json:"original"`
-	Left     []Omission `json:"left,omitempty"`
+	Original int                 `json:"original"`
+	Left     []evidence.Omission `json:"left,omitempty"`
 
 	account
 }

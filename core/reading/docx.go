@@ -8,6 +8,8 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+
+	"juvalogos/core/evidence"
 )
 
 var (
@@ -54,7 +56,7 @@ func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 		return d, err
 	}
 	w.rest()
-	for kind, why := range map[string]Why{"header": Header, "footer": Footer, "comments": Comments} {
+	for kind, why := range map[string]evidence.Why{"header": evidence.Header, "footer": evidence.Footer, "comments": evidence.Comments} {
 		for _, file := range parts[kind] {
 			content, err := part(name, z, file, &room)
 			if err != nil {
@@ -74,7 +76,7 @@ func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 			}
 		}
 	}
-	d.count(Pictures, w.pictures)
+	d.count(evidence.Pictures, w.pictures)
 	d.original = wordTexts(ctx, name, seen, l)
 	return d, nil
 }
@@ -334,6 +336,6 @@ func (w *docx) chars(s string) {
 	if w.inText {
 		w.write(s)
 	} else if w.deleted {
-		w.d.leave(Deleted, s)
+		w.d.leave(evidence.Deleted, s)
 	}
 }

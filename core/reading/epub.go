@@ -10,6 +10,8 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"juvalogos/core/evidence"
 )
 
 var _ = register(format{name: "epub", title: "EPUB", endings: []string{".epub"}, binary: true,
@@ -65,7 +67,7 @@ func readEPUB(ctx context.Context, name string, body []byte, l Limits) (d Docume
 		d.left = append(d.left, read.left...)
 		texts = append(texts, read.original)
 	}
-	d.parts(Missing, missing, len(chapters))
+	d.parts(evidence.Missing, missing, len(chapters))
 	d.original = func(yield func(string) bool) {
 		for _, all := range texts {
 			for text := range all {

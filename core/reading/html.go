@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 
+	"juvalogos/core/evidence"
+
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 	"golang.org/x/net/html/charset"
@@ -56,7 +58,7 @@ func readHTML(ctx context.Context, name string, body []byte, l Limits) (Document
 		return Document{}, context.Cause(ctx)
 	}
 	h.d.original = func(yield func(string) bool) { yield(textOf(page)) }
-	h.d.count(Pictures, h.pictures)
+	h.d.count(evidence.Pictures, h.pictures)
 	h.d.linked = mostlyLinks(page)
 	// The first heading says more shortly what a page is about.
 	for _, b := range h.d.Blocks[:min(len(h.d.Blocks), 3)] {
@@ -203,20 +205,20 @@ func sections(n *html.Node) bool {
 }
 
 // chrome tells what an element helps to find one's way by; "" if it does not.
-func (h *htmlReader) chrome(n *html.Node) Why {
+func (h *htmlReader) chrome(n *html.Node) evidence.Why {
 	switch {
 	case h.all:
 		return ""
 	case n.DataAtom == atom.Nav || attr(n, "role") == "navigation":
-		return Navigation
+		return evidence.Navigation
 	case isPageHeader(n):
 		// The only title of a page is worth reading with what stands around it.
 		if h.lone && find(n, func(c *html.Node) bool { return c.DataAtom == atom.H1 }) != nil {
 			return ""
 		}
-		return Header
+		return evidence.Header
 	case isPageFooter(n):
-		return Footer
+		return evidence.Footer
 	}
 	return ""
 }
@@ -334,7 +336,7 @@ func (h *htmlReader) element(n *html.Node) {
 	}
 	switch {
 	case n.DataAtom == atom.Noscript || n.DataAtom == atom.Template:
-		h.d.leave(Unseen, squeeze(everyText(n)))
+		h.d.leave(evidence.Unseen, squeeze(everyText(n)))
 	case undrawn(n), anchor(n):
 	case n.DataAtom == atom.Img:
 		if alt := squeeze(attr(n, "alt")); len(alt) > 20 {

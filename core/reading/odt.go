@@ -6,6 +6,8 @@ import (
 	"encoding/xml"
 	"strconv"
 	"strings"
+
+	"juvalogos/core/evidence"
 )
 
 var _ = register(format{name: "odt", title: "ODT", endings: []string{".odt"},
@@ -36,7 +38,7 @@ func readODT(ctx context.Context, name string, body []byte, l Limits) (d Documen
 	if err = xmlWalk(ctx, name, content, l, w.open, w.shut, w.chars); err != nil {
 		return d, err
 	}
-	d.count(Pictures, w.pictures)
+	d.count(evidence.Pictures, w.pictures)
 	d.original = func(yield func(string) bool) { openTexts(ctx, name, content, l, yield) }
 	if styles, err := part(name, z, "styles.xml", &room); err == nil && styles != nil {
 		err = headersOf(ctx, name, styles, l, &d)
@@ -46,8 +48,8 @@ func readODT(ctx context.Context, name string, body []byte, l Limits) (d Documen
 }
 
 // asides are elements within the text whose words are not the text's own.
-var asides = map[string]Why{"tracked-changes": Deleted, "annotation": Comments, "note-citation": Unseen,
-	"forms": Unseen, "scripts": Unseen, "title": Unseen, "desc": Unseen, "event-listeners": Unseen}
+var asides = map[string]evidence.Why{"tracked-changes": evidence.Deleted, "annotation": evidence.Comments, "note-citation": evidence.Unseen,
+	"forms": evidence.Unseen, "scripts": evidence.Unseen, "title": evidence.Unseen, "desc": evidence.Unseen, "event-listeners": evidence.Unseen}
 
 // openTexts are the texts of a document's paragraphs, whatever they stand in.
 func openTexts(ctx context.Context, name string, content []byte, l Limits, yield func(string) bool) {
@@ -82,14 +84,14 @@ func openTexts(ctx context.Context, name string, content []byte, l Limits, yield
 
 // headersOf notes what stands at the upper and lower edge of pages.
 func headersOf(ctx context.Context, name string, styles []byte, l Limits, d *Document) error {
-	var why Why
+	var why evidence.Why
 	var b strings.Builder
 	return xmlWalk(ctx, name, styles, l, func(e xml.StartElement) {
 		switch e.Name.Local {
 		case "header", "header-left", "header-first":
-			why = Header
+			why = evidence.Header
 		case "footer", "footer-left", "footer-first":
-			why = Footer
+			why = evidence.Footer
 		}
 	}, func(local string) {
 		switch local {
@@ -116,11 +118,11 @@ type odt struct {
 	d        *Document
 	begun    []*wordParagraph
 	table    grid
-	aside    []Block // notes of a table's row, which follow it
-	items    int     // how deep in lists
-	listings int     // how deep in lists of contents
-	repeat   int     // of the cell
-	skipped  []Why   // what is not the text's own, the innermost last
+	aside    []Block        // notes of a table's row, which follow it
+	items    int            // how deep in lists
+	listings int            // how deep in lists of contents
+	repeat   int            // of the cell
+	skipped  []evidence.Why // what is not the text's own, the innermost last
 	pictures int
 }
 
@@ -220,7 +222,7 @@ func (w *odt) write(text string) {
 
 func (w *odt) chars(s string) {
 	if n := len(w.skipped); n > 0 {
-		if why := w.skipped[n-1]; why != Unseen {
+		if why := w.skipped[n-1]; why != evidence.Unseen {
 			w.d.leave(why, s)
 		}
 		return

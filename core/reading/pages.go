@@ -13,6 +13,8 @@ import (
 	"sync/atomic"
 	"unicode"
 	"unicode/utf8"
+
+	"juvalogos/core/evidence"
 )
 
 // Engine opens files that are pages: PDFs and pictures.
@@ -92,8 +94,8 @@ func readPages(ctx context.Context, name string, body []byte, format string, eng
 	if written == 0 {
 		return Document{}, problem(name, "there is no text in it, not even in its pictures")
 	}
-	d.count(Blank, blank-broken)
-	d.parts(Missing, broken, len(pages))
+	d.count(evidence.Blank, blank-broken)
+	d.parts(evidence.Missing, broken, len(pages))
 	d.original = func(yield func(string) bool) { runTexts(pages, yield) }
 	d.compose(pages)
 	return finish(name, d, l)
@@ -518,9 +520,9 @@ func (d *Document) withoutRepeated(all []line, pages []Page) []line {
 		k := key(l)
 		switch {
 		case strings.Trim(k, "#-–— |/.()") == "" || pageNumber.MatchString(k):
-			d.leave(PageNumbers, l.text)
+			d.leave(evidence.PageNumbers, l.text)
 		case len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)):
-			d.leave(Repeated, l.text)
+			d.leave(evidence.Repeated, l.text)
 		default:
 			return false
 		}
@@ -534,9 +536,10 @@ var pageNumber = regexp.MustCompile(`(?i)^((page|seite) #.*|[-–—(\s]*[ivxlc]
 // composer makes blocks of lines.
 type composer struct {
 	pages  []Page
-	body   float64 // size of most letters
-	bold   bool    // most letters are, so that it tells nothing
-	code   bool    // lines of a font whose letters are as wide are code
+	body   float64          // size of most letters
+	bold   bool             // most letters are, so that it tells nothing
+	sizes  map[float64]bool // in which a good part of the letters is: no headings'
+	code   bool             // lines of a font whose letters are as wide are code
 	table  tableRows
 	header line // that no row has said yet
 	inside bool // a table
@@ -547,6 +550,7 @@ type composer struct {
 func compose(all []line, pages []Page) []Block {
 	c := composer{pages: pages, body: bodySize(all), code: seldomMono(all)}
 	c.bold = mostLetters(all, func(l line) bool { return l.bold }) > 0.5
+	c.sizes = commonSizes(all)
 	for i, l := range all {
 		l.bold = l.bold && !c.bold
 		if l.cells != nil {
@@ -639,7 +643,11 @@ func (c *composer) codeLine(before *line, l line, text string) {
 
 // text adds a line of running text.
 func (c *composer) text(before *line, l line, text string) {
-	kind, level := kindOf(l, text, c.body)
+	body := c.body
+	if c.sizes[halves(l.size)] {
+		body = max(body, l.size)
+	}
+	kind, level := kindOf(l, text, body)
 	n := len(c.blocks)
 	if n == 0 || before == nil || !goesOn(&c.blocks[n-1], *before, l, kind, text) {
 		c.blocks = append(c.blocks, Block{Kind: kind, Text: text, Level: level, Marks: []Position{c.mark(l)}})
@@ -677,12 +685,28 @@ func mostLetters(all []line, is func(line) bool) float64 {
 
 func round(x float64) float64 { return math.Round(max(0, min(1, x))*1e4) / 1e4 }
 
+func halves(size float64) float64 { return math.Round(size*2) / 2 }
+
+// commonSizes are the sizes of at least a fifth of the letters, to half a point.
+func commonSizes(all []line) map[float64]bool {
+	letters, total := map[float64]int{}, 0
+	for _, l := range all {
+		letters[halves(l.size)] += len(l.text)
+		total += len(l.text)
+	}
+	common := map[float64]bool{}
+	for size, n := range letters {
+		common[size] = n*5 >= total
+	}
+	return common
+}
+
 // bodySize is the size of most letters.
 func bodySize(all []line) float64 {
 	letters := map[float64]int{}
 	best := 0.0
 	for _, l := range all {
-		s := math.Round(l.size*2) / 2
+		s := halves(l.size)
 		letters[s] += len(l.text)
 		if letters[s] > letters[best] {
 			best = s

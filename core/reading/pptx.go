@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"juvalogos/core/evidence"
 )
 
 var slideNumber = regexp.MustCompile(`^ppt/slides/slide(\d+)\.xml$`)
@@ -62,12 +64,12 @@ func readPPTX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 		}
 		for _, file := range parts["comments"] {
 			if content, err := part(name, z, file, &room); err == nil {
-				d.leave(Comments, strings.Join(drawnText(ctx, name, content, l), " "))
+				d.leave(evidence.Comments, strings.Join(drawnText(ctx, name, content, l), " "))
 			}
 		}
 	}
 	d.Pages = len(slides)
-	d.count(Pictures, pictures)
+	d.count(evidence.Pictures, pictures)
 	d.original = slideTexts(ctx, name, seen, l)
 	return d, nil
 }
@@ -126,9 +128,9 @@ type slide struct {
 	text     strings.Builder
 	table    grid
 	inText   bool
-	title    bool // of the slide
-	edge     Why  // date, number or footer, which are not its text
-	boxes    int  // what says again, for old programs, what was said before
+	title    bool         // of the slide
+	edge     evidence.Why // date, number or footer, which are not its text
+	boxes    int          // what says again, for old programs, what was said before
 	pictures int
 }
 
@@ -146,9 +148,9 @@ func (w *slide) open(e xml.StartElement) {
 		case "title", "ctrTitle":
 			w.title = true
 		case "sldNum":
-			w.edge = PageNumbers
+			w.edge = evidence.PageNumbers
 		case "dt", "ftr", "hdr":
-			w.edge = Footer
+			w.edge = evidence.Footer
 		}
 	case "Fallback":
 		w.boxes++

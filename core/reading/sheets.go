@@ -8,6 +8,8 @@ import (
 	"io"
 	"slices"
 	"strings"
+
+	"juvalogos/core/evidence"
 )
 
 // sheet adds the rows of a sheet, each with the names of its columns.
@@ -310,6 +312,6 @@ func drawings(ctx context.Context, name string, body []byte, l Limits, d *Docume
 			pictures++
 		}
 	}
-	d.count(Pictures, pictures)
+	d.count(evidence.Pictures, pictures)
 	return nil
 }

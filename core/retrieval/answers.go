@@ -95,7 +95,7 @@ func (x *Index) overSaid(w wanted) float64 {
 		if s := x.surfaces[w.id]; s >= 0 {
 			rank = min(rank, s)
 		}
-		said += float64(len(x.postings[w.id]))
+		said += float64(x.alive[w.id])
 	}
 	passages := float64(len(x.passages) - x.dead)
 	here := said / (passages + 1)

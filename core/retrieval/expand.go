@@ -58,7 +58,7 @@ func (x *Index) alike(word int32, own string) []alike {
 	mark := x.words.Signature(word)
 	for id, w := range x.surfaces {
 		if w < 0 || w == word || bitsApart(mark, x.marks[id]) > mostBits || x.names[id] == own ||
-			len(x.postings[id]) == 0 {
+			x.alive[id] == 0 {
 			continue
 		}
 		if c := x.words.Cosine(word, w); c >= leastCosine {
@@ -67,7 +67,7 @@ func (x *Index) alike(word int32, own string) []alike {
 	}
 	slices.SortFunc(found, func(a, b alike) int {
 		return cmp.Or(cmp.Compare(b.similar, a.similar),
-			cmp.Compare(a.id, b.id))
+			cmp.Compare(x.names[a.id], x.names[b.id]))
 	})
 	found = slices.Clip(found[:min(len(found), nearestKept)])
 	x.expanded.mu.Lock()

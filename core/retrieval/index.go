@@ -25,6 +25,7 @@ type Index struct {
 	surfaces  []int32 // of each term the number of a word with a vector, or -1
 	marks     [][2]uint64
 	postings  [][]posting
+	alive     []uint32 // postings of each term whose passages are there
 	passages  []passage
 	shapes    []shape // of the passages
 	documents []document
@@ -209,6 +210,7 @@ func (x *Index) term(t token) uint32 {
 		x.surfaces = append(x.surfaces, -1)
 		x.marks = append(x.marks, [2]uint64{})
 		x.postings = append(x.postings, nil)
+		x.alive = append(x.alive, 0)
 	}
 	// The most frequent word of a stem stands for it.
 	if w, known := x.words.Find(t.surface); known && !t.whole && (x.surfaces[id] < 0 || w < x.surfaces[id]) {
@@ -238,6 +240,7 @@ func (x *Index) add(a *analysed) {
 			return &list[c.at]
 		}
 		x.counts[id] = counted{at + 1, uint32(len(list))}
+		x.alive[id]++
 		x.postings[id] = append(list, posting{at: at})
 		return &x.postings[id][len(list)]
 	}
@@ -317,6 +320,7 @@ func (x *Index) remove(document int64) {
 		x.total.path -= float64(s.path)
 		x.total.title -= float64(s.title)
 		s.doc = gone
+		x.forgetTerms(&x.passages[at])
 		x.vectors.remove(at)
 		x.meanings.remove(at)
 	}
@@ -326,6 +330,15 @@ func (x *Index) remove(document int64) {
 		x.sweep()
 	}
 	x.expanded.forget()
+}
+
+// forgetTerms counts a passage's terms as one fewer.
+func (x *Index) forgetTerms(p *passage) {
+	own := slices.Concat(p.sequence, p.head)
+	slices.Sort(own)
+	for _, id := range slices.Compact(own) {
+		x.alive[id]--
+	}
 }
 
 // Improve makes searches of a large index faster, a little at each call, so
@@ -375,7 +388,7 @@ func (x *Index) sweep() {
 // idf is how rare a term is (Robertson and Spärck Jones's weight, kept above
 // zero).
 func (x *Index) idf(id uint32) float64 {
-	n, df := float64(len(x.passages)-x.dead), float64(len(x.postings[id]))
+	n, df := float64(len(x.passages)-x.dead), float64(x.alive[id])
 	df = min(df, n)
 	return math.Log(1 + (n-df+0.5)/(df+0.5))
 }

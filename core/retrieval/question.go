@@ -96,5 +96,5 @@ func (x *Index) read(text, language string, expand int) []wanted {
 // known returns a term's number; false if no passage has it.
 func (x *Index) known(term string) (uint32, bool) {
 	id, ok := x.terms[term]
-	return id, ok && len(x.postings[id]) > 0
+	return id, ok && x.alive[id] > 0
 }

@@ -96,8 +96,10 @@ func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) 
 		}
 	}
 	slices.SortFunc(all, func(a, b neighbour) int {
-		return cmp.Or(cmp.Compare(b.cosine, a.cosine),
-			cmp.Compare(a.at, b.at))
+		if a.cosine != b.cosine {
+			return cmp.Compare(b.cosine, a.cosine)
+		}
+		return x.inOrder(a.at, b.at)
 	})
 	return all[:min(most, len(all))]
 }
@@ -218,7 +220,7 @@ func (x *Index) lexical(question []wanted, o Options, most int, only map[int64]b
 	for _, at := range s.touched {
 		found = append(found, scored{at, float64(s.scores[at]), float64(s.pages[x.passages[at].doc])})
 	}
-	chosen := best(found, most)
+	chosen := best(found, most, x.inOrder)
 	if o.Candidates > 0 {
 		chosen = append(slices.Clip(chosen), x.ofBestPages(s, chosen)...)
 	}
@@ -348,7 +350,8 @@ func (x *Index) ofBestPages(s *scratch, chosen []scored) (more []scored) {
 	for _, d := range s.pagesTouched {
 		documents = append(documents, scored{at: d, score: float64(s.pages[d])})
 	}
-	for _, d := range best(documents, pagesBeside) {
+	for _, d := range best(documents, pagesBeside,
+		func(a, b uint32) int { return cmp.Compare(x.documents[a].id, x.documents[b].id) }) {
 		if there[d.at] {
 			continue
 		}
@@ -384,9 +387,22 @@ func frequency(p posting, d shape, average lengths, o Options) float64 {
 	return f
 }
 
-// best returns the highest scores in their order.
-func best(all []scored, most int) []scored {
-	byScore := func(a, b scored) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.at, b.at)) }
+// inOrder is the order of passages as documents were added, whatever the order
+// in which the index came to know them.
+func (x *Index) inOrder(a, b uint32) int {
+	p, q := &x.passages[a], &x.passages[b]
+	return cmp.Or(cmp.Compare(p.document, q.document), cmp.Compare(p.number, q.number))
+}
+
+// best returns the highest scores in their order, those that are the same in
+// another.
+func best(all []scored, most int, order func(a, b uint32) int) []scored {
+	byScore := func(a, b scored) int {
+		if a.score != b.score {
+			return cmp.Compare(b.score, a.score)
+		}
+		return order(a.at, b.at)
+	}
 	if len(all) > 4*most { // what cannot be among them need not be sorted
 		threshold := quickThreshold(all, most)
 		kept := all[:0]

@@ -108,7 +108,7 @@ func (v *vectors) nearest(q []float32, most int) []neighbour {
 				all = append(all, scored{at: at, score: float64(embedding.Dot(q, v.one(int32(i))))})
 			}
 		}
-		for _, s := range best(all, most) {
+		for _, s := range best(all, most, cmp.Compare[uint32]) {
 			found = append(found, neighbour{s.at, float32(s.score)})
 		}
 	}

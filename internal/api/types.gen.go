@@ -196,11 +196,14 @@ type Attachment struct {
 	Pages int    `json:"pages,omitempty,omitzero"`
 
 	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
-	Phrase  Phrase          `json:"phrase,omitempty,omitzero"`
-	Problem string          `json:"problem,omitempty,omitzero"`
-	Size    int64           `json:"size"`
-	State   AttachmentState `json:"state"`
-	Words   int             `json:"words"`
+	Phrase  Phrase `json:"phrase,omitempty,omitzero"`
+	Problem string `json:"problem,omitempty,omitzero"`
+
+	// Share How much was read of what a reader of the original reads for what it says, 0 to 1.
+	Share float64         `json:"share"`
+	Size  int64           `json:"size"`
+	State AttachmentState `json:"state"`
+	Words int             `json:"words"`
 }
 
 // AttachmentState defines model for Attachment.State.
@@ -560,6 +563,9 @@ type Document struct {
 	Format   string    `json:"format,omitempty,omitzero"`
 	ID       int64     `json:"id"`
 	Language string    `json:"language,omitempty,omitzero"`
+
+	// LeftOut What was left out or is not searched, the most first.
+	LeftOut  []LeftOut `json:"left_out"`
 	Name     string    `json:"name"`
 	Pages    int       `json:"pages,omitempty,omitzero"`
 	Passages int       `json:"passages"`
@@ -572,13 +578,18 @@ type Document struct {
 	ReadAt  *time.Time `json:"read_at,omitempty"`
 
 	// Seconds That reading it took.
-	Seconds float64       `json:"seconds"`
-	Size    int64         `json:"size"`
-	Source  string        `json:"source,omitempty,omitzero"`
-	State   DocumentState `json:"state"`
-	Title   string        `json:"title,omitempty,omitzero"`
-	Tokens  int           `json:"tokens"`
-	Words   int           `json:"words"`
+	Seconds float64 `json:"seconds"`
+
+	// Share How much was read of what a reader of the original reads for what it says, 0 to 1; below 0.98 is a warning.
+	Share  float64       `json:"share"`
+	Size   int64         `json:"size"`
+	Source string        `json:"source,omitempty,omitzero"`
+	State  DocumentState `json:"state"`
+	Title  string        `json:"title,omitempty,omitzero"`
+	Tokens int           `json:"tokens"`
+
+	// Words Words that were read.
+	Words int `json:"words"`
 }
 
 // DocumentState defines model for Document.State.
@@ -861,6 +872,9 @@ type LaneText struct {
 	// Whole It is the whole so far and not a piece.
 	Whole bool `json:"whole,omitempty,omitzero"`
 }
+
+// LeftOut What of a document is not among what was read, or not searched.
+type LeftOut = evidence.Omission
 
 // Limit defines model for Limit.
 type Limit struct {
@@ -1275,6 +1289,11 @@ type Question struct {
 	Question string `json:"question"`
 }
 
+// ReadAnew defines model for ReadAnew.
+type ReadAnew struct {
+	Documents int `json:"documents"`
+}
+
 // Recipe defines model for Recipe.
 type Recipe struct {
 	About string `json:"about"`
@@ -1359,11 +1378,16 @@ type Shared struct {
 
 // Shelf defines model for Shelf.
 type Shelf struct {
+	// Anew Of them those that are read once more, and found meanwhile as they were read before.
+	Anew      int       `json:"anew,omitempty,omitzero"`
 	Documents int       `json:"documents"`
 	Failed    int       `json:"failed"`
 	MadeAt    time.Time `json:"made_at"`
 	MadeBy    string    `json:"made_by"`
-	Passages  int       `json:"passages"`
+
+	// Missed Documents of which less than 98 in 100 words were read.
+	Missed   int `json:"missed,omitempty,omitzero"`
+	Passages int `json:"passages"`
 
 	// ReadAt The published desks that answer from it; only where one shelf is asked for.
 	ReadAt []ShelfReader `json:"read_at,omitempty,omitzero"`
@@ -1509,7 +1533,7 @@ type ShelfSettings struct {
 	// MeaningWeight What the search by that model's vectors counts.
 	MeaningWeight float64 `json:"meaning_weight"`
 
-	// Overlap Words that the next passage has too.
+	// Overlap Tokens that the next passage has too.
 	Overlap int `json:"overlap"`
 
 	// Rephrase The desk's model is asked for the question in other words first.
@@ -1519,11 +1543,11 @@ type ShelfSettings struct {
 	// TitleWeight What a word counts in the title, where it counts 1 in the text.
 	TitleWeight float64 `json:"title_weight"`
 
+	// Tokens Tokens of a passage.
+	Tokens int `json:"tokens"`
+
 	// VectorWeight What the search by the built-in vectors counts, where that by words counts 1; 0 leaves it out.
 	VectorWeight float64 `json:"vector_weight"`
-
-	// Words Words of a passage.
-	Words int `json:"words"`
 }
 
 // SignIn defines model for SignIn.

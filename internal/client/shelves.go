@@ -175,6 +175,18 @@ func (c *Client) RemoveDocument(ctx context.Context, slug string, id int64) erro
 	return c.call(ctx, http.MethodDelete, shelfPath(slug, fmt.Sprintf("/documents/%d", id)), nil, nil)
 }
 
+// ReadShelf has all documents of a shelf read anew and returns how many.
+func (c *Client) ReadShelf(ctx context.Context, slug string) (int, error) {
+	var r api.ReadAnew
+	err := c.call(ctx, http.MethodPost, shelfPath(slug, "/read"), nil, &r)
+	return r.Documents, err
+}
+
+// ReadDocument has a document read anew.
+func (c *Client) ReadDocument(ctx context.Context, slug string, id int64) error {
+	return c.call(ctx, http.MethodPost, shelfPath(slug, fmt.Sprintf("/documents/%d/read", id)), nil, nil)
+}
+
 // SearchShelf finds what would answer a question.
 func (c *Client) SearchShelf(ctx context.Context, slug, query string, limit int) (api.ShelfFound, error) {
 	var s api.ShelfFound

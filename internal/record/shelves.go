@@ -32,6 +32,11 @@ type Shelf struct {
 	MadeAt   time.Time
 	// Sums over its documents.
 	Documents, Unread, Failed, Passages, Words, Tokens int
+	// Anew are documents that are read once more, and found meanwhile as they were
+	// read before.
+	Anew int
+	// Missed are documents of which many words are missing, by what is left of them.
+	Missed int
 }
 
 // DocumentState is how far a document is.
@@ -60,12 +65,29 @@ type Document struct {
 	Language string
 	Pages    int
 	Words    int
+	Original int // words that a reader of the original sees
+	LeftOut  []evidence.Omission
 	Passages int
 	Tokens   int
 	Seconds  float64
 	AddedBy  string
 	AddedAt  time.Time
 	ReadAt   *time.Time
+	Edition  int // of the readers
+}
+
+// Share is how much of what a reader of the original reads was read, 0 to 1.
+func (d Document) Share() float64 { return evidence.Share(d.Original, d.LeftOut) }
+
+// Edges are what stands at the edges of a document that is ready, beside what
+// tells which others it goes with.
+type Edges struct {
+	Document int64
+	Name     string
+	Source   string
+	Format   string
+	Edges    json.RawMessage // as package passage has them
+	Skipped  []int32         // blocks that are in no passage for it
 }
 
 // StoredPassage is a piece of a document on record.

@@ -139,9 +139,9 @@ func Summary(m record.Summary) api.Summary {
 }
 
 // Some is the list, never null.
-func Some(list []string) []string {
+func Some[T any](list []T) []T {
 	if list == nil {
-		return []string{}
+		return []T{}
 	}
 	return list
 }

@@ -13,8 +13,8 @@ import (
 func Shelf(f record.Shelf) api.Shelf {
 	return api.Shelf{
 		Shelf: f.Slug, Title: f.Title, State: f.State, MadeBy: f.MadeBy, MadeAt: f.MadeAt, Documents: f.Documents,
-		Waiting: f.Unread,
-		Failed:  f.Failed, Passages: f.Passages, Words: f.Words, Tokens: f.Tokens,
+		Waiting: f.Unread, Anew: f.Anew, Missed: f.Missed,
+		Failed: f.Failed, Passages: f.Passages, Words: f.Words, Tokens: f.Tokens,
 	}
 }
 
@@ -28,7 +28,8 @@ func Document(d record.Document) api.Document {
 		ID: d.ID, Name: d.Name, Source: d.Source, Size: d.Size, State: api.DocumentState(d.State),
 		Problem: d.Problem.String(), Phrase: d.Problem,
 		Title:  d.Title,
-		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Passages: d.Passages, Tokens: d.Tokens,
+		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Share: d.Share(),
+		LeftOut: Some(d.LeftOut), Passages: d.Passages, Tokens: d.Tokens,
 		Seconds: d.Seconds,
 		AddedBy: d.AddedBy, AddedAt: d.AddedAt, ReadAt: d.ReadAt,
 	}
@@ -37,7 +38,7 @@ func Document(d record.Document) api.Document {
 func Attachment(d record.Document) api.Attachment {
 	return api.Attachment{
 		ID: d.ID, Name: d.Name, State: api.AttachmentState(d.State), Problem: d.Problem.String(), Phrase: d.Problem,
-		Words: d.Words, Pages: d.Pages, Size: d.Size,
+		Words: d.Words, Share: d.Share(), Pages: d.Pages, Size: d.Size,
 	}
 }
 
@@ -67,7 +68,7 @@ func Point(p retrieval.Point) api.MapPoint {
 
 func Settings(title string, s shelf.Settings) api.ShelfSettings {
 	return api.ShelfSettings{
-		Title: title, Words: s.Words, Overlap: s.Overlap, TitleWeight: s.TitleWeight, Expand: s.Expand,
+		Title: title, Tokens: s.Tokens, Overlap: s.Overlap, TitleWeight: s.TitleWeight, Expand: s.Expand,
 		VectorWeight: s.VectorWeight,
 		Embedding:    s.Embedding, MeaningWeight: s.MeaningWeight, Candidates: s.Candidates, Distinct: s.Distinct,
 		Rephrase: s.Rephrase, Choose: s.Choose, K1: s.K1, B: s.B,
@@ -77,7 +78,7 @@ func Settings(title string, s shelf.Settings) api.ShelfSettings {
 // SettingsFrom goes the other way: what a maker has typed in.
 func SettingsFrom(b api.ShelfSettings) shelf.Settings {
 	return shelf.Settings{
-		Words: b.Words, Overlap: b.Overlap, TitleWeight: b.TitleWeight, Expand: b.Expand, VectorWeight: b.VectorWeight,
+		Tokens: b.Tokens, Overlap: b.Overlap, TitleWeight: b.TitleWeight, Expand: b.Expand, VectorWeight: b.VectorWeight,
 		Embedding: b.Embedding, MeaningWeight: b.MeaningWeight, Candidates: b.Candidates, Distinct: b.Distinct,
 		Rephrase: b.Rephrase, Choose: b.Choose, K1: b.K1, B: b.B,
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"path"
 	"strings"
 
@@ -174,7 +175,21 @@ func (l *Library) ReadAgain(ctx context.Context, slug string, id int64) error {
 	return l.queue(ctx, id)
 }
 
-// Cancel gives up what waits to be read and returns how many documents.
+// ReadShelfAgain has all documents of a shelf read anew and returns how many.
+func (l *Library) ReadShelfAgain(ctx context.Context, slug string) (int, error) {
+	f, err := l.Shelf(ctx, slug)
+	if err != nil {
+		return 0, err
+	}
+	n, err := l.Store.Shelves.ReadOutdated(ctx, f.ID, math.MaxInt32)
+	if err != nil {
+		return 0, err
+	}
+	return n, l.queueUnread(ctx)
+}
+
+// Cancel gives up what waits to be read or is being read, and returns how many
+// documents.
 func (l *Library) Cancel(ctx context.Context, slug string) (int, error) {
 	f, err := l.Shelf(ctx, slug)
 	if err != nil {

@@ -12,11 +12,13 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"sync"
 	"time"
 
 	"github.com/riverqueue/river"
 
 	"juvalogos/core/evidence"
+	"juvalogos/core/passage"
 	"juvalogos/core/phrase"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
@@ -103,16 +105,14 @@ func (l *Library) startJobs(ctx context.Context) error {
 // because the job could not be put in the queue.
 func (l *Library) resume(ctx context.Context) {
 	l.meanings.embedRest(ctx)
+	if n, err := l.Store.Shelves.ReadOutdated(ctx, 0, Edition); err != nil {
+		l.Log.Warn("documents that an older version read are not read anew", "error", err)
+	} else if n > 0 {
+		l.Log.Info("this version reads more of documents than the last: they are read anew, and found meanwhile as "+
+			"they were read before", "documents", n)
+	}
 	for {
-		unread, err := l.Store.Shelves.Unfinished(ctx)
-		for _, d := range unread {
-			if when, is := l.queued.Load(d.ID); is && l.Now().Sub(when.(time.Time)) < 2*longestReading {
-				continue
-			}
-			if err == nil {
-				err = l.queue(ctx, d.ID)
-			}
-		}
+		err := l.queueUnread(ctx)
 		if err != nil && ctx.Err() == nil {
 			l.Log.Warn("documents wait to be read", "error", err)
 		}
@@ -123,6 +123,20 @@ func (l *Library) resume(ctx context.Context) {
 		case <-time.After(time.Minute):
 		}
 	}
+}
+
+// queueUnread has documents read that wait and are in no queue here.
+func (l *Library) queueUnread(ctx context.Context) error {
+	unread, err := l.Store.Shelves.Unfinished(ctx)
+	for _, d := range unread {
+		if when, is := l.queued.Load(d.ID); is && l.Now().Sub(when.(time.Time)) < 2*longestReading {
+			continue
+		}
+		if err == nil {
+			err = l.queue(ctx, d.ID)
+		}
+	}
+	return err
 }
 
 // queue has a document read when it is its turn.
@@ -167,7 +181,35 @@ func (l *Library) readInTurn(ctx context.Context, a ReadArgs) error {
 	defer leave()
 	limited, cancel := context.WithTimeout(ctx, longest)
 	defer cancel()
-	return l.read(limited, a.Document)
+	stoppable, stop := context.WithCancelCause(limited)
+	defer stop(nil)
+	l.reading.Store(a.Document, stop)
+	defer l.reading.Delete(a.Document)
+	return l.read(stoppable, a.Document)
+}
+
+// errStopped ends the reading of a document that was given up or removed.
+var errStopped = errors.New("reading was stopped")
+
+// stopReading ends the reading of a document here, if it is to be read no more.
+func (l *common) stopReading(ctx context.Context, document int64) {
+	stop, reads := l.reading.Load(document)
+	if !reads {
+		return
+	}
+	if still, err := l.Store.Shelves.Reads(ctx, document); err == nil && !still {
+		stop.(context.CancelCauseFunc)(errStopped)
+	}
+}
+
+// keepOld keeps what was read before of a document that cannot be read anew.
+func (l *Library) keepOld(ctx context.Context, d record.Document, what phrase.Phrase) error {
+	what = phrase.Of("it could not be read anew, and is kept as it was read before: %s", what)
+	if err := l.Store.Shelves.KeepProblem(ctx, d.ID, what, Edition); err != nil {
+		return err
+	}
+	l.settleSoon(d.Shelf)
+	return nil
 }
 
 // read reads a document, splits it and puts both on record. What is wrong with
@@ -185,6 +227,10 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	document, err := l.open(ctx, d)
 	var problem *reading.Problem
 	switch {
+	case errors.Is(context.Cause(ctx), errStopped):
+		return nil // what becomes of it is on record
+	case errors.As(err, &problem) && d.Passages > 0:
+		return l.keepOld(ctx, d, problem.What)
 	case errors.As(err, &problem):
 		d.State, d.Problem = record.Unread, problem.What
 	case ctx.Err() != nil && context.Cause(ctx) == context.DeadlineExceeded:
@@ -214,21 +260,26 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	}
 	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language,
 		document.Pages, document.Words
-	var kept []record.StoredPassage
-	for n, p := range l.split(document, settings) {
-		tokens := prompt.Estimate{}.Count(p.Text)
-		d.Tokens += tokens
-		kept = append(kept, record.StoredPassage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text,
-			Spans: placed(document.Blocks, p.Spans), Size: tokens})
+	d.Original, d.LeftOut, d.Edition = document.Original, document.Left, Edition
+	kept, err := l.split(ctx, &d, document, settings, nil)
+	if errors.Is(context.Cause(ctx), errStopped) {
+		return nil
 	}
-	at := l.Now()
+	if err != nil {
+		return err
+	}
+	at := l.Now().Truncate(time.Microsecond) // as it is kept
 	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()
 	packed, err := pack(document.Blocks)
 	if err != nil {
 		return err
 	}
+	edges, err := json.Marshal(append([]passage.Edge{}, passage.Edges(document)...))
+	if err != nil {
+		return err
+	}
 	l.indexes.ahead(d, kept)
-	if err := l.Store.Shelves.KeepRead(ctx, d, packed, kept); err != nil {
+	if err := l.Store.Shelves.KeepRead(ctx, d, edges, packed, kept); err != nil {
 		l.indexes.apply(context.WithoutCancel(ctx), d.Shelf, d.ID)
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
@@ -236,9 +287,7 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	if fair.Of(ctx) != (fair.Party{}) {
 		l.indexes.putAway()
 	}
-	if settings.Embedding != "" && len(kept) > 0 {
-		l.meanings.embedSoon(d.Shelf) // a model that costs waits until somebody has agreed
-	}
+	l.settleSoon(d.Shelf)
 	l.Log.Debug("document read", "name", d.Name, "state", d.State, "passages", len(kept), "seconds", d.Seconds)
 	return nil
 }
@@ -272,12 +321,41 @@ func (l *Library) open(ctx context.Context, d record.Document) (reading.Document
 	return l.Reader.Read(ctx, d.Name, body, l.Limits)
 }
 
+// Edition is that of the readers: what an older one read is read anew. It counts
+// up when documents are read otherwise.
+const Edition = 1
+
+// counter counts the tokens of passages.
+var counter = sync.OnceValues(func() (prompt.Counter, error) { return prompt.NewCounter(passage.Vocabulary) })
+
+// split splits a document into what is kept, with some of its blocks left out,
+// and counts its tokens. It ends with the context's cause.
+func (l *Library) split(ctx context.Context, d *record.Document, document reading.Document, s Settings,
+	skipped []int32) (kept []record.StoredPassage, err error) {
+	c, err := counter()
+	if err != nil {
+		return nil, err
+	}
+	skip := map[int]bool{}
+	for _, b := range skipped {
+		skip[int(b)] = true
+	}
+	d.Tokens = 0
+	for p := range passage.Split(ctx, document, passage.Options{Target: s.Tokens, Overlap: s.Overlap, Count: c.Count,
+		Skip: skip}) {
+		d.Tokens += p.Size
+		kept = append(kept, record.StoredPassage{Number: len(kept), ID: p.ID, Path: append([]string{}, p.Path...),
+			Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: p.Size})
+	}
+	return kept, context.Cause(ctx)
+}
+
 // placed is spans with their places.
 func placed(blocks []reading.Block, spans []evidence.Offsets) []evidence.Stretch {
 	all := make([]evidence.Stretch, len(spans))
 	for i, s := range spans {
 		b := blocks[s.Block]
-		at := evidence.Place{Line: b.Line, Sheet: b.Sheet, Row: b.Row}
+		at := evidence.Place{Line: b.Line, Sheet: b.Sheet, Row: b.Row, Paragraph: b.Paragraph, Chapter: b.Chapter}
 		var breaks []evidence.Break
 		for _, m := range b.Marks {
 			if m.At <= s.From || at.Page == 0 && !at.Timed {

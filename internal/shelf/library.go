@@ -62,8 +62,8 @@ type Reader interface {
 
 // Settings are how a shelf is split and searched; they stand beside it.
 type Settings struct {
-	Words        int     `json:"words"`         // of a passage
-	Overlap      int     `json:"overlap"`       // words that are in the next passage too
+	Tokens       int     `json:"tokens"`        // of a passage
+	Overlap      int     `json:"overlap"`       // tokens that are in the next passage too
 	TitleWeight  float64 `json:"title_weight"`  // what a word counts in the title
 	Expand       int     `json:"expand"`        // words that mean the same, for each word of a question
 	VectorWeight float64 `json:"vector_weight"` // what the search by meaning counts; 0: none
@@ -84,7 +84,7 @@ type Settings struct {
 // DefaultSettings are those of docs/retrieval.md.
 func DefaultSettings() Settings {
 	o := retrieval.DefaultOptions
-	return Settings{Words: 200, Overlap: 100, TitleWeight: o.TitleWeight, Expand: o.Expand,
+	return Settings{Tokens: passage.DefaultTarget, Overlap: passage.DefaultOverlap, TitleWeight: o.TitleWeight, Expand: o.Expand,
 		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, Candidates: o.Candidates, Distinct: o.Distinct,
 		K1: o.K1, B: o.B}
 }
@@ -117,6 +117,8 @@ type common struct {
 	// each other; queued are those that wait here, with since when.
 	makersLine, visitorsLine *fair.Line
 	queued                   sync.Map
+	reading                  sync.Map        // documents that are read here, with what ends it
+	settling                 sync.Map        // shelves that are being settled
 	key                      []byte          // of what stands for addresses
 	background               context.Context // ends with Close
 	all                      sync.WaitGroup  // of what runs in the background
@@ -227,10 +229,6 @@ func (l *Library) Remove(ctx context.Context, slug string) error {
 	}
 	l.indexes.forget(f.ID)
 	return nil
-}
-
-func (l *Library) split(d reading.Document, s Settings) []passage.Chunk {
-	return passage.Split(d, passage.Options{Target: s.Words, Overlap: s.Overlap})
 }
 
 // settings are those of the shelf with an id.

@@ -96,6 +96,7 @@ func (l *indexes) follow(ctx context.Context) {
 			}
 			first = false
 		}, func(shelf, document int64) {
+			l.stopReading(ctx, document)
 			l.mu.Lock()
 			_, known := l.live[shelf]
 			l.mu.Unlock()
@@ -203,20 +204,16 @@ func (l *indexes) fill(id int64, v *live) {
 		l.Log.Error("a shelf could not be filled", "shelf", id, "error", err)
 		return
 	}
-	// A sample tells what they have in common.
-	sample := vectors
-	if step := len(vectors) / 4000; step > 1 {
-		sample = nil
-		for i := 0; i < len(vectors); i += step {
-			sample = append(sample, vectors[i])
-		}
+	common, err := l.commonOf(id, v, vectors)
+	if err != nil {
+		l.Log.Error("a shelf could not be filled", "shelf", id, "error", err)
+		return
 	}
-	common := embedding.Common(sample)
 	for _, vector := range vectors {
 		embedding.Remove(vector, common)
 	}
 	v.commonMu.Lock()
-	v.common, v.counted = common, len(all)
+	v.common = common
 	v.commonMu.Unlock()
 	v.index.Add(all)
 	l.all.Go(func() { // while it is searched already
@@ -225,6 +222,33 @@ func (l *indexes) fill(id int64, v *live) {
 		}
 	})
 	l.Log.Debug("shelf filled", "shelf", id, "passages", len(all), "took", l.Now().Sub(began))
+}
+
+// commonOf is what the vectors of a shelf's passages have in common: what is on
+// record, so that the same is found after every start, or, where the shelf has
+// more than twice as many passages now, what a sample of them tells.
+func (l *indexes) commonOf(id int64, v *live, vectors [][]float32) ([]float32, error) {
+	ctx := context.Background()
+	common, of, err := l.Store.Shelves.Common(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if len(vectors) > 2*of+30 {
+		sample := vectors
+		if step := len(vectors) / 4000; step > 1 {
+			sample = nil
+			for i := 0; i < len(vectors); i += step {
+				sample = append(sample, vectors[i])
+			}
+		}
+		again := common != nil // others have the old one
+		common, of = embedding.Common(sample), len(vectors)
+		if err := l.Store.Shelves.KeepCommon(ctx, id, common, of, again); err != nil {
+			return nil, err
+		}
+	}
+	v.counted = of
+	return common, nil
 }
 
 // addMeanings gives passages the vectors of a model, as far as it has embedded

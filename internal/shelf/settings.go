@@ -22,9 +22,9 @@ func (l *Library) check(s Settings) error {
 		v, least, most float64
 		whatItMeasures string
 	}{
-		{"words", float64(s.Words), 30, 2000, "words of a passage"},
-		{"overlap", float64(s.Overlap), 0, float64(s.Words) * 0.8,
-			"words that the next passage has too; four fifths of a passage at most"},
+		{"tokens", float64(s.Tokens), 40, 3000, "tokens of a passage"},
+		{"overlap", float64(s.Overlap), 0, float64(s.Tokens) * 0.8,
+			"tokens that the next passage has too; four fifths of a passage at most"},
 		{"title_weight", s.TitleWeight, 0, 20, "what a word counts in the title"},
 		{"expand", float64(s.Expand), 0, 20, "words that mean the same, for each word of a question"},
 		{"vector_weight", s.VectorWeight, 0, 5, "what the built-in vectors count"},
@@ -69,7 +69,7 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (r
 	if err := l.Store.Shelves.SetShelf(ctx, f.ID, title, text); err != nil {
 		return f, err
 	}
-	if s.Words != before.Words || s.Overlap != before.Overlap {
+	if s.Tokens != before.Tokens || s.Overlap != before.Overlap {
 		documents, err := l.Store.Shelves.Documents(ctx, f.ID)
 		if err != nil {
 			return f, err

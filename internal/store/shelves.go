@@ -2,21 +2,26 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/phrase"
 	"juvalogos/internal/record"
 )
 
 const shelfColumns = `s.id, s.slug, s.title, s.settings, s.state, s.made_by, s.made_at,
 	coalesce(d.documents, 0) documents, coalesce(d.unread, 0) unread, coalesce(d.failed, 0) failed,
-	coalesce(d.passages, 0) passages, coalesce(d.words, 0) words, coalesce(d.tokens, 0) tokens
+	coalesce(d.passages, 0) passages, coalesce(d.words, 0) words, coalesce(d.tokens, 0) tokens,
+	coalesce(d.anew, 0) anew, coalesce(d.missed, 0) missed
 	from shelf s left join lateral (
 		select count(*)::int documents, (count(*) filter (where state in ('waiting', 'reading')))::int unread,
 			(count(*) filter (where state = 'failed'))::int failed,
+			(count(*) filter (where state in ('waiting', 'reading') and passages > 0))::int anew,
+			(count(*) filter (where state = 'ready' and missed_words(left_out) > original * 0.02))::int missed,
 			sum(passages)::int passages, sum(words)::int words, sum(tokens)::int tokens
 		from document where shelf = s.id and removed_at is null) d on true`
 
@@ -51,12 +56,15 @@ func (s *Shelves) Shelf(ctx context.Context, slug string) (record.Shelf, error) 
 // RemoveShelf takes a shelf out of use, with its documents.
 func (s *Shelves) RemoveShelf(ctx context.Context, id int64, at time.Time) error {
 	_, err := s.pool.Exec(ctx, `with d as (update document set removed_at = $2
-		where shelf = $1 and removed_at is null) update shelf set removed_at = $2 where id = $1`, id, at)
+			where shelf = $1 and removed_at is null returning id, state),
+		s as (update shelf set removed_at = $2 where id = $1)
+		select pg_notify('`+shelfChannel+`', format('%s %s', $1::bigint, id)) from d
+			where state in ('waiting', 'reading')`, id, at)
 	return err
 }
 
 const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words,
-		passages, tokens, seconds, added_by, added_at, read_at`
+		original, left_out, edition, passages, tokens, seconds, added_by, added_at, read_at`
 
 // AddDocument puts a file that is in content already on a shelf, to be read.
 // The same content on the same shelf is not added again: fresh is false then. A
@@ -132,37 +140,107 @@ func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (b
 }
 
 // KeepRead puts on record what was read of a document and tells every
-// instance. It does nothing if the document was removed meanwhile.
-func (s *Shelves) KeepRead(ctx context.Context, d record.Document, blocks []byte,
+// instance. It does nothing if the document was removed or given up meanwhile.
+func (s *Shelves) KeepRead(ctx context.Context, d record.Document, edges json.RawMessage, blocks []byte,
 	passages []record.StoredPassage) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6,
 			pages = $7, words = $8, passages = $9, tokens = $10,
-			seconds = $11, read_at = $12, blocks = $13, reader = null where id = $1 and removed_at is null
+			seconds = $11, read_at = $12, blocks = $13, reader = null, original = $14, left_out = $15, edition = $16,
+			edges = $17, skipped = '{}' where id = $1 and removed_at is null and state = 'reading'
 				returning shelf`,
 			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, len(passages), d.Tokens,
-			d.Seconds, d.ReadAt, blocks).Scan(&shelf)
+			d.Seconds, d.ReadAt, blocks, d.Original, leftOut(d.LeftOut), d.Edition, edges).Scan(&shelf)
 		if known(err) == record.ErrNotFound {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `delete from passage where document = $1`, d.ID); err != nil {
-			return err
-		}
-		_, err = tx.CopyFrom(ctx, pgx.Identifier{"passage"},
-			[]string{"document", "number", "id", "path", "body", "spans", "size"},
-			pgx.CopyFromSlice(len(passages), func(i int) ([]any, error) {
-				p := passages[i]
-				return []any{d.ID, p.Number, p.ID, p.Path, p.Text, p.Spans, p.Size}, nil
-			}))
-		if err != nil {
+		if err := keepPassages(ctx, tx, d.ID, passages); err != nil {
 			return err
 		}
 		return s.changed(ctx, tx, shelf, d.ID)
 	})
+}
+
+// leftOut is what was left out as it is kept: nothing is an empty list.
+func leftOut(all []evidence.Omission) []evidence.Omission {
+	return append([]evidence.Omission{}, all...)
+}
+
+func keepPassages(ctx context.Context, tx pgx.Tx, document int64, passages []record.StoredPassage) error {
+	if _, err := tx.Exec(ctx, `delete from passage where document = $1`, document); err != nil {
+		return err
+	}
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"passage"},
+		[]string{"document", "number", "id", "path", "body", "spans", "size"},
+		pgx.CopyFromSlice(len(passages), func(i int) ([]any, error) {
+			p := passages[i]
+			return []any{document, p.Number, p.ID, p.Path, p.Text, p.Spans, p.Size}, nil
+		}))
+	return err
+}
+
+// KeepSplit puts on record how a document is split now that some of its blocks
+// are skipped, and tells every instance. It does nothing if the document is read
+// anew or was removed meanwhile.
+func (s *Shelves) KeepSplit(ctx context.Context, d record.Document, skipped []int32,
+	passages []record.StoredPassage) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var shelf int64
+		err := tx.QueryRow(ctx, `update document set skipped = $2, left_out = $3, passages = $4, tokens = $5
+			where id = $1 and removed_at is null and state = 'ready' and read_at = $6 returning shelf`, d.ID,
+			append([]int32{}, skipped...), leftOut(d.LeftOut), len(passages), d.Tokens, d.ReadAt).Scan(&shelf)
+		if known(err) == record.ErrNotFound {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if err := keepPassages(ctx, tx, d.ID, passages); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, shelf, d.ID)
+	})
+}
+
+// Edges are what stands at the edges of a shelf's documents that are ready.
+func (s *Shelves) Edges(ctx context.Context, shelf int64) ([]record.Edges, error) {
+	rows, err := s.pool.Query(ctx, `select id as document, name, source, format, edges, skipped from document
+		where shelf = $1 and removed_at is null and state = 'ready' order by id`, shelf)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[record.Edges])
+}
+
+// Common is what the built-in vectors of a shelf's passages have in common, as
+// it was put on record when there were so many passages; nil if it was not.
+func (s *Shelves) Common(ctx context.Context, shelf int64) (common []float32, of int, err error) {
+	err = s.pool.QueryRow(ctx, `select common, common_of from shelf where id = $1`, shelf).Scan(&common, &of)
+	return common, of, known(err)
+}
+
+// KeepCommon puts it on record. again has every instance fill the shelf anew.
+func (s *Shelves) KeepCommon(ctx context.Context, shelf int64, common []float32, of int, again bool) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update shelf set common = $2, common_of = $3 where id = $1`, shelf, common,
+			of); err != nil || !again {
+			return err
+		}
+		_, err := tx.Exec(ctx, `select pg_notify('`+shelfChannel+`', format('%s 0', $1::bigint))`, shelf)
+		return err
+	})
+}
+
+// KeepProblem says of a document that could not be read anew what is wrong; what
+// was read of it before stays.
+func (s *Shelves) KeepProblem(ctx context.Context, id int64, what phrase.Phrase, edition int) error {
+	_, err := s.pool.Exec(ctx, `update document set state = 'ready', problem = $2, edition = $3, reader = null
+		where id = $1 and removed_at is null and state = 'reading'`, id, what, edition)
+	return err
 }
 
 // shelfChannel carries the ids of a shelf and of the document that changed.
@@ -179,11 +257,36 @@ func (s *Shelves) ReadAgain(ctx context.Context, id int64) error {
 	return s.one(ctx, `update document set state = 'waiting', problem = '{}' where id = $1 and removed_at is null`, id)
 }
 
-// CancelReading gives up documents of a shelf that wait.
-func (s *Shelves) CancelReading(ctx context.Context, shelf int64, why phrase.Phrase) (int, error) {
-	tag, err := s.pool.Exec(ctx, `update document set state = 'failed', problem = $2
-		where shelf = $1 and removed_at is null and state in ('waiting', 'reading')`, shelf, why)
+// ReadOutdated has all documents read anew that readers of an older edition
+// read, and returns how many: those of one shelf, or of all for 0.
+func (s *Shelves) ReadOutdated(ctx context.Context, shelf int64, edition int) (int, error) {
+	tag, err := s.pool.Exec(ctx, `update document set state = 'waiting', problem = '{}' where state = 'ready'
+		and edition < $2 and removed_at is null and ($1 = 0 or shelf = $1)`, shelf, edition)
 	return int(tag.RowsAffected()), err
+}
+
+// CancelReading gives up documents of a shelf that wait or are being read, and
+// tells every instance; what was read of them before stays.
+func (s *Shelves) CancelReading(ctx context.Context, shelf int64, why phrase.Phrase) (int, error) {
+	tag, err := s.pool.Exec(ctx, `with given_up as (update document
+			set state = case when passages > 0 then 'ready' else 'failed' end, problem = $2
+			where shelf = $1 and removed_at is null and state in ('waiting', 'reading') returning id)
+		select pg_notify('`+shelfChannel+`', format('%s %s', $1::bigint, id)) from given_up`, shelf, why)
+	return int(tag.RowsAffected()), err
+}
+
+// UnreadOn is how many documents of a shelf are to be read.
+func (s *Shelves) UnreadOn(ctx context.Context, shelf int64) (n int, err error) {
+	err = s.pool.QueryRow(ctx, `select count(*) from document where shelf = $1 and removed_at is null
+		and state in ('waiting', 'reading')`, shelf).Scan(&n)
+	return n, err
+}
+
+// Reads reports whether a document is being read, and not given up or removed.
+func (s *Shelves) Reads(ctx context.Context, id int64) (is bool, err error) {
+	err = s.pool.QueryRow(ctx, `select exists (select from document where id = $1 and state = 'reading'
+		and removed_at is null)`, id).Scan(&is)
+	return is, err
 }
 
 // RemoveDocument takes a document off a shelf.
@@ -221,7 +324,7 @@ func (s *Shelves) Blocks(ctx context.Context, id int64) (blocks []byte, err erro
 func (s *Shelves) EachPassage(ctx context.Context, shelf, document int64, do func(record.ShelfPassage) error) error {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.path, p.body, d.title, d.language
 		from document d join passage p on p.document = d.id
-		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state = 'ready' and d.removed_at is null
+		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state <> 'failed' and d.removed_at is null
 			order by d.id, p.number`, shelf, document)
 	if err != nil {
 		return err

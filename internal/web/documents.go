@@ -52,6 +52,14 @@ func (s *shelves) readDocument(c fiber.Ctx) error {
 	return onDocument(c, func(shelf string, id int64) error { return s.Shelves.ReadAgain(c, shelf, id) })
 }
 
+func (s *shelves) readShelf(c fiber.Ctx) error {
+	n, err := s.Shelves.ReadShelfAgain(c, c.Params("shelf"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(api.ReadAnew{Documents: n})
+}
+
 func (s *shelves) cancelReading(c fiber.Ctx) error {
 	n, err := s.Shelves.Cancel(c, c.Params("shelf"))
 	if err != nil {

@@ -51,6 +51,7 @@ func (s *shelves) routes(api fiber.Router) {
 	api.Post("/shelves/:shelf/embedding", s.allowed(account.Publish, s.embedShelf))
 	api.Post("/shelves/:shelf/documents", s.allowed(account.Publish, s.addDocuments))
 	api.Post("/shelves/:shelf/addresses", s.allowed(account.Publish, s.addAddress))
+	api.Post("/shelves/:shelf/read", s.allowed(account.Publish, s.readShelf))
 	api.Post("/shelves/:shelf/cancel", s.allowed(account.Publish, s.cancelReading))
 	api.Delete("/shelves/:shelf/documents/:id", s.allowed(account.Publish, s.removeDocument))
 	api.Post("/shelves/:shelf/documents/:id/restore", s.allowed(account.Publish, s.restoreDocument))

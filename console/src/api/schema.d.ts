@@ -790,8 +790,30 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give up documents that wait to be read */
+        /** Give up documents that wait to be read or are being read */
         post: operations["cancelReading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read all documents of a shelf anew
+         * @description They are found meanwhile as they were read before.
+         */
+        post: operations["readShelf"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1830,9 +1852,9 @@ export interface components {
         /** @description How a shelf is split and searched. */
         ShelfSettings: {
             title?: string;
-            /** @description Words of a passage. */
-            words?: number;
-            /** @description Words that the next passage has too. */
+            /** @description Tokens of a passage. */
+            tokens?: number;
+            /** @description Tokens that the next passage has too. */
             overlap?: number;
             /** @description What a word counts in the title, where it counts 1 in the text. */
             title_weight?: number;
@@ -1884,6 +1906,8 @@ export interface components {
             problem?: string;
             phrase?: components["schemas"]["Phrase"];
             words: number;
+            /** @description How much was read of what a reader of the original reads for what it says, 0 to 1. */
+            share: number;
             pages?: number;
             /** Format: int64 */
             size: number;
@@ -1958,12 +1982,16 @@ export interface components {
         /** @description A piece of a document as it was read. */
         Block: {
             /** @enum {string} */
-            kind: "heading" | "paragraph" | "item" | "row" | "code" | "caption";
+            kind: "heading" | "paragraph" | "item" | "row" | "code" | "caption" | "listing";
             text: string;
             level?: number;
             line?: number;
             sheet?: string;
             row?: number;
+            /** @description In files that have neither pages nor lines, from 1. */
+            paragraph?: number;
+            /** @description In books, from 1; paragraphs begin anew with each. */
+            chapter?: number;
             /** @description Where stretches of the text are, on a page or in time. */
             marks?: components["schemas"]["BlockMark"][];
         };
@@ -1982,7 +2010,11 @@ export interface components {
             documents: number;
             /** @description Documents that are to be read. */
             waiting: number;
+            /** @description Of them those that are read once more, and found meanwhile as they were read before. */
+            anew?: number;
             failed: number;
+            /** @description Documents of which less than 98 in 100 words were read. */
+            missed?: number;
             passages: number;
             words: number;
             tokens: number;
@@ -2011,7 +2043,12 @@ export interface components {
             format?: string;
             language?: string;
             pages?: number;
+            /** @description Words that were read. */
             words: number;
+            /** @description How much was read of what a reader of the original reads for what it says, 0 to 1; below 0.98 is a warning. */
+            share: number;
+            /** @description What was left out or is not searched, the most first. */
+            left_out: components["schemas"]["LeftOut"][];
             passages: number;
             tokens: number;
             /** @description That reading it took. */
@@ -2021,6 +2058,19 @@ export interface components {
             added_at: string;
             /** Format: date-time */
             read_at?: string;
+        };
+        ReadAnew: {
+            documents: number;
+        };
+        /** @description What of a document is not among what was read, or not searched. */
+        LeftOut: {
+            /** @enum {string} */
+            why: "navigation" | "header" | "footer" | "repeated" | "page-numbers" | "contents" | "comments" | "deleted" | "unseen" | "pictures" | "blank" | "unreadable" | "shared" | "missing" | "lost";
+            words?: number;
+            /** @description Of pictures or pages. */
+            count?: number;
+            /** @description Its first words. */
+            sample?: string;
         };
         DocumentText: {
             document: components["schemas"]["Document"];
@@ -3111,6 +3161,8 @@ export interface components {
             timed?: boolean;
             sheet?: string;
             row?: number;
+            paragraph?: number;
+            chapter?: number;
             turns?: components["schemas"]["SourceBreak"][];
             /** @description The stretch is one. */
             heading?: boolean;
@@ -4632,6 +4684,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Cancelled"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readShelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadAnew"];
                 };
             };
             default: components["responses"]["Problem"];
