@@ -18,7 +18,7 @@ type Place struct {
 }
 
 // String is the place as people say it: page 3, row 7 of Sheet 1, at 1:05,
-// line 12, chapter 2, paragraph 5; "" if it is not known.
+// line 12, part 2, paragraph 5; "" if it is not known.
 func (p Place) String() string {
 	switch {
 	case p.Page > 0:
@@ -34,7 +34,7 @@ func (p Place) String() string {
 	case p.Line > 0:
 		return fmt.Sprintf("line %d", p.Line)
 	case p.Chapter > 0:
-		return fmt.Sprintf("chapter %d, paragraph %d", p.Chapter, p.Paragraph)
+		return fmt.Sprintf("part %d, paragraph %d", p.Chapter, p.Paragraph)
 	case p.Paragraph > 0:
 		return fmt.Sprintf("paragraph %d", p.Paragraph)
 	}

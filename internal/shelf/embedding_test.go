@@ -115,15 +115,15 @@ func TestSettingsOfAShelf(t *testing.T) {
 	long := "# Long\n\n" + strings.Repeat("A sentence about bees and wax that says little. ", 60)
 	add(t, b, "long.md", long)
 	before := read(t, b)["long.md"].Passages
-	set(t, b, map[string]any{"words": 60, "overlap": 10, "title": "The handbook"})
+	set(t, b, map[string]any{"tokens": 80, "overlap": 14, "title": "The handbook"})
 	testbed.Within(t, 10*time.Second, "it is split anew",
 		func() bool { return read(t, b)["long.md"].Passages > before })
 	s, err := b.Client.ShelfSettings(t.Context(), "handbook")
-	if err != nil || s.Words != 60 || s.Title != "The handbook" || s.K1 != 1.2 {
+	if err != nil || s.Tokens != 80 || s.Title != "The handbook" || s.K1 != 1.2 {
 		t.Errorf("%+v, %v", s, err)
 	}
 	for _, wrong := range []map[string]any{
-		{"words": 5}, {"overlap": 59}, {"b": 2}, {"embedding": "thyme-mini"}, {"embedding": "nonsense"},
+		{"tokens": 5}, {"overlap": 79}, {"b": 2}, {"embedding": "thyme-mini"}, {"embedding": "nonsense"},
 		{"title": strings.Repeat("x", 81)}, {"k1": -1},
 	} {
 		if _, err := b.Client.SetShelf(t.Context(), "handbook", wrong); err == nil {

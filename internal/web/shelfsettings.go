@@ -1,6 +1,12 @@
 package web
 
 import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/api"
@@ -36,10 +42,33 @@ func (s *shelves) changeShelf(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
+	if err := onlyKnown(c, b); err != nil {
+		return err
+	}
 	if _, err := s.Shelves.Change(c, c.Params("shelf"), b.Title, shape.SettingsFrom(b)); err != nil {
 		return err
 	}
 	return s.shelfSettings(c)
+}
+
+// onlyKnown says which setting there is not that a body names.
+func onlyKnown(c fiber.Ctx, b api.ShelfSettings) error {
+	text, err := json.Marshal(b)
+	if err != nil {
+		return err
+	}
+	var known, given map[string]json.RawMessage
+	if json.Unmarshal(text, &known) != nil || json.Unmarshal(c.Body(), &given) != nil {
+		return nil // it has been read once
+	}
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		if _, is := known[name]; is {
+			continue
+		}
+		return invalid(fmt.Sprintf("there is no setting %q; known: %s", name,
+			strings.Join(slices.Sorted(maps.Keys(known)), ", ")))
+	}
+	return nil
 }
 
 func (s *shelves) shelfEmbedding(c fiber.Ctx) error {

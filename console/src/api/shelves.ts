@@ -26,6 +26,7 @@ export const restoreDocument = (slug: string, id: number) =>
   service.POST("/api/shelves/{shelf}/documents/{id}/restore", of(slug, id));
 export const readAgain = (slug: string, id: number) =>
   service.POST("/api/shelves/{shelf}/documents/{id}/read", of(slug, id));
+export const readAllAgain = (slug: string) => data(service.POST("/api/shelves/{shelf}/read", on(slug)));
 export type Wanted = Schemas["NewAddress"];
 export const fetchTo = async (slug: string, body: Wanted) =>
   (await data(service.POST("/api/shelves/{shelf}/addresses", { ...on(slug), body }))).added;

@@ -17,7 +17,12 @@
     ({
       waiting: say.attachments.waiting,
       reading: say.attachments.reading,
-      ready: d.pages ? say.attachments.pages(d.pages) : say.attachments.words(d.words),
+      ready:
+        d.share < 0.98
+          ? say.attachments.partly(d.share)
+          : d.pages
+            ? say.attachments.pages(d.pages)
+            : say.attachments.words(d.words),
       failed: fromService(d.phrase, d.problem) || say.attachments.failed,
     })[d.state];
 </script>

@@ -54,7 +54,7 @@
   function send() {
     const question = text.trim();
     if (!question || running) return;
-    text = "";
+    text = pasted = "";
     ask(question);
   }
 
@@ -63,6 +63,45 @@
   function picked() {
     attach?.([...(picker.files ?? [])]);
     picker.value = "";
+    focus();
+  }
+
+  // What was pasted and is long enough to be a document.
+  const long = 2000;
+  const longest = 500_000;
+  let pasted = $state("");
+  let documents = 0;
+
+  function paste(e: ClipboardEvent) {
+    const said = e.clipboardData?.getData("text/plain") ?? "";
+    if (!attach || said.length < long) return;
+    pasted = said.replace(/\r\n?/g, "\n");
+    if (text.length + pasted.length > longest) e.preventDefault(); // the box would cut it
+  }
+
+  /** Attaches what was pasted, under its first words. */
+  function attachPasted() {
+    const [first = ""] = pasted.trim().split("\n");
+    const name = first
+      .replace(/[^\p{L}\p{N} ,.-]/gu, " ")
+      .split(/\s+/)
+      .slice(0, 8)
+      .join(" ")
+      .slice(0, 60)
+      .trim();
+    documents++;
+    attach?.([
+      new File([pasted], `${name || say.question.pastedName}${documents > 1 ? ` ${documents}` : ""}.txt`, {
+        type: "text/plain",
+      }),
+    ]);
+    text = text.replace(pasted, "").trimEnd();
+    pasted = "";
+    focus();
+  }
+
+  function keepPasted() {
+    pasted = "";
     focus();
   }
 
@@ -92,6 +131,15 @@
   }
 </script>
 
+{#if pasted && attach}
+  <div class="mb-2 rounded-md border border-rule bg-leaf px-3 py-2 text-fine" role="status">
+    <p>{say.question.pasted(pasted.split(/\s+/).length)}</p>
+    <div class="mt-1.5 flex flex-wrap gap-2">
+      <button type="button" class="button-main" onclick={attachPasted}>{say.question.pastedAttach}</button>
+      <button type="button" class="button-plain" onclick={keepPasted}>{say.question.pastedKeep}</button>
+    </div>
+  </div>
+{/if}
 <form
   class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach
     ? 'pl-1.5'
@@ -118,6 +166,7 @@
     bind:this={area}
     bind:value={text}
     onkeydown={keydown}
+    onpaste={paste}
     onbeforeinput={beforeinput}
     rows="1"
     maxlength="500000"

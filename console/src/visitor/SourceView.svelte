@@ -158,6 +158,8 @@
             <pre>{@render text(b, i)}</pre>
           {:else if b.kind === "item"}
             <p class="!mt-1" style="padding-left:{(b.level ?? 1) * 1.1}em">– {@render text(b, i)}</p>
+          {:else if b.kind === "listing"}
+            <p class="!mt-0 !text-fine text-faded">{@render text(b, i)}</p>
           {:else if b.kind === "row"}
             <p class="!mt-1 border-b border-rule pb-1 text-text">{@render text(b, i)}</p>
           {:else}

@@ -86,8 +86,8 @@ export function showClaims(html: string, sources: Sources): string {
 /** Where something stands, for a reader: a line says nothing to who does not see the file. */
 export function placeOf(place: string, section: string, title: string): string {
   const named = section && section !== title ? section : "";
-  if (!place.startsWith("line ")) return [named, place].filter(Boolean).join(", ");
-  return named;
+  if (place.startsWith("line ") || (named && place.includes("paragraph "))) return named;
+  return [named, place].filter(Boolean).join(", ");
 }
 
 /** The headings above a passage, without the document's title. */

@@ -6,6 +6,8 @@
   import Table from "../../ui/Table.svelte";
   import { act } from "../state.svelte";
   import { ago } from "../time";
+  import LeftOut from "./LeftOut.svelte";
+  import { lost, shareOf } from "./leftOut";
   import PassageSheet from "./PassageSheet.svelte";
 
   interface Props {
@@ -26,6 +28,7 @@
   const columns = [
     { title: "Document" },
     { title: "Words", number: true, class: wide },
+    { title: "Read", number: true, class: wide },
     { title: "Passages", number: true, class: wide },
     { title: "Tokens", number: true, class: wide },
     { title: "Language", class: wide },
@@ -55,7 +58,17 @@
 </script>
 
 <section class="mt-8" aria-labelledby="documents">
-  <h2 id="documents" class="font-serif text-lead font-semibold">Documents</h2>
+  <div class="flex flex-wrap items-baseline gap-x-4">
+    <h2 id="documents" class="font-serif text-lead font-semibold">Documents</h2>
+    {#if documents.length}<Link
+        class="min-h-7 text-fine"
+        onclick={() =>
+          act(
+            async () => (await shelves.readAllAgain(slug), await read()),
+            "All are read anew, and found meanwhile as they were read before",
+          )}>Read all again</Link
+      >{/if}
+  </div>
   {#if documents.length}
     <Table class="mt-2" label="Documents" least="46rem" {columns}>
       {#each documents as d (d.id)}
@@ -69,12 +82,16 @@
               >{d.name}{states[d.state] && `, ${states[d.state]}`}</span>
             <span class="block text-fine text-faded sm:hidden"
               >{d.words.toLocaleString("en")} words, {ago(d.added_at)}</span>
+            <LeftOut document={d} />
             {#if d.problem}<span
                 class="mt-1 block border-l-2 border-wrong pl-2 text-fine first-letter:uppercase"
                 >{d.problem}</span
               >{/if}
           </td>
           <td class={[wide, "text-right tabular-nums"]}>{d.words.toLocaleString("en")}</td>
+          <td
+            class={[wide, "text-right whitespace-nowrap tabular-nums", lost(d) && "font-semibold text-wrong"]}
+            >{d.words ? shareOf(d) : ""}</td>
           <td class={[wide, "text-right tabular-nums"]}>{d.passages}</td>
           <td class={[wide, "text-right tabular-nums"]}>{d.tokens.toLocaleString("en")}</td>
           <td class={wide}>{d.language ?? ""}</td>

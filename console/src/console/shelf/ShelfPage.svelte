@@ -78,6 +78,18 @@
           ? "read the passages that replies rest on, and no whole documents"
           : "can read its documents whole"}{:else}No published desk answers from it, so no visitor reads it{/each}.
     </p>
+    {#if shelf.anew}
+      <p class="mt-3 border-l-2 border-accent pl-3 text-note" role="status">
+        {counted(shelf.anew, { one: "document is", other: "documents are" })} being read anew. Until then answers
+        rest on what was read of {shelf.anew === 1 ? "it" : "them"} before.
+      </p>
+    {/if}
+    {#if shelf.missed}
+      <p class="mt-3 border-l-2 border-wrong pl-3 text-note">
+        Of {counted(shelf.missed, { one: "document", other: "documents" })} a part could not be read. The list says
+        of which, and how much.
+      </p>
+    {/if}
     <AddDocuments bind:this={adding} {slug} {documents} {read} />
     <TrySearch {slug} {documents} />
     <DocumentTable {slug} {documents} {read} />

@@ -31,8 +31,18 @@
     {
       title: "Passages",
       of: [
-        ["words", "Words", "in a passage, about; usually 200. A change has all documents read anew", 1],
-        ["overlap", "Overlap", "words at the end of a passage that the next one begins with; usually 100", 1],
+        [
+          "tokens",
+          "Tokens",
+          "in a passage, at most; usually 270, about 200 English words. A change has all documents read anew",
+          1,
+        ],
+        [
+          "overlap",
+          "Overlap",
+          "tokens at the end of a passage that the next one begins with; usually 135",
+          1,
+        ],
       ],
     },
     {
