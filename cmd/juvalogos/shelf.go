@@ -224,7 +224,7 @@ func shelfShow(args []string) error {
 // readShare is how much of a document was read, for a table.
 func readShare(d api.Document) string {
 	switch {
-	case d.Words == 0:
+	case d.Share == 0: // it is not known
 		return "-"
 	case d.Share < evidence.LeastShare:
 		return fmt.Sprintf("%.1f %% !", 100*d.Share)

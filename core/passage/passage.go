@@ -45,8 +45,8 @@ type Chunk struct {
 // vocabulary, which is that of no model in particular.
 const (
 	Vocabulary     = "o200k_base"
-	DefaultTarget  = 270
-	DefaultOverlap = 135
+	DefaultTarget  = 310
+	DefaultOverlap = 155
 )
 
 // Options say how to split.
@@ -181,13 +181,16 @@ func (s *splitter) cut(b reading.Block) {
 	for _, long := range stretches(b.Text) {
 		text := b.Text[long[0]:long[1]]
 		var parts [][2]int
-		switch size := s.size(text); {
-		case b.Kind == reading.Code:
+		if b.Kind == reading.Code {
 			parts = linesOf(text)
-		case size <= s.Target/4:
-			s.add(long[0], long[1], size)
-			continue
-		default:
+		} else {
+			// What is long is parted without being counted as a whole.
+			if small := s.Target / 4; len(text) <= small*bytesEach {
+				if size := s.size(text); size <= small {
+					s.add(long[0], long[1], size)
+					continue
+				}
+			}
 			parts = language.Sentences(text)
 		}
 		for _, p := range parts {
@@ -238,6 +241,8 @@ func (s *splitter) size(text string) (size int) {
 const (
 	// longStretch is how much of a block is looked at at once, in bytes.
 	longStretch = 64 << 10
+	// bytesEach are more than what is counted as one has, on average.
+	bytesEach = 8
 	// longWord is as long as no word is, in bytes.
 	longWord = 400
 )

@@ -200,7 +200,7 @@ type Attachment struct {
 	Problem string `json:"problem,omitempty,omitzero"`
 
 	// Share How much was read of what a reader of the original reads for what it says, 0 to 1.
-	Share float64         `json:"share"`
+	Share float64         `json:"share,omitempty,omitzero"`
 	Size  int64           `json:"size"`
 	State AttachmentState `json:"state"`
 	Words int             `json:"words"`
@@ -580,8 +580,8 @@ type Document struct {
 	// Seconds That reading it took.
 	Seconds float64 `json:"seconds"`
 
-	// Share How much was read of what a reader of the original reads for what it says, 0 to 1; below 0.98 is a warning.
-	Share  float64       `json:"share"`
+	// Share How much was read of what a reader of the original reads for what it says, 0 to 1; below 0.98 is a warning. Left out where it is not known.
+	Share  float64       `json:"share,omitempty,omitzero"`
 	Size   int64         `json:"size"`
 	Source string        `json:"source,omitempty,omitzero"`
 	State  DocumentState `json:"state"`

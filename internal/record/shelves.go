@@ -76,8 +76,14 @@ type Document struct {
 	Edition  int // of the readers
 }
 
-// Share is how much of what a reader of the original reads was read, 0 to 1.
-func (d Document) Share() float64 { return evidence.Share(d.Original, d.LeftOut) }
+// Share is how much of what a reader of the original reads was read, 0 to 1; 0 if
+// that is not known.
+func (d Document) Share() float64 {
+	if d.Original == 0 {
+		return 0
+	}
+	return evidence.Share(d.Original, d.LeftOut)
+}
 
 // Edges are what stands at the edges of a document that is ready, beside what
 // tells which others it goes with.

@@ -1907,7 +1907,7 @@ export interface components {
             phrase?: components["schemas"]["Phrase"];
             words: number;
             /** @description How much was read of what a reader of the original reads for what it says, 0 to 1. */
-            share: number;
+            share?: number;
             pages?: number;
             /** Format: int64 */
             size: number;
@@ -2045,8 +2045,8 @@ export interface components {
             pages?: number;
             /** @description Words that were read. */
             words: number;
-            /** @description How much was read of what a reader of the original reads for what it says, 0 to 1; below 0.98 is a warning. */
-            share: number;
+            /** @description How much was read of what a reader of the original reads for what it says, 0 to 1; below 0.98 is a warning. Left out where it is not known. */
+            share?: number;
             /** @description What was left out or is not searched, the most first. */
             left_out: components["schemas"]["LeftOut"][];
             passages: number;

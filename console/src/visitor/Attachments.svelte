@@ -18,7 +18,7 @@
       waiting: say.attachments.waiting,
       reading: say.attachments.reading,
       ready:
-        d.share < 0.98
+        d.share !== undefined && d.share < 0.98
           ? say.attachments.partly(d.share)
           : d.pages
             ? say.attachments.pages(d.pages)

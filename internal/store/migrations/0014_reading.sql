@@ -18,11 +18,11 @@ create function missed_words(left_out jsonb) returns int language sql immutable 
 alter table document add edges jsonb not null default '[]';
 alter table document add skipped int[] not null default '{}';
 
--- Passages are measured in tokens; what was a number of words has about a third
--- more of them.
+-- Passages are measured in tokens; what was a number of words has about half
+-- as many again.
 update shelf set settings = settings - 'words' || jsonb_build_object(
-    'tokens', round((settings->>'words')::numeric * 1.35),
-    'overlap', round(coalesce((settings->>'overlap')::numeric, 100) * 1.35))
+    'tokens', round((settings->>'words')::numeric * 1.55),
+    'overlap', round(coalesce((settings->>'overlap')::numeric, 100) * 1.55))
     where settings ? 'words';
 
 -- What the built-in vectors of a shelf's passages have in common, so that the same
@@ -32,8 +32,8 @@ alter table shelf add common_of int not null default 0;
 
 -- +goose Down
 update shelf set settings = settings - 'tokens' || jsonb_build_object(
-    'words', round((settings->>'tokens')::numeric / 1.35),
-    'overlap', round(coalesce((settings->>'overlap')::numeric, 135) / 1.35))
+    'words', round((settings->>'tokens')::numeric / 1.55),
+    'overlap', round(coalesce((settings->>'overlap')::numeric, 155) / 1.55))
     where settings ? 'tokens';
 alter table shelf drop common, drop common_of;
 drop function missed_words(jsonb);

@@ -91,7 +91,7 @@
           <td class={[wide, "text-right tabular-nums"]}>{d.words.toLocaleString("en")}</td>
           <td
             class={[wide, "text-right whitespace-nowrap tabular-nums", lost(d) && "font-semibold text-wrong"]}
-            >{d.words ? shareOf(d) : ""}</td>
+            >{shareOf(d)}</td>
           <td class={[wide, "text-right tabular-nums"]}>{d.passages}</td>
           <td class={[wide, "text-right tabular-nums"]}>{d.tokens.toLocaleString("en")}</td>
           <td class={wide}>{d.language ?? ""}</td>

@@ -34,13 +34,13 @@
         [
           "tokens",
           "Tokens",
-          "in a passage, at most; usually 270, about 200 English words. A change has all documents read anew",
+          "in a passage, at most; usually 310, about 230 English words. A change has all documents read anew",
           1,
         ],
         [
           "overlap",
           "Overlap",
-          "tokens at the end of a passage that the next one begins with; usually 135",
+          "tokens at the end of a passage that the next one begins with; usually 155",
           1,
         ],
       ],

@@ -7,11 +7,13 @@ type Omission = Schemas["LeftOut"];
 const least = 0.98;
 
 /** Whether much of what a reader of the original reads is missing. */
-export const lost = (d: Document) => d.state === "ready" && d.share < least;
+export const lost = (d: Document) => d.state === "ready" && d.share !== undefined && d.share < least;
 
 /** How much was read, rounded down: all is all only where nothing is missing. */
 export const shareOf = (d: Document) =>
-  `${(Math.floor(d.share * 1000) / 10).toLocaleString("en", { maximumFractionDigits: 1 })} %`;
+  d.share === undefined
+    ? ""
+    : `${(Math.floor(d.share * 1000) / 10).toLocaleString("en", { maximumFractionDigits: 1 })} %`;
 
 const reasons: Record<Omission["why"], string> = {
   navigation: "menus",
