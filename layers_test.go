@@ -127,6 +127,7 @@ var layers = []struct {
 	{"juvalogos/bench", []string{"juvalogos/examples/programs/talk", "juvalogos/internal/models",
 		"juvalogos/internal/api", "juvalogos/core/prompt", "juvalogos/core/recipe",
 		"juvalogos/internal/client", "juvalogos/internal/sse"}},
+	{"juvalogos/bench/reading", []string{"juvalogos/core/reading", "juvalogos/internal/pdfium"}},
 	{"juvalogos/bench/injections", []string{"juvalogos/core/", "juvalogos/internal/models"}},
 	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }

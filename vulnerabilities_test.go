@@ -20,7 +20,7 @@ func TestKnownVulnerabilitiesAreFound(t *testing.T) {
 			"published":"2026-01-01T00:00:00Z","summary":"made up","details":"made up",
 			"affected":[{"package":{"name":"golang.org/x/net","ecosystem":"Go"},
 				"ranges":[{"type":"SEMVER","events":[{"introduced":"0"}]}],
-				"ecosystem_specific":{"imports":[{"path":"golang.org/x/net/html","symbols":["Parse","Render"]}]}}],
+				"ecosystem_specific":{"imports":[{"path":"golang.org/x/net/html","symbols":["ParseWithOptions"]}]}}],
 			"references":[],"database_specific":{"url":"http://127.0.0.1:1/","review_status":"REVIEWED"}}`,
 	} {
 		file := filepath.Join(folder, name)

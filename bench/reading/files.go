@@ -25,7 +25,8 @@ var lots = []struct {
 		"gi-docgen-doc gitmagic gle-doc grub-legacy-doc gsasl-doc hamradio-maintguide idzebra-2.0-doc knot-doc " +
 		"lame-doc leveldb-doc libcsv-java-doc libcunit1-doc libdatrie-doc libfmt-doc libghc-attoparsec-doc " +
 		"maint-guide privoxy debian-faq-ja libapache2-mod-python-doc iwidgets4-doc", "html", 2},
-	{"bliss-doc camlidl-doc coinor-csdp-doc coco-doc fai-doc gitmagic gss-doc infernal-doc instead-doc-ru libidn2-doc " +
+	{"bliss-doc camlidl-doc coinor-csdp-doc coco-doc fai-doc gitmagic gss-doc infernal-doc instead-doc-ru " +
+		"libidn2-doc " +
 		"libtasn1-doc maint-guide maint-guide-ja nauty-doc sagetex-doc surf-alggeo-doc tree-puzzle-doc xmlformat-doc",
 		"pdf", 1},
 	{"r-cran-officer finalcif fonts-lmodern python3-docx apostrophe", "docx", 2},

@@ -226,7 +226,8 @@ func table(results []result) string {
 		}
 	}
 	var b strings.Builder
-	b.WriteString("| format | witness | files | its words | of them read or told | told as left out | of that missed | " +
+	b.WriteString("| format | witness | files | its words | of them read or told | told as left out | of that " +
+		"missed | " +
 		"files below 99.5 % |\n|---|---|---|---|---|---|---|---|\n")
 	for _, k := range keys {
 		s := by[k]

@@ -192,7 +192,8 @@ func office(ctx context.Context, f file) (string, error) {
 		"docx": "txt:Text (encoded):UTF8", "odt": "txt:Text (encoded):UTF8",
 		"xlsx": `csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,-1`, "pptx": "pdf",
 	}[f.Format]
-	cmd := exec.CommandContext(ctx, "soffice", "-env:UserInstallation=file://"+filepath.Join(os.TempDir(), "witness-office"),
+	cmd := exec.CommandContext(ctx, "soffice", "-env:UserInstallation=file://"+filepath.Join(os.TempDir(),
+		"witness-office"),
 		"--headless", "--convert-to", to, "--outdir", out, f.at)
 	if said, err := cmd.CombinedOutput(); err != nil {
 		return "", fmt.Errorf("soffice: %w: %.200s", err, said)

@@ -65,8 +65,13 @@ func build(pages []page) *built {
 	b := &built{pages: pages, index: retrieval.New(), words: embedding.Load()}
 	var entries []retrieval.Entry
 	var vectors [][]float32
+	edges := make([][]passage.Edge, len(pages))
 	for i, p := range pages {
-		for n, ps := range splitAs(p.doc) {
+		edges[i] = passage.Edges(p.doc)
+	}
+	shares := passage.SharesOf(edges)
+	for i, p := range pages {
+		for n, ps := range splitAs(p.doc, shares.Repeated(edges[i])...) {
 			e := retrieval.Entry{Key: int64(len(entries)), Document: int64(i), Number: n, Title: p.doc.Title,
 				Path: ps.Path, Text: ps.Text, Language: p.doc.Language}
 			if v, known := b.words.Vector(p.doc.Title + " " + ps.Text); known {
@@ -331,8 +336,13 @@ var counter = sync.OnceValue(func() prompt.Counter {
 	return c
 })
 
-// splitAs splits a document as shelves do that nobody has changed.
-func splitAs(d reading.Document) []passage.Chunk {
+// splitAs splits a document as shelves do that nobody has changed, without what
+// stands at the edges of many.
+func splitAs(d reading.Document, repeated ...int) []passage.Chunk {
+	skip := map[int]bool{}
+	for _, b := range repeated {
+		skip[b] = true
+	}
 	return slices.Collect(passage.Split(context.Background(), d, passage.Options{Target: passage.DefaultTarget,
-		Overlap: passage.DefaultOverlap, Count: counter().Count}))
+		Overlap: passage.DefaultOverlap, Count: counter().Count, Skip: skip}))
 }

@@ -27,6 +27,7 @@ var frequent = map[string]string{
 // their script; "" if it cannot tell.
 func Of(texts iter.Seq[string]) string {
 	counts := map[string]int{}
+	said := map[string]map[string]bool{} // which of them, by language
 	total := 0
 	of := map[string][]string{}
 	for language, list := range frequent {
@@ -38,10 +39,16 @@ func Of(texts iter.Seq[string]) string {
 		for w := range strings.FieldsFuncSeq(strings.ToLower(text), between) {
 			total++
 			for _, language := range of[w] {
-				counts[language]++
+				if said[language] == nil {
+					said[language] = map[string]bool{}
+				}
+				if counts[language]++; len(w) > 1 { // single letters number and name things
+					said[language][w] = true
+				}
 			}
 			if language := scriptOf(w); language != "" {
 				counts[language]++
+				said[language] = nil
 			}
 		}
 		if total > enoughWords {
@@ -62,8 +69,15 @@ func Of(texts iter.Seq[string]) string {
 	if counts[best]*12 < total || counts[best] == second {
 		return ""
 	}
+	if words, byWords := said[best]; byWords && words != nil && len(words) < fewestSaid {
+		return "" // by chance
+	}
 	return best
 }
+
+// fewestSaid is how many different frequent words, of more than a letter, tell a
+// language.
+const fewestSaid = 2
 
 // enoughWords is after how many words no more texts are looked at.
 const enoughWords = 5000

@@ -54,7 +54,10 @@ func edge(b reading.Block, at int, bottom bool) Edge {
 	text := strings.ToLower(strings.Join(strings.Fields(b.Text), " "))
 	e := Edge{Block: at, Bottom: bottom, Heading: b.Kind == reading.Heading, Words: len(strings.Fields(text)),
 		Key: keyOf(text)}
-	if parts := strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(";|·»›•←→<>", r) }); len(parts) > 1 &&
+	if parts := strings.FieldsFunc(text, func(r rune) bool {
+		return strings.ContainsRune(";|·»›•←→<>",
+			r)
+	}); len(parts) > 1 &&
 		e.Words <= mostRepeatable {
 		for _, p := range parts {
 			if p = strings.TrimSpace(p); p != "" {

@@ -56,7 +56,8 @@ func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 		return d, err
 	}
 	w.rest()
-	for kind, why := range map[string]evidence.Why{"header": evidence.Header, "footer": evidence.Footer, "comments": evidence.Comments} {
+	for kind, why := range map[string]evidence.Why{"header": evidence.Header, "footer": evidence.Footer,
+		"comments": evidence.Comments} {
 		for _, file := range parts[kind] {
 			content, err := part(name, z, file, &room)
 			if err != nil {

@@ -136,7 +136,7 @@ func packed(name string, body []byte) (*format, error) {
 // characters, or the zeros that UTF-16 has in every other place.
 func looksLikeText(body []byte) bool {
 	head := body[:min(len(body), 8192)]
-	if bytes.HasPrefix(head, []byte{0xff, 0xfe}) || bytes.HasPrefix(head, []byte{0xfe, 0xff}) {
+	if unicodeOf(head) != nil {
 		return true
 	}
 	control, zeros := 0, [2]int{}

@@ -48,8 +48,10 @@ func readODT(ctx context.Context, name string, body []byte, l Limits) (d Documen
 }
 
 // asides are elements within the text whose words are not the text's own.
-var asides = map[string]evidence.Why{"tracked-changes": evidence.Deleted, "annotation": evidence.Comments, "note-citation": evidence.Unseen,
-	"forms": evidence.Unseen, "scripts": evidence.Unseen, "title": evidence.Unseen, "desc": evidence.Unseen, "event-listeners": evidence.Unseen}
+var asides = map[string]evidence.Why{"tracked-changes": evidence.Deleted, "annotation": evidence.Comments,
+	"note-citation": evidence.Unseen,
+	"forms":         evidence.Unseen, "scripts": evidence.Unseen, "title": evidence.Unseen, "desc": evidence.Unseen,
+	"event-listeners": evidence.Unseen}
 
 // openTexts are the texts of a document's paragraphs, whatever they stand in.
 func openTexts(ctx context.Context, name string, content []byte, l Limits, yield func(string) bool) {

@@ -52,8 +52,7 @@ func decode(name string, body []byte) (string, error) {
 }
 
 func garbled(name string) *Problem {
-	return problem(name, "its letters cannot be made out: it is in an encoding that is not known, or broken; save it as "+
-		"UTF-8 and add it again")
+	return problem(name, "its letters cannot be made out; save it as UTF-8 and add it again")
 }
 
 // unicodeOf is the encoding that a text's first bytes, or its zeros, tell.
@@ -133,12 +132,31 @@ func likely(body []byte) (all []encoding.Encoding) {
 		if e, _ := charset.Lookup(called); e != nil && f.Charset != "UTF-8" {
 			all = append(all, e)
 		}
+		if f.Charset == "ISO-8859-2" || f.Charset == "windows-1250" { // they differ in a few letters
+			all = append(all, charmap.Windows1250, charmap.ISO8859_2)
+		}
 	}
 	return append(all, charmap.Windows1252, charmap.CodePage866, charmap.CodePage437)
 }
 
 // mostOdd is how odd a text may be, in parts of its letters that are not ASCII.
 const mostOdd = 0.2
+
+// mixed counts letters of one language's own among those of another's, by the
+// fewer: encodings of Central Europe differ in some of them only.
+func mixed(text string) int {
+	polish, southern := 0, 0
+	for _, r := range text[:min(len(text), 400_000)] {
+		switch {
+		case r < 0x80:
+		case strings.ContainsRune("ąęłżźśĄĘŁŻŹŚ", r):
+			polish++
+		case strings.ContainsRune("ěščřžůťďňľĚŠČŘŽŮŤĎŇĽ", r):
+			southern++
+		}
+	}
+	return min(polish, southern)
+}
 
 // oddness is how much in a text people do not write: what could not be decoded,
 // control characters, frames, letters of two scripts in one word, capitals after
@@ -186,7 +204,7 @@ func oddness(text string) float64 {
 	if all == 0 {
 		return 0
 	}
-	return float64(odd) / float64(all)
+	return float64(odd+mixed(text)) / float64(all)
 }
 
 var (

@@ -112,8 +112,9 @@ func (e *Engine) started() (pdfium.Pool, error) {
 		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
 			config = config.WithCompilationCache(cache)
 		}
-		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: mostInstances, RuntimeConfig: config,
-			FSConfig: wazero.NewFSConfig()})
+		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: mostInstances,
+			RuntimeConfig: config,
+			FSConfig:      wazero.NewFSConfig()})
 		if err != nil {
 			return nil, fmt.Errorf("start PDFium: %w", err)
 		}

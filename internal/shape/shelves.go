@@ -78,8 +78,9 @@ func Settings(title string, s shelf.Settings) api.ShelfSettings {
 // SettingsFrom goes the other way: what a maker has typed in.
 func SettingsFrom(b api.ShelfSettings) shelf.Settings {
 	return shelf.Settings{
-		Tokens: b.Tokens, Overlap: b.Overlap, TitleWeight: b.TitleWeight, Expand: b.Expand, VectorWeight: b.VectorWeight,
-		Embedding: b.Embedding, MeaningWeight: b.MeaningWeight, Candidates: b.Candidates, Distinct: b.Distinct,
+		Tokens: b.Tokens, Overlap: b.Overlap, TitleWeight: b.TitleWeight, Expand: b.Expand,
+		VectorWeight: b.VectorWeight,
+		Embedding:    b.Embedding, MeaningWeight: b.MeaningWeight, Candidates: b.Candidates, Distinct: b.Distinct,
 		Rephrase: b.Rephrase, Choose: b.Choose, K1: b.K1, B: b.B,
 	}
 }

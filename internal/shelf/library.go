@@ -84,7 +84,8 @@ type Settings struct {
 // DefaultSettings are those of docs/retrieval.md.
 func DefaultSettings() Settings {
 	o := retrieval.DefaultOptions
-	return Settings{Tokens: passage.DefaultTarget, Overlap: passage.DefaultOverlap, TitleWeight: o.TitleWeight, Expand: o.Expand,
+	return Settings{Tokens: passage.DefaultTarget, Overlap: passage.DefaultOverlap, TitleWeight: o.TitleWeight,
+		Expand:       o.Expand,
 		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, Candidates: o.Candidates, Distinct: o.Distinct,
 		K1: o.K1, B: o.B}
 }

@@ -27,7 +27,8 @@ func (l *Library) settleSoon(shelf int64) {
 		for again := true; again && l.background.Err() == nil; {
 			l.settling.Store(shelf, true)
 			if err := l.settle(l.background, shelf); err != nil && l.background.Err() == nil {
-				l.Log.Warn("what a shelf's documents have in common could not be taken out", "shelf", shelf, "error", err)
+				l.Log.Warn("what a shelf's documents have in common could not be taken out", "shelf", shelf, "error",
+					err)
 			}
 			again = !l.settling.CompareAndDelete(shelf, true)
 		}

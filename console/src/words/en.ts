@@ -515,7 +515,7 @@ export const en = {
     "it is empty",
     "it is locked with a password; pack it again without one",
     "it is locked with a password; save it without one and add it again",
-    "its letters cannot be made out: it is in an encoding that is not known, or broken; save it as UTF-8 and add it again",
+    "its letters cannot be made out; save it as UTF-8 and add it again",
     "row {1} of {2} cannot be read; open it in a spreadsheet program and save it again",
     "it could not be read anew, and is kept as it was read before: {1}",
     "it is no picture that can be read, or it is broken",
