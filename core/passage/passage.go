@@ -88,7 +88,7 @@ func Split(ctx context.Context, d reading.Document, o Options) iter.Seq[Chunk] {
 			if !s.there(end) {
 				return
 			}
-			s.units = slices.Clone(s.units[s.next(end):]) // what was handed over is let go
+			s.units = s.units[s.next(end):]
 		}
 	}
 }
@@ -209,9 +209,11 @@ func (s *splitter) add(from, to, size int) {
 // pieces adds a stretch of the block, parted between words if it is larger than
 // the target.
 func (s *splitter) pieces(text string, from, to int) {
-	if size := s.size(text[from:to]); size <= s.Target {
-		s.add(from, to, size)
-		return
+	if to-from <= s.Target*bytesEach {
+		if size := s.size(text[from:to]); size <= s.Target {
+			s.add(from, to, size)
+			return
+		}
 	}
 	size, at := 0, from
 	for _, word := range wordsOf(text[from:to]) {
@@ -244,7 +246,7 @@ const (
 	// bytesEach are more than what is counted as one has, on average.
 	bytesEach = 8
 	// longWord is as long as no word is, in bytes.
-	longWord = 400
+	longWord = 100
 )
 
 func longestWithout(text string) (longest int) {

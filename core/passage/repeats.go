@@ -1,7 +1,6 @@
 package passage
 
 import (
-	"cmp"
 	"hash/fnv"
 	"maps"
 	"slices"
@@ -40,11 +39,10 @@ func Edges(d reading.Document) (all []Edge) {
 			texts = append(texts, i)
 		}
 	}
-	top := min(edgeBlocks, len(texts))
-	for _, at := range texts[:top] {
+	for _, at := range texts[:min(edgeBlocks, len(texts))] {
 		all = append(all, edge(d.Blocks[at], at, false))
 	}
-	for i := len(texts) - 1; i >= max(top, len(texts)-edgeBlocks); i-- {
+	for i := len(texts) - 1; i >= max(0, len(texts)-edgeBlocks); i-- { // a short one has but one edge
 		all = append(all, edge(d.Blocks[texts[i]], texts[i], true))
 	}
 	return all
@@ -151,8 +149,8 @@ func (s Shares) Repeated(edges []Edge) []int {
 			}
 		}
 	}
-	slices.SortFunc(all, cmp.Compare)
-	return all
+	slices.Sort(all)
+	return slices.Compact(all)
 }
 
 // repeats reports whether a block is none of the document's own. A heading is

@@ -10,6 +10,7 @@ import (
 	"juvalogos/core/embedding"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/record"
+	"juvalogos/internal/store"
 )
 
 // live is what of a shelf is searched.
@@ -21,7 +22,8 @@ type live struct {
 
 	commonMu sync.RWMutex
 	common   []float32 // what the passages' vectors have in common
-	counted  int       // of so many passages
+	counted  int       // of so many passages; grown past them it is filled anew
+	filledOf int       // of so many passages, as it was filled
 
 	// Under the library's lock: of a conversation's own shelf, and while it is
 	// filled anew beside this one which documents changed meanwhile.
@@ -102,6 +104,8 @@ func (l *indexes) follow(ctx context.Context) {
 			l.mu.Unlock()
 			switch {
 			case !known:
+			case document == store.NewCommon:
+				l.all.Go(func() { l.takeCommon(ctx, shelf) })
 			case document == 0:
 				l.refill(shelf)
 			default:
@@ -115,6 +119,24 @@ func (l *indexes) follow(ctx context.Context) {
 			case <-time.After(2 * time.Second):
 			}
 		}
+	}
+}
+
+// takeCommon fills a shelf anew if what its passages have in common is not what
+// is on record.
+func (l *indexes) takeCommon(ctx context.Context, id int64) {
+	v := l.shelf(id)
+	select {
+	case <-v.loaded:
+	case <-ctx.Done():
+		return
+	}
+	_, of, err := l.Store.Shelves.Common(ctx, id)
+	v.mu.Lock()
+	has := v.filledOf == of
+	v.mu.Unlock()
+	if err == nil && !has {
+		l.refill(id)
 	}
 }
 
@@ -230,10 +252,7 @@ func (l *indexes) fill(id int64, v *live) {
 func (l *indexes) commonOf(id int64, v *live, vectors [][]float32) ([]float32, error) {
 	ctx := context.Background()
 	common, of, err := l.Store.Shelves.Common(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	if len(vectors) > 2*of+30 {
+	if err == nil && len(vectors) > 2*of+30 {
 		sample := vectors
 		if step := len(vectors) / 4000; step > 1 {
 			sample = nil
@@ -241,14 +260,13 @@ func (l *indexes) commonOf(id int64, v *live, vectors [][]float32) ([]float32, e
 				sample = append(sample, vectors[i])
 			}
 		}
-		again := common != nil // others have the old one
-		common, of = embedding.Common(sample), len(vectors)
-		if err := l.Store.Shelves.KeepCommon(ctx, id, common, of, again); err != nil {
-			return nil, err
+		// Of several instances one decides.
+		if _, err = l.Store.Shelves.KeepCommon(ctx, id, embedding.Common(sample), len(vectors), of); err == nil {
+			common, of, err = l.Store.Shelves.Common(ctx, id)
 		}
 	}
-	v.counted = of
-	return common, nil
+	v.counted, v.filledOf = of, of
+	return common, err
 }
 
 // addMeanings gives passages the vectors of a model, as far as it has embedded

@@ -223,16 +223,14 @@ func (s *Shelves) Common(ctx context.Context, shelf int64) (common []float32, of
 	return common, of, known(err)
 }
 
-// KeepCommon puts it on record. again has every instance fill the shelf anew.
-func (s *Shelves) KeepCommon(ctx context.Context, shelf int64, common []float32, of int, again bool) error {
-	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update shelf set common = $2, common_of = $3 where id = $1`, shelf, common,
-			of); err != nil || !again {
-			return err
-		}
-		_, err := tx.Exec(ctx, `select pg_notify('`+shelfChannel+`', format('%s 0', $1::bigint))`, shelf)
-		return err
-	})
+// KeepCommon puts it on record, and tells every instance (NewCommon); false
+// if another one has done so since it was kept of before passages.
+func (s *Shelves) KeepCommon(ctx context.Context, shelf int64, common []float32, of, before int) (kept bool,
+	err error) {
+	tag, err := s.pool.Exec(ctx, `with kept as (update shelf set common = $2, common_of = $3
+			where id = $1 and common_of = $4 returning id)
+		select pg_notify('`+shelfChannel+`', format('%s -1', id)) from kept`, shelf, common, of, before)
+	return tag.RowsAffected() > 0, err
 }
 
 // KeepProblem says of a document that could not be read anew what is wrong; what
@@ -242,6 +240,10 @@ func (s *Shelves) KeepProblem(ctx context.Context, id int64, what phrase.Phrase,
 		where id = $1 and removed_at is null and state = 'reading'`, id, what, edition)
 	return err
 }
+
+// NewCommon is told instead of a document where what a shelf's passages have in
+// common is another thing now.
+const NewCommon = -1
 
 // shelfChannel carries the ids of a shelf and of the document that changed.
 const shelfChannel = "juvalogos_shelf"

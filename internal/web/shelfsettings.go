@@ -57,8 +57,12 @@ func onlyKnown(c fiber.Ctx, b api.ShelfSettings) error {
 	if err != nil {
 		return err
 	}
+	body, err := bodyOf(c)
+	if err != nil {
+		return err
+	}
 	var known, given map[string]json.RawMessage
-	if json.Unmarshal(text, &known) != nil || json.Unmarshal(c.Body(), &given) != nil {
+	if json.Unmarshal(text, &known) != nil || json.Unmarshal(body, &given) != nil {
 		return nil // it has been read once
 	}
 	for _, name := range slices.Sorted(maps.Keys(given)) {
