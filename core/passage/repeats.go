@@ -15,6 +15,7 @@ type Edge struct {
 	Block   int      `json:"b"`
 	Bottom  bool     `json:"o,omitempty"` // at the end
 	Heading bool     `json:"h,omitempty"`
+	Links   bool     `json:"l,omitempty"` // nothing but ways to other pages
 	Words   int      `json:"w"`
 	Key     uint64   `json:"k,string"`
 	Parts   []uint64 `json:"p,omitempty"` // where signs part it, as in a row of links
@@ -50,8 +51,9 @@ func Edges(d reading.Document) (all []Edge) {
 
 func edge(b reading.Block, at int, bottom bool) Edge {
 	text := strings.ToLower(strings.Join(strings.Fields(b.Text), " "))
-	e := Edge{Block: at, Bottom: bottom, Heading: b.Kind == reading.Heading, Words: len(strings.Fields(text)),
-		Key: keyOf(text)}
+	e := Edge{Block: at, Bottom: bottom, Heading: b.Kind == reading.Heading, Links: b.Links,
+		Words: len(strings.Fields(text)),
+		Key:   keyOf(text)}
 	if parts := strings.FieldsFunc(text, func(r rune) bool {
 		return strings.ContainsRune(";|·»›•←→<>",
 			r)
@@ -123,14 +125,15 @@ const (
 )
 
 // Repeated are the blocks of a document that stand at the edges of many: from
-// each end inwards until something longer is the document's own.
+// each end inwards until something longer is the document's own. Ways to other
+// pages beside such blocks are the page before and the next.
 func (s Shares) Repeated(edges []Edge) []int {
 	if s.documents < fewDocuments {
 		return nil
 	}
 	var all []int
 	for _, bottom := range []bool{false, true} {
-		own, headed := 0, false
+		own, headed, dropped := 0, false, false
 		for _, e := range edges {
 			if e.Bottom != bottom {
 				continue
@@ -139,10 +142,11 @@ func (s Shares) Repeated(edges []Edge) []int {
 			if own > 0 {
 				share = shareInside
 			}
-			if s.repeats(e, share, headed) {
-				all = append(all, e.Block)
+			if s.repeats(e, share, headed) || e.Links && dropped && e.Words <= mostRepeatable {
+				all, dropped = append(all, e.Block), true
 				continue
 			}
+			dropped = false
 			headed = headed || e.Heading
 			if own++; own > mostOwn || e.Words > wordsOwn {
 				break

@@ -52,8 +52,10 @@ type Block struct {
 	Marks []Position `json:"marks,omitempty"` // in the order of At
 	// Chapter and Paragraph count, from 1, in files that have neither pages nor
 	// lines; Chapter in books only, where paragraphs begin anew with each.
-	Chapter   int `json:"chapter,omitempty"`
-	Paragraph int `json:"paragraph,omitempty"`
+	Chapter int `json:"chapter,omitempty"`
+	// Links: all of its text leads to other pages.
+	Links     bool `json:"links,omitempty"`
+	Paragraph int  `json:"paragraph,omitempty"`
 }
 
 // Position says where a stretch of a block's text is, which begins at a byte and
@@ -153,7 +155,7 @@ func finish(name string, d Document, l Limits) (Document, error) {
 		}
 		b.Text = strings.ToValidUTF8(strings.ReplaceAll(b.Text, "\x00", "\uFFFD"), "\uFFFD")
 		kept = append(kept, b)
-		d.Words += len(strings.Fields(b.Text))
+		d.Words += fieldsOf(b.Text)
 	}
 	d.Blocks = kept
 	if len(kept) == 0 {
@@ -189,6 +191,17 @@ func (d *Document) number() {
 		n++
 		d.Blocks[i].Paragraph = n
 	}
+}
+
+// fieldsOf counts the words of a text as people do: what white space parts, if
+// there is a letter or a digit in it.
+func fieldsOf(text string) (n int) {
+	for f := range strings.FieldsSeq(text) {
+		if strings.ContainsFunc(f, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+			n++
+		}
+	}
+	return n
 }
 
 // titleOf is the first heading of the highest level among the first few

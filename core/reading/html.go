@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"juvalogos/core/evidence"
 
@@ -304,13 +305,17 @@ type htmlReader struct {
 	lone     bool // the only title is in the page's header
 	all      bool // menus too
 	pictures int  // without words that stand for them
+	within   bool // a link to another page
+	linked   bool // some of the text is such
+	plain    bool // some of it is not
 }
 
 func (h *htmlReader) flush(kind BlockKind, level int) {
 	if text := squeeze(h.text.String()); text != "" {
-		h.d.Blocks = append(h.d.Blocks, Block{Kind: kind, Text: text, Level: level})
+		h.d.Blocks = append(h.d.Blocks, Block{Kind: kind, Text: text, Level: level, Links: h.linked && !h.plain})
 	}
 	h.text.Reset()
+	h.linked, h.plain = false, false
 }
 
 func (h *htmlReader) walk(n *html.Node) {
@@ -321,6 +326,10 @@ func (h *htmlReader) walk(n *html.Node) {
 		switch {
 		case c.Type == html.TextNode:
 			h.text.WriteString(c.Data)
+			if hasWords(c.Data) {
+				h.linked = h.linked || h.within
+				h.plain = h.plain || !h.within
+			}
 		case c.Type == html.ElementNode:
 			h.element(c)
 		}
@@ -399,6 +408,10 @@ func (h *htmlReader) content(n *html.Node) {
 			h.flush(h.running())
 			h.walk(n)
 			h.flush(h.running())
+		case leadsAway(n):
+			h.within = true
+			h.walk(n)
+			h.within = false
 		case apart(n):
 			h.text.WriteByte(' ')
 			h.walk(n)
@@ -407,6 +420,28 @@ func (h *htmlReader) content(n *html.Node) {
 			h.walk(n)
 		}
 	}
+}
+
+// leadsAway reports a link to another page.
+func leadsAway(n *html.Node) bool {
+	to := attr(n, "href")
+	return n.DataAtom == atom.A && to != "" && !strings.HasPrefix(to, "#")
+}
+
+func hasWords(text string) bool {
+	return strings.ContainsFunc(text, func(r rune) bool { return isLetter(r) || unicode.IsDigit(r) })
+}
+
+// onlyLinks reports whether all words below an element lead to other pages.
+func onlyLinks(n *html.Node) bool {
+	some, away := false, true
+	for d := range n.Descendants() {
+		if d.Type == html.TextNode && hasWords(d.Data) {
+			some = true
+			away = away && within(d, leadsAway)
+		}
+	}
+	return some && away
 }
 
 // running is what text is that stands in no element of its own.
@@ -445,8 +480,12 @@ func (h *htmlReader) table(n *html.Node) {
 			continue
 		}
 		cells, heads := t.cells(tr)
+		before := len(h.d.Blocks)
 		if len(cells) > 0 {
 			h.d.Blocks = t.add(h.d.Blocks, cells, heads)
+		}
+		if n := len(h.d.Blocks); n > before {
+			h.d.Blocks[n-1].Links = onlyLinks(tr)
 		}
 	}
 	h.d.Blocks = t.end(h.d.Blocks)
@@ -545,10 +584,13 @@ func span(n *html.Node, key string) int {
 }
 
 // add adds a row; the first that is all heads names the columns, and heads that
-// follow it at once add to the names.
+// follow it at once add to the names. One head over all columns is what the table
+// is called.
 func (t *tableRows) add(blocks []Block, cells []string, heads bool) []Block {
 	t.number++
 	switch {
+	case heads && len(cells) > 1 && same(cells):
+		return append(blocks, Block{Kind: Caption, Text: cells[0]})
 	case heads && t.header == nil && len(cells) > 1:
 		t.header = cells
 		return blocks
@@ -563,6 +605,10 @@ func (t *tableRows) add(blocks []Block, cells []string, heads bool) []Block {
 	blocks = t.unsaid(blocks, cells)
 	t.said = true
 	return append(blocks, Block{Kind: Row, Text: row(t.header, cells), Row: t.number})
+}
+
+func same(cells []string) bool {
+	return !slices.ContainsFunc(cells, func(c string) bool { return c != cells[0] })
 }
 
 // unsaid adds the names of columns that a row has nothing in: they would be

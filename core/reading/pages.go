@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"regexp"
 	"slices"
@@ -194,7 +195,11 @@ func unknownLetter(r rune) bool {
 func runTexts(pages []Page, yield func(string) bool) {
 	var text []byte
 	for _, p := range pages {
-		for _, r := range p.Runs {
+		for i, r := range p.Runs {
+			if i > 0 && touches(p.Runs[i-1], r) {
+				text = append(text, squeeze(r.Text)...)
+				continue
+			}
 			text = joinLine(text, squeeze(r.Text))
 		}
 	}
@@ -211,6 +216,14 @@ type line struct {
 	listing                  bool // of contents, or of an index
 	page                     int
 	cells                    []string // of a table's row
+}
+
+// touches reports whether a run goes on where another ended, with nothing between.
+func touches(before, r Run) bool {
+	gap := r.Left - before.Right
+	return math.Abs(before.Bottom-r.Bottom) < 0.3*height(r) && gap > -r.Size/2 &&
+		gap <= 0.15*max(r.Size, height(r)*0.7) &&
+		!strings.HasSuffix(before.Text, " ") && !strings.HasPrefix(r.Text, " ")
 }
 
 // FromPages puts what is written on pages in the order in which people read
@@ -503,14 +516,16 @@ func (d *Document) withoutRepeated(all []line, pages []Page) []line {
 		h := pages[l.page-1].Height
 		return l.bottom < 0.1*h || l.top > 0.9*h
 	}
+	// What is set in another size, as a title is, is not what stands on every page.
 	key := func(l line) string { return digits.ReplaceAllString(squeeze(l.text), "#") }
+	sized := func(l line) string { return fmt.Sprint(key(l), " ", halves(l.size)) }
 	on := map[string]map[int]bool{}
 	for _, l := range all {
 		if edge(l) {
-			if on[key(l)] == nil {
-				on[key(l)] = map[int]bool{}
+			if on[sized(l)] == nil {
+				on[sized(l)] = map[int]bool{}
 			}
-			on[key(l)][l.page] = true
+			on[sized(l)][l.page] = true
 		}
 	}
 	return slices.DeleteFunc(all, func(l line) bool {
@@ -521,7 +536,7 @@ func (d *Document) withoutRepeated(all []line, pages []Page) []line {
 		switch {
 		case strings.Trim(k, "#-–— |/.()") == "" || pageNumber.MatchString(k):
 			d.leave(evidence.PageNumbers, l.text)
-		case len(pages) > 1 && (len(on[k]) >= 3 || len(on[k])*2 > len(pages)):
+		case len(pages) > 1 && (len(on[sized(l)]) >= 3 || len(on[sized(l)])*2 > len(pages)):
 			d.leave(evidence.Repeated, l.text)
 		default:
 			return false
@@ -749,5 +764,6 @@ func goesOn(b *Block, before, l line, kind BlockKind, text string) bool {
 			0.6*max(l.right-l.left, 1)))
 	}
 	first, _ := utf8.DecodeRuneInString(text)
-	return !ended && (isLower(first) || strings.HasSuffix(b.Text, "-")) // in the next column or on the next page
+	return !ended && (isLower(first) || strings.HasSuffix(b.Text, "-") ||
+		strings.HasSuffix(b.Text, "\u2010")) // in the next column or on the next page
 }

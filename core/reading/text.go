@@ -287,14 +287,14 @@ func joinLine(text []byte, line string) []byte {
 	if len(text) == 0 || line == "" {
 		return append(text, line...)
 	}
-	if soft := []byte("\u00ad"); bytes.HasSuffix(text, soft) {
-		return append(bytes.TrimSuffix(text, soft), line...)
-	}
-	if n := len(text); n >= 3 && text[n-1] == '-' {
-		before, _ := utf8.DecodeLastRune(text[:n-1])
+	whole := bytes.TrimRight(text, "-\u2010\u00ad")
+	if cut := text[len(whole):]; bytes.ContainsRune(cut, '\u00ad') {
+		return append(whole, line...)
+	} else if len(cut) == 1 || string(cut) == "\u2010" {
+		before, _ := utf8.DecodeLastRune(whole)
 		after, _ := utf8.DecodeRuneInString(line)
 		if isLower(before) && isLower(after) {
-			return append(text[:n-1], line...)
+			return append(whole, line...)
 		}
 	}
 	return append(append(text, ' '), line...)

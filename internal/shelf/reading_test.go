@@ -30,7 +30,8 @@ func TestWhatWasLeftOutIsTold(t *testing.T) {
 	for _, o := range d.LeftOut {
 		got = append(got, fmt.Sprintf("%s %d %d %s", o.Why, o.Words, o.Count, o.Sample))
 	}
-	if want := []string{"navigation 5 0 One menu of five words", "pictures 0 1 "}; !slices.Equal(got, want) || d.Share != 1 {
+	if want := []string{"navigation 5 0 One menu of five words", "pictures 0 1 "}; !slices.Equal(got, want) ||
+		d.Share != 1 {
 		t.Errorf("%q, share %v", got, d.Share)
 	}
 	// A reader that loses words is found out, whatever loses them.
@@ -87,13 +88,15 @@ func TestWhatAllDocumentsHaveIsInNoPassage(t *testing.T) {
 		if !strings.Contains(text, "Overview") || !strings.Contains(text, "Hive number") {
 			t.Errorf("%s: its own words are gone: %q", name, text)
 		}
-		return !strings.Contains(text, "Bee Site") && !strings.Contains(text, "Prev") && !strings.Contains(text, "rights")
+		return !strings.Contains(text, "Bee Site") && !strings.Contains(text, "Prev") &&
+			!strings.Contains(text, "rights")
 	}
 	for n := range 6 {
 		name := fmt.Sprintf("site/%d.html", n)
 		testbed.Within(t, 10*time.Second, name+" is clean", func() bool { return clean(name) })
 		d := read(t, b)[name]
-		if i := slices.IndexFunc(d.LeftOut, func(o evidence.Omission) bool { return o.Why == evidence.Shared }); i < 0 ||
+		if i := slices.IndexFunc(d.LeftOut,
+			func(o evidence.Omission) bool { return o.Why == evidence.Shared }); i < 0 ||
 			d.LeftOut[i].Words < 12 || !strings.HasPrefix(d.LeftOut[i].Sample, "The Bee Site") {
 			t.Errorf("%s: %+v", name, d.LeftOut)
 		}
@@ -227,7 +230,8 @@ func (s *stubborn) Read(ctx context.Context, name string, body []byte, l reading
 // with the same scores, however it came to be what it is.
 func TestTheSameIsFoundAfterARestart(t *testing.T) {
 	b := made(t)
-	words := strings.Fields("hive honey wax queen drone swarm mite smoker frame brood pollen nectar heather clover lime " +
+	words := strings.Fields("hive honey wax queen drone swarm mite smoker frame brood pollen nectar heather clover " +
+		"lime " +
 		"garden winter spring feed sugar sting veil comb cell larva extractor jar label market inspector")
 	r := rand.New(rand.NewPCG(3, 5))
 	sentence := func() string {
