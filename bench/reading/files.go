@@ -35,13 +35,18 @@ var lots = []struct {
 	{"live-manual-odf aprx calligrawords-data coco-doc davical-doc fonts-sil-harmattan fonts-sil-abyssinica",
 		"odt", 2},
 	{"r-cran-officer libevas-loaders", "pptx", 2},
+	{"golang-github-gabriel-vasile-mimetype-dev", "docx", 2},
+	{"golang-github-gabriel-vasile-mimetype-dev", "pptx", 2},
+	{"golang-github-gabriel-vasile-mimetype-dev", "odt", 1},
+	{"golang-github-gabriel-vasile-mimetype-dev", "xlsx", 2},
+	{"golang-github-gabriel-vasile-mimetype-dev", "epub", 1},
+	{"toppic-common", "docx", 5},
 	{"docx4js@3.3.0 pptx2json@0.0.10", "pptx", 1},
 	{"xlsx2csv r-cran-readxl r-cran-gdata r-cran-openxlsx", "xlsx", 4},
 	{"xlsx-populate@1.21.0", "xlsx", 2},
 	{"live-manual-epub snmptt ubuntu-packaging-guide-epub-ru", "epub", 2},
 	{"express@4.21.2 axios@1.7.9 yargs@17.7.2 commander@12.1.0 qs@6.13.1 glob@11.0.0 handlebars@4.7.8 marked@15.0.4 " +
 		"debug@4.4.0 fastify@5.2.0", "md", 2},
-	{"live-manual-txt", "txt", 4},
 }
 
 // file is one of those that are read.

@@ -118,8 +118,15 @@ func TestPassagesOfRealFilesAreAtTheirPlace(t *testing.T) {
 	all, folder := files(t)
 	engine := pdfium.New(filepath.Join(folder, "engine"))
 	defer engine.Close()
+	testimonies, err := heardOf("bench/reading/testimonies.jsonl")
+	if err != nil {
+		t.Fatal(err)
+	}
 	passages := 0
 	for i, f := range all {
+		if testimonies[f.name()] == nil { // there is no word in it
+			continue
+		}
 		if i%4 != 0 && f.Format == "html" { // some of them are enough
 			continue
 		}

@@ -29,6 +29,8 @@ func (p Place) String() string {
 			return fmt.Sprintf("at %d:%02d:%02d", t/3600, t/60%60, t%60)
 		}
 		return fmt.Sprintf("at %d:%02d", t/60, t%60)
+	case p.Sheet != "" && p.Row == 0: // a drawing on it
+		return p.Sheet
 	case p.Sheet != "":
 		return fmt.Sprintf("%s, row %d", p.Sheet, p.Row)
 	case p.Line > 0:

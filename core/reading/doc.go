@@ -127,15 +127,15 @@ func Read(ctx context.Context, name string, body []byte, engine Engine, l Limits
 	if f.read == nil && engine == nil {
 		return d, problem(name, "PDFs and pictures cannot be read by this service")
 	}
-	if f.read == nil {
-		return readPages(ctx, name, body, f.name, engine, l)
-	}
 	// A library that trips over a file must not take the service with it.
 	defer func() {
 		if r := recover(); r != nil {
 			d, err = Document{}, problem(name, "it could not be read: the file is broken")
 		}
 	}()
+	if f.read == nil {
+		return readPages(ctx, name, body, f.name, engine, l)
+	}
 	if d, err = f.read(ctx, name, body, l); err != nil {
 		return Document{}, err
 	}

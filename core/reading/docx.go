@@ -63,7 +63,7 @@ func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 			if err != nil {
 				return d, err
 			}
-			d.leave(why, strings.Join(drawnText(ctx, name, content, l), " "))
+			d.leave(why, strings.Join(drawnText(ctx, name, content, l, true), " "))
 		}
 	}
 	for _, kind := range []string{"chart", "diagramData"} {
@@ -72,7 +72,7 @@ func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 			if err != nil {
 				return d, err
 			}
-			for _, line := range drawnText(ctx, name, content, l) {
+			for _, line := range drawnText(ctx, name, content, l, true) {
 				d.Blocks = append(d.Blocks, Block{Kind: Caption, Text: line})
 			}
 		}
@@ -300,12 +300,20 @@ func (w *docx) shut(local string) {
 		w.table.endCell(w.wide)
 		w.wide = 1
 	case "tr":
-		w.d.Blocks = append(w.d.Blocks, w.table.endRow()...)
-		if w.table.depth == 1 {
+		w.rows(w.table.endRow())
+	case "tbl":
+		rows := w.table.end()
+		if w.rows(rows); !w.table.within() {
 			w.d.Blocks, w.aside = append(w.d.Blocks, w.aside...), nil
 		}
-	case "tbl":
-		w.d.Blocks = append(w.d.Blocks, w.table.end()...)
+	}
+}
+
+// rows adds what rows there are; their notes follow them.
+func (w *docx) rows(rows []Block) {
+	if len(rows) > 0 {
+		w.d.Blocks = append(append(w.d.Blocks, rows...), w.aside...)
+		w.aside = nil
 	}
 }
 

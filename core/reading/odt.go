@@ -182,12 +182,20 @@ func (w *odt) shut(local string) {
 		w.table.endCell(w.repeat)
 		w.repeat = 1
 	case "table-row":
-		w.d.Blocks = append(w.d.Blocks, w.table.endRow()...)
-		if w.table.depth == 1 {
+		w.rows(w.table.endRow())
+	case "table":
+		rows := w.table.end()
+		if w.rows(rows); !w.table.within() {
 			w.d.Blocks, w.aside = append(w.d.Blocks, w.aside...), nil
 		}
-	case "table":
-		w.d.Blocks = append(w.d.Blocks, w.table.end()...)
+	}
+}
+
+// rows adds what rows there are; their notes follow them.
+func (w *odt) rows(rows []Block) {
+	if len(rows) > 0 {
+		w.d.Blocks = append(append(w.d.Blocks, rows...), w.aside...)
+		w.aside = nil
 	}
 }
 

@@ -267,7 +267,7 @@ func linesOn(p Page) []line {
 			gap, size := r.Left-l.right, max(r.Size, l.size, height(r)*0.8)
 			if same && l.mono && r.Mono && gap < widestInCode*size { // code is set out with spaces
 				if wide := (l.right - l.left) / float64(max(1, utf8.RuneCountInString(l.text))); wide > 0 {
-					l.text += strings.Repeat(" ", int(math.Round(gap/wide)))
+					l.text += strings.Repeat(" ", max(0, int(math.Round(gap/wide))))
 				}
 				l.add(r)
 				continue

@@ -58,13 +58,13 @@ func readPPTX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 				return d, err
 			}
 			w := &slide{d: &d, page: i + 1}
-			for _, line := range drawnText(ctx, name, content, l) {
+			for _, line := range drawnText(ctx, name, content, l, true) {
 				w.add(Block{Kind: Caption, Text: line})
 			}
 		}
 		for _, file := range parts["comments"] {
 			if content, err := part(name, z, file, &room); err == nil {
-				d.leave(evidence.Comments, strings.Join(drawnText(ctx, name, content, l), " "))
+				d.leave(evidence.Comments, strings.Join(drawnText(ctx, name, content, l, true), " "))
 			}
 		}
 	}
@@ -78,7 +78,7 @@ func readPPTX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 func slideTexts(ctx context.Context, name string, parts [][]byte, l Limits) iter.Seq[string] {
 	return func(yield func(string) bool) {
 		for _, body := range parts {
-			for _, line := range drawnText(ctx, name, body, l) {
+			for _, line := range drawnText(ctx, name, body, l, true) {
 				if !yield(line) {
 					return
 				}

@@ -1,11 +1,12 @@
 package reading
 
 import (
-	"bytes"
 	"context"
 	"encoding/csv"
+	"encoding/xml"
 	"errors"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -291,28 +292,52 @@ func readXLSX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 	return d, err
 }
 
-// drawings adds what is written in text boxes and charts on a workbook's sheets.
+// drawings adds what is written in text boxes and charts on a workbook's sheets;
+// what charts show of cells is in the cells.
 func drawings(ctx context.Context, name string, body []byte, l Limits, d *Document) error {
-	z, err := openZip(name, bytes.Clone(body))
+	z, err := openZip(name, body)
 	if err != nil {
 		return err
 	}
 	room := l.Expanded
-	pictures := 0
-	for _, f := range z.File {
-		switch {
-		case strings.HasPrefix(f.Name, "xl/drawings/drawing"), strings.HasPrefix(f.Name, "xl/charts/chart"):
-			content, err := part(name, z, f.Name, &room)
-			if err != nil {
+	add := func(sheet, file string) error {
+		content, err := part(name, z, file, &room)
+		for _, line := range drawnText(ctx, name, content, l, false) {
+			d.Blocks = append(d.Blocks, Block{Kind: Caption, Text: line, Sheet: sheet})
+		}
+		return err
+	}
+	const book = "xl/workbook.xml"
+	list, err := part(name, z, book, &room)
+	if err != nil {
+		return err
+	}
+	files, _ := relations(ctx, name, z, book, l, &room)
+	sheets := map[string]string{} // by file
+	_ = xmlWalk(ctx, name, list, l, func(e xml.StartElement) { // the rows are read already
+		if e.Name.Local != "sheet" {
+			return
+		}
+		for _, a := range e.Attr {
+			if a.Name.Local == "id" && files[a.Value] != "" {
+				sheets[files[a.Value]] = attribute(e, "name")
+			}
+		}
+	}, ignore, ignore)
+	for _, file := range slices.Sorted(maps.Keys(sheets)) {
+		_, parts := relations(ctx, name, z, file, l, &room)
+		for _, drawing := range parts["drawing"] {
+			if err := add(sheets[file], drawing); err != nil {
 				return err
 			}
-			for _, line := range drawnText(ctx, name, content, l) {
-				d.Blocks = append(d.Blocks, Block{Kind: Caption, Text: line})
+			_, within := relations(ctx, name, z, drawing, l, &room)
+			for _, chart := range within["chart"] {
+				if err := add(sheets[file], chart); err != nil {
+					return err
+				}
 			}
-		case strings.HasPrefix(f.Name, "xl/media/"):
-			pictures++
+			d.count(evidence.Pictures, len(within["image"]))
 		}
 	}
-	d.count(evidence.Pictures, pictures)
 	return nil
 }

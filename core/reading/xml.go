@@ -70,8 +70,8 @@ func coreTitle(body []byte) string {
 func ignore(string) {}
 
 // drawnText is the text of a drawing, chart or diagram (DrawingML), a line for
-// each paragraph or label.
-func drawnText(ctx context.Context, name string, body []byte, l Limits) (lines []string) {
+// each paragraph and, if they are wanted, each value of a chart.
+func drawnText(ctx context.Context, name string, body []byte, l Limits, values bool) (lines []string) {
 	var b strings.Builder
 	in, boxes := false, 0
 	end := func() {
@@ -81,7 +81,7 @@ func drawnText(ctx context.Context, name string, body []byte, l Limits) (lines [
 		b.Reset()
 	}
 	_ = xmlWalk(ctx, name, body, l, func(e xml.StartElement) { // as far as it can be read
-		switch in = boxes == 0 && (e.Name.Local == "t" || e.Name.Local == "v"); e.Name.Local {
+		switch in = boxes == 0 && (e.Name.Local == "t" || values && e.Name.Local == "v"); e.Name.Local {
 		case "Fallback":
 			boxes++
 		case "br", "tab":
