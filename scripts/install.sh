@@ -14,6 +14,7 @@ need() { # need PACKAGE TEST-COMMAND...
 need postgresql bash -c 'ls /usr/lib/postgresql/*/bin/initdb || command -v initdb'
 need tesseract-ocr command -v tesseract
 if [[ ${1:-install} == install-bench ]]; then
+  need poppler-utils command -v pdftotext
   need python3-doc bash -c 'ls /usr/share/doc/python3.*/html/library'
 fi
 if [[ ${1:-install} == install-test || ${1:-install} == install-bench ]]; then

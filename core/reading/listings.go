@@ -1,6 +1,9 @@
 package reading
 
-import "regexp"
+import (
+	"regexp"
+	"strings"
+)
 
 var (
 	// leaders are the dots that lead from an entry to its page.
@@ -17,10 +20,32 @@ var (
 		`index(?: of .*)?|(?:stich|sach)?(?:wort)?register|stichwortverzeichnis)$`)
 )
 
+// isIndexEntry is what indexEntry matches; most lines are told at a glance.
+func isIndexEntry(text string) bool {
+	n := len(text)
+	if n == 0 || n > 400 || !strings.Contains(text, ",") || !strings.ContainsRune("0123456789,ivxlcf–-",
+		rune(text[n-1])) {
+		return false
+	}
+	return indexEntry.MatchString(text)
+}
+
+// isContentsEntry reports a line that leads to a page, or ends with one.
+func isContentsEntry(text string) bool {
+	n := len(text)
+	return n > 0 && strings.ContainsRune("0123456789ivxlc. ", rune(text[n-1])) &&
+		(leads(text) || endsInPage.MatchString(text))
+}
+
+// leads reports a line with leaders.
+func leads(text string) bool {
+	return (strings.Contains(text, "...") || strings.Contains(text, ". .")) && leaders.MatchString(text)
+}
+
 // indexLines counts lines that could be an index's.
 func indexLines(lines []line) (n int) {
 	for _, l := range lines {
-		if indexEntry.MatchString(squeeze(l.text)) {
+		if isIndexEntry(strings.TrimSpace(l.text)) {
 			n++
 		}
 	}
@@ -45,7 +70,7 @@ func markListings(all []line) {
 	}
 	last := -1
 	for i := range all {
-		if !leaders.MatchString(all[i].text) || all[i].cells != nil {
+		if !leads(all[i].text) || all[i].cells != nil {
 			continue
 		}
 		all[i].listing = true
@@ -73,10 +98,10 @@ func listed(lines []line, goesOn bool) bool {
 			text = squeeze(row(nil, l.cells))
 		}
 		all++
-		if leaders.MatchString(text) || endsInPage.MatchString(text) {
+		if isContentsEntry(text) {
 			contents++
 		}
-		if indexEntry.MatchString(text) {
+		if isIndexEntry(text) {
 			index++
 		}
 	}

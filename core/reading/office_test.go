@@ -223,8 +223,10 @@ paragraph: It was day.
 
 // Markdown's HTML is read, and its entities are signs.
 func TestMarkdown(t *testing.T) {
-	d := mustRead(t, "x.md", "# Bees &amp; wasps\n\n<div align=center>\n  <p>Set in HTML</p>\n</div>\n\nA \\*star\\* and <b>bold</b>.\n\n"+
-		"| Only | heads |\n|---|---|\n\n[named]: http://x.invalid/never-seen\n\n<!-- unseen -->\n\nSee [here](http://x.invalid/y) [named].\n")
+	d := mustRead(t, "x.md",
+		"# Bees &amp; wasps\n\n<div align=center>\n  <p>Set in HTML</p>\n</div>\n\nA \\*star\\* and <b>bold</b>.\n\n"+
+			"| Only | heads |\n|---|---|\n\n[named]: http://x.invalid/never-seen\n\n<!-- unseen -->\n\nSee "+
+			"[here](http://x.invalid/y) [named].\n")
 	check(t, d, `heading: Bees & wasps
 paragraph: Set in HTML
 paragraph: A *star* and bold.

@@ -313,7 +313,7 @@ func drawings(ctx context.Context, name string, body []byte, l Limits, d *Docume
 		return err
 	}
 	files, _ := relations(ctx, name, z, book, l, &room)
-	sheets := map[string]string{} // by file
+	sheets := map[string]string{}                              // by file
 	_ = xmlWalk(ctx, name, list, l, func(e xml.StartElement) { // the rows are read already
 		if e.Name.Local != "sheet" {
 			return

@@ -112,7 +112,7 @@ func (e *Engine) started() (pdfium.Pool, error) {
 		if cache, err := wazero.NewCompilationCacheWithDir(e.cache); err == nil {
 			config = config.WithCompilationCache(cache)
 		}
-		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: 1, MaxTotal: mostInstances,
+		pool, err := webassembly.Init(webassembly.Config{MinIdle: 0, MaxIdle: mostInstances, MaxTotal: mostInstances,
 			RuntimeConfig: config,
 			FSConfig:      wazero.NewFSConfig()})
 		if err != nil {
