@@ -15,7 +15,8 @@ import (
 var shelves embed.FS
 
 // titles of the sample shelves.
-var titles = map[string]string{"handbook": "The members' handbook", "talks": "Recorded talks"}
+var titles = map[string]string{"handbook": "The members' handbook", "talks": "Recorded talks",
+	"archive": "The archive"}
 
 // refer makes the shelf of what the simulated reference site has, if it is not
 // there: each article by its topic, the papers by a search, the talk by its page.

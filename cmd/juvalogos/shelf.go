@@ -360,8 +360,11 @@ func sayWhy(ctx context.Context, c *client.Client, slug string, ids []int64, asJ
 				amount = strconv.Itoa(o.Count)
 			}
 			show("  %s: %s", amount, reasons[o.Why])
-			if o.Sample != "" {
+			switch {
+			case o.Words > len(strings.Fields(o.Sample)) && o.Sample != "":
 				show(": “%s …”", o.Sample)
+			case o.Sample != "":
+				show(": “%s”", o.Sample)
 			}
 			show("\n")
 		}

@@ -1,7 +1,7 @@
 <!-- What of a document was left out and why. -->
 <script lang="ts">
   import type { Schemas } from "../../pageData";
-  import { amountOf, lost, missed, reasonOf, shareOf, summaryOf } from "./leftOut";
+  import { amountOf, cut, lost, missed, reasonOf, shareOf, summaryOf } from "./leftOut";
 
   interface Props {
     /** The document. */
@@ -18,12 +18,13 @@
     </span>
   {/if}
   <details class="text-fine text-faded">
-    <summary class="inline-block min-h-6 cursor-pointer hover:text-accent" aria-label="Left out of {d.name}"
+    <summary class="min-h-6 cursor-pointer hover:text-accent" aria-label="Left out of {d.name}"
       >Left out or not searched: {summaryOf(d.left_out)}</summary>
     <ul class="mb-1 border-l border-rule pl-3">
       {#each d.left_out as o (o.why)}
         <li class={["break-words", missed(o) && "text-ink"]}>
-          {amountOf(o)}: {reasonOf(o)}{#if o.sample}&nbsp;<q class="italic">{o.sample} …</q>{/if}
+          {amountOf(o)}: {reasonOf(o)}{#if o.sample}&nbsp;<q class="italic">{o.sample}{cut(o) ? " …" : ""}</q
+            >{/if}
         </li>
       {/each}
     </ul>

@@ -86,8 +86,8 @@
     {/if}
     {#if shelf.missed}
       <p class="mt-3 border-l-2 border-wrong pl-3 text-note">
-        Of {counted(shelf.missed, { one: "document", other: "documents" })} a part could not be read. The list says
-        of which, and how much.
+        {shelf.missed === 1 ? "Part of one document" : `Parts of ${shelf.missed} documents`} could not be read.
+        The list below says how much.
       </p>
     {/if}
     <AddDocuments bind:this={adding} {slug} {documents} {read} />

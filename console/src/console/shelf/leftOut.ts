@@ -36,6 +36,9 @@ const reasons: Record<Omission["why"], string> = {
 /** Whether it was left out by mistake, not on purpose. */
 export const missed = (o: Omission) => ["lost", "unreadable", "missing"].includes(o.why);
 
+/** Whether the sample is not all of it. */
+export const cut = (o: Omission) => (o.words ?? 0) > (o.sample ?? "").split(/\s+/).length;
+
 /** What was left out and why. */
 export const reasonOf = (o: Omission) => reasons[o.why];
 
