@@ -18,7 +18,7 @@
     </span>
   {/if}
   <details class="text-fine text-faded">
-    <summary class="min-h-6 cursor-pointer hover:text-accent" aria-label="Left out of {d.name}"
+    <summary class="min-h-6 cursor-pointer hover:text-accent"
       >Left out or not searched: {summaryOf(d.left_out)}</summary>
     <ul class="mb-1 border-l border-rule pl-3">
       {#each d.left_out as o (o.why)}
