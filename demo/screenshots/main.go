@@ -134,7 +134,6 @@ var pictures = []picture{
 		ask("When do I treat against varroa?"), toTurn(2),
 	}},
 	{"visitor-phone", browser.Phone, "hive-helper", []browser.Action{ask("Which colour marks this year's queen?")}},
-	{"visitor-phone-empty", browser.Phone, "hive-helper", nil},
 	{"visitor-contrast", browser.Desk, "three-heads", []browser.Action{
 		ask("How do I keep my smoker from going out?"),
 		script(`[...document.querySelectorAll("button")].filter(b => b.innerText === "I like this one best")[1].click()`),
