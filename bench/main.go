@@ -50,7 +50,8 @@ var parts = []struct {
 	name    string
 	measure func(*setup, sizes, *report) error
 }{
-	{"reading", readingFiles}, {"engine", engine}, {"program", program}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
+	{"reading", readingFiles},
+	{"engine", engine}, {"program", program}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
 	{"many", manyAtOnce}, {"remembering", remembering}, {"keeping", keeping},
 }
 

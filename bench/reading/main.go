@@ -198,14 +198,27 @@ func (r result) explain(files []file) {
 	}
 }
 
-// table is the shares by format and witness, in Markdown.
+// table is the shares by format and witness, and by format and maker, in
+// Markdown.
 func table(results []result) string {
-	type key struct{ format, witness string }
-	type sums struct{ files, words, found, sampled, out, missed, low int }
+	all := tableBy(results, "witness", func(r result) string { return r.Witness })
+	maker := func(r result) string {
+		name, _, _ := strings.Cut(r.File, "/")
+		return name + " (" + r.Witness + ")"
+	}
+	return all + "\n<details><summary>By maker</summary>\n\n" + tableBy(results, "package (witness)", maker) +
+		"\n</details>\n"
+}
+
+type key struct{ format, of string }
+
+type sums struct{ files, words, found, sampled, out, missed, low int }
+
+func tableBy(results []result, title string, of func(result) string) string {
 	by := map[key]*sums{}
 	var keys []key
 	for _, r := range results {
-		k := key{r.Format, r.Witness}
+		k := key{r.Format, of(r)}
 		if by[k] == nil {
 			by[k] = &sums{}
 			keys = append(keys, k)
@@ -226,12 +239,12 @@ func table(results []result) string {
 		}
 	}
 	var b strings.Builder
-	b.WriteString("| format | witness | files | its words | of them read or told | told as left out | of that " +
+	b.WriteString("| format | " + title + " | files | its words | of them read or told | told as left out | of that " +
 		"missed | " +
 		"files below 99.5 % |\n|---|---|---|---|---|---|---|---|\n")
 	for _, k := range keys {
 		s := by[k]
-		fmt.Fprintf(&b, "| %s | %s | %d | %d | %.2f %% | %d | %d | %d |\n", k.format, k.witness, s.files, s.words,
+		fmt.Fprintf(&b, "| %s | %s | %d | %d | %.2f %% | %d | %d | %d |\n", k.format, k.of, s.files, s.words,
 			100*float64(s.found)/float64(max(1, s.sampled)), s.out, s.missed, s.low)
 	}
 	return b.String()

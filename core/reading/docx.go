@@ -297,7 +297,7 @@ func (w *docx) shut(local string) {
 	case "p":
 		w.paragraph()
 	case "tc":
-		w.table.endCell(w.wide)
+		w.table.endCell(w.wide, 1)
 		w.wide = 1
 	case "tr":
 		w.rows(w.table.endRow())

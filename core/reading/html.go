@@ -452,8 +452,12 @@ func (h *htmlReader) running() (BlockKind, int) {
 	return Paragraph, 0
 }
 
-// mostSpanned is over how many columns or rows a cell may go.
-const mostSpanned = 50
+const (
+	// mostSpanned is over how many columns or rows a cell may go.
+	mostSpanned = 50
+	// longSpanned is how long a cell's text may be that is said in all of them.
+	longSpanned = 200
+)
 
 // table reads a table's rows with the names of their columns. A table with
 // blocks in its cells is there for the layout and read as running text.
@@ -543,17 +547,19 @@ func (t *tableRows) cells(tr *html.Node) (cells []string, heads bool) {
 		text := squeeze(cellText(c))
 		wide, tall := span(c, "colspan"), span(c, "rowspan")
 		for i := range wide {
+			said := text
+			if i > 0 && (c.DataAtom == atom.Td || len(text) > longSpanned) {
+				said = ""
+			}
 			if tall > 1 {
 				for len(t.above) <= len(cells) {
 					t.above = append(t.above, spanned{})
 				}
-				t.above[len(cells)] = spanned{text, tall - 1}
+				if t.above[len(cells)] = (spanned{said, tall - 1}); len(said) > longSpanned {
+					t.above[len(cells)].text = "" // it is said once
+				}
 			}
-			if i > 0 && c.DataAtom == atom.Td {
-				cells = append(cells, "")
-				continue
-			}
-			cells = append(cells, text)
+			cells = append(cells, said)
 		}
 	}
 	if own == 0 {

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"cmp"
+	"hash/maphash"
 	"iter"
 	"slices"
 	"strings"
@@ -127,13 +128,15 @@ func (a *account) close(blocks []Block) (original int, left []evidence.Omission)
 			}
 		}
 	}
+	total, missing, sample, known := 0, 0, "", true
+	if a.original != nil {
+		total, missing, sample, known = a.missing(blocks, mostDifferent)
+	}
 	if a.original == nil {
 		for _, b := range blocks {
 			original += Words(b.Text)
 		}
-	} else {
-		total, missing, sample := a.missing(blocks)
-		original = total
+	} else if original = total; known {
 		if missing > 0 {
 			of(evidence.Lost).Words, of(evidence.Lost).Sample = missing, sample
 		}
@@ -173,28 +176,45 @@ func (a *account) unreadable(blocks []Block, of func(evidence.Why) *evidence.Omi
 	}
 }
 
+// mostDifferent is how many different words a file may have for its account: more
+// are no text, and would take much memory.
+const mostDifferent = 4_000_000
+
 // missing counts the words of the original that are neither in the blocks nor
-// noted as left out, and shows the first of them.
-func (a *account) missing(blocks []Block) (total, missing int, sample string) {
-	there := map[string]int{}
-	add := func(w string) { there[w]++ }
+// noted as left out, and shows the first of them; it is not known where there are
+// more different ones than most.
+func (a *account) missing(blocks []Block, most int) (total, missing int, sample string, known bool) {
+	there := map[uint64]int32{}
+	seed := maphash.MakeSeed()
+	add := func(w string) {
+		if len(there) <= most {
+			there[maphash.String(seed, w)]++
+		}
+	}
 	for _, b := range blocks {
 		EachWord(b.Text, add)
 	}
 	for _, l := range a.left {
 		EachWord(l.text, add)
 	}
+	if len(there) > most {
+		return 0, 0, "", false
+	}
 	var shown []string
 	for text := range a.original {
 		EachWord(text, func(w string) {
 			total++
-			if there[w]--; there[w] < 0 {
-				missing++
-				if len(shown) < sampleWords {
-					shown = append(shown, strings.Clone(w))
-				}
+			at := maphash.String(seed, w)
+			n, is := there[at]
+			if is && n > 0 {
+				there[at] = n - 1
+				return
+			}
+			missing++
+			if len(shown) < sampleWords {
+				shown = append(shown, strings.Clone(w))
 			}
 		})
 	}
-	return total, missing, strings.Join(shown, " ")
+	return total, missing, strings.Join(shown, " "), true
 }

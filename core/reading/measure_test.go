@@ -151,3 +151,38 @@ func TestShortTextsAreNotWelsh(t *testing.T) {
 		}
 	}
 }
+
+// Cells that say they go over many columns and rows do not multiply what a page
+// has: no reader may make much of little.
+func TestCellsDoNotMultiply(t *testing.T) {
+	long := strings.Repeat("word ", 400)
+	for name, body := range map[string]string{
+		"spans.html": "<table>" + strings.Repeat("<tr><td rowspan=9999 colspan=9999>"+long+"</td></tr>",
+			60) + "</table>",
+		"heads.html": "<table><tr><th colspan=9999>" + long + "</th><th>x</th></tr>" +
+			strings.Repeat("<tr><td>1</td><td>2</td></tr>", 60) + "</table>",
+		"x.odt": string(zipped(map[string]string{"mimetype": "application/vnd.oasis.opendocument.text",
+			"content.xml": `<o:c xmlns:o="o" xmlns:text="t" xmlns:table="b"><table:table>` + strings.Repeat(
+				`<table:table-row><table:table-cell table:number-columns-repeated="9999"><text:p>`+long+
+					`</text:p></table:table-cell></table:table-row>`, 60) + `</table:table></o:c>`})),
+	} {
+		d := mustRead(t, name, body)
+		if n := len(allText(d)); n > 4*60*len(long) {
+			t.Errorf("%s: %d bytes became %d", name, len(body), n)
+		}
+		if o := leftOf(d, evidence.Lost); o.Words > 0 {
+			t.Errorf("%s: lost: %+v", name, o)
+		}
+	}
+}
+
+// A file of more different words than any text has gets no account.
+func TestNoAccountOfWhatIsNoText(t *testing.T) {
+	a := account{original: func(yield func(string) bool) { yield("a b c d") }}
+	if total, missing, _, known := a.missing([]Block{{Text: "a b c"}}, 2); known || total != 0 || missing != 0 {
+		t.Errorf("%d of %d, known: %v", missing, total, known)
+	}
+	if total, missing, _, known := a.missing([]Block{{Text: "a b c"}}, 3); !known || total != 4 || missing != 1 {
+		t.Errorf("%d of %d, known: %v", missing, total, known)
+	}
+}

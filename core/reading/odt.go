@@ -179,7 +179,7 @@ func (w *odt) shut(local string) {
 	case "index-body":
 		w.listings--
 	case "table-cell", "covered-table-cell":
-		w.table.endCell(w.repeat)
+		w.table.endCell(1, w.repeat)
 		w.repeat = 1
 	case "table-row":
 		w.rows(w.table.endRow())

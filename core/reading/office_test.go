@@ -62,7 +62,7 @@ paragraph: Before the box after it.
 paragraph: In the box
 row: Lone; row
 paragraph: Of a cell.
-caption: Fees
+row: Fees
 row: Guest; 25
 paragraph: Kept.
 `)

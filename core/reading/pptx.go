@@ -178,7 +178,7 @@ func (w *slide) shut(local string) {
 	case "p":
 		w.paragraph()
 	case "tc":
-		w.table.endCell(1)
+		w.table.endCell(1, 1)
 	case "tr":
 		for _, b := range w.table.endRow() {
 			w.add(b)

@@ -37,18 +37,24 @@ func decode(name string, body []byte) (string, error) {
 	if text, ok := nearlyUTF8(body); ok {
 		return text, nil
 	}
-	best, least := "", mostOdd
+	var best encoding.Encoding
+	least := mostOdd
+	head := body[:min(len(body), 400_000)]
 	for _, e := range likely(body) {
-		if text, ok := decoded(e, body); ok {
+		if text, ok := decoded(e, head); ok {
 			if odd := oddness(text); odd < least {
-				best, least = text, odd
+				best, least = e, odd
 			}
 		}
 	}
-	if best == "" {
+	if best == nil {
 		return "", garbled(name)
 	}
-	return best, nil
+	text, ok := decoded(best, body)
+	if !ok {
+		return "", garbled(name)
+	}
+	return text, nil
 }
 
 func garbled(name string) *Problem {
@@ -146,7 +152,7 @@ const mostOdd = 0.2
 // fewer: encodings of Central Europe differ in some of them only.
 func mixed(text string) int {
 	polish, southern := 0, 0
-	for _, r := range text[:min(len(text), 400_000)] {
+	for _, r := range text {
 		switch {
 		case r < 0x80:
 		case strings.ContainsRune("ąęłżźśĄĘŁŻŹŚ", r):
@@ -164,7 +170,7 @@ func mixed(text string) int {
 func oddness(text string) float64 {
 	odd, all := 0, 0
 	before, script := rune(0), ""
-	for _, r := range text[:min(len(text), 400_000)] {
+	for _, r := range text {
 		if r < 0x80 {
 			if r < ' ' && r != '\n' && r != '\r' && r != '\t' && r != '\f' {
 				odd++

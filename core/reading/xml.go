@@ -169,13 +169,17 @@ func (g *grid) beginCell() {
 // add adds a paragraph to the cell.
 func (g *grid) add(text string) { g.cell = append(g.cell, text) }
 
-// endCell ends a cell that stands for so many, or is as wide as they are.
-func (g *grid) endCell(repeat int) {
+// endCell ends a cell that goes over so many columns, or stands for so many.
+func (g *grid) endCell(wide, repeat int) {
 	if g.depth != 1 {
 		return
 	}
-	for range repeat {
-		g.cells = append(g.cells, squeeze(strings.Join(g.cell, " ")))
+	text := squeeze(strings.Join(g.cell, " "))
+	for i := range wide * repeat {
+		if i > 0 && (wide > 1 || len(text) > longSpanned) {
+			text = ""
+		}
+		g.cells = append(g.cells, text)
 	}
 	g.cell = nil
 }

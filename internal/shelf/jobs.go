@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"log/slog"
 	"sync"
 	"time"
@@ -202,6 +203,31 @@ func (l *common) stopReading(ctx context.Context, document int64) {
 	}
 }
 
+func (l *Library) tookTooLong(ctx context.Context) phrase.Phrase {
+	longest := longestReading
+	if fair.Of(ctx) != (fair.Party{}) {
+		longest = longestAttached
+	}
+	return phrase.Of("it took longer than %d minutes to read", int(longest.Minutes()))
+}
+
+// keepUnread says what is wrong with a document; what was read of it before stays.
+func (l *Library) keepUnread(ctx context.Context, d record.Document, what phrase.Phrase) error {
+	if d.Passages > 0 {
+		return l.keepOld(ctx, d, what)
+	}
+	at := l.Now()
+	d.State, d.Problem, d.ReadAt, d.Edition = record.Unread, what, &at, Edition
+	nothing, err := pack(nil)
+	if err != nil {
+		return err
+	}
+	err = l.Store.Shelves.KeepRead(ctx, d, json.RawMessage("[]"), nothing,
+		func(func(record.StoredPassage, error) bool) {})
+	l.settleSoon(d.Shelf)
+	return err
+}
+
 // keepOld keeps what was read before of a document that cannot be read anew.
 func (l *Library) keepOld(ctx context.Context, d record.Document, what phrase.Phrase) error {
 	what = phrase.Of("it could not be read anew, and is kept as it was read before: %s", what)
@@ -229,45 +255,34 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	switch {
 	case errors.Is(context.Cause(ctx), errStopped):
 		return nil // what becomes of it is on record
-	case errors.As(err, &problem) && d.Passages > 0:
-		return l.keepOld(ctx, d, problem.What)
 	case errors.As(err, &problem):
-		d.State, d.Problem = record.Unread, problem.What
+		return l.keepUnread(ctx, d, problem.What)
 	case ctx.Err() != nil && context.Cause(ctx) == context.DeadlineExceeded:
-		longest := longestReading
-		if fair.Of(ctx) != (fair.Party{}) {
-			longest = longestAttached
-		}
-		d.State, d.Problem = record.Unread,
-			phrase.Of("it took longer than %d minutes to read", int(longest.Minutes()))
-		ctx = context.WithoutCancel(ctx)
+		return l.keepUnread(context.WithoutCancel(ctx), d, l.tookTooLong(ctx))
 	case err != nil:
 		return err
-	default:
-		d.State = record.Ready
-		if fair.Of(ctx) != (fair.Party{}) {
-			if d.Problem, err = l.tooMuch(ctx, d, document.Words); err != nil {
-				return err
-			}
-		}
-		if !d.Problem.IsZero() {
-			d.State, document = record.Unread, reading.Document{}
+	}
+	if fair.Of(ctx) != (fair.Party{}) {
+		if what, err := l.tooMuch(ctx, d, document.Words); err != nil {
+			return err
+		} else if !what.IsZero() {
+			return l.keepUnread(ctx, d, what)
 		}
 	}
+	return l.keep(ctx, d, document, began)
+}
+
+// keep splits what was read of a document and puts both on record, where they are
+// found from then on.
+func (l *Library) keep(ctx context.Context, d record.Document, document reading.Document, began time.Time) error {
 	settings, err := l.settings(ctx, d.Shelf)
 	if err != nil {
 		return err
 	}
+	d.State = record.Ready
 	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language,
 		document.Pages, document.Words
 	d.Original, d.LeftOut, d.Edition = document.Original, document.Left, Edition
-	kept, err := l.split(ctx, &d, document, settings, nil)
-	if errors.Is(context.Cause(ctx), errStopped) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
 	at := l.Now().Truncate(time.Microsecond) // as it is kept
 	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()
 	packed, err := pack(document.Blocks)
@@ -278,8 +293,14 @@ func (l *Library) read(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	l.indexes.ahead(d, kept)
-	if err := l.Store.Shelves.KeepRead(ctx, d, edges, packed, kept); err != nil {
+	passages := l.indexes.ahead(d, l.split(ctx, document, settings, nil))
+	err = l.Store.Shelves.KeepRead(ctx, d, edges, packed, passages)
+	switch {
+	case errors.Is(context.Cause(ctx), errStopped):
+		return nil
+	case err != nil && context.Cause(ctx) == context.DeadlineExceeded:
+		return l.keepUnread(context.WithoutCancel(ctx), d, l.tookTooLong(ctx))
+	case err != nil:
 		l.indexes.apply(context.WithoutCancel(ctx), d.Shelf, d.ID)
 		return fmt.Errorf("keep what was read of %s: %w", d.Name, err)
 	}
@@ -288,7 +309,7 @@ func (l *Library) read(ctx context.Context, id int64) error {
 		l.indexes.putAway()
 	}
 	l.settleSoon(d.Shelf)
-	l.Log.Debug("document read", "name", d.Name, "state", d.State, "passages", len(kept), "seconds", d.Seconds)
+	l.Log.Debug("document read", "name", d.Name, "state", d.State, "seconds", d.Seconds)
 	return nil
 }
 
@@ -328,26 +349,34 @@ const Edition = 1
 // counter counts the tokens of passages.
 var counter = sync.OnceValues(func() (prompt.Counter, error) { return prompt.NewCounter(passage.Vocabulary) })
 
-// split splits a document into what is kept, with some of its blocks left out,
-// and counts its tokens. It ends with the context's cause.
-func (l *Library) split(ctx context.Context, d *record.Document, document reading.Document, s Settings,
-	skipped []int32) (kept []record.StoredPassage, err error) {
-	c, err := counter()
-	if err != nil {
-		return nil, err
+// split splits a document, with some of its blocks left out, into what is kept,
+// as that is asked for. Its last error is the context's cause.
+func (l *Library) split(ctx context.Context, document reading.Document, s Settings,
+	skipped []int32) iter.Seq2[record.StoredPassage, error] {
+	return func(yield func(record.StoredPassage, error) bool) {
+		c, err := counter()
+		if err != nil {
+			yield(record.StoredPassage{}, err)
+			return
+		}
+		skip := map[int]bool{}
+		for _, b := range skipped {
+			skip[int(b)] = true
+		}
+		n := 0
+		for p := range passage.Split(ctx, document, passage.Options{Target: s.Tokens, Overlap: s.Overlap,
+			Count: c.Count,
+			Skip:  skip}) {
+			if !yield(record.StoredPassage{Number: n, ID: p.ID, Path: append([]string{}, p.Path...), Text: p.Text,
+				Spans: placed(document.Blocks, p.Spans), Size: p.Size}, nil) {
+				return
+			}
+			n++
+		}
+		if err := context.Cause(ctx); err != nil {
+			yield(record.StoredPassage{}, err)
+		}
 	}
-	skip := map[int]bool{}
-	for _, b := range skipped {
-		skip[int(b)] = true
-	}
-	d.Tokens = 0
-	for p := range passage.Split(ctx, document, passage.Options{Target: s.Tokens, Overlap: s.Overlap, Count: c.Count,
-		Skip: skip}) {
-		d.Tokens += p.Size
-		kept = append(kept, record.StoredPassage{Number: len(kept), ID: p.ID, Path: append([]string{}, p.Path...),
-			Text: p.Text, Spans: placed(document.Blocks, p.Spans), Size: p.Size})
-	}
-	return kept, context.Cause(ctx)
 }
 
 // placed is spans with their places.

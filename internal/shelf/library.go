@@ -118,8 +118,8 @@ type common struct {
 	// each other; queued are those that wait here, with since when.
 	makersLine, visitorsLine *fair.Line
 	queued                   sync.Map
-	reading                  sync.Map        // documents that are read here, with what ends it
-	settling                 sync.Map        // shelves that are being settled
+	reading                  sync.Map // documents that are read here, with what ends it
+	settling                 settling
 	key                      []byte          // of what stands for addresses
 	background               context.Context // ends with Close
 	all                      sync.WaitGroup  // of what runs in the background
@@ -149,7 +149,7 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	}
 	background, stop := context.WithCancel(context.Background())
 	c := &common{Options: o, background: background, makersLine: fair.NewLine(max(1, runtime.NumCPU()-1)),
-		visitorsLine: fair.NewLine(attachedAtOnce), key: make([]byte, 32)}
+		visitorsLine: fair.NewLine(attachedAtOnce), key: make([]byte, 32), settling: settling{busy: map[int64]bool{}}}
 	_, _ = rand.Read(c.key) // never fails
 	c.visitorsLine.Each(perVisitor, perVisitor)
 	c.drawn.line = fair.NewLine(mostAtOnce)

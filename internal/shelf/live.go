@@ -2,6 +2,7 @@ package shelf
 
 import (
 	"context"
+	"iter"
 	"slices"
 	"strings"
 	"sync"
@@ -365,18 +366,27 @@ func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 	}
 }
 
-// ahead puts into the index what is about to be put on record, so that what is
-// on record as read is found.
-func (l *indexes) ahead(d record.Document, passages []record.StoredPassage) {
-	v := l.shelf(d.Shelf)
-	<-v.loaded
-	all := make([]retrieval.Entry, len(passages))
-	for i, p := range passages {
-		p.Document = d.ID
-		all[i] = entryOf(record.ShelfPassage{StoredPassage: p, Title: d.Title, Language: d.Language})
-		all[i].Vector = v.vector(d.Title + " " + p.Text)
+// ahead hands on what is about to be put on record, and puts it into the index
+// before the last of it is taken, so that what is on record as read is found.
+func (l *indexes) ahead(d record.Document,
+	passages iter.Seq2[record.StoredPassage, error]) iter.Seq2[record.StoredPassage, error] {
+	return func(yield func(record.StoredPassage, error) bool) {
+		v := l.shelf(d.Shelf)
+		<-v.loaded
+		var all []retrieval.Entry
+		for p, err := range passages {
+			if err == nil {
+				p.Document = d.ID
+				e := entryOf(record.ShelfPassage{StoredPassage: p, Title: d.Title, Language: d.Language})
+				e.Vector = v.vector(d.Title + " " + p.Text)
+				all = append(all, e)
+			}
+			if !yield(p, err) || err != nil {
+				return
+			}
+		}
+		v.mu.Lock()
+		defer v.mu.Unlock()
+		v.index.Replace(d.ID, all)
 	}
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	v.index.Replace(d.ID, all)
 }

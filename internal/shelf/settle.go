@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/passage"
@@ -17,20 +18,35 @@ import (
 // or ways to other pages, is known only once they have been read. Then it is
 // taken out of their passages.
 
+// settling are the shelves that are being settled; true: once more after that.
+type settling struct {
+	mu   sync.Mutex
+	busy map[int64]bool
+}
+
 // settleSoon settles a shelf in the background once all on it has been read.
 func (l *Library) settleSoon(shelf int64) {
-	if _, settling := l.settling.LoadOrStore(shelf, true); settling {
-		l.settling.Store(shelf, false) // once more
+	s := &l.settling
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if _, busy := s.busy[shelf]; busy {
+		s.busy[shelf] = true
 		return
 	}
+	s.busy[shelf] = false
 	l.all.Go(func() {
-		for again := true; again && l.background.Err() == nil; {
-			l.settling.Store(shelf, true)
+		for again := true; again; {
 			if err := l.settle(l.background, shelf); err != nil && l.background.Err() == nil {
-				l.Log.Warn("what a shelf's documents have in common could not be taken out", "shelf", shelf, "error",
-					err)
+				l.Log.Warn("what a shelf's documents have in common could not be taken out", "shelf", shelf,
+					"error", err)
 			}
-			again = !l.settling.CompareAndDelete(shelf, true)
+			s.mu.Lock()
+			if again = s.busy[shelf] && l.background.Err() == nil; again {
+				s.busy[shelf] = false
+			} else {
+				delete(s.busy, shelf)
+			}
+			s.mu.Unlock()
 		}
 	})
 }
@@ -122,14 +138,11 @@ func (l *Library) splitAnew(ctx context.Context, id int64, skip []int32, s Setti
 	if o := shared(blocks, skip); o.Words > 0 {
 		d.LeftOut = append(d.LeftOut, o)
 	}
-	kept, err := l.split(ctx, &d, reading.Document{Blocks: blocks}, s, skip)
-	if err != nil {
-		return err
-	}
-	if len(kept) == 0 {
+	if len(skip) == len(blocks) {
 		return nil // all of it stands elsewhere too: it stays as it is
 	}
-	if err := l.Store.Shelves.KeepSplit(ctx, d, skip, kept); err != nil {
+	if err := l.Store.Shelves.KeepSplit(ctx, d, skip, l.split(ctx, reading.Document{Blocks: blocks}, s,
+		skip)); err != nil {
 		return err
 	}
 	l.indexes.apply(ctx, d.Shelf, d.ID)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"iter"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -140,18 +141,18 @@ func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (b
 }
 
 // KeepRead puts on record what was read of a document and tells every
-// instance. It does nothing if the document was removed or given up meanwhile.
+// instance; passages are taken as they come, and may fail. It does nothing, and
+// asks for none, if the document was removed or given up meanwhile.
 func (s *Shelves) KeepRead(ctx context.Context, d record.Document, edges json.RawMessage, blocks []byte,
-	passages []record.StoredPassage) error {
+	passages iter.Seq2[record.StoredPassage, error]) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
 		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6,
-			pages = $7, words = $8, passages = $9, tokens = $10,
-			seconds = $11, read_at = $12, blocks = $13, reader = null, original = $14, left_out = $15, edition = $16,
-			edges = $17, skipped = '{}' where id = $1 and removed_at is null and state = 'reading'
-				returning shelf`,
-			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, len(passages), d.Tokens,
-			d.Seconds, d.ReadAt, blocks, d.Original, leftOut(d.LeftOut), d.Edition, edges).Scan(&shelf)
+			pages = $7, words = $8, seconds = $9, read_at = $10, blocks = $11, reader = null, original = $12,
+			left_out = $13, edition = $14, edges = $15, skipped = '{}'
+			where id = $1 and removed_at is null and state = 'reading' returning shelf`,
+			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, d.Seconds, d.ReadAt, blocks,
+			d.Original, leftOut(d.LeftOut), d.Edition, edges).Scan(&shelf)
 		if known(err) == record.ErrNotFound {
 			return nil
 		}
@@ -170,16 +171,29 @@ func leftOut(all []evidence.Omission) []evidence.Omission {
 	return append([]evidence.Omission{}, all...)
 }
 
-func keepPassages(ctx context.Context, tx pgx.Tx, document int64, passages []record.StoredPassage) error {
+// keepPassages puts passages in the place of a document's, as they come.
+func keepPassages(ctx context.Context, tx pgx.Tx, document int64,
+	passages iter.Seq2[record.StoredPassage, error]) error {
 	if _, err := tx.Exec(ctx, `delete from passage where document = $1`, document); err != nil {
 		return err
 	}
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"passage"},
+	next, stop := iter.Pull2(passages)
+	defer stop()
+	tokens := 0
+	n, err := tx.CopyFrom(ctx, pgx.Identifier{"passage"},
 		[]string{"document", "number", "id", "path", "body", "spans", "size"},
-		pgx.CopyFromSlice(len(passages), func(i int) ([]any, error) {
-			p := passages[i]
+		pgx.CopyFromFunc(func() ([]any, error) {
+			p, err, more := next()
+			if !more || err != nil {
+				return nil, err
+			}
+			tokens += p.Size
 			return []any{document, p.Number, p.ID, p.Path, p.Text, p.Spans, p.Size}, nil
 		}))
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `update document set passages = $2, tokens = $3 where id = $1`, document, n, tokens)
 	return err
 }
 
@@ -187,12 +201,12 @@ func keepPassages(ctx context.Context, tx pgx.Tx, document int64, passages []rec
 // are skipped, and tells every instance. It does nothing if the document is read
 // anew or was removed meanwhile.
 func (s *Shelves) KeepSplit(ctx context.Context, d record.Document, skipped []int32,
-	passages []record.StoredPassage) error {
+	passages iter.Seq2[record.StoredPassage, error]) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var shelf int64
-		err := tx.QueryRow(ctx, `update document set skipped = $2, left_out = $3, passages = $4, tokens = $5
-			where id = $1 and removed_at is null and state = 'ready' and read_at = $6 returning shelf`, d.ID,
-			append([]int32{}, skipped...), leftOut(d.LeftOut), len(passages), d.Tokens, d.ReadAt).Scan(&shelf)
+		err := tx.QueryRow(ctx, `update document set skipped = $2, left_out = $3
+			where id = $1 and removed_at is null and state = 'ready' and read_at = $4 returning shelf`, d.ID,
+			append([]int32{}, skipped...), leftOut(d.LeftOut), d.ReadAt).Scan(&shelf)
 		if known(err) == record.ErrNotFound {
 			return nil
 		}

@@ -53,7 +53,8 @@ func (s *Traces) Usage(ctx context.Context, f record.UsageFilter) ([]record.Usag
 			count(*) filter (where m.counted) as counted, sum(m.prompt_tokens) as prompt_tokens, sum(m.reply_tokens)
 				as reply_tokens, sum(m.cost) as cost
 		from model_call m left join desk d on d.id = m.desk
-		where m.at >= $1 and m.at < $2 and ($3 = '' or coalesce(d.slug, '-') = $3) and ($4 = '' or m.model = $4) and ($5 = ''
+		where m.at >= $1 and m.at < $2 and ($3 = '' or coalesce(d.slug,
+			'-') = $3) and ($4 = '' or m.model = $4) and ($5 = ''
 			or m.step = $5)
 			and ($6 = '' or encode(substr(m.visitor, 1, 4), 'hex') = $6)`+group+`
 		having count(*) > 0 order by `+order+` limit $7`, f.From, f.To, f.Desk, f.Model, f.Step, f.Visitor, f.Limit)
