@@ -62,6 +62,14 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 	if replaced != 0 {
 		l.indexes.apply(ctx, f.ID, replaced)
 	}
+	if !fresh { // what failed before, or was given up, is tried again
+		if d, err := l.Store.Shelves.Document(ctx, id); err == nil && d.State == record.Unread {
+			if err := l.Store.Shelves.ReadAgain(ctx, id); err != nil {
+				return Added{}, err
+			}
+			fresh = true
+		}
+	}
 	if fresh {
 		if err := l.queue(ctx, id); err != nil {
 			return Added{}, err

@@ -34,6 +34,10 @@ func TestWhatWasLeftOutIsTold(t *testing.T) {
 		d.Share != 1 {
 		t.Errorf("%q, share %v", got, d.Share)
 	}
+	// What has neither pages nor lines has paragraphs, for the margin to open it at.
+	if hits := finds(t, b, "When do they fly?"); len(hits) != 1 || hits[0].Place != "paragraph 1" {
+		t.Errorf("its place: %+v", hits)
+	}
 	// A reader that loses words is found out, whatever loses them.
 	l := losing{}
 	b = testbed.New(t, testbed.Options{Reader: l})
@@ -152,6 +156,10 @@ func TestReadingIsStopped(t *testing.T) {
 	time.Sleep(100 * time.Millisecond)
 	if d := read(t, b)["stuck one.txt"]; d.State != "failed" {
 		t.Errorf("what was given up is read all the same: %+v", d)
+	}
+	// Added again it is tried again.
+	if again := add(t, b, "stuck one.txt", "First."); !again.Fresh || read(t, b)["stuck one.txt"].State != "ready" {
+		t.Errorf("%+v", again)
 	}
 }
 

@@ -13,16 +13,18 @@
 
   let { attached }: Props = $props();
 
+  const partly = (d: (typeof attached.documents)[number]) =>
+    d.state === "ready" && d.share !== undefined && d.share < 0.98;
+
   const state = (d: (typeof attached.documents)[number]) =>
     ({
       waiting: say.attachments.waiting,
       reading: say.attachments.reading,
-      ready:
-        d.share !== undefined && d.share < 0.98
-          ? say.attachments.partly(d.share)
-          : d.pages
-            ? say.attachments.pages(d.pages)
-            : say.attachments.words(d.words),
+      ready: partly(d)
+        ? say.attachments.partly(d.share ?? 0)
+        : d.pages
+          ? say.attachments.pages(d.pages)
+          : say.attachments.words(d.words),
       failed: fromService(d.phrase, d.problem) || say.attachments.failed,
     })[d.state];
 </script>
@@ -35,7 +37,7 @@
           <li
             class={[
               "flex max-w-full items-center gap-2 rounded border bg-leaf py-0.5 pr-0.5 pl-2.5",
-              d.state === "failed" ? "border-wrong" : "border-rule",
+              d.state === "failed" || partly(d) ? "border-wrong" : "border-rule",
             ]}>
             <FileText size={14} class="shrink-0 text-faded" aria-hidden="true" />
             <span class="min-w-0">
@@ -43,7 +45,7 @@
               <span
                 class={[
                   "block max-w-64 text-mini first-letter:uppercase",
-                  d.state === "failed" ? "text-wrong" : "text-faded",
+                  d.state === "failed" || partly(d) ? "text-wrong" : "text-faded",
                 ]}>{state(d)}</span>
             </span>
             <button
