@@ -36,7 +36,7 @@ func readDOCX(ctx context.Context, name string, body []byte, l Limits) (d Docume
 	if err != nil {
 		return d, err
 	}
-	w := &docx{d: &d, notes: map[string][]Block{}}
+	w := &docx{nested: nested{d: &d}, notes: map[string][]Block{}}
 	w.levels, w.listings = styles(ctx, name, z, l, &room)
 	seen := [][]byte{text}
 	_, parts := relations(ctx, name, z, document, l, &room)
@@ -142,34 +142,23 @@ func styles(ctx context.Context, name string, z *zip.Reader, l Limits, room *int
 	return levels, listings
 }
 
-// docx makes blocks of the elements of a document. Paragraphs nest: one in a
-// text box stands within the one that the box is at.
+// docx makes blocks of the elements of a document.
 type docx struct {
-	d        *Document
+	nested
 	levels   map[string]int
 	listings map[string]bool
 	notes    map[string][]Block // by kind and number
-	begun    []*wordParagraph
-	table    grid
-	aside    []Block // notes of a table's row, which follow it
-	wide     int     // of the cell, in columns
+	wide     int                // of the cell, in columns
 	inText   bool
 	deleted  bool
 	boxes    int // what says again, for old programs, what was said before
 	pictures int
 }
 
-// wordParagraph is one that has begun.
-type wordParagraph struct {
-	text  strings.Builder
-	block Block
-	after []Block // text boxes and notes
-}
-
 // readNotes reads foot- or endnotes.
 func (w *docx) readNotes(ctx context.Context, name, kind string, body []byte, l Limits) error {
 	var d Document
-	n := &docx{d: &d, levels: w.levels, listings: w.listings}
+	n := &docx{nested: nested{d: &d}, levels: w.levels, listings: w.listings}
 	id := ""
 	err := xmlWalk(ctx, name, body, l, func(e xml.StartElement) {
 		if local := e.Name.Local; local == "footnote" || local == "endnote" {
@@ -200,24 +189,11 @@ func (w *docx) rest() {
 	}
 }
 
-func (w *docx) now() *wordParagraph {
-	if len(w.begun) == 0 {
-		return nil
-	}
-	return w.begun[len(w.begun)-1]
-}
-
-func (w *docx) write(text string) {
-	if p := w.now(); p != nil && w.boxes == 0 {
-		p.text.WriteString(text)
-	}
-}
-
 func (w *docx) open(e xml.StartElement) {
 	switch e.Name.Local {
 	case "p":
 		if w.boxes == 0 {
-			w.begun = append(w.begun, &wordParagraph{block: Block{Kind: Paragraph}})
+			w.begin(Block{Kind: Paragraph})
 		}
 	case "Fallback":
 		w.boxes++
@@ -226,9 +202,9 @@ func (w *docx) open(e xml.StartElement) {
 	case "delText":
 		w.deleted = true
 	case "tab", "br", "cr":
-		w.write(" ")
+		w.say(" ")
 	case "noBreakHyphen":
-		w.write("-")
+		w.say("-")
 	case "tbl":
 		w.table.begin()
 	case "tr":
@@ -295,55 +271,29 @@ func (w *docx) shut(local string) {
 	case "Fallback":
 		w.boxes--
 	case "p":
-		w.paragraph()
+		if w.boxes == 0 {
+			w.end()
+		}
 	case "tc":
 		w.table.endCell(w.wide, 1)
 		w.wide = 1
 	case "tr":
 		w.rows(w.table.endRow())
 	case "tbl":
-		rows := w.table.end()
-		if w.rows(rows); !w.table.within() {
-			w.d.Blocks, w.aside = append(w.d.Blocks, w.aside...), nil
-		}
+		w.endTable()
 	}
 }
 
-// rows adds what rows there are; their notes follow them.
-func (w *docx) rows(rows []Block) {
-	if len(rows) > 0 {
-		w.d.Blocks = append(append(w.d.Blocks, rows...), w.aside...)
-		w.aside = nil
-	}
-}
-
-// paragraph ends one: it goes to the one around it, to its cell, or to the
-// document.
-func (w *docx) paragraph() {
-	p := w.now()
-	if p == nil || w.boxes > 0 {
-		return
-	}
-	w.begun = w.begun[:len(w.begun)-1]
-	p.block.Text = squeeze(p.text.String())
-	outer := w.now()
-	switch {
-	case outer != nil:
-		if p.block.Text != "" {
-			outer.after = append(outer.after, p.block)
-		}
-		outer.after = append(outer.after, p.after...)
-	case w.table.within():
-		w.table.add(p.block.Text)
-		w.aside = append(w.aside, p.after...)
-	default:
-		w.d.Blocks = append(append(w.d.Blocks, p.block), p.after...)
+// say adds to the paragraph what is not said again.
+func (w *docx) say(text string) {
+	if w.boxes == 0 {
+		w.write(text)
 	}
 }
 
 func (w *docx) chars(s string) {
 	if w.inText {
-		w.write(s)
+		w.say(s)
 	} else if w.deleted {
 		w.d.leave(evidence.Deleted, s)
 	}

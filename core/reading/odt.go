@@ -34,7 +34,7 @@ func readODT(ctx context.Context, name string, body []byte, l Limits) (d Documen
 	if err != nil {
 		return d, err
 	}
-	w := &odt{d: &d, repeat: 1}
+	w := &odt{nested: nested{d: &d}, repeat: 1}
 	if err = xmlWalk(ctx, name, content, l, w.open, w.shut, w.chars); err != nil {
 		return d, err
 	}
@@ -114,13 +114,9 @@ func headersOf(ctx context.Context, name string, styles []byte, l Limits, d *Doc
 // mostRepeated is how many cells one that stands for many is taken for.
 const mostRepeated = 100
 
-// odt makes blocks of the elements of a document. Paragraphs nest: one in a note
-// or a text box stands within the one that it is at.
+// odt makes blocks of the elements of a document.
 type odt struct {
-	d        *Document
-	begun    []*wordParagraph
-	table    grid
-	aside    []Block        // notes of a table's row, which follow it
+	nested
 	items    int            // how deep in lists
 	listings int            // how deep in lists of contents
 	repeat   int            // of the cell
@@ -134,26 +130,26 @@ func (w *odt) open(e xml.StartElement) {
 	}
 	switch e.Name.Local {
 	case "h", "p":
-		p := &wordParagraph{block: Block{Kind: Paragraph}}
+		b := Block{Kind: Paragraph}
 		switch {
 		case w.listings > 0:
-			p.block.Kind = Listing
+			b.Kind = Listing
 		case e.Name.Local == "h":
 			level, _ := strconv.Atoi(attribute(e, "outline-level"))
-			p.block.Kind, p.block.Level = Heading, max(1, min(6, level))
+			b.Kind, b.Level = Heading, max(1, min(6, level))
 		case w.items > 0:
-			p.block.Kind, p.block.Level = Item, w.items
+			b.Kind, b.Level = Item, w.items
 		}
-		w.begun = append(w.begun, p)
+		w.begin(b)
 	case "list-item", "list-header":
 		w.items++
 	case "index-body":
 		w.listings++
 	case "s":
 		n, _ := strconv.Atoi(attribute(e, "c"))
-		w.write(strings.Repeat(" ", max(1, min(n, mostRepeated))))
+		w.say(strings.Repeat(" ", max(1, min(n, mostRepeated))))
 	case "tab", "line-break":
-		w.write(" ")
+		w.say(" ")
 	case "image", "object":
 		w.pictures++
 	case "table":
@@ -184,49 +180,22 @@ func (w *odt) shut(local string) {
 	case "table-row":
 		w.rows(w.table.endRow())
 	case "table":
-		rows := w.table.end()
-		if w.rows(rows); !w.table.within() {
-			w.d.Blocks, w.aside = append(w.d.Blocks, w.aside...), nil
-		}
+		w.endTable()
 	}
 }
 
-// rows adds what rows there are; their notes follow them.
-func (w *odt) rows(rows []Block) {
-	if len(rows) > 0 {
-		w.d.Blocks = append(append(w.d.Blocks, rows...), w.aside...)
-		w.aside = nil
-	}
-}
-
-// paragraph ends one: it goes to the one around it, to its cell, or to the
-// document.
+// paragraph ends one; one that is not the text's own is left out.
 func (w *odt) paragraph() {
-	if len(w.begun) == 0 {
+	if len(w.skipped) > 0 && len(w.begun) > 0 {
+		w.begun = w.begun[:len(w.begun)-1]
 		return
 	}
-	p := w.begun[len(w.begun)-1]
-	w.begun = w.begun[:len(w.begun)-1]
-	p.block.Text = squeeze(p.text.String())
-	switch {
-	case len(w.skipped) > 0:
-	case len(w.begun) > 0:
-		outer := w.begun[len(w.begun)-1]
-		if p.block.Text != "" {
-			outer.after = append(outer.after, Block{Kind: Paragraph, Text: p.block.Text})
-		}
-		outer.after = append(outer.after, p.after...)
-	case w.table.within():
-		w.table.add(p.block.Text)
-		w.aside = append(w.aside, p.after...)
-	default:
-		w.d.Blocks = append(append(w.d.Blocks, p.block), p.after...)
-	}
+	w.end()
 }
 
-func (w *odt) write(text string) {
-	if n := len(w.begun); n > 0 && len(w.skipped) == 0 {
-		w.begun[n-1].text.WriteString(text)
+func (w *odt) say(text string) {
+	if len(w.skipped) == 0 {
+		w.write(text)
 	}
 }
 
@@ -237,7 +206,7 @@ func (w *odt) chars(s string) {
 		}
 		return
 	}
-	w.write(s)
+	w.say(s)
 }
 
 func xmlWalkTitle(ctx context.Context, name string, body []byte, l Limits, title *string) error {
