@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // lots are the packages whose files are read, and how many of a format of each:
@@ -95,6 +96,9 @@ func fetch(folder string) ([]file, error) {
 	return all, nil
 }
 
+// refresh has the lists of Debian's packages fetched, once.
+var refresh sync.Once
+
 // bring fetches one package and unpacks it.
 func bring(folder, name, root string) error {
 	work, err := os.MkdirTemp(folder, "fetching-")
@@ -123,7 +127,12 @@ func bring(folder, name, root string) error {
 			return err
 		}
 	} else {
-		if err := run("apt-get", "download", "-qq", name); err != nil {
+		err := run("apt-get", "download", "-qq", name)
+		if err != nil { // the lists of packages may be old, or none
+			refresh.Do(func() { _ = run("apt-get", "update", "-qq") }) // what comes next says what is wrong
+			err = run("apt-get", "download", "-qq", name)
+		}
+		if err != nil {
 			return err
 		}
 		packed, _ := filepath.Glob(filepath.Join(work, "*.deb"))

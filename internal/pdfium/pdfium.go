@@ -185,9 +185,14 @@ func (f *file) Close() {
 	f.engine.leave()
 }
 
-// Again opens the file once more, if that can be done without waiting.
+// largestTwice is how large a file may be that is opened twice, in bytes: its pages
+// take memory too.
+const largestTwice = 20 << 20
+
+// Again opens the file once more, if it is not too large and that can be done
+// without waiting.
 func (f *file) Again(ctx context.Context) (reading.Pages, bool) {
-	if !f.engine.idle() {
+	if len(f.body) > largestTwice || !f.engine.idle() {
 		return nil, false
 	}
 	pages, err := f.engine.Open(ctx, f.name, f.body, "pdf")

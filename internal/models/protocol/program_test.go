@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -217,7 +218,11 @@ func TestProgramsThatFail(t *testing.T) {
 			t.Parallel()
 			path := filepath.Join(folder, name)
 			if c.text != "" {
-				if err := os.WriteFile(path, []byte(c.text), 0o755); err != nil {
+				// No process that another test starts meanwhile holds it open.
+				syscall.ForkLock.RLock()
+				err := os.WriteFile(path, []byte(c.text), 0o755)
+				syscall.ForkLock.RUnlock()
+				if err != nil {
 					t.Fatal(err)
 				}
 			}
