@@ -15,7 +15,7 @@ type Edge struct {
 	Block   int      `json:"b"`
 	Bottom  bool     `json:"o,omitempty"` // at the end
 	Heading bool     `json:"h,omitempty"`
-	Links   bool     `json:"l,omitempty"` // nothing but ways to other pages
+	Links   bool     `json:"l,omitempty"` // nothing but ways elsewhere
 	Words   int      `json:"w"`
 	Key     uint64   `json:"k,string"`
 	Parts   []uint64 `json:"p,omitempty"` // where signs part it, as in a row of links

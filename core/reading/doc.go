@@ -53,7 +53,7 @@ type Block struct {
 	// Chapter and Paragraph count, from 1, in files that have neither pages nor
 	// lines; Chapter in books only, where paragraphs begin anew with each.
 	Chapter int `json:"chapter,omitempty"`
-	// Links: all of its text leads to other pages.
+	// Links: all of its text is links.
 	Links     bool `json:"links,omitempty"`
 	Paragraph int  `json:"paragraph,omitempty"`
 }

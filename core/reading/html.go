@@ -60,6 +60,7 @@ func readHTML(ctx context.Context, name string, body []byte, l Limits) (Document
 	}
 	h.d.original = func(yield func(string) bool) { yield(textOf(page)) }
 	h.d.count(evidence.Pictures, h.pictures)
+	markContents(h.d.Blocks)
 	h.d.linked = mostlyLinks(page)
 	// The first heading says more shortly what a page is about.
 	for _, b := range h.d.Blocks[:min(len(h.d.Blocks), 3)] {
@@ -68,6 +69,18 @@ func readHTML(ctx context.Context, name string, body []byte, l Limits) (Document
 		}
 	}
 	return h.d, nil
+}
+
+// markContents marks the links below the title of a list of contents as such.
+func markContents(blocks []Block) {
+	for i, b := range blocks {
+		if len(b.Text) > 60 || !contentsTitle.MatchString(strings.Trim(b.Text, " :")) {
+			continue
+		}
+		for j := i + 1; j < len(blocks) && blocks[j].Links && blocks[j].Kind == Item; j++ {
+			blocks[j].Kind = Listing
+		}
+	}
 }
 
 // mostlyLinks reports a page that is a list of links to other places, as a
@@ -305,7 +318,7 @@ type htmlReader struct {
 	lone     bool // the only title is in the page's header
 	all      bool // menus too
 	pictures int  // without words that stand for them
-	within   bool // a link to another page
+	within   bool // a link
 	linked   bool // some of the text is such
 	plain    bool // some of it is not
 }
@@ -408,7 +421,7 @@ func (h *htmlReader) content(n *html.Node) {
 			h.flush(h.running())
 			h.walk(n)
 			h.flush(h.running())
-		case leadsAway(n):
+		case isLink(n):
 			h.within = true
 			h.walk(n)
 			h.within = false
@@ -422,23 +435,20 @@ func (h *htmlReader) content(n *html.Node) {
 	}
 }
 
-// leadsAway reports a link to another page.
-func leadsAway(n *html.Node) bool {
-	to := attr(n, "href")
-	return n.DataAtom == atom.A && to != "" && !strings.HasPrefix(to, "#")
-}
+// isLink reports a link.
+func isLink(n *html.Node) bool { return n.DataAtom == atom.A && attr(n, "href") != "" }
 
 func hasWords(text string) bool {
 	return strings.ContainsFunc(text, func(r rune) bool { return isLetter(r) || unicode.IsDigit(r) })
 }
 
-// onlyLinks reports whether all words below an element lead to other pages.
+// onlyLinks reports whether all words below an element are links.
 func onlyLinks(n *html.Node) bool {
 	some, away := false, true
 	for d := range n.Descendants() {
 		if d.Type == html.TextNode && hasWords(d.Data) {
 			some = true
-			away = away && within(d, leadsAway)
+			away = away && within(d, isLink)
 		}
 	}
 	return some && away

@@ -75,6 +75,16 @@ func TestPagesKeepAllThatCanBeSeen(t *testing.T) {
 	}
 }
 
+// A list of contents on a page is one; other lists of links are not.
+func TestContentsOnPages(t *testing.T) {
+	d := mustRead(t, "x.html", `<p>Table of Contents</p><ul><li><a href="#a">One</a><ul><li><a href="b">Two</a></li></ul>`+
+		`</li></ul><p>Text.</p><p>See also</p><ul><li><a href="c">Three</a></li></ul>`)
+	if got := lines(d); got != "paragraph: Table of Contents\nlisting: One\nlisting: Two\nparagraph: Text.\n"+
+		"paragraph: See also\nitem: Three\n" {
+		t.Error(got)
+	}
+}
+
 // A page that is nothing but a menu is read; a title that stands in the page's
 // header alone is too; an XML page's empty elements take in nothing.
 func TestOddPages(t *testing.T) {

@@ -246,7 +246,7 @@ func (d *Document) compose(pages []Page) {
 		}
 	}
 	all = d.withoutRepeated(all, pages)
-	markListings(all)
+	markListings(all, len(pages))
 	d.Blocks = compose(all, pages)
 }
 
@@ -546,7 +546,7 @@ func (d *Document) withoutRepeated(all []line, pages []Page) []line {
 }
 
 // pageNumber is what a line at the edge says that counts the pages.
-var pageNumber = regexp.MustCompile(`(?i)^((page|seite) #.*|[-–—(\s]*[ivxlc]{1,7}[-–—)\s]*)$`)
+var pageNumber = regexp.MustCompile(`(?i)^((page|seite) #.*|[-–—(\s]*` + roman + `[-–—)\s]*)$`)
 
 // composer makes blocks of lines.
 type composer struct {

@@ -80,3 +80,54 @@ func TestHeadersAndFootersAreDropped(t *testing.T) {
 		t.Errorf("%+v", marks)
 	}
 }
+
+// Prices and years at the ends of lines are no pages, and short documents have no
+// lists of them.
+func TestPriceListsAreNoContents(t *testing.T) {
+	page := func(lines ...string) Page {
+		p := Page{Width: 600, Height: 800}
+		for i, l := range lines {
+			top := 100 + float64(i)*15
+			p.Runs = append(p.Runs, Run{Text: l, Left: 50, Top: top, Right: 450, Bottom: top + 10, Size: 10})
+		}
+		return p
+	}
+	var prices, years []string
+	for _, what := range strings.Fields("comb wax honey candles mead soap salve pollen jars veils gloves smokers frames " +
+		"hives boxes feeders stands books") {
+		prices = append(prices, what+" . . . . . . . . 45")
+		years = append(years, what+", a treatise, 1987")
+	}
+	listings := func(pages ...Page) (n int) {
+		for _, b := range FromPages(pages) {
+			if b.Kind == Listing {
+				n++
+			}
+		}
+		return n
+	}
+	rest := []Page{page("One."), page("Two."), page("Three."), page("Four.")}
+	if n := listings(page(prices...)); n > 0 {
+		t.Errorf("%d prices of a leaflet are contents", n)
+	}
+	if n := listings(append(rest, page(prices...))...); n > 0 {
+		t.Errorf("%d prices are contents", n)
+	}
+	if n := listings(append(rest, page(years...))...); n > 0 {
+		t.Errorf("%d years are an index", n)
+	}
+	var contents []string
+	for i, l := range prices {
+		contents = append(contents, strings.Replace(l, "45", []string{"1", "3", "iv"}[i%3], 1))
+	}
+	if n := listings(append(rest, page(contents...))...); n != len(contents) {
+		t.Errorf("%d of %d entries are contents", n, len(contents))
+	}
+	for text, is := range map[string]bool{"iv": true, "xii": true, "– vii –": true, "xl": true, "civil": false,
+		"mix": false,
+		"ill": false, "": false} {
+		if pageNumber.MatchString(text) != is {
+			t.Errorf("%q is a page's number: %v", text, !is)
+		}
+	}
+}

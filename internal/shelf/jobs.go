@@ -216,6 +216,7 @@ func (l *Library) keepUnread(ctx context.Context, d record.Document, what phrase
 	if d.Passages > 0 {
 		return l.keepOld(ctx, d, what)
 	}
+	l.reading.Delete(d.ID) // hearing of what is put on record does not stop it
 	at := l.Now()
 	d.State, d.Problem, d.ReadAt, d.Edition = record.Unread, what, &at, Edition
 	nothing, err := pack(nil)
@@ -293,10 +294,19 @@ func (l *Library) keep(ctx context.Context, d record.Document, document reading.
 	if err != nil {
 		return err
 	}
-	passages := l.indexes.ahead(d, l.split(ctx, document, settings, nil))
+	passages := func(yield func(record.StoredPassage, error) bool) {
+		for p, err := range l.indexes.ahead(d, l.split(ctx, document, settings, nil)) {
+			if !yield(p, err) {
+				return
+			}
+		}
+		// From here on it is not stopped any more: hearing that it is on record as
+		// read would do so too.
+		l.reading.Delete(d.ID)
+	}
 	err = l.Store.Shelves.KeepRead(ctx, d, edges, packed, passages)
 	switch {
-	case errors.Is(context.Cause(ctx), errStopped):
+	case err != nil && errors.Is(context.Cause(ctx), errStopped):
 		return nil
 	case err != nil && context.Cause(ctx) == context.DeadlineExceeded:
 		return l.keepUnread(context.WithoutCancel(ctx), d, l.tookTooLong(ctx))

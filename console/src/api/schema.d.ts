@@ -1992,7 +1992,7 @@ export interface components {
             paragraph?: number;
             /** @description In books, from 1; paragraphs begin anew with each. */
             chapter?: number;
-            /** @description All of its text leads to other pages. */
+            /** @description All of its text is links. */
             links?: boolean;
             /** @description Where stretches of the text are, on a page or in time. */
             marks?: components["schemas"]["BlockMark"][];
