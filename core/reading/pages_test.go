@@ -93,8 +93,8 @@ func TestPriceListsAreNoContents(t *testing.T) {
 		return p
 	}
 	var prices, years []string
-	for _, what := range strings.Fields("comb wax honey candles mead soap salve pollen jars veils gloves smokers frames " +
-		"hives boxes feeders stands books") {
+	for _, what := range strings.Fields("comb wax honey candles mead soap salve pollen jars veils gloves smokers " +
+		"frames hives boxes feeders stands books") {
 		prices = append(prices, what+" . . . . . . . . 45")
 		years = append(years, what+", a treatise, 1987")
 	}
