@@ -218,16 +218,21 @@ func sections(n *html.Node) bool {
 	return attr(n, "role") == "main"
 }
 
+func isMenu(n *html.Node) bool { return n.DataAtom == atom.Nav || attr(n, "role") == "navigation" }
+
 // chrome tells what an element helps to find one's way by; "" if it does not.
 func (h *htmlReader) chrome(n *html.Node) evidence.Why {
 	switch {
 	case h.all:
 		return ""
-	case n.DataAtom == atom.Nav || attr(n, "role") == "navigation":
+	case isMenu(n):
 		return evidence.Navigation
 	case isPageHeader(n):
-		// The only title of a page is worth reading with what stands around it.
-		if h.lone && find(n, func(c *html.Node) bool { return c.DataAtom == atom.H1 }) != nil {
+		// The only title of a page is worth reading with what stands around it, and so
+		// is one that stands there without a menu: a site's name goes as what all its
+		// pages have.
+		if titled := find(n, func(c *html.Node) bool { return c.DataAtom == atom.H1 }) != nil; titled &&
+			(h.lone || find(n, isMenu) == nil) {
 			return ""
 		}
 		return evidence.Header

@@ -95,6 +95,11 @@ func TestOddPages(t *testing.T) {
 	if allText(d) != "Bees\nby Ada\nOne\nText." || d.Title != "Bees" {
 		t.Errorf("%q, %q", allText(d), d.Title)
 	}
+	d = mustRead(t, "post.html", `<div><h1>The Site</h1><nav>Menu</nav></div><div class=post><header><h1>Wax</h1>`+
+		`<p>by Ada</p></header><p>Text.</p></div><header><h1>Again</h1><nav>Menu</nav></header>`)
+	if allText(d) != "The Site\nWax\nby Ada\nText." {
+		t.Errorf("%q", allText(d))
+	}
 	d = mustRead(t, "x.xhtml", `<?xml version="1.0"?><html xmlns="http://www.w3.org/1999/xhtml"><head><title/>`+
 		`<script src="x.js"/></head><body><a id="a"/><p>Seen.</p></body></html>`)
 	if allText(d) != "Seen." {
