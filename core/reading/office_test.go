@@ -237,3 +237,29 @@ paragraph: See here named.
 		t.Errorf("%+v", d.Blocks)
 	}
 }
+
+// What is written in charts and diagrams is read, on slides and in documents.
+func TestChartsAndDiagrams(t *testing.T) {
+	const chart = `<c:chart xmlns:c="c" xmlns:a="a"><c:title><a:p><a:r><a:t>Honey by year</a:t></a:r></a:p></c:title>` +
+		`<c:ser><c:cat><c:pt><c:v>1987</c:v></c:pt></c:cat><c:val><c:pt><c:v>41</c:v></c:pt></c:val></c:ser></c:chart>`
+	const diagram = `<d:data xmlns:d="d" xmlns:a="a"><d:pt><a:p><a:r><a:t>Swarm</a:t></a:r></a:p></d:pt>` +
+		`<d:pt><a:p><a:r><a:t>Hive</a:t></a:r></a:p></d:pt></d:data>`
+	d := mustRead(t, "x.pptx", string(zipped(map[string]string{
+		"ppt/presentation.xml":  "<p/>",
+		"ppt/slides/slide1.xml": `<p:s xmlns:p="p" xmlns:a="a"><p:sp><a:p><a:r><a:t>A slide</a:t></a:r></a:p></p:sp></p:s>`,
+		"ppt/slides/_rels/slide1.xml.rels": relationsHead + `<Relationship Id="c" Type="t/chart" Target="../charts/chart1.xml"/>` +
+			`<Relationship Id="d" Type="t/diagramData" Target="../diagrams/data1.xml"/></Relationships>`,
+		"ppt/charts/chart1.xml": chart, "ppt/diagrams/data1.xml": diagram,
+	})))
+	check(t, d, "item: A slide\ncaption: Honey by year\ncaption: 1987\ncaption: 41\ncaption: Swarm\ncaption: Hive\n")
+	if d.Blocks[1].Marks[0].Page != 1 {
+		t.Errorf("%+v", d.Blocks[1])
+	}
+	d = mustRead(t, "x.docx", string(zipped(map[string]string{
+		"word/document.xml": `<w:document xmlns:w="w"><w:body><w:p><w:r><w:t>Text.</w:t></w:r></w:p></w:body></w:document>`,
+		"word/_rels/document.xml.rels": relationsHead + `<Relationship Id="c" Type="t/chart" Target="charts/chart1.xml"/>` +
+			`<Relationship Id="d" Type="t/diagramData" Target="diagrams/data1.xml"/></Relationships>`,
+		"word/charts/chart1.xml": chart, "word/diagrams/data1.xml": diagram,
+	})))
+	check(t, d, "paragraph: Text.\ncaption: Honey by year\ncaption: 1987\ncaption: 41\ncaption: Swarm\ncaption: Hive\n")
+}
