@@ -23,7 +23,7 @@ import (
 // of the web beside a plain parser that takes all their text. All take turns.
 func readingFiles(s *setup, z sizes, r *report) error {
 	folder := filepath.Join(os.TempDir(), "juvalogos-reading")
-	if err := run2("go", "run", "./bench/reading", "-fetch", "-folder", folder); err != nil {
+	if err := runProgram("go", "run", "./bench/reading", "-fetch", "-folder", folder); err != nil {
 		return err
 	}
 	pdfs, err := filesOf(folder, ".pdf", "/share/doc/")
@@ -105,7 +105,7 @@ func plainText(f string) error {
 	return nil
 }
 
-func run2(name string, arguments ...string) error {
+func runProgram(name string, arguments ...string) error {
 	if said, err := exec.Command(name, arguments...).CombinedOutput(); err != nil {
 		return fmt.Errorf("%s: %w: %.300s", name, err, said)
 	}

@@ -239,16 +239,26 @@ func leftOut(all []api.LeftOut) string {
 		switch {
 		case o.Words > 0:
 			parts = append(parts, fmt.Sprintf("%s %d", o.Why, o.Words))
-		case o.Why == evidence.Blank:
-			parts = append(parts, fmt.Sprintf("%d blank pages", o.Count))
 		default:
-			parts = append(parts, fmt.Sprintf("%d %s", o.Count, o.Why))
+			parts = append(parts, counted(o.Count, o.Why))
 		}
 	}
 	if len(parts) == 0 {
 		return "-"
 	}
 	return strings.Join(parts, ", ")
+}
+
+// counted names things that were left out whose words are not known.
+func counted(n int, why evidence.Why) string {
+	what := map[evidence.Why]string{evidence.Pictures: "picture", evidence.Blank: "empty page"}[why]
+	if what == "" {
+		what = "part"
+	}
+	if n != 1 {
+		what += "s"
+	}
+	return fmt.Sprintf("%d %s", n, what)
 }
 
 // reasons say why something is left out, in the service's own words.
@@ -353,11 +363,16 @@ func sayWhy(ctx context.Context, c *client.Client, slug string, ids []int64, asJ
 		return printJSON(documents)
 	}
 	for _, d := range documents {
-		show("%s: %d words, %s of what a reader of the original reads\n", d.Name, d.Words, readShare(d))
+		warning := ""
+		if d.Share > 0 && d.Share < evidence.LeastShare {
+			warning = "; answers know nothing of the rest"
+		}
+		show("%s: %d words, %s of what a reader of the original reads%s\n", d.Name, d.Words,
+			strings.TrimSuffix(readShare(d), " !"), warning)
 		for _, o := range d.LeftOut {
 			amount := fmt.Sprintf("%d words", o.Words)
 			if o.Words == 0 {
-				amount = strconv.Itoa(o.Count)
+				amount = counted(o.Count, o.Why)
 			}
 			show("  %s: %s", amount, reasons[o.Why])
 			switch {

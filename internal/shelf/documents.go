@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"path"
 	"strings"
 
@@ -183,13 +182,14 @@ func (l *Library) ReadAgain(ctx context.Context, slug string, id int64) error {
 	return l.queue(ctx, id)
 }
 
-// ReadShelfAgain has all documents of a shelf read anew and returns how many.
+// ReadShelfAgain has all documents of a shelf read anew, those too that could not
+// be read, and returns how many.
 func (l *Library) ReadShelfAgain(ctx context.Context, slug string) (int, error) {
 	f, err := l.Shelf(ctx, slug)
 	if err != nil {
 		return 0, err
 	}
-	n, err := l.Store.Shelves.ReadOutdated(ctx, f.ID, math.MaxInt32)
+	n, err := l.Store.Shelves.ReadAllAgain(ctx, f.ID)
 	if err != nil {
 		return 0, err
 	}

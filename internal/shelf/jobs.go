@@ -106,7 +106,7 @@ func (l *Library) startJobs(ctx context.Context) error {
 // because the job could not be put in the queue.
 func (l *Library) resume(ctx context.Context) {
 	l.meanings.embedRest(ctx)
-	if n, err := l.Store.Shelves.ReadOutdated(ctx, 0, Edition); err != nil {
+	if n, err := l.Store.Shelves.ReadOutdated(ctx, Edition); err != nil {
 		l.Log.Warn("documents that an older version read are not read anew", "error", err)
 	} else if n > 0 {
 		l.Log.Info("this version reads more of documents than the last: they are read anew, and found meanwhile as "+

@@ -157,10 +157,20 @@ func TestReadingIsStopped(t *testing.T) {
 	if d := read(t, b)["stuck one.txt"]; d.State != "failed" {
 		t.Errorf("what was given up is read all the same: %+v", d)
 	}
-	// Added again it is tried again.
-	if again := add(t, b, "stuck one.txt", "First."); !again.Fresh || read(t, b)["stuck one.txt"].State != "ready" {
+	// With all others it is read anew, though it failed.
+	if n, err := b.Client.ReadShelf(t.Context(), "handbook"); n != 5 || err != nil ||
+		read(t, b)["stuck one.txt"].State != "ready" {
+		t.Errorf("%d are read anew, %v", n, err)
+	}
+	// One that failed is tried again when it is added again.
+	add(t, b, "broken.docx", "no docx")
+	if d := read(t, b)["broken.docx"]; d.State != "failed" {
+		t.Errorf("%+v", d)
+	}
+	if again := add(t, b, "broken.docx", "no docx"); !again.Fresh || again.Replaced {
 		t.Errorf("%+v", again)
 	}
+	read(t, b)
 }
 
 // Documents that an older edition read are read anew after a start, and found

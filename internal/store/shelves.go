@@ -274,10 +274,18 @@ func (s *Shelves) ReadAgain(ctx context.Context, id int64) error {
 }
 
 // ReadOutdated has all documents read anew that readers of an older edition
-// read, and returns how many: those of one shelf, or of all for 0.
-func (s *Shelves) ReadOutdated(ctx context.Context, shelf int64, edition int) (int, error) {
+// read, and returns how many.
+func (s *Shelves) ReadOutdated(ctx context.Context, edition int) (int, error) {
 	tag, err := s.pool.Exec(ctx, `update document set state = 'waiting', problem = '{}' where state = 'ready'
-		and edition < $2 and removed_at is null and ($1 = 0 or shelf = $1)`, shelf, edition)
+		and edition < $1 and removed_at is null`, edition)
+	return int(tag.RowsAffected()), err
+}
+
+// ReadAllAgain has all documents of a shelf read anew, those too that could not
+// be read, and returns how many.
+func (s *Shelves) ReadAllAgain(ctx context.Context, shelf int64) (int, error) {
+	tag, err := s.pool.Exec(ctx, `update document set state = 'waiting', problem = '{}'
+		where state in ('ready', 'failed') and removed_at is null and shelf = $1`, shelf)
 	return int(tag.RowsAffected()), err
 }
 
