@@ -37,6 +37,7 @@ type File struct {
 	Knowledge      Knowledge      `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`
 	Shelves        []string       `yaml:"shelves" json:"shelves,omitempty" most:"8" about:"The shelves that this desk answers from, by their names. The recipe is consult then, unless another is named." example:"handbook"`
 	Attachments    bool           `yaml:"attachments" json:"attachments,omitempty" about:"Whether visitors may attach documents of their own to a conversation: they are read and answered from, nobody else sees them, and they go with the conversation. The recipe is consult then, unless another is named."`
+	Bring          Bring          `yaml:"bring" json:"bring" about:"What visitors may have brought into a conversation, to ask about: addresses, articles, papers, one of the desk's documents. Which hosts are reached at all the owner says (start -visit). The recipe is consult then, unless another is named."`
 	Readable       string         `yaml:"readable" json:"readable,omitempty" choices:"documents,passages" about:"What visitors may read of the shelves: documents, whole, with what a reply rests on lit up (this, if left out), or passages, those that a reply of theirs rests on and nothing around them."`
 	Thinking       string         `yaml:"thinking" json:"thinking,omitempty" choices:"fold,hide" about:"Whether visitors can read what a model thinks aloud before it answers: fold (beside the reply, folded; this, if left out) or hide."`
 	Unattended     string         `yaml:"unattended" json:"unattended,omitempty" choices:"answer,drop" about:"What becomes of a question that still waits in line when nobody waits for its reply any more: answer (it is answered all the same; this, if left out) or drop."`
@@ -54,6 +55,33 @@ type Sampling struct {
 	Seed        *int     `yaml:"seed" json:"seed,omitempty" about:"Makes replies repeatable on servers that support it."`
 	Effort      string   `yaml:"effort" json:"effort,omitempty" choices:"low,medium,high" about:"How much the model thinks before it answers, where its server lets one say: low, medium or high."`
 }
+
+// Bring is what visitors may have brought into a conversation.
+type Bring struct {
+	Addresses  bool          `yaml:"addresses" json:"addresses,omitempty" about:"Whether visitors may bring addresses: pages, PDF and office files, sitemaps, recorded talks by their captions."`
+	Sources    []BringSource `yaml:"sources" json:"sources,omitempty" most:"6" about:"Where visitors may look for topics and papers."`
+	Documents  bool          `yaml:"documents" json:"documents,omitempty" about:"Whether visitors may choose one document of the desk's shelves and talk about that alone. They see the titles of all then."`
+	Most       int           `yaml:"most" json:"most,omitempty" least:"1" most:"100" about:"The most pages of a sitemap, or papers of a search; 30 if left out."`
+	FreshHours int           `yaml:"fresh_hours" json:"fresh_hours,omitempty" least:"1" most:"8760" about:"After how many hours something that was brought is looked at again when it is wanted again; 24 if left out."`
+	Opens      bool          `yaml:"opens" json:"opens,omitempty" about:"Whether the page opens with “What shall we read?”. It does in any case where the desk has no shelves."`
+	Embedding  string        `yaml:"embedding" json:"embedding,omitempty" most:"200" about:"A model whose embeddings help to find passages in what was brought; the built-in ones alone if left out. One with a price is used when the visitor has seen the price."`
+}
+
+// BringSource is a place where visitors may look for something to read.
+type BringSource struct {
+	Kind    string `yaml:"kind" json:"kind" need:"yes" choices:"encyclopedia,papers" about:"encyclopedia (it speaks the MediaWiki action API) or papers (a repository with OpenSearch that answers with Atom)."`
+	Title   string `yaml:"title" json:"title" need:"yes" most:"60" about:"What visitors read, like The encyclopedia."`
+	Address string `yaml:"address" json:"address" need:"yes" most:"500" about:"The address of its interface (api.php, the OpenSearch description), or of one of its pages." example:"https://encyclopedia.example.org/w/api.php"`
+}
+
+// Kinds of places to look.
+const (
+	Encyclopedia = "encyclopedia"
+	Papers       = "papers"
+)
+
+// Any reports whether visitors may bring anything.
+func (b Bring) Any() bool { return b.Addresses || len(b.Sources) > 0 || b.Documents }
 
 // Knowledge tells visitors how far what the desk says can be relied on.
 type Knowledge struct {
@@ -84,6 +112,8 @@ const (
 	DefaultMemoryTurns  = 40
 	DefaultMemoryTokens = 4000
 	DefaultSummary      = 400
+	DefaultBroughtWorks = 30
+	DefaultFreshHours   = 24
 )
 
 // Read reads and checks a desk file and completes what it leaves out. name is
@@ -95,9 +125,15 @@ func Read(name string, src []byte) (File, error) {
 	}
 	if f.Recipe == "" {
 		f.Recipe = DefaultRecipe
-		if len(f.Shelves) > 0 || f.Attachments {
+		if len(f.Shelves) > 0 || f.Attachments || f.Bring.Any() {
 			f.Recipe = RecipeWithShelves
 		}
+	}
+	if f.Bring.Most == 0 {
+		f.Bring.Most = DefaultBroughtWorks
+	}
+	if f.Bring.FreshHours == 0 {
+		f.Bring.FreshHours = DefaultFreshHours
 	}
 	if f.Sampling.MaxTokens == 0 {
 		f.Sampling.MaxTokens = DefaultMaxTokens

@@ -93,6 +93,14 @@ func (x *Index) Len() int {
 	return len(x.passages) - x.dead
 }
 
+// Has reports whether passages of a document are in it.
+func (x *Index) Has(document int64) bool {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	_, there := x.byDoc[document]
+	return there
+}
+
 // Meant reports whether passages have a model's vectors.
 func (x *Index) Meant() bool {
 	x.mu.RLock()

@@ -92,6 +92,7 @@ func together(all []Finding) Finding {
 	scores := map[key]float64{}
 	for _, f := range all {
 		sum.Answers, sum.Passages = max(sum.Answers, f.Answers), max(sum.Passages, f.Passages)
+		sum.Note = cmp.Or(sum.Note, f.Note)
 		sum.Elsewhere = sum.Elsewhere || f.Elsewhere
 		sum.Asked = append(sum.Asked, f.Asked...)
 		for i, p := range f.Found {

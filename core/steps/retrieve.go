@@ -33,6 +33,8 @@ type Finding struct {
 	// Elsewhere: no document's name has the words of within; all were looked
 	// through.
 	Elsewhere bool
+	// Note says where was looked, if not everywhere; "": everywhere.
+	Note string
 	// Asked are models that were asked for the vector of the question.
 	Asked []*recipe.ModelCall
 }
@@ -75,6 +77,9 @@ func retrieve() step {
 			finding, err := find(t, ctx, c, text(c.In, "question"), text(c.In, "within"), set.Most)
 			for _, asked := range finding.Asked {
 				c.Asked(asked)
+			}
+			if finding.Note != "" {
+				c.Note(finding.Note)
 			}
 			if finding.Elsewhere {
 				c.Note("no document's name has the words that were asked for; all were looked through")

@@ -31,6 +31,20 @@ const (
 	BeginShowColumns BeginShow = "columns"
 )
 
+// Defines values for BringingFromKind.
+const (
+	BringingFromKindSearch BringingFromKind = "search"
+	BringingFromKindTopic  BringingFromKind = "topic"
+)
+
+// Defines values for BroughtWorkState.
+const (
+	BroughtWorkStateFailed  BroughtWorkState = "failed"
+	BroughtWorkStateReading BroughtWorkState = "reading"
+	BroughtWorkStateReady   BroughtWorkState = "ready"
+	BroughtWorkStateWaiting BroughtWorkState = "waiting"
+)
+
 // Defines values for CompletionTurnRole.
 const (
 	Assistant CompletionTurnRole = "assistant"
@@ -53,6 +67,23 @@ const (
 	DocumentStateReading DocumentState = "reading"
 	DocumentStateReady   DocumentState = "ready"
 	DocumentStateWaiting DocumentState = "waiting"
+)
+
+// Defines values for ErrandKind.
+const (
+	ErrandKindAddress  ErrandKind = "address"
+	ErrandKindDocument ErrandKind = "document"
+	ErrandKindSearch   ErrandKind = "search"
+	ErrandKindTopic    ErrandKind = "topic"
+)
+
+// Defines values for ErrandState.
+const (
+	ErrandStateChoose  ErrandState = "choose"
+	ErrandStateFailed  ErrandState = "failed"
+	ErrandStateReady   ErrandState = "ready"
+	ErrandStateRunning ErrandState = "running"
+	ErrandStateStopped ErrandState = "stopped"
 )
 
 // Defines values for FaceShow.
@@ -138,6 +169,22 @@ const (
 	TraceKindReply   TraceKind = "reply"
 	TraceKindRerun   TraceKind = "rerun"
 	TraceKindSummary TraceKind = "summary"
+)
+
+// Defines values for WantedKind.
+const (
+	WantedKindAddress  WantedKind = "address"
+	WantedKindDocument WantedKind = "document"
+	WantedKindSearch   WantedKind = "search"
+	WantedKindTopic    WantedKind = "topic"
+)
+
+// Defines values for WishKind.
+const (
+	WishKindAddress  WishKind = "address"
+	WishKindDocument WishKind = "document"
+	WishKindSearch   WishKind = "search"
+	WishKindTopic    WishKind = "topic"
 )
 
 // Defines values for ExportParamsAs.
@@ -257,6 +304,104 @@ type Block = reading.Block
 // BlockMark defines model for BlockMark.
 type BlockMark = reading.Position
 
+// Bringing What visitors may have brought.
+type Bringing struct {
+	Addresses bool `json:"addresses"`
+
+	// Documents One of the desk's own.
+	Documents bool `json:"documents"`
+
+	// Opens The page opens with the question what to read.
+	Opens   bool           `json:"opens"`
+	Sources []BringingFrom `json:"sources"`
+}
+
+// BringingFrom defines model for BringingFrom.
+type BringingFrom struct {
+	Kind  BringingFromKind `json:"kind"`
+	Title string           `json:"title"`
+}
+
+// BringingFromKind defines model for BringingFrom.Kind.
+type BringingFromKind string
+
+// Brought defines model for Brought.
+type Brought struct {
+	By   []string     `json:"by"`
+	From time.Time    `json:"from"`
+	Rows []BroughtRow `json:"rows"`
+	To   time.Time    `json:"to"`
+}
+
+// BroughtEstimate What it would take to have the desk's priced model embed it.
+type BroughtEstimate struct {
+	Cost   float64 `json:"cost"`
+	Tokens int     `json:"tokens"`
+}
+
+// BroughtFile defines model for BroughtFile.
+type BroughtFile struct {
+	Format string `json:"format"`
+	ID     int64  `json:"id"`
+	Name   string `json:"name"`
+	Shelf  string `json:"shelf"`
+}
+
+// BroughtRow defines model for BroughtRow.
+type BroughtRow struct {
+	Bytes   int64   `json:"bytes"`
+	Cost    float64 `json:"cost"`
+	Errands int     `json:"errands"`
+
+	// Failed Works that did not come.
+	Failed int `json:"failed"`
+
+	// Kept Works that were there before.
+	Kept int `json:"kept"`
+
+	// Keys In the order of by.
+	Keys []string `json:"keys"`
+
+	// Seconds That fetching took.
+	Seconds float64 `json:"seconds"`
+
+	// Tokens That a model embedded.
+	Tokens int64 `json:"tokens"`
+	Works  int   `json:"works"`
+}
+
+// BroughtWork Something published, as it was brought.
+type BroughtWork struct {
+	// Address Where the original is.
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Beginning How it begins, or its summary.
+	Beginning string `json:"beginning,omitempty,omitzero"`
+
+	// Dated Of when it is, as its publisher says.
+	Dated     time.Time     `json:"dated,omitempty,omitzero"`
+	Documents []BroughtFile `json:"documents"`
+	Headings  []string      `json:"headings"`
+	Host      string        `json:"host,omitempty,omitzero"`
+
+	// Kind page, article, paper, talk, file, or empty for one of the desk's own documents.
+	Kind  string `json:"kind,omitempty,omitzero"`
+	Name  string `json:"name"`
+	Pages int    `json:"pages,omitempty,omitzero"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase  Phrase `json:"phrase,omitempty,omitzero"`
+	Problem string `json:"problem,omitempty,omitzero"`
+
+	// Share How much was read of what a reader of the original reads for what it says, 0 to 1.
+	Share float64          `json:"share,omitempty,omitzero"`
+	State BroughtWorkState `json:"state"`
+	Words int              `json:"words"`
+}
+
+// BroughtWorkState defines model for BroughtWork.State.
+type BroughtWorkState string
+
 // Browser defines model for Browser.
 type Browser struct {
 	// Here It is the one that asks.
@@ -303,6 +448,12 @@ type Choices struct {
 // ChosenAttempt defines model for ChosenAttempt.
 type ChosenAttempt struct {
 	Attempt int `json:"attempt"`
+}
+
+// ChosenMeaning defines model for ChosenMeaning.
+type ChosenMeaning struct {
+	// Title One of the meanings; left out, what failed is tried again.
+	Title string `json:"title,omitempty,omitzero"`
 }
 
 // Completion A reply, or in a stream a piece of one.
@@ -606,6 +757,15 @@ type DocumentText struct {
 	Document Document `json:"document"`
 }
 
+// DocumentTitle defines model for DocumentTitle.
+type DocumentTitle struct {
+	Document int64  `json:"document"`
+	Pages    int    `json:"pages,omitempty,omitzero"`
+	Shelf    string `json:"shelf"`
+	Title    string `json:"title"`
+	Words    int    `json:"words"`
+}
+
 // Draft defines model for Draft.
 type Draft struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -693,6 +853,65 @@ type Embeddings struct {
 // Endpoint How an address of any kind is asked, as the connection file has it; every_ns is in nanoseconds.
 type Endpoint = models.Endpoint
 
+// Errand What a visitor had brought into a conversation.
+type Errand struct {
+	// Brought Of them are there.
+	Brought      int    `json:"brought"`
+	Conversation string `json:"conversation"`
+
+	// Estimate What it would take to have the desk's priced model embed it.
+	Estimate BroughtEstimate `json:"estimate,omitempty,omitzero"`
+	Failed   []NotBrought    `json:"failed"`
+	ID       string          `json:"id"`
+
+	// Kept Of them were there before.
+	Kept int        `json:"kept"`
+	Kind ErrandKind `json:"kind"`
+
+	// LeftOut Works beyond the most that the desk brings; 0 if there are none, or that is not known.
+	LeftOut  int             `json:"left_out,omitempty,omitzero"`
+	MadeAt   time.Time       `json:"made_at"`
+	Meanings []ErrandMeaning `json:"meanings"`
+
+	// Nearest Nothing has the name that was wanted; this is the nearest.
+	Nearest bool `json:"nearest,omitempty,omitzero"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase  Phrase `json:"phrase,omitempty,omitzero"`
+	Problem string `json:"problem,omitempty,omitzero"`
+
+	// Reading Some of what came is still being read.
+	Reading bool `json:"reading"`
+
+	// Source Where it was looked for.
+	Source string `json:"source,omitempty,omitzero"`
+
+	// State choose: the name has several meanings.
+	State ErrandState `json:"state"`
+
+	// Total Works to be brought; 0 while that is not known.
+	Total  int           `json:"total"`
+	Wanted string        `json:"wanted"`
+	Works  []BroughtWork `json:"works"`
+}
+
+// ErrandKind defines model for Errand.Kind.
+type ErrandKind string
+
+// ErrandState choose: the name has several meanings.
+type ErrandState string
+
+// ErrandList defines model for ErrandList.
+type ErrandList struct {
+	Errands []Errand `json:"errands"`
+}
+
+// ErrandMeaning defines model for ErrandMeaning.
+type ErrandMeaning struct {
+	About string `json:"about"`
+	Title string `json:"title"`
+}
+
 // Excerpt A piece of what a search found.
 type Excerpt struct {
 	Hit  bool   `json:"hit,omitempty,omitzero"`
@@ -706,6 +925,9 @@ type Exchange = models.Exchange
 type Face struct {
 	// Attachments Visitors may attach documents.
 	Attachments bool `json:"attachments,omitempty,omitzero"`
+
+	// Bring What visitors may have brought.
+	Bring Bringing `json:"bring"`
 
 	// Choices What a visitor may change.
 	Choices Choices  `json:"choices"`
@@ -883,7 +1105,7 @@ type Limit struct {
 	// Seconds In which so much becomes free again; 0 for what is held at once.
 	Seconds float64 `json:"seconds"`
 
-	// Thing What is counted: questions, at-once (replies being written), conversations, uploads, uploads-at-once or upload-bytes.
+	// Thing What is counted: questions, at-once (replies being written), conversations, uploads, uploads-at-once, upload-bytes, errands, errands-at-once or fetched-bytes.
 	Thing string `json:"thing"`
 
 	// Whose For whom: visitor, address, program (with a token), desk or service.
@@ -1050,6 +1272,15 @@ type NewToken struct {
 	ExpiresAt *time.Time `json:"expires_at,omitempty"`
 	Name      string     `json:"name"`
 	Scopes    []string   `json:"scopes,omitempty,omitzero"`
+}
+
+// NotBrought defines model for NotBrought.
+type NotBrought struct {
+	Name string `json:"name"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase  Phrase `json:"phrase,omitempty,omitzero"`
+	Problem string `json:"problem"`
 }
 
 // Notice defines model for Notice.
@@ -1648,6 +1879,13 @@ type Text struct {
 	Text string `json:"text"`
 }
 
+// TitleList defines model for TitleList.
+type TitleList struct {
+	// More There are others; search for them.
+	More   bool            `json:"more"`
+	Titles []DocumentTitle `json:"titles"`
+}
+
 // Token defines model for Token.
 type Token struct {
 	ExpiresAt *time.Time `json:"expires_at,omitempty"`
@@ -1811,6 +2049,59 @@ type VerdictList struct {
 	Verdicts []Verdict `json:"verdicts"`
 }
 
+// Wanted defines model for Wanted.
+type Wanted struct {
+	Address string  `json:"address"`
+	Bytes   int64   `json:"bytes"`
+	Cost    float64 `json:"cost"`
+
+	// Fetched Works that were not there already.
+	Fetched int        `json:"fetched"`
+	Found   bool       `json:"found"`
+	Kind    WantedKind `json:"kind"`
+
+	// Last The day.
+	Last time.Time `json:"last"`
+
+	// Name Under which it was found, else as it was wanted.
+	Name    string  `json:"name"`
+	Seconds float64 `json:"seconds"`
+
+	// Source The address of the encyclopedia or repository.
+	Source string `json:"source"`
+	Times  int    `json:"times"`
+
+	// Tokens That a model embedded at once.
+	Tokens int64 `json:"tokens"`
+}
+
+// WantedKind defines model for Wanted.Kind.
+type WantedKind string
+
+// WantedList defines model for WantedList.
+type WantedList struct {
+	Wanted []Wanted `json:"wanted"`
+}
+
+// Wish What to bring: words, or one of the desk's documents.
+type Wish struct {
+	// About An address, a topic or a search.
+	About    string `json:"about,omitempty,omitzero"`
+	Document int64  `json:"document,omitempty,omitzero"`
+
+	// Kind What the words are; left out, what they look like.
+	Kind WishKind `json:"kind,omitempty,omitzero"`
+
+	// Shelf Of a document.
+	Shelf string `json:"shelf,omitempty,omitzero"`
+
+	// Source The title of one of the desk's sources; left out, the first of the kind.
+	Source string `json:"source,omitempty,omitzero"`
+}
+
+// WishKind What the words are; left out, what they look like.
+type WishKind string
+
 // ID defines model for id.
 type ID = string
 
@@ -1858,10 +2149,43 @@ type ConversationsParams struct {
 	Limit  int       `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// ErrandsParams defines parameters for Errands.
+type ErrandsParams struct {
+	// Conversation Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it.
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
+// BringParams defines parameters for Bring.
+type BringParams struct {
+	// Conversation Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it.
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
 // AskParams defines parameters for Ask.
 type AskParams struct {
 	// IdempotencyKey The same key of the same caller is the same turn.
 	IdempotencyKey string `json:"Idempotency-Key,omitempty,omitzero"`
+}
+
+// TitlesParams defines parameters for Titles.
+type TitlesParams struct {
+	// Search Words that the title or file name has.
+	Search string `form:"search,omitempty" json:"search,omitempty,omitzero"`
+}
+
+// BroughtParams defines parameters for Brought.
+type BroughtParams struct {
+	// By day, desk, visitor, conversation or kind, or several with commas between.
+	By string `form:"by,omitempty" json:"by,omitempty,omitzero"`
+
+	// From From this day on; left out, thirty days.
+	From string `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// To Up to and with this day.
+	To string `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
+	// Desk At this desk.
+	Desk string `form:"desk,omitempty" json:"desk,omitempty,omitzero"`
 }
 
 // ExportParams defines parameters for Export.
@@ -1901,6 +2225,12 @@ type DeskConversationsParams struct {
 	// Before Only those asked in earlier.
 	Before time.Time `form:"before,omitempty" json:"before,omitempty,omitzero"`
 	Limit  int       `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// WantedParams defines parameters for Wanted.
+type WantedParams struct {
+	// Days Of the last so many days; 30 if left out.
+	Days int `form:"days,omitempty" json:"days,omitempty,omitzero"`
 }
 
 // ProbeParams defines parameters for Probe.
@@ -2053,6 +2383,12 @@ type SetPasswordJSONRequestBody = NewPassword
 
 // AttachMultipartRequestBody defines body for Attach for multipart/form-data ContentType.
 type AttachMultipartRequestBody AttachMultipartBody
+
+// BringJSONRequestBody defines body for Bring for application/json ContentType.
+type BringJSONRequestBody = Wish
+
+// ChooseMeaningJSONRequestBody defines body for ChooseMeaning for application/json ContentType.
+type ChooseMeaningJSONRequestBody = ChosenMeaning
 
 // AskJSONRequestBody defines body for Ask for application/json ContentType.
 type AskJSONRequestBody = Question

@@ -144,6 +144,12 @@ func (s *Service) Face(ctx context.Context, slug string) (deskfile.File, error) 
 	return deskfile.Read(slug, []byte(r.File))
 }
 
+// SlugOf returns the slug of the desk with an id.
+func (s *Service) SlugOf(ctx context.Context, id int64) (string, error) {
+	slug, err := s.Store.Desks.SlugOf(ctx, id)
+	return slug, fault.NotFound(s.Log, fault.NoDesk, err)
+}
+
 // Naming lists the published desks that name a model just so, without its
 // connection.
 func (s *Service) Naming(ctx context.Context, model string) (slugs []string, err error) {

@@ -35,6 +35,9 @@ const (
 	Uploads       Thing = "uploads"         // requests that bring files
 	UploadsAtOnce Thing = "uploads-at-once" // of them on their way
 	UploadBytes   Thing = "upload-bytes"    // of files
+	Errands       Thing = "errands"         // on which something is brought
+	ErrandsAtOnce Thing = "errands-at-once" // of them on their way
+	FetchedBytes  Thing = "fetched-bytes"   // that errands fetched
 )
 
 // Whose says for whom something is counted.
@@ -90,6 +93,16 @@ var Defaults = []Limit{
 	{UploadBytes, Visitor, 1 << 30, time.Hour},
 	{UploadBytes, Address, 8 << 30, time.Hour},
 	{UploadBytes, Desk, 80 << 30, time.Hour},
+	{Errands, Visitor, 40, 10 * time.Minute},
+	{Errands, Address, 400, 10 * time.Minute},
+	{Errands, Desk, 4000, 10 * time.Minute},
+	{ErrandsAtOnce, Visitor, 3, 0},
+	{ErrandsAtOnce, Address, 15, 0},
+	{ErrandsAtOnce, Service, 60, 0},
+	{FetchedBytes, Visitor, 300 << 20, time.Hour},
+	{FetchedBytes, Address, 2 << 30, time.Hour},
+	{FetchedBytes, Desk, 20 << 30, time.Hour},
+	{FetchedBytes, Service, 40 << 30, time.Hour},
 }
 
 // Parse reads limits that differ from the defaults: "off" for none at all, else
@@ -358,6 +371,8 @@ func sentence(l Limit, seconds int) phrase.Phrase {
 		return phrase.Of("Your conversations are open in very many places at once. Close some of them.")
 	case l.Thing == UploadsAtOnce && l.Whose == Visitor:
 		return phrase.Of("%d of your uploads are on their way already. Wait for one of them.", l.Most)
+	case l.Thing == ErrandsAtOnce && l.Whose == Visitor:
+		return phrase.Of("%d things are being fetched for you already. Wait for one of them, or stop it.", l.Most)
 	case l.Whose == Desk || l.Whose == Service:
 		return phrase.Of("Too many are asking here at the moment. Please try again in %d seconds.", seconds)
 	case l.Whose == Address:

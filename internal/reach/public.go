@@ -1,9 +1,10 @@
 package reach
 
 import (
-	"errors"
 	"net/netip"
 	"net/url"
+
+	"juvalogos/core/phrase"
 )
 
 // Public goes to pages of the world, and not to what only this machine or its
@@ -17,7 +18,7 @@ type Public struct {
 func (Public) Allow(u *url.URL) error { return plain(u) }
 
 // Connect refuses machines that are not public.
-func (p Public) Connect(at netip.AddrPort) error {
+func (p Public) Connect(_ string, at netip.AddrPort) error {
 	if !p.Private && !public(at.Addr()) {
 		return &notPublic{}
 	}
@@ -25,9 +26,9 @@ func (p Public) Connect(at netip.AddrPort) error {
 }
 
 // notPublic is the error of a machine that is not.
-type notPublic struct{}
+type notPublic struct{ listed bool } // by a list for visitors
 
-func (*notPublic) Error() string {
+func (n *notPublic) Error() string {
 	return "is on this machine or in a private network; the owner can allow that with start -fetch-private true"
 }
 
@@ -57,10 +58,10 @@ func public(a netip.Addr) bool {
 
 func plain(u *url.URL) error {
 	if u.Scheme != "http" && u.Scheme != "https" || u.Hostname() == "" {
-		return errors.New("only addresses that begin with http:// or https:// are fetched")
+		return phrase.Errorf("only addresses that begin with http:// or https:// are fetched")
 	}
 	if u.User != nil {
-		return errors.New("an address with a name and a password in it is not fetched")
+		return phrase.Errorf("an address with a name and a password in it is not fetched")
 	}
 	return nil
 }

@@ -11,9 +11,11 @@ package reach
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"io"
+	"math"
 	"net"
 	"net/http"
 	"net/netip"
@@ -32,21 +34,37 @@ type Policy interface {
 	Allow(u *url.URL) error
 	// Connect is asked of the machine that is about to be connected to, after
 	// names were resolved: a name that means another address the second time, or
-	// a redirect, does not get round it.
-	Connect(at netip.AddrPort) error
+	// a redirect, does not get round it. name is HOST:PORT as it was asked for.
+	Connect(name string, at netip.AddrPort) error
 }
+
+// Reason is why an address gave nothing.
+type Reason int
+
+// The reasons.
+const (
+	Forbidden Reason = iota // it may not be called
+	Away                    // nobody answers there
+	Slow                    // it took too long
+	Broken                  // the answer broke off
+	Large                   // the answer has too many bytes
+)
 
 // Refused is the error of an address that may not be called, or gave nothing.
 type Refused struct {
 	Host string
+	Why  Reason
 	What phrase.Phrase
 }
 
 func (r *Refused) Error() string { return r.What.String() }
 
-func refused(host, form string, values ...any) error {
-	return &Refused{host, phrase.Of(form, values...)}
+func refused(host string, why Reason, form string, values ...any) error {
+	return &Refused{host, why, phrase.Of(form, values...)}
 }
+
+// forbidden says why a policy lets nobody at an address.
+func forbidden(host string, err error) error { return &Refused{host, Forbidden, phrase.OfError(err)} }
 
 // Request is what is asked of an address.
 type Request struct {
@@ -54,6 +72,10 @@ type Request struct {
 	Address string
 	Header  http.Header
 	Body    []byte
+	// Most is the most bytes of the answer; 0: the client's.
+	Most int64
+	// Hop is asked before every redirect is followed, after the policy; nil: nobody is.
+	Hop func(*url.URL) error
 }
 
 // Answer is what an address gave.
@@ -61,6 +83,7 @@ type Answer struct {
 	Address *url.URL // after redirects
 	Status  int
 	Type    string // its media type, as the server says, without parameters
+	Header  http.Header
 	Body    []byte
 }
 
@@ -82,43 +105,60 @@ const (
 // New returns a client whose answers have so many bytes at most and take no
 // longer than limit.
 func New(p Policy, most int64, limit time.Duration) *Client {
-	dialer := &net.Dialer{Timeout: connectLimit, Control: func(_, address string, _ syscall.RawConn) error {
-		at, err := netip.ParseAddrPort(address)
-		if err != nil {
-			return err
-		}
-		return p.Connect(at)
-	}}
+	dial := func(ctx context.Context, network, name string) (net.Conn, error) {
+		dialer := &net.Dialer{Timeout: connectLimit, Control: func(_, address string, _ syscall.RawConn) error {
+			at, err := netip.ParseAddrPort(address)
+			if err != nil {
+				return err
+			}
+			return p.Connect(strings.ToLower(name), at)
+		}}
+		return dialer.DialContext(ctx, network, name)
+	}
 	return &Client{policy: p, most: most, limit: limit, http: &http.Client{
 		Timeout: limit,
 		Transport: &http.Transport{
-			DialContext: dialer.DialContext, TLSHandshakeTimeout: connectLimit, MaxResponseHeaderBytes: mostHeader,
+			DialContext: dial, TLSHandshakeTimeout: connectLimit, MaxResponseHeaderBytes: mostHeader,
 			DisableKeepAlives: true,
 		},
 		CheckRedirect: func(r *http.Request, via []*http.Request) error {
 			if len(via) > mostRedirects {
-				return errors.New("it leads from one address to another without end")
+				return phrase.Errorf("it leads from one address to another without end")
 			}
 			if from := via[len(via)-1].URL; r.URL.Scheme != from.Scheme || r.URL.Host != from.Host {
 				r.Header = http.Header{"User-Agent": {agent}} // no key goes along to another origin
 			}
-			return p.Allow(r.URL)
+			if err := p.Allow(r.URL); err != nil {
+				return err
+			}
+			if hop, asked := r.Context().Value(hopKey{}).(func(*url.URL) error); asked {
+				return hop(r.URL)
+			}
+			return nil
 		},
 	}}
 }
+
+// hopKey is that of a request's Hop in its context.
+type hopKey struct{}
 
 // Do calls an address.
 func (c *Client) Do(ctx context.Context, r Request) (Answer, error) {
 	u, err := url.Parse(strings.TrimSpace(r.Address))
 	if err != nil {
-		return Answer{}, refused("", "%q is no address", r.Address)
+		return Answer{}, refused("", Forbidden, "%q is no address", r.Address)
 	}
 	if err := c.policy.Allow(u); err != nil {
-		return Answer{}, refused(u.Host, "%v", err)
+		return Answer{}, forbidden(u.Host, err)
 	}
-	request, err := http.NewRequestWithContext(ctx, r.Method, u.String(), bytes.NewReader(r.Body))
+	calling := ctx
+	if r.Hop != nil {
+		calling = context.WithValue(ctx, hopKey{}, r.Hop)
+	}
+	most := cmp.Or(r.Most, c.most)
+	request, err := http.NewRequestWithContext(calling, r.Method, u.String(), bytes.NewReader(r.Body))
 	if err != nil {
-		return Answer{}, refused(u.Host, "%q is no address", r.Address)
+		return Answer{}, refused(u.Host, Forbidden, "%q is no address", r.Address)
 	}
 	for name, values := range r.Header {
 		request.Header[name] = values
@@ -129,34 +169,52 @@ func (c *Client) Do(ctx context.Context, r Request) (Answer, error) {
 		return Answer{}, c.unanswered(ctx, u.Host, err)
 	}
 	defer response.Body.Close()
-	body, err := io.ReadAll(io.LimitReader(response.Body, c.most+1))
+	body, err := io.ReadAll(io.LimitReader(response.Body, most+1))
 	switch {
 	case err != nil && ctx.Err() != nil:
 		return Answer{}, context.Cause(ctx)
+	case isTimeout(err):
+		return Answer{}, refused(u.Host, Slow, "%s did not answer within %v", u.Host, c.limit)
 	case err != nil:
-		return Answer{}, refused(u.Host, "%s broke off", u.Host)
-	case int64(len(body)) > c.most:
-		return Answer{}, refused(u.Host, "what is at %s has more than %d MB", u.Host, c.most>>20)
+		return Answer{}, refused(u.Host, Broken, "%s broke off", u.Host)
+	case int64(len(body)) > most:
+		return Answer{}, refused(u.Host, Large, "what is at %s has more than %d MB", u.Host, most>>20)
 	}
 	kind, _, _ := strings.Cut(response.Header.Get("Content-Type"), ";")
-	return Answer{response.Request.URL, response.StatusCode, strings.TrimSpace(kind), body}, nil
+	return Answer{response.Request.URL, response.StatusCode, strings.TrimSpace(kind), response.Header, body}, nil
 }
 
 // unanswered says why an address gave no answer.
 func (c *Client) unanswered(ctx context.Context, host string, err error) error {
 	var failed *url.Error
 	var private *notPublic
+	var before *Refused
+	var not *phrase.Error
 	switch {
 	case ctx.Err() != nil:
 		return context.Cause(ctx)
+	case errors.As(err, &before):
+		return before
+	case errors.As(err, &not):
+		return forbidden(host, not)
+	case errors.As(err, &private) && private.listed:
+		return refused(host, Forbidden, "%s is on this machine or in a private network, which visitors cannot reach",
+			host)
 	case errors.As(err, &private):
-		return refused(host, "%s %v", host, private)
-	case errors.As(err, &failed) && failed.Timeout():
-		return refused(host, "%s did not answer within %v", host, c.limit)
+		return refused(host, Forbidden, "%s %v", host, private)
+	case isTimeout(err):
+		return refused(host, Slow, "%s did not answer within %d seconds", host, seconds(c.limit))
 	case errors.As(err, &failed):
-		return refused(host, "%s cannot be reached: %v", host, innermost(failed.Err))
+		return refused(host, Away, "%s cannot be reached: %v", host, innermost(failed.Err))
 	}
-	return refused(host, "%s cannot be reached", host)
+	return refused(host, Away, "%s cannot be reached", host)
+}
+
+func seconds(d time.Duration) int { return int(math.Ceil(d.Seconds())) }
+
+func isTimeout(err error) bool {
+	var timed interface{ Timeout() bool }
+	return errors.As(err, &timed) && timed.Timeout()
 }
 
 // innermost strips the address and the verb that net/http wraps round errors.

@@ -74,6 +74,9 @@ type Document struct {
 	AddedAt  time.Time
 	ReadAt   *time.Time
 	Edition  int // of the readers
+	// How it begins, and its headings.
+	Beginning string
+	Headings  []string
 }
 
 // Share is how much of what a reader of the original reads was read, 0 to 1; 0 if

@@ -147,8 +147,9 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 	if g := q.supplied; g != nil {
 		t.Schema = g.Schema
 	}
-	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments) {
-		t.Shelves = shelves{s.Shelves, d.Settings.Shelves, d.Settings.Attachments, r}
+	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments || d.Settings.Bring.Any()) {
+		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: d.Settings.Attachments,
+			brought: d.Settings.Bring.Any(), reply: r, past: q.past.Turns}
 	}
 	if g := q.supplied; g != nil {
 		// What a program brings along it wants remembered: only the model's

@@ -152,6 +152,9 @@ func (s *Service) Running() int {
 	return len(s.live)
 }
 
+// Instance is the number under which this service is registered.
+func (s *Service) Instance() int32 { return s.instance }
+
 // RandomInstance draws a number for an instance.
 func RandomInstance() int32 {
 	var b [4]byte

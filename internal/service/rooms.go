@@ -11,11 +11,13 @@ import (
 	"juvalogos/internal/connection"
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/errand"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
+	"juvalogos/internal/source"
 	"juvalogos/internal/store"
 	"juvalogos/internal/vault"
 	"juvalogos/internal/web"
@@ -31,6 +33,7 @@ type RoomOptions struct {
 	References vault.References
 	Retry      models.Retry    // zero: models.DefaultRetry
 	Shelf      *shelf.Library  // nil: there are no shelves
+	Visits     *source.Sources // where visitors may have something brought from; nil: nowhere
 	Reach      Reach           // what recipes may use of the world outside
 	Traces     reply.Collector // gets the traces too; nil: nobody does
 	// ConnectionFile is the file that Models was read from; "": none. ProgramFolder
@@ -104,6 +107,8 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		}),
 		Replies: replies,
 		Shelves: o.Shelf,
+		Errands: errand.New(errand.Options{Store: o.Store.Errands, Desks: desks, Shelves: o.Shelf, Sources: o.Visits,
+			Limits: o.Limits, Log: o.Log, Instance: replies.Instance(), Now: o.Now}),
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })
 	return r, nil
@@ -137,6 +142,7 @@ func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
 // interrupts and keeps the rest, and returns when nothing of the rooms runs.
 func (r *Rooms) Close(ctx context.Context) {
 	r.Replies.Close(ctx)
+	r.Errands.Close()
 	r.stop()
 	r.background.Wait()
 }

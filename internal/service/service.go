@@ -109,6 +109,9 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	}
 	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
 		Shelf: library, Instance: instance, Limits: table, ConnectionFile: o.Connections, ProgramFolder: o.Programs}
+	if options.Visits, err = visits(o); err != nil {
+		return err
+	}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -161,6 +164,22 @@ func openStore(ctx context.Context, o Settings, log *slog.Logger) (st *store.Sto
 		st.Close()
 		stopServer()
 	}, nil
+}
+
+// visitLimit is how long an address that a visitor brings may take, and mostVisited
+// how many bytes it may have.
+const (
+	visitLimit  = 30 * time.Second
+	mostVisited = 25 << 20
+)
+
+// visits is where visitors may have something brought from; nil: nowhere.
+func visits(o Settings) (*source.Sources, error) {
+	hosts, err := reach.NewListed(listOf(o.Visit))
+	if err != nil || len(hosts) == 0 {
+		return nil, err
+	}
+	return source.ForGuests(reach.NewGuest(reach.New(hosts, mostVisited, visitLimit), nil)), nil
 }
 
 // reachOut gives desks what the owner allows of the world outside. stop sends

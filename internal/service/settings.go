@@ -16,6 +16,7 @@ import (
 
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/limits"
+	"juvalogos/internal/reach"
 	"juvalogos/internal/vault"
 )
 
@@ -32,6 +33,7 @@ type Settings struct {
 	Programs     string        `yaml:"programs" about:"folder of programs that recipes and connections made while it runs may run; without it they may run none"`
 	FetchPrivate bool          `yaml:"fetch-private" about:"let shelves fetch from this machine and from private networks"`
 	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
+	Visit        string        `yaml:"visit" about:"hosts that visitors may have pages, files, articles and papers brought from, HOST, *.HOST or HOST:PORT, with commas between; without it none. One on this machine or in a private network only as HOST:PORT"`
 	KeyVariables string        `yaml:"key-variables" about:"beginnings of the names of environment variables that connections made in the console and headers of recipes may name, like MODEL_KEY_, with commas between; without it they may name none"`
 	KeyFolders   string        `yaml:"key-folders" about:"folders with files that connections made in the console may name as keys, with commas between; without it they may name none"`
 	Proxies      string        `yaml:"proxies" about:"addresses or networks of reverse proxies, like 127.0.0.1 or 10.0.0.0/8, with commas between, that are believed when they say where a request comes from (Forwarded, X-Forwarded-For, X-Forwarded-Proto)"`
@@ -159,6 +161,9 @@ func Read(flags *flag.FlagSet, args []string, getenv func(string) string) (Setti
 	}
 	if _, _, err := s.guards(); err != nil {
 		return s, err
+	}
+	if _, err := reach.NewListed(listOf(s.Visit)); err != nil {
+		return s, fmt.Errorf("visit: %w", err)
 	}
 	if !isCurrency.MatchString(s.Currency) {
 		return s, fmt.Errorf("currency is a code of three capital letters, like EUR or USD, not %q", s.Currency)

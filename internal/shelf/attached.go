@@ -20,8 +20,11 @@ import (
 // MayOpen first.
 const privatePrefix = "attached-"
 
-// Private reports whether a shelf's name is that of a conversation's own shelf.
-func Private(slug string) bool { return strings.HasPrefix(slug, privatePrefix) }
+// Private reports whether a shelf's name is that of a conversation's own shelf, or of
+// a tray.
+func Private(slug string) bool {
+	return strings.HasPrefix(slug, privatePrefix) || strings.HasPrefix(slug, trayPrefix)
+}
 
 // MostAttached is how many documents a conversation may have.
 const MostAttached = 10
@@ -30,13 +33,7 @@ const MostAttached = 10
 // is to begin.
 func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64, name string,
 	body io.Reader) ([]Added, error) {
-	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
-	if errors.Is(err, record.ErrNotFound) {
-		a, err = l.makeAttached(ctx, conversation, visitor, desk)
-	}
-	if errors.Is(err, record.ErrNotFound) || errors.Is(err, record.ErrDuplicate) {
-		return nil, missing("there is no such conversation of yours")
-	}
+	a, err := l.own(ctx, conversation, visitor, desk, DefaultSettings())
 	if err != nil {
 		return nil, err
 	}
@@ -56,9 +53,23 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 	return l.Add(ctx, a.Slug, name, "", "visitor", body)
 }
 
-func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor,
-	desk int64) (a record.Attached, err error) {
-	settings, err := json.Marshal(DefaultSettings())
+// own is the shelf of a conversation that is the visitor's or is to begin; it is made
+// if there is none.
+func (l *Library) own(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64,
+	s Settings) (record.Attached, error) {
+	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
+	if errors.Is(err, record.ErrNotFound) {
+		a, err = l.makeAttached(ctx, conversation, visitor, desk, s)
+	}
+	if errors.Is(err, record.ErrNotFound) || errors.Is(err, record.ErrDuplicate) {
+		return a, missing("there is no such conversation of yours")
+	}
+	return a, err
+}
+
+func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64,
+	s Settings) (a record.Attached, err error) {
+	settings, err := json.Marshal(s)
 	if err != nil {
 		return a, err
 	}
@@ -93,8 +104,13 @@ func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor re
 	return l.RemoveDocument(ctx, a.Slug, id)
 }
 
-// MayOpen reports whether a visitor may see what is on a conversation's shelf.
-func (l *Library) MayOpen(ctx context.Context, slug string, visitor record.Visitor) bool {
+// MayOpen reports whether a visitor may see a document on a conversation's shelf or
+// on a tray.
+func (l *Library) MayOpen(ctx context.Context, slug string, document int64, visitor record.Visitor) bool {
+	if strings.HasPrefix(slug, trayPrefix) {
+		yes, err := l.Store.Errands.MayRead(ctx, document, visitor)
+		return err == nil && yes
+	}
 	conversation, err := uuid.Parse(strings.TrimPrefix(slug, privatePrefix))
 	if err != nil {
 		return false

@@ -124,6 +124,11 @@ func (l *Library) Documents(ctx context.Context, slug string) ([]record.Document
 	return l.Store.Shelves.Documents(ctx, f.ID)
 }
 
+// One returns a document that is on a shelf, with its shelf.
+func (l *Library) One(ctx context.Context, slug string, id int64) (record.Shelf, record.Document, error) {
+	return l.document(ctx, slug, id)
+}
+
 // document returns a document that is on a shelf.
 func (l *Library) document(ctx context.Context, slug string, id int64) (record.Shelf, record.Document, error) {
 	f, err := l.Shelf(ctx, slug)

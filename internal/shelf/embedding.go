@@ -70,9 +70,9 @@ func (l *meanings) embedder(name string) (*models.Entry, error) {
 	return &entry, nil
 }
 
-// lacking hands over the passages of a shelf whose texts its model has not
+// lacking hands over the passages of a shelf, or of one document on it if that is not 0, whose texts its model has not
 // embedded, some at a time, and counts all passages.
-func (l *meanings) lacking(ctx context.Context, shelf int64, model string,
+func (l *meanings) lacking(ctx context.Context, shelf, document int64, model string,
 	do func([]record.ShelfPassage) error) (passages int, err error) {
 	const atOnce = 500
 	var some []record.ShelfPassage
@@ -100,7 +100,7 @@ func (l *meanings) lacking(ctx context.Context, shelf int64, model string,
 	}
 	// All are read before a model is asked: its answers take their time.
 	var all []record.ShelfPassage
-	err = l.Store.Shelves.EachPassage(ctx, shelf, 0, func(p record.ShelfPassage) error {
+	err = l.Store.Shelves.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
 		p.Title, p.Text = strings.Clone(p.Title), strings.Clone(p.Text)
 		all = append(all, p)
 		return nil
@@ -150,7 +150,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 	}
 	e.Model, e.Priced = entry.Path(), entry.Price.In > 0
 	left := 0
-	e.Passages, err = l.meanings.lacking(ctx, f.ID, e.Model, func(some []record.ShelfPassage) error {
+	e.Passages, err = l.meanings.lacking(ctx, f.ID, 0, e.Model, func(some []record.ShelfPassage) error {
 		for _, p := range some {
 			e.Tokens += prompt.Estimate{}.Count(meaningText(p))
 		}
@@ -270,20 +270,12 @@ func (l *meanings) embed(ctx context.Context, shelf int64) error {
 		}
 	}
 	fresh := false
-	_, err = l.lacking(ctx, shelf, entry.Path(), func(some []record.ShelfPassage) error {
+	_, err = l.lacking(ctx, shelf, 0, entry.Path(), func(some []record.ShelfPassage) error {
 		fresh = true
-		for len(some) > 0 {
-			n, room := 0, mostTokens
-			for n < len(some) && n < mostTexts && (n == 0 || room > 0) {
-				room -= prompt.Estimate{}.Count(meaningText(some[n]))
-				n++
-			}
-			if err := l.embedSome(ctx, shelf, entry, some[:n]); err != nil {
-				return err
-			}
-			some = some[n:]
-		}
-		return nil
+		return l.inBatches(some, func(batch []record.ShelfPassage) error {
+			_, _, err := l.embedSome(ctx, shelf, entry, batch)
+			return err
+		})
 	})
 	if fresh { // what there is so far is used, whatever went wrong then
 		if err := l.Store.Shelves.RefillShelf(context.WithoutCancel(ctx), shelf); err != nil {
@@ -296,29 +288,46 @@ func (l *meanings) embed(ctx context.Context, shelf int64) error {
 	return err
 }
 
-func (l *meanings) embedSome(ctx context.Context, shelf int64, entry *models.Entry, some []record.ShelfPassage) error {
+// inBatches hands over passages as many at a time as a model takes.
+func (*meanings) inBatches(some []record.ShelfPassage, do func([]record.ShelfPassage) error) error {
+	for len(some) > 0 {
+		n, room := 0, mostTokens
+		for n < len(some) && n < mostTexts && (n == 0 || room > 0) {
+			room -= prompt.Estimate{}.Count(meaningText(some[n]))
+			n++
+		}
+		if err := do(some[:n]); err != nil {
+			return err
+		}
+		some = some[n:]
+	}
+	return nil
+}
+
+func (l *meanings) embedSome(ctx context.Context, shelf int64, entry *models.Entry,
+	some []record.ShelfPassage) (tokens int, cost float64, err error) {
 	texts, hashes := make([]string, len(some)), make([][32]byte, len(some))
 	counter, err := entry.Counter()
 	if err != nil {
-		return err
+		return 0, 0, err
 	}
 	for i, p := range some {
 		texts[i], hashes[i] = prompt.Cut(counter, meaningText(p), entry.Context), meaningHash(p)
 	}
 	vectors, tokens, err := entry.Embed(ctx, texts)
 	if err != nil {
-		return err
+		return 0, 0, err
 	}
 	if tokens == 0 {
 		for _, t := range texts {
 			tokens += counter.Count(t)
 		}
 	}
-	if err := l.Store.Shelves.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens,
-		entry.Price.Of(tokens, 0, 0)); err != nil {
-		return fmt.Errorf("keep vectors: %w", err)
+	cost = entry.Price.Of(tokens, 0, 0)
+	if err := l.Store.Shelves.KeepVectors(ctx, shelf, entry.Path(), hashes, vectors, tokens, cost); err != nil {
+		return tokens, cost, fmt.Errorf("keep vectors: %w", err)
 	}
-	return nil
+	return tokens, cost, nil
 }
 
 // EmbeddingCall is a question that a model was asked the vector of.

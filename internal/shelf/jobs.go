@@ -144,7 +144,7 @@ func (l *Library) queueUnread(ctx context.Context) error {
 func (l *Library) queue(ctx context.Context, id int64) error {
 	args := ReadArgs{Document: id}
 	var options *river.InsertOpts
-	switch who, err := l.Store.Shelves.BroughtBy(ctx, id); {
+	switch who, _, err := l.broughtBy(ctx, id); {
 	case err == nil:
 		options = &river.InsertOpts{Queue: visitors}
 		if p := fair.Of(ctx); p.Visitor == string(who[:]) {
@@ -165,15 +165,32 @@ func (l *Library) standFor(address string) string {
 	return hex.EncodeToString(m.Sum(nil)[:8])
 }
 
+// broughtKey says in a context that a document lies on a tray.
+type broughtKey struct{}
+
+// broughtBy returns for whom a document is read: the visitor who attached it, or who
+// had it brought first; ErrNotFound if makers did.
+func (l *common) broughtBy(ctx context.Context, document int64) (who record.Visitor, brought bool, err error) {
+	if who, err = l.Store.Shelves.BroughtBy(ctx, document); !errors.Is(err, record.ErrNotFound) {
+		return who, false, err
+	}
+	who, err = l.Store.Errands.BroughtFor(ctx, document)
+	return who, err == nil, err
+}
+
 // readInTurn reads a document once it is its turn.
 func (l *Library) readInTurn(ctx context.Context, a ReadArgs) error {
 	line, longest := l.makersLine, longestReading
-	switch who, err := l.Store.Shelves.BroughtBy(ctx, a.Document); {
+	who, brought, err := l.broughtBy(ctx, a.Document)
+	switch {
 	case err == nil:
 		line, longest = l.visitorsLine, longestAttached
 		ctx = fair.With(ctx, fair.Party{Address: a.From, Visitor: string(who[:])})
 	case !errors.Is(err, record.ErrNotFound):
 		return err
+	}
+	if brought {
+		ctx = context.WithValue(ctx, broughtKey{}, true)
 	}
 	leave, err := line.Enter(ctx, nil)
 	if err != nil {
@@ -284,6 +301,7 @@ func (l *Library) keep(ctx context.Context, d record.Document, document reading.
 	d.Title, d.Format, d.Language, d.Pages, d.Words = document.Title, document.Format, document.Language,
 		document.Pages, document.Words
 	d.Original, d.LeftOut, d.Edition = document.Original, document.Left, Edition
+	d.Beginning, d.Headings = document.Beginning(), document.Headings()
 	at := l.Now().Truncate(time.Microsecond) // as it is kept
 	d.ReadAt, d.Seconds = &at, at.Sub(began).Seconds()
 	packed, err := pack(document.Blocks)
@@ -329,6 +347,9 @@ func (l *Library) tooMuch(ctx context.Context, d record.Document, words int) (ph
 	if words > mostAttachedWords {
 		return phrase.Of("it has %d words; up to %d are read of a document that is attached", words,
 			mostAttachedWords), nil
+	}
+	if ctx.Value(broughtKey{}) != nil { // the errand counts those of its conversation
+		return phrase.Phrase{}, nil
 	}
 	there, err := l.Store.Shelves.Documents(ctx, d.Shelf)
 	for _, other := range there {

@@ -120,6 +120,7 @@ type common struct {
 	queued                   sync.Map
 	reading                  sync.Map // documents that are read here, with what ends it
 	settling                 settling
+	trays, slugs             sync.Map        // of shelves, by their ids: whether they are trays, and their names
 	key                      []byte          // of what stands for addresses
 	background               context.Context // ends with Close
 	all                      sync.WaitGroup  // of what runs in the background

@@ -103,6 +103,9 @@ func (l *indexes) follow(ctx context.Context) {
 			l.mu.Lock()
 			_, known := l.live[shelf]
 			l.mu.Unlock()
+			if document > 0 {
+				l.applyResting(ctx, document)
+			}
 			switch {
 			case !known:
 			case document == store.NewCommon:
@@ -121,6 +124,18 @@ func (l *indexes) follow(ctx context.Context) {
 			}
 		}
 	}
+}
+
+// slugOf is the name of a shelf.
+func (l *indexes) slugOf(ctx context.Context, shelf int64) (string, error) {
+	if known, is := l.slugs.Load(shelf); is {
+		return known.(string), nil
+	}
+	slug, err := l.Store.Shelves.ShelfSlug(ctx, shelf)
+	if err == nil {
+		l.slugs.Store(shelf, slug)
+	}
+	return slug, err
 }
 
 // takeCommon fills a shelf anew if what its passages have in common is not what
@@ -324,8 +339,13 @@ func (v *live) vector(text string) []float32 {
 	return vector[:]
 }
 
-// apply takes over what is on record of a document.
+// apply takes over what is on record of a document. What is on a tray is searched
+// elsewhere.
 func (l *indexes) apply(ctx context.Context, shelf, document int64) {
+	if l.isTray(ctx, shelf) {
+		l.applyResting(ctx, document)
+		return
+	}
 	v := l.shelf(shelf)
 	l.mu.Lock()
 	if v.refilling {
@@ -334,13 +354,12 @@ func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 	l.mu.Unlock()
 	<-v.loaded
 	v.mu.Lock()
-	var all []retrieval.Entry
+	var some []record.ShelfPassage
 	err := l.Store.Shelves.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
-		e := entryOf(p)
-		e.Vector = v.vector(p.Title + " " + p.Text)
-		all = append(all, e)
+		some = append(some, p)
 		return nil
 	})
+	all := v.entriesOf(some)
 	if err == nil {
 		err = l.addMeanings(ctx, v.model, all)
 	}
@@ -371,22 +390,32 @@ func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 func (l *indexes) ahead(d record.Document,
 	passages iter.Seq2[record.StoredPassage, error]) iter.Seq2[record.StoredPassage, error] {
 	return func(yield func(record.StoredPassage, error) bool) {
-		v := l.shelf(d.Shelf)
-		<-v.loaded
-		var all []retrieval.Entry
+		ctx := l.background
+		where := l.resting(ctx, d.ID)
+		if !l.isTray(ctx, d.Shelf) {
+			if where == nil {
+				where = map[int64]*live{}
+			}
+			where[d.Shelf] = l.shelf(d.Shelf)
+		}
+		for _, v := range where {
+			<-v.loaded
+		}
+		var all []record.ShelfPassage
 		for p, err := range passages {
 			if err == nil {
 				p.Document = d.ID
-				e := entryOf(record.ShelfPassage{StoredPassage: p, Title: d.Title, Language: d.Language})
-				e.Vector = v.vector(d.Title + " " + p.Text)
-				all = append(all, e)
+				all = append(all, record.ShelfPassage{StoredPassage: p, Title: d.Title, Language: d.Language})
 			}
 			if !yield(p, err) || err != nil {
 				return
 			}
 		}
-		v.mu.Lock()
-		defer v.mu.Unlock()
-		v.index.Replace(d.ID, all)
+		for _, v := range where {
+			entries := v.entriesOf(all)
+			v.mu.Lock()
+			v.index.Replace(d.ID, entries)
+			v.mu.Unlock()
+		}
 	}
 }

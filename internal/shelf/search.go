@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"strings"
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/retrieval"
@@ -35,6 +34,9 @@ type Query struct {
 	Within string // only in documents whose title or file name has these words; "": in all
 	Limit  int
 	Join   bool // makes one of neighbours
+	// Only, if not nil, are the documents that are looked through of some shelves, by
+	// the shelves' names.
+	Only map[string]map[int64]bool
 }
 
 // Search finds what answers a question on some shelves.
@@ -65,6 +67,11 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 				continue
 			}
 		}
+		if some, bound := q.Only[slug]; bound {
+			if query.Only = both(query.Only, some); len(query.Only) == 0 {
+				continue
+			}
+		}
 		if v.index.Meant() {
 			meaning, asked := l.meanings.meaning(ctx, v.model, q.Text)
 			query.Meaning = meaning
@@ -86,6 +93,20 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 	}
 	r.Found = r.Found[:min(q.Limit, len(r.Found))]
 	return r, nil
+}
+
+// both are those in both; nil stands for all.
+func both(a, b map[int64]bool) map[int64]bool {
+	if a == nil {
+		return b
+	}
+	all := map[int64]bool{}
+	for id := range a {
+		if b[id] {
+			all[id] = true
+		}
+	}
+	return all
 }
 
 // within are the documents, by shelf, whose title or file name has some words;
@@ -119,11 +140,7 @@ func (l *Library) named(ctx context.Context, shelf int64, words string) (map[int
 	}
 	all := map[int64]bool{}
 	for _, d := range documents {
-		name, has := strings.ToLower(d.Title+" "+d.Name), true
-		for _, w := range strings.Fields(strings.ToLower(words)) {
-			has = has && strings.Contains(name, w)
-		}
-		if has {
+		if hasWords(d, words) {
 			all[d.ID] = true
 		}
 	}
@@ -158,9 +175,13 @@ func (l *Library) fetch(ctx context.Context, slug string, hits []retrieval.Hit) 
 			}
 			known[h.Document] = d
 		}
+		where, err := l.indexes.slugOf(ctx, d.Shelf)
+		if err != nil {
+			where = slug
+		}
 		all = append(all, Match{
 			Passage: evidence.Passage{
-				Shelf: slug, Document: d.ID, Title: d.Title, Format: d.Format, Path: p.Path,
+				Shelf: where, Document: d.ID, Title: d.Title, Format: d.Format, Path: p.Path,
 				Place: evidence.Begins(p.Spans),
 				Text:  p.Text, Position: p.Number, Score: h.Score, Spans: p.Spans,
 			},

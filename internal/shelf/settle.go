@@ -26,6 +26,9 @@ type settling struct {
 
 // settleSoon settles a shelf in the background once all on it has been read.
 func (l *Library) settleSoon(shelf int64) {
+	if l.isTray(l.background, shelf) {
+		return // what lies there has nothing in common; errands embed it
+	}
 	s := &l.settling
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -5,7 +5,11 @@ import (
 	"encoding/json"
 	"html"
 	"net/url"
+	"strconv"
 	"strings"
+	"time"
+
+	nethtml "golang.org/x/net/html"
 
 	"juvalogos/core/phrase"
 )
@@ -19,72 +23,286 @@ func (s *Sources) Topic(ctx context.Context, address, topic string, have func(It
 	if topic = strings.Join(strings.Fields(topic), " "); topic == "" {
 		return wrong("write a topic")
 	}
-	api, err := s.linked(ctx, address, "EditURI", "application/rsd+xml")
+	api, err := s.interfaceOf(ctx, address)
 	if err != nil {
 		return err
 	}
-	title, at, err := s.canonical(ctx, api, topic)
+	a, _, err := s.canonical(ctx, api, topic)
 	if err != nil {
 		return err
 	}
-	if title == "" {
+	if a.Title == "" {
 		return take(Item{Name: topic, Problem: phrase.Of("the encyclopedia has no article on it")})
 	}
-	item := Item{Name: strings.ReplaceAll(title, "/", "-") + ".html", Address: at}
+	if a.ambiguous {
+		if meanings, err := s.meanings(ctx, api, a.Title); err == nil && len(meanings) > 0 {
+			titles := make([]string, len(meanings))
+			for i, m := range meanings {
+				titles[i] = m.Title
+			}
+			return take(Item{Name: topic, Problem: phrase.Of("it has several meanings; write one of: %s",
+				strings.Join(titles, "; "))})
+		}
+	}
+	item := Item{Name: a.file(), Address: a.Address}
 	if have(item) {
 		return take(item)
 	}
+	item, err = s.article(ctx, api, a)
+	if problem := problemOf(err); !problem.IsZero() && item.Name != "" {
+		return take(Item{Name: item.Name, Problem: problem})
+	}
+	if err != nil {
+		return err
+	}
+	return take(item)
+}
+
+// interfaceOf is the address of an encyclopedia's interface.
+func (s *Sources) interfaceOf(ctx context.Context, address string) (*url.URL, error) {
+	at, err := s.placed("topics "+address, func() (string, error) {
+		u, err := s.linked(ctx, address, "EditURI", "application/rsd+xml")
+		if err != nil {
+			return "", err
+		}
+		return u.String(), nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return url.Parse(at)
+}
+
+// titled is an article as the encyclopedia keeps it.
+type titled struct {
+	Title, Address string
+	Revision       string    // its newest
+	Dated          time.Time // of when that is
+	ambiguous      bool      // it tells of several meanings of its title
+}
+
+// file is what an article's file is called.
+func (a titled) file() string { return strings.ReplaceAll(a.Title, "/", "-") + ".html" }
+
+// article fetches an article. The item has a name where the article is empty.
+func (s *Sources) article(ctx context.Context, api *url.URL, a titled) (Item, error) {
+	var page struct {
+		Parse struct{ Title, Text string }
+	}
+	item := Item{Name: a.file(), Address: a.Address}
+	if err := s.ask(ctx, api, url.Values{"action": {"parse"}, "page": {a.Title}, "prop": {"text"}}, &page); err != nil {
+		return Item{}, err
+	}
+	if page.Parse.Text == "" {
+		return item, wrong("the article is empty")
+	}
+	title := html.EscapeString(page.Parse.Title)
+	item.Body = []byte("<!doctype html><meta charset=utf-8><title>" + title + "</title><main><h1>" + title + "</h1>\n" +
+		page.Parse.Text + "\n</main>\n")
+	return item, nil
+}
+
+// mostMeanings is how many are told.
+const mostMeanings = 12
+
+// meanings are what a page that tells of several meanings names: each item of its
+// lists that begins with a link to an article.
+func (s *Sources) meanings(ctx context.Context, api *url.URL, title string) (all []Meaning, err error) {
 	var page struct {
 		Parse struct{ Title, Text string }
 	}
 	if err := s.ask(ctx, api, url.Values{"action": {"parse"}, "page": {title}, "prop": {"text"}}, &page); err != nil {
-		return err
+		return nil, err
 	}
-	if page.Parse.Text == "" {
-		return take(Item{Name: item.Name, Problem: phrase.Of("the article is empty")})
+	z := nethtml.NewTokenizer(strings.NewReader(page.Parse.Text))
+	var m Meaning
+	var said strings.Builder
+	inItem := false
+	end := func() {
+		m.About = strings.Trim(strings.Join(strings.Fields(said.String()), " "), " ,;–-")
+		if inItem && m.Title != "" && len(all) < mostMeanings {
+			all = append(all, m)
+		}
+		m, inItem = Meaning{}, false
+		said.Reset()
 	}
-	title = html.EscapeString(page.Parse.Title)
-	item.Body = []byte("<!doctype html><meta charset=utf-8><title>" + title + "</title><main><h1>" + title + "</h1>\n" +
-		page.Parse.Text + "\n</main>\n")
-	return take(item)
-}
-
-// canonical finds the title that an encyclopedia keeps a topic under, and the
-// address of its page; "" if there is none.
-func (s *Sources) canonical(ctx context.Context, api *url.URL, topic string) (title, address string, err error) {
-	for _, searched := range []bool{false, true} {
-		var named struct {
-			Query struct {
-				Pages []struct {
-					Title, CanonicalURL string
-					Missing, Invalid    bool
+	for {
+		switch z.Next() {
+		case nethtml.ErrorToken:
+			end()
+			return all, nil
+		case nethtml.TextToken:
+			said.Write(z.Text())
+		case nethtml.StartTagToken:
+			switch t := z.Token(); {
+			case t.Data == "li":
+				end()
+				inItem = true
+			case t.Data == "a" && inItem && m.Title == "":
+				for _, a := range t.Attr {
+					if a.Key == "title" {
+						m.Title = a.Val
+					}
 				}
 			}
+		case nethtml.EndTagToken:
+			if t := z.Token(); t.Data == "li" || t.Data == "ul" {
+				end()
+			}
 		}
-		query := url.Values{"action": {"query"}, "redirects": {"1"}, "prop": {"info"}, "inprop": {"url"},
-			"titles": {topic}}
-		if err := s.ask(ctx, api, query, &named); err != nil {
-			return "", "", err
-		}
-		if p := named.Query.Pages; len(p) > 0 && !p[0].Missing && !p[0].Invalid {
-			return p[0].Title, p[0].CanonicalURL, nil
-		}
-		if searched {
-			break
-		}
-		var found struct {
-			Query struct{ Search []struct{ Title string } }
-		}
-		query = url.Values{"action": {"query"}, "list": {"search"}, "srsearch": {topic}, "srlimit": {"1"}}
-		if err := s.ask(ctx, api, query, &found); err != nil {
-			return "", "", err
-		}
-		if len(found.Query.Search) == 0 {
-			break
-		}
-		topic = found.Query.Search[0].Title
 	}
-	return "", "", nil
+}
+
+// canonical finds the article that an encyclopedia keeps on a topic; its title is ""
+// if there is none. nearest: none has the name, and this is the nearest.
+func (s *Sources) canonical(ctx context.Context, api *url.URL, topic string) (a titled, nearest bool, err error) {
+	if a, err = s.byTitle(ctx, api, topic); err != nil || a.Title != "" {
+		return a, false, err
+	}
+	for _, find := range []func(context.Context, *url.URL, string) (string, error){s.suggested, s.prefixed} {
+		title, err := find(ctx, api, topic)
+		if err != nil {
+			return a, false, err
+		}
+		if title == "" {
+			continue
+		}
+		if a, err = s.byTitle(ctx, api, title); err != nil || a.Title != "" {
+			return a, true, err
+		}
+	}
+	return a, false, nil
+}
+
+// byTitle is the article of a title, or that such a title leads on to.
+func (s *Sources) byTitle(ctx context.Context, api *url.URL, title string) (a titled, err error) {
+	var named struct {
+		Query struct {
+			Pages []struct {
+				Title, CanonicalURL string
+				Missing, Invalid    bool
+				LastRevID           int64
+				Revisions           []struct{ Timestamp time.Time }
+				PageProps           map[string]any
+			}
+		}
+	}
+	query := url.Values{"action": {"query"}, "redirects": {"1"}, "prop": {"info|pageprops|revisions"},
+		"inprop": {"url"}, "rvprop": {"timestamp"}, "titles": {title}}
+	if err := s.ask(ctx, api, query, &named); err != nil {
+		return a, err
+	}
+	p := named.Query.Pages
+	if len(p) == 0 || p[0].Missing || p[0].Invalid {
+		return a, nil
+	}
+	a = titled{Title: p[0].Title, Address: p[0].CanonicalURL}
+	if p[0].LastRevID != 0 {
+		a.Revision = strconv.FormatInt(p[0].LastRevID, 10)
+	}
+	if len(p[0].Revisions) > 0 {
+		a.Dated = p[0].Revisions[0].Timestamp
+	}
+	_, a.ambiguous = p[0].PageProps["disambiguation"]
+	return a, nil
+}
+
+// suggested is the title that a search for a topic finds first, spelt as the search
+// suggests if it finds nothing.
+func (s *Sources) suggested(ctx context.Context, api *url.URL, topic string) (string, error) {
+	for range 2 {
+		var found struct {
+			Query struct {
+				SearchInfo struct{ Suggestion string }
+				Search     []struct{ Title string }
+			}
+		}
+		query := url.Values{"action": {"query"}, "list": {"search"}, "srsearch": {topic}, "srlimit": {"10"},
+			"srinfo": {"suggestion"}}
+		if err := s.ask(ctx, api, query, &found); err != nil {
+			return "", err
+		}
+		if all := found.Query.Search; len(all) > 0 {
+			titles := make([]string, len(all))
+			for i, f := range all {
+				titles[i] = f.Title
+			}
+			return nearestOf(topic, titles), nil
+		}
+		if topic = found.Query.SearchInfo.Suggestion; topic == "" {
+			break
+		}
+	}
+	return "", nil
+}
+
+// prefixed is the title nearest to a topic among those that begin as it does.
+func (s *Sources) prefixed(ctx context.Context, api *url.URL, topic string) (string, error) {
+	for _, beginning := range beginnings(topic) {
+		var found struct {
+			Query struct{ PrefixSearch []struct{ Title string } }
+		}
+		query := url.Values{"action": {"query"}, "list": {"prefixsearch"}, "pssearch": {beginning}, "pslimit": {"20"}}
+		if err := s.ask(ctx, api, query, &found); err != nil {
+			return "", err
+		}
+		var titles []string
+		for _, f := range found.Query.PrefixSearch {
+			if distance(strings.ToLower(topic), strings.ToLower(f.Title)) <= 1+len(topic)/5 {
+				titles = append(titles, f.Title)
+			}
+		}
+		if len(titles) > 0 {
+			return nearestOf(topic, titles), nil
+		}
+	}
+	return "", nil
+}
+
+// beginnings are a topic and shorter and shorter beginnings of it.
+func beginnings(topic string) (all []string) {
+	runes := []rune(topic)
+	for _, n := range []int{len(runes), 4, 2} {
+		if n <= len(runes) && (len(all) == 0 || n < len(runes)) {
+			all = append(all, string(runes[:n]))
+		}
+	}
+	return all
+}
+
+// nearestOf is the title that is written most like a topic; of several the first,
+// and the first of all if none is like it.
+func nearestOf(topic string, titles []string) string {
+	best, least := titles[0], len(topic)/2+1
+	for _, t := range titles {
+		if d := distance(strings.ToLower(topic), strings.ToLower(t)); d < least {
+			best, least = t, d
+		}
+	}
+	return best
+}
+
+// distance is how many letters have to be put in, left out or changed to make one
+// text of another (Levenshtein).
+func distance(a, b string) int {
+	x, y := []rune(a), []rune(b)
+	row := make([]int, len(y)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range x {
+		before := row[0]
+		row[0] = i + 1
+		for j := range y {
+			cost := before
+			if x[i] != y[j] {
+				cost++
+			}
+			before = row[j+1]
+			row[j+1] = min(cost, row[j]+1, before+1)
+		}
+	}
+	return row[len(y)]
 }
 
 // ask asks a MediaWiki API.
@@ -93,9 +311,12 @@ func (s *Sources) ask(ctx context.Context, api *url.URL, query url.Values, into 
 	query.Set("formatversion", "2")
 	u := *api
 	u.RawQuery = query.Encode()
-	got, err := s.get(ctx, u.String())
+	got, err := s.askInterface(ctx, u.String())
 	if err != nil {
 		return err
+	}
+	if len(got.Body) > 4*mostSpelt {
+		return wrong("what %s answers is too long", api.Host)
 	}
 	var failed struct{ Error struct{ Info string } }
 	if json.Unmarshal(got.Body, &failed) == nil && failed.Error.Info != "" {

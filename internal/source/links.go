@@ -10,6 +10,9 @@ import (
 	"golang.org/x/net/html"
 )
 
+// mostHead is how much of a page is looked through for what it links to.
+const mostHead = 512 << 10
+
 // linked is an address, or where the page at that address says that something
 // is: <link rel=REL type=KIND href=...>. Its query is left out.
 func (s *Sources) linked(ctx context.Context, address, rel, kind string) (*url.URL, error) {
@@ -21,14 +24,14 @@ func (s *Sources) linked(ctx context.Context, address, rel, kind string) (*url.U
 		strings.Contains(u.RawQuery, "{searchTerms}") {
 		return u, nil
 	}
-	got, err := s.get(ctx, address)
+	got, err := s.askInterface(ctx, address)
 	if err != nil {
 		return nil, err
 	}
 	if got.Type != "text/html" {
 		return got.Address, nil
 	}
-	root, err := html.Parse(bytes.NewReader(got.Body))
+	root, err := html.Parse(bytes.NewReader(got.Body[:min(len(got.Body), mostHead)]))
 	if err != nil {
 		return nil, fmt.Errorf("read %s: %w", address, err)
 	}

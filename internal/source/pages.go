@@ -30,12 +30,17 @@ func (s *Sources) Address(ctx context.Context, address string, take Take) error 
 // fetched hands over a file that was fetched; of a page with a recorded talk its
 // captions.
 func (s *Sources) fetched(ctx context.Context, got reach.Answer, take Take) error {
+	return s.fetchedBy(ctx, got, s.get, take)
+}
+
+func (s *Sources) fetchedBy(ctx context.Context, got reach.Answer,
+	get func(context.Context, string) (reach.Answer, error), take Take) error {
 	item := Item{Name: nameOf(got), Address: got.Address.String(), Body: got.Body}
 	track, title := captionsOf(got)
 	if track == "" {
 		return take(item)
 	}
-	captions, err := s.get(ctx, track)
+	captions, err := get(ctx, track)
 	if problem := problemOf(err); !problem.IsZero() {
 		return take(Item{Name: item.Name, Problem: phrase.Of("its captions could not be fetched: %s", problem)})
 	}
@@ -78,7 +83,7 @@ func captionsOf(got reach.Answer) (address, title string) {
 	if got.Type != "text/html" || !bytes.Contains(got.Body, []byte("<track")) {
 		return "", ""
 	}
-	root, err := html.Parse(bytes.NewReader(got.Body))
+	root, err := html.Parse(bytes.NewReader(got.Body[:min(len(got.Body), mostHead)]))
 	if err != nil {
 		return "", ""
 	}

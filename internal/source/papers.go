@@ -33,27 +33,38 @@ func (s *Sources) Papers(ctx context.Context, address, search string, most int, 
 	if most < 1 || most > mostPapers {
 		return wrong("most is 1 to %d", mostPapers)
 	}
-	template, err := s.template(ctx, address)
+	feed, base, err := s.feed(ctx, address, search, most)
 	if err != nil {
 		return err
-	}
-	got, err := s.get(ctx, filled(template, search, most))
-	if err != nil {
-		return err
-	}
-	var feed atom
-	if err := xml.Unmarshal(got.Body, &feed); err != nil || feed.XMLName.Local != "feed" {
-		return wrong("%s does not answer with Atom", got.Address.Host)
 	}
 	if len(feed.Entries) == 0 {
 		return take(Item{Name: search, Problem: phrase.Of("the repository has no paper on it")})
 	}
 	for _, e := range feed.Entries[:min(most, len(feed.Entries))] {
-		if err := s.paper(ctx, got.Address, e, take); err != nil {
+		if err := s.paper(ctx, base, e, take); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// feed asks a repository's search.
+func (s *Sources) feed(ctx context.Context, address, search string, most int) (feed atom, base *url.URL, err error) {
+	if search = plain(search); search == "" {
+		return feed, nil, wrong("write what to search for")
+	}
+	template, err := s.placed("search "+address, func() (string, error) { return s.template(ctx, address) })
+	if err != nil {
+		return feed, nil, err
+	}
+	got, err := s.askInterface(ctx, filled(template, search, most))
+	if err != nil {
+		return feed, nil, err
+	}
+	if err := xml.Unmarshal(got.Body, &feed); err != nil || feed.XMLName.Local != "feed" {
+		return feed, nil, wrong("%s does not answer with Atom", got.Address.Host)
+	}
+	return feed, got.Address, nil
 }
 
 // paper brings one: its PDF, and what is known of it.
@@ -81,6 +92,7 @@ func (s *Sources) paper(ctx context.Context, base *url.URL, e entry, take Take) 
 // atom is a feed, as far as it is used (RFC 4287).
 type atom struct {
 	XMLName xml.Name
+	Total   int     `xml:"totalResults"` // OpenSearch
 	Entries []entry `xml:"entry"`
 }
 
@@ -89,6 +101,7 @@ type entry struct {
 	Title     string `xml:"title"`
 	Summary   string `xml:"summary"`
 	Published string `xml:"published"`
+	Updated   string `xml:"updated"`
 	Authors   []struct {
 		Name string `xml:"name"`
 	} `xml:"author"`
@@ -148,7 +161,7 @@ func (s *Sources) template(ctx context.Context, address string) (string, error) 
 	if err != nil {
 		return "", err
 	}
-	got, err := s.get(ctx, at.String())
+	got, err := s.askInterface(ctx, at.String())
 	if err != nil {
 		return "", err
 	}

@@ -9,13 +9,17 @@
 //		return nil
 //	})
 //
-// Another source is one file here, and its line in web/shelves.go.
+// Makers have all brought at once; for visitors a look says first what would be
+// brought (looks.go). Another source is one file here, and its line in
+// web/shelves.go and in package errand.
 package source
 
 import (
 	"context"
 	"errors"
 	"net/http"
+	"sync"
+	"time"
 
 	"juvalogos/core/phrase"
 	"juvalogos/internal/reach"
@@ -41,10 +45,40 @@ func wrong(form string, values ...any) error { return &Mistake{phrase.Of(form, v
 
 // Sources brings documents. It is safe for concurrent use. Its errors are
 // *Mistake, the context's cause, or what Take returned.
-type Sources struct{ client *reach.Client }
+type Sources struct {
+	client *reach.Client
+	guest  *reach.Guest // where visitors ask; nil: makers do
+	// where interfaces are, by the addresses that tell of them
+	places sync.Map
+}
 
-// New returns sources that are reached by a client.
-func New(c *reach.Client) *Sources { return &Sources{c} }
+// place is where an interface is, as it was told then.
+type place struct {
+	at   string
+	told time.Time
+}
+
+// placesFor is for how long that is believed.
+const placesFor = time.Hour
+
+// placed returns where an interface is, which find finds out.
+func (s *Sources) placed(of string, find func() (string, error)) (string, error) {
+	if p, known := s.places.Load(of); known && time.Since(p.(place).told) < placesFor {
+		return p.(place).at, nil
+	}
+	at, err := find()
+	if err == nil {
+		s.places.Store(of, place{at, time.Now()})
+	}
+	return at, err
+}
+
+// New returns sources that are reached by a client, for makers.
+func New(c *reach.Client) *Sources { return &Sources{client: c} }
+
+// ForGuests returns sources for visitors: looks at them keep to what sites ask of
+// programs.
+func ForGuests(g *reach.Guest) *Sources { return &Sources{client: g.Client, guest: g} }
 
 // get fetches an address; what is refused is the caller's mistake.
 func (s *Sources) get(ctx context.Context, address string) (reach.Answer, error) {

@@ -55,7 +55,7 @@ func (s *Shelves) Announced(ctx context.Context, conversation uuid.UUID, visitor
 // is on a shelf that makers fill, or is not there.
 func (s *Shelves) BroughtBy(ctx context.Context, document int64) (who record.Visitor, err error) {
 	err = s.pool.QueryRow(ctx, `select f.visitor from document d join shelf f on f.id = d.shelf
-		where d.id = $1 and f.visitor is not null`, document).Scan((*visitorScan)(&who))
+		where d.id = $1 and f.visitor is not null and not f.tray`, document).Scan((*visitorScan)(&who))
 	return who, known(err)
 }
 
@@ -63,4 +63,10 @@ func (s *Shelves) BroughtBy(ctx context.Context, document int64) (who record.Vis
 func (s *Shelves) ShelfSettings(ctx context.Context, id int64) (settings json.RawMessage, err error) {
 	err = s.pool.QueryRow(ctx, `select settings from shelf where id = $1`, id).Scan(&settings)
 	return settings, known(err)
+}
+
+// ShelfSlug returns the name of the shelf with an id.
+func (s *Shelves) ShelfSlug(ctx context.Context, id int64) (slug string, err error) {
+	err = s.pool.QueryRow(ctx, `select slug from shelf where id = $1`, id).Scan(&slug)
+	return slug, known(err)
 }

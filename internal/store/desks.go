@@ -224,3 +224,9 @@ func (s *Desks) Milestones(ctx context.Context) (m record.Milestones, err error)
 	}
 	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[record.Milestones])
 }
+
+// SlugOf returns the slug of the desk with an id.
+func (s *Desks) SlugOf(ctx context.Context, id int64) (slug string, err error) {
+	err = s.pool.QueryRow(ctx, `select slug from desk where id = $1`, id).Scan(&slug)
+	return slug, known(err)
+}

@@ -36,7 +36,7 @@ func (s *Shelves) MakeShelf(ctx context.Context, f record.Shelf) (id int64, err 
 
 // Shelves lists them by slug.
 func (s *Shelves) Shelves(ctx context.Context) ([]record.Shelf, error) {
-	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null
+	rows, err := s.pool.Query(ctx, `select `+shelfColumns+` where s.removed_at is null and s.conversation is null and not s.tray
 		order by s.slug`)
 	if err != nil {
 		return nil, err
@@ -65,7 +65,7 @@ func (s *Shelves) RemoveShelf(ctx context.Context, id int64, at time.Time) error
 }
 
 const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words,
-		original, left_out, edition, passages, tokens, seconds, added_by, added_at, read_at`
+		original, left_out, edition, passages, tokens, seconds, added_by, added_at, read_at, beginning, headings`
 
 // AddDocument puts a file that is in content already on a shelf, to be read.
 // The same content on the same shelf is not added again: fresh is false then. A
@@ -149,10 +149,10 @@ func (s *Shelves) KeepRead(ctx context.Context, d record.Document, edges json.Ra
 		var shelf int64
 		err := tx.QueryRow(ctx, `update document set state = $2, problem = $3, title = $4, format = $5, language = $6,
 			pages = $7, words = $8, seconds = $9, read_at = $10, blocks = $11, reader = null, original = $12,
-			left_out = $13, edition = $14, edges = $15, skipped = '{}'
+			left_out = $13, edition = $14, edges = $15, skipped = '{}', beginning = $16, headings = $17
 			where id = $1 and removed_at is null and state = 'reading' returning shelf`,
 			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, d.Seconds, d.ReadAt, blocks,
-			d.Original, leftOut(d.LeftOut), d.Edition, edges).Scan(&shelf)
+			d.Original, leftOut(d.LeftOut), d.Edition, edges, d.Beginning, append([]string{}, d.Headings...)).Scan(&shelf)
 		if known(err) == record.ErrNotFound {
 			return nil
 		}
@@ -344,11 +344,15 @@ func (s *Shelves) Blocks(ctx context.Context, id int64) (blocks []byte, err erro
 }
 
 // EachPassage hands over the passages of a shelf that can be found, document by
-// document; of one document only, if it is not 0.
+// document; of one document only, if it is not 0. A conversation's shelf has what
+// was brought into the conversation too.
 func (s *Shelves) EachPassage(ctx context.Context, shelf, document int64, do func(record.ShelfPassage) error) error {
 	rows, err := s.pool.Query(ctx, `select p.document, p.number, p.path, p.body, d.title, d.language
 		from document d join passage p on p.document = d.id
-		where d.shelf = $1 and ($2 = 0 or d.id = $2) and d.state <> 'failed' and d.removed_at is null
+		where d.id in (select id from document where shelf = $1 and removed_at is null
+				union select ed.document from shelf f join errand e on e.conversation = f.conversation
+				join errand_document ed on ed.errand = e.id where f.id = $1 and e.put_away_at is null)
+			and ($2 = 0 or d.id = $2) and d.state <> 'failed' and d.removed_at is null
 			order by d.id, p.number`, shelf, document)
 	if err != nil {
 		return err

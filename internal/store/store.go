@@ -40,6 +40,7 @@ type Store struct {
 	Connections   *Connections   // that makers added
 	Accounts      *Accounts      // with their sessions, and tokens
 	Shelves       *Shelves       // with their documents, passages and files
+	Errands       *Errands       // what visitors have brought, and what is kept of it
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -54,6 +55,7 @@ type (
 	Connections   struct{ *db }
 	Accounts      struct{ *db }
 	Shelves       struct{ *db }
+	Errands       struct{ *db }
 )
 
 // db is the database that the rooms share.
@@ -104,7 +106,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d},
+		&Shelves{d}, &Errands{d},
 	}, nil
 }
 

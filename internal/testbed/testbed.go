@@ -74,6 +74,7 @@ type Options struct {
 	Patience       time.Duration // of the connection; zero: two seconds
 	EmbeddingPrice float64       // of clover-embed, per million tokens
 	FetchPrivate   bool          // shelves may fetch from this machine
+	Visit          []string      // hosts that visitors may have something brought from; nil: none
 	Database       string        // address; empty: one of the test's own
 	Bare           bool          // no connection and no desk yet
 	Limits         []limits.Limit
@@ -146,8 +147,16 @@ func New(t testing.TB, o Options) *Bed {
 			30*time.Second))})
 	must()
 	table := limits.NewTable(o.Limits, b.Now)
+	var visits *source.Sources
+	if o.Visit != nil {
+		hosts, err := reach.NewListed(o.Visit)
+		if err != nil {
+			t.Fatal(err)
+		}
+		visits = source.ForGuests(reach.NewGuest(reach.New(hosts, 10<<20, 5*time.Second), nil))
+	}
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
-		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs,
+		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: visits,
 		Now:   b.Now,
 		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,

@@ -79,7 +79,11 @@ func (s *shelves) atDesk(h fiber.Handler) fiber.Handler {
 		}
 		name := c.Params("shelf")
 		if shelf.Private(name) {
-			if !s.Shelves.MayOpen(c, name, who) {
+			id, err := documentID(c)
+			if err != nil {
+				return err
+			}
+			if !s.Shelves.MayOpen(c, name, id, who) {
 				return fiber.NewError(fiber.StatusNotFound, "Only whoever attached this document to the conversation "+
 					"can open it.")
 			}

@@ -22,6 +22,7 @@ import (
 	"juvalogos/internal/connection"
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/errand"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
@@ -36,6 +37,7 @@ type Rooms struct {
 	Connections   *connection.Service
 	Conversations *conversation.Service
 	Desks         *desk.Service
+	Errands       *errand.Service
 	Inside        *inside.Service
 	Replies       *reply.Service
 	Shelves       *shelf.Library
@@ -140,6 +142,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&insides{d, o.Inside, o.Replies, context.Background()}).routes(api)
 	(&shelves{d, o.Desks, o.Shelves}).routes(api)
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
+	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&completions{d, o.Desks, o.Replies, o.Connections}).routes(root)
 }
 

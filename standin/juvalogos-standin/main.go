@@ -55,7 +55,9 @@ func run(listen, key string) error {
 	handler.Handle("/", (&modelserver.Server{Key: key}).Handler())
 	handler.Handle("/manners/", http.StripPrefix("/manners", &scripted.Server{}))
 	handler.Handle("/endpoints/", http.StripPrefix("/endpoints", &scripted.Endpoints{}))
-	handler.Handle("/reference/", referencesite.Handler("/reference"))
+	site := referencesite.New("/reference")
+	handler.Handle("/reference/", site)
+	handler.Handle("/robots.txt", site)
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
 	go func() {
 		<-ctx.Done()

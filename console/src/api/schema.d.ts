@@ -662,6 +662,191 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/errands": {
+        parameters: {
+            query?: {
+                /** @description Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** List what was brought into a conversation and not put away */
+        get: operations["errands"];
+        put?: never;
+        /** Bring an address, a topic, what a search finds, or one of the desk's documents into a conversation */
+        post: operations["bring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/errands/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** See how far an errand is */
+        get: operations["errand"];
+        put?: never;
+        post?: never;
+        /** Put away what an errand brought; replies rest on it no more */
+        delete: operations["putAway"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/errands/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take up again what was put away */
+        post: operations["takeUp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/errands/{id}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with one of several meanings, or try again what failed */
+        post: operations["chooseMeaning"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/errands/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop an errand on its way; what came stays */
+        post: operations["stopErrand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/errands/{id}/agree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have what was brought prepared for finer search by the desk's priced model, at the cost of the estimate */
+        post: operations["agreeToCost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/titles": {
+        parameters: {
+            query?: {
+                /** @description Words that the title or file name has. */
+                search?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** List the desk's documents that a visitor may choose to talk about */
+        get: operations["titles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/wanted": {
+        parameters: {
+            query?: {
+                /** @description Of the last so many days; 30 if left out. */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** What visitors of a desk wanted brought, found and not found, the most wanted first */
+        get: operations["wanted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/brought": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much visitors had brought, and what fetching and embedding it took */
+        get: operations["brought"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/documents": {
         parameters: {
             query?: never;
@@ -1841,6 +2026,7 @@ export interface components {
             inputs: components["schemas"]["Input"][];
             /** @description Visitors may attach documents. */
             attachments?: boolean;
+            bring?: components["schemas"]["Bringing"];
             /** @description Visitors may read the passages that replies rest on, and no whole documents of the shelves. */
             passages_only?: boolean;
             /**
@@ -1895,6 +2081,196 @@ export interface components {
             spent_cost: number;
             /** @description What stopped it last. */
             problem?: string;
+        };
+        /** @description What to bring: words, or one of the desk's documents. */
+        Wish: {
+            /** @description An address, a topic or a search. */
+            about?: string;
+            /**
+             * @description What the words are; left out, what they look like.
+             * @enum {string}
+             */
+            kind?: "address" | "topic" | "search" | "document";
+            /** @description The title of one of the desk's sources; left out, the first of the kind. */
+            source?: string;
+            /** @description Of a document. */
+            shelf?: string;
+            /** Format: int64 */
+            document?: number;
+        };
+        ChosenMeaning: {
+            /** @description One of the meanings; left out, what failed is tried again. */
+            title?: string;
+        };
+        /** @description What a visitor had brought into a conversation. */
+        Errand: {
+            id: string;
+            conversation: string;
+            /** @enum {string} */
+            kind: "address" | "topic" | "search" | "document";
+            wanted: string;
+            /** @description Where it was looked for. */
+            source?: string;
+            /**
+             * @description choose: the name has several meanings.
+             * @enum {string}
+             */
+            state: "running" | "choose" | "ready" | "failed" | "stopped";
+            /** @description Some of what came is still being read. */
+            reading: boolean;
+            problem?: string;
+            phrase?: components["schemas"]["Phrase"];
+            meanings: components["schemas"]["ErrandMeaning"][];
+            /** @description Nothing has the name that was wanted; this is the nearest. */
+            nearest?: boolean;
+            /** @description Works beyond the most that the desk brings; 0 if there are none, or that is not known. */
+            left_out?: number;
+            /** @description Works to be brought; 0 while that is not known. */
+            total: number;
+            /** @description Of them are there. */
+            brought: number;
+            /** @description Of them were there before. */
+            kept: number;
+            failed: components["schemas"]["NotBrought"][];
+            works: components["schemas"]["BroughtWork"][];
+            estimate?: components["schemas"]["BroughtEstimate"];
+            /** Format: date-time */
+            made_at: string;
+        };
+        ErrandMeaning: {
+            title: string;
+            about: string;
+        };
+        NotBrought: {
+            name: string;
+            problem: string;
+            phrase?: components["schemas"]["Phrase"];
+        };
+        /** @description What it would take to have the desk's priced model embed it. */
+        BroughtEstimate: {
+            tokens: number;
+            cost: number;
+        };
+        /** @description Something published, as it was brought. */
+        BroughtWork: {
+            name: string;
+            /** @description page, article, paper, talk, file, or empty for one of the desk's own documents. */
+            kind?: string;
+            /** @description Where the original is. */
+            address?: string;
+            host?: string;
+            /**
+             * Format: date-time
+             * @description Of when it is, as its publisher says.
+             */
+            dated?: string;
+            /** @description How it begins, or its summary. */
+            beginning?: string;
+            headings: string[];
+            words: number;
+            pages?: number;
+            /** @enum {string} */
+            state: "waiting" | "reading" | "ready" | "failed";
+            problem?: string;
+            phrase?: components["schemas"]["Phrase"];
+            /** @description How much was read of what a reader of the original reads for what it says, 0 to 1. */
+            share?: number;
+            documents: components["schemas"]["BroughtFile"][];
+        };
+        BroughtFile: {
+            /** Format: int64 */
+            id: number;
+            shelf: string;
+            name: string;
+            format: string;
+        };
+        ErrandList: {
+            errands: components["schemas"]["Errand"][];
+        };
+        DocumentTitle: {
+            shelf: string;
+            /** Format: int64 */
+            document: number;
+            title: string;
+            words: number;
+            pages?: number;
+        };
+        TitleList: {
+            titles: components["schemas"]["DocumentTitle"][];
+            /** @description There are others; search for them. */
+            more: boolean;
+        };
+        Wanted: {
+            /** @enum {string} */
+            kind: "address" | "topic" | "search" | "document";
+            /** @description The address of the encyclopedia or repository. */
+            source: string;
+            /** @description Under which it was found, else as it was wanted. */
+            name: string;
+            address: string;
+            found: boolean;
+            times: number;
+            /** @description Works that were not there already. */
+            fetched: number;
+            /** Format: int64 */
+            bytes: number;
+            seconds: number;
+            /**
+             * Format: int64
+             * @description That a model embedded at once.
+             */
+            tokens: number;
+            cost: number;
+            /**
+             * Format: date-time
+             * @description The day.
+             */
+            last: string;
+        };
+        WantedList: {
+            wanted: components["schemas"]["Wanted"][];
+        };
+        BroughtRow: {
+            /** @description In the order of by. */
+            keys: string[];
+            errands: number;
+            works: number;
+            /** @description Works that were there before. */
+            kept: number;
+            /** @description Works that did not come. */
+            failed: number;
+            /** Format: int64 */
+            bytes: number;
+            /** @description That fetching took. */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description That a model embedded.
+             */
+            tokens: number;
+            cost: number;
+        };
+        Brought: {
+            by: string[];
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            rows: components["schemas"]["BroughtRow"][];
+        };
+        /** @description What visitors may have brought. */
+        Bringing: {
+            addresses: boolean;
+            /** @description One of the desk's own. */
+            documents: boolean;
+            /** @description The page opens with the question what to read. */
+            opens: boolean;
+            sources: components["schemas"]["BringingFrom"][];
+        };
+        BringingFrom: {
+            title: string;
+            /** @enum {string} */
+            kind: "topic" | "search";
         };
         /** @description A document that a visitor attached to a conversation. */
         Attachment: {
@@ -2268,7 +2644,7 @@ export interface components {
             refusals: components["schemas"]["Refusal"][];
         };
         Limit: {
-            /** @description What is counted: questions, at-once (replies being written), conversations, uploads, uploads-at-once or upload-bytes. */
+            /** @description What is counted: questions, at-once (replies being written), conversations, uploads, uploads-at-once, upload-bytes, errands, errands-at-once or fetched-bytes. */
             thing: string;
             /** @description For whom: visitor, address, program (with a token), desk or service. */
             whose: string;
@@ -4438,6 +4814,284 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    errands: {
+        parameters: {
+            query?: {
+                /** @description Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Errands */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    bring: {
+        parameters: {
+            query?: {
+                /** @description Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wish"];
+            };
+        };
+        responses: {
+            /** @description How far it is; what is there already is ready at once */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Errand"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    errand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How far it is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Errand"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Put away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeUp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Replies rest on it again */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    chooseMeaning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenMeaning"];
+            };
+        };
+        responses: {
+            /** @description How far it is */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Errand"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopErrand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Stopped */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    agreeToCost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It begins */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    titles: {
+        parameters: {
+            query?: {
+                /** @description Words that the title or file name has. */
+                search?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Titles */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TitleList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    wanted: {
+        parameters: {
+            query?: {
+                /** @description Of the last so many days; 30 if left out. */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was wanted */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    brought: {
+        parameters: {
+            query?: {
+                /** @description day, desk, visitor, conversation or kind, or several with commas between. */
+                by?: string;
+                /** @description From this day on; left out, thirty days. */
+                from?: string;
+                /** @description Up to and with this day. */
+                to?: string;
+                /** @description At this desk. */
+                desk?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sums */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
             };
             default: components["responses"]["Problem"];
         };
