@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -150,5 +151,347 @@ func TestATopic(t *testing.T) {
 	}
 	if _, err := other.Errand(t.Context(), "reading", e.ID); err == nil {
 		t.Error("another visitor sees the errand")
+	}
+}
+
+// A name with several meanings is told with them; one is chosen. One that is misspelt
+// gets the nearest; of one that nobody knows that is said.
+func TestMeaningsAndMisspelling(t *testing.T) {
+	_, _, b := site(t, "")
+	e := bring(t, b.Client, "reading", "", api.Wish{About: "cluster"})
+	if e.State != "choose" || len(e.Meanings) != 2 || e.Meanings[1].Title != "Swarm cluster" ||
+		!strings.Contains(e.Meanings[1].About, "scouts") {
+		t.Fatalf("got %+v", e)
+	}
+	if _, err := b.Client.ChooseMeaning(t.Context(), "reading", e.ID, "Sun hive"); err == nil {
+		t.Error("something else was chosen")
+	}
+	e, err := b.Client.ChooseMeaning(t.Context(), "reading", e.ID, "Swarm cluster")
+	if err == nil {
+		e, err = b.Client.Brought(t.Context(), "reading", e, nil)
+	}
+	if err != nil || e.State != "ready" || e.Works[0].Name != "Swarm cluster" {
+		t.Fatalf("chosen: %+v, %v", e, err)
+	}
+	for written, found := range map[string]string{"hether honey": "Heather honey", "Wax mtoh": "Wax moth",
+		"sun-hive": "Sun hive", "larch hil": "Larch Hill"} {
+		if e := bring(t, b.Client, "reading", "", api.Wish{About: written}); e.State != "ready" || !e.Nearest ||
+			e.Works[0].Name != found {
+			t.Errorf("%s: %+v", written, e)
+		}
+	}
+	if e := bring(t, b.Client, "reading", "", api.Wish{About: "zeppelins over Prague"}); e.State != "failed" ||
+		!strings.Contains(e.Problem, "zeppelins over Prague") {
+		t.Errorf("nothing: %+v", e)
+	}
+}
+
+// Every kind of address is read, or it is said which of all reasons there is.
+func TestAddresses(t *testing.T) {
+	s, at, b := site(t, "")
+	s.Nap = 10 * time.Second // longer than visits last here
+	for _, c := range []struct{ path, kind, name, says string }{
+		{"/wiki/Sun_hive", "page", "Sun hive", ""},
+		{"/moved", "page", "Sun hive", ""},
+		{"/papers/3.pdf", "file", "papers/3.pdf", ""},
+		{"/talk", "talk", "Why we weigh hives", ""},
+		{"/app", "", "", "no text of its own"},
+		{"/slow", "", "", "did not answer within 5 seconds"},
+		{"/members", "", "", "sign in"},
+		{"/empty", "", "", "is empty"},
+		{"/drafts/Sun_hive", "", "", "asks programs not to read"},
+		{"/nothing-here", "", "", "no such page"},
+	} {
+		e := bring(t, b.Client, "reading", "", api.Wish{About: at + c.path})
+		if c.says != "" {
+			if e.State != "failed" || !strings.Contains(e.Problem, c.says) || len(e.Works) != 0 {
+				t.Errorf("%s: %s %q", c.path, e.State, e.Problem)
+			}
+			continue
+		}
+		if e.State != "ready" || len(e.Works) != 1 || e.Works[0].Kind != c.kind ||
+			!strings.HasSuffix(e.Works[0].Name, c.name) || e.Works[0].State != "ready" || e.Works[0].Words == 0 {
+			t.Errorf("%s: %+v", c.path, e)
+		}
+	}
+	for address, says := range map[string]string{
+		"https://elsewhere.example/a":                    "not among the places",
+		strings.Replace(at, "127.0.0.1", "localhost", 1): "not among the places",
+		"file:///etc/passwd":                             "http:// or https://",
+		"nonsense://":                                    "no address",
+	} {
+		if e := bring(t, b.Client, "reading", "", api.Wish{About: address, Kind: "address"}); e.State != "failed" ||
+			!strings.Contains(e.Problem, says) {
+			t.Errorf("%s: %s %q", address, e.State, e.Problem)
+		}
+	}
+	e := bring(t, b.Client, "reading", "", api.Wish{About: at + "/sitemap.xml"})
+	if e.State != "ready" || e.Total != e.Brought || e.Total < 8 || len(e.Failed) != 0 {
+		t.Errorf("a sitemap: %+v", e)
+	}
+	// The page that moved, and the one on the sitemap, are the same.
+	_, _, reply := ask(t, b.Client, "reading", e.Conversation, "Who designed the sun hive?")
+	if !strings.Contains(reply, "Jorun Bask") {
+		t.Errorf("got %q", reply)
+	}
+	// Who asks to be left alone is, whatever is wanted of them then.
+	for _, path := range []string{"/busy", "/wiki/Cluster"} {
+		if e := bring(t, b.Client, "reading", "", api.Wish{About: at + path}); e.State != "failed" ||
+			!strings.Contains(e.Problem, "come again in") || s.Asked("/wiki/Cluster") > 1 {
+			t.Errorf("%s: %s %q", path, e.State, e.Problem)
+		}
+	}
+}
+
+// Of thirty papers all but the broken one come, and can be asked about before the
+// last is there.
+func TestPapers(t *testing.T) {
+	_, _, b := site(t, "")
+	e, err := b.Client.Bring(t.Context(), "reading", "", api.Wish{About: "colonies", Kind: "search"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, _, reply := ask(t, b.Client, "reading", e.Conversation, "How much of all pollen loads did the goat willow give?")
+	steps := map[string]bool{}
+	e, err = b.Client.Brought(t.Context(), "reading", e, func(e api.Errand) {
+		steps[fmt.Sprintf("%d of %d", e.Brought, e.Total)] = true
+	})
+	if err != nil || e.Total != 30 || e.Brought != 30 {
+		t.Fatalf("%+v, %v", e, err)
+	}
+	if reply == "" {
+		t.Error("no reply while papers come")
+	}
+	broken := 0
+	for _, w := range e.Works {
+		if w.State == "failed" {
+			broken++
+			if !strings.Contains(w.Problem, "broken") && !strings.Contains(w.Problem, "PDF") {
+				t.Errorf("the broken one: %q", w.Problem)
+			}
+		} else if w.State != "ready" || w.Kind != "paper" || len(w.Documents) != 2 || w.Dated.IsZero() ||
+			!strings.Contains(w.Beginning, "Ilse") && !strings.Contains(w.Beginning, "Holm") {
+			t.Errorf("%s: %+v", w.Name, w)
+		}
+	}
+	if broken != 1 {
+		t.Errorf("%d are broken", broken)
+	}
+	_, _, reply = ask(t, b.Client, "reading", e.Conversation, "How much of all pollen loads did the goat willow give?")
+	if !strings.Contains(reply, "17.5") {
+		t.Errorf("got %q", reply)
+	}
+	// The same search for somebody else needs nothing.
+	began := time.Now()
+	if again := bring(t, visitor(t, b, "other"), "reading", "", api.Wish{About: "Colonies", Kind: "search"}); again.Kept < 29 {
+		t.Errorf("in %v: %d kept", time.Since(began), again.Kept)
+	}
+}
+
+// Two articles that disagree do not get mixed up: what a question does not name is
+// asked of what was spoken of last.
+func TestFollowUpsDoNotMixThings(t *testing.T) {
+	_, _, b := site(t, "")
+	alder := bring(t, b.Client, "reading", "", api.Wish{About: "Alder skep"})
+	bring(t, b.Client, "reading", alder.Conversation, api.Wish{About: "Larch skep"})
+	for _, c := range []struct{ question, has, not string }{
+		{"How much does it weigh when it is empty?", "7 kilograms", "4 kilograms"}, // the last one brought
+		{"What does the Alder skep weigh when it is empty?", "4 kilograms", "7 kilograms"},
+		{"Who wove the first one?", "Edda Reen", "Tam Orrick"},
+		{"The shepherd who wove the first Larch skep, in which year was that?", "1847", "1802"},
+		{"How many combs does it hold?", "eleven", "eight combs"},
+	} {
+		_, outcome, reply := ask(t, b.Client, "reading", alder.Conversation, c.question)
+		if !strings.Contains(reply, c.has) || strings.Contains(reply, c.not) {
+			t.Errorf("%s %q", c.question, reply)
+		}
+		for _, p := range client.Sources(outcome).Passages {
+			if strings.Contains(p.Text, c.not) {
+				t.Errorf("%s rests on %q", c.question, p.Text)
+			}
+		}
+	}
+	// Put away, the one is not answered from any more, nor asked about; taken up, it is.
+	if err := b.Client.PutAway(t.Context(), "reading", alder.ID); err != nil {
+		t.Fatal(err)
+	}
+	_, outcome, reply := ask(t, b.Client, "reading", alder.Conversation, "Who wove the first Alder skep?")
+	for _, p := range client.Sources(outcome).Passages {
+		if p.Title == "Alder skep" {
+			t.Errorf("%q rests on what was put away", reply)
+		}
+	}
+	if err := b.Client.TakeUp(t.Context(), "reading", alder.ID); err != nil {
+		t.Fatal(err)
+	}
+	_, outcome, reply = ask(t, b.Client, "reading", alder.Conversation, "Who wove the first Alder skep?")
+	if all := client.Sources(outcome).Passages; len(all) == 0 || all[0].Title != "Alder skep" {
+		t.Errorf("taken up again: %q rests on %+v", reply, all)
+	}
+}
+
+// What an address with a query leads to is for whoever brought it alone, and so is
+// what is answered as private; makers do not see that it was wanted.
+func TestWhatIsForOneAlone(t *testing.T) {
+	s, at, b := site(t, "")
+	secret := at + "/wiki/Larch_Hill?ticket=4711"
+	e := bring(t, b.Client, "reading", "", api.Wish{About: secret})
+	if e.State != "ready" {
+		t.Fatalf("got %+v", e)
+	}
+	before := s.Asked("/wiki/Larch_Hill")
+	if e := bring(t, b.Client, "reading", "", api.Wish{About: secret}); e.State != "ready" || e.Kept != 1 ||
+		s.Asked("/wiki/Larch_Hill") != before {
+		t.Errorf("once more for the same: %+v", e)
+	}
+	if e := bring(t, visitor(t, b, "other"), "reading", "", api.Wish{About: secret}); e.Kept != 0 ||
+		s.Asked("/wiki/Larch_Hill") != before+1 {
+		t.Errorf("for another: %+v", e)
+	}
+	withPassword := strings.Replace(at, "http://", "http://ada:honeypot@", 1) + "/wiki/Wax_moth"
+	e = bring(t, b.Client, "reading", "", api.Wish{About: withPassword})
+	if e.State != "ready" || strings.Contains(fmt.Sprintf("%+v", e), "honeypot") {
+		t.Errorf("with a password: %+v", e)
+	}
+	wanted, err := b.Client.Wanted(t.Context(), "reading", 30)
+	if err != nil || len(wanted) != 0 {
+		t.Errorf("makers see %+v, %v", wanted, err)
+	}
+	if log := b.Log.String(); strings.Contains(log, "honeypot") || strings.Contains(log, "4711") {
+		t.Error("the log tells of it")
+	}
+}
+
+// After the time that the desk sets an article is looked at again: unchanged it stays,
+// changed it is fetched anew, and the conversation from before keeps what it was told.
+func TestWhatHasChanged(t *testing.T) {
+	s, _, b := site(t, "  fresh_hours: 2\n")
+	old := bring(t, b.Client, "reading", "", api.Wish{About: "Sun hive"})
+	ask(t, b.Client, "reading", old.Conversation, "Who designed the sun hive?")
+	b.Later(3 * time.Hour)
+	if e := bring(t, b.Client, "reading", "", api.Wish{About: "Sun hive"}); e.State != "ready" || e.Kept != 1 {
+		t.Errorf("unchanged: %+v", e)
+	}
+	s.Change("Sun hive", "<p>The <b>sun hive</b> was designed by Nora Wren in 1979, as was found out lately.</p>")
+	if e := bring(t, b.Client, "reading", "", api.Wish{About: "Sun hive"}); e.Kept != 1 {
+		t.Errorf("before its time: %+v", e)
+	}
+	b.Later(3 * time.Hour)
+	e := bring(t, b.Client, "reading", "", api.Wish{About: "Sun hive"})
+	if e.State != "ready" || e.Kept != 0 {
+		t.Fatalf("changed: %+v", e)
+	}
+	if _, _, reply := ask(t, b.Client, "reading", e.Conversation, "Who designed the sun hive?"); !strings.Contains(reply,
+		"Nora Wren") {
+		t.Errorf("now: %q", reply)
+	}
+	_, outcome, _ := ask(t, b.Client, "reading", old.Conversation, "Who designed the sun hive?")
+	if all := client.Sources(outcome).Passages; len(all) == 0 || !strings.Contains(all[0].Text, "Jorun Bask") {
+		t.Errorf("the old conversation rests on %+v", all)
+	}
+}
+
+// Stopping ends an errand on its way.
+func TestStopping(t *testing.T) {
+	s, at, b := site(t, "")
+	s.Nap = 4 * time.Second
+	e, err := b.Client.Bring(t.Context(), "reading", "", api.Wish{About: at + "/slow"})
+	if err != nil || e.State != "running" {
+		t.Fatalf("%+v, %v", e, err)
+	}
+	began := time.Now()
+	if err := b.Client.StopErrand(t.Context(), "reading", e.ID); err != nil {
+		t.Fatal(err)
+	}
+	if e, err = b.Client.Brought(t.Context(), "reading", e, nil); err != nil || e.State != "stopped" {
+		t.Errorf("%+v, %v", e, err)
+	}
+	testbed.Within(t, 3*time.Second, "it is stopped", func() bool { return time.Since(began) < 3*time.Second })
+	// What was stopped is brought when it is tried again.
+	e, err = b.Client.ChooseMeaning(t.Context(), "reading", e.ID, "")
+	if err == nil {
+		e, err = b.Client.Brought(t.Context(), "reading", e, nil)
+	}
+	if err != nil || e.State != "ready" || e.Works[0].Name != "The slow page" {
+		t.Errorf("tried again: %+v, %v", e, err)
+	}
+}
+
+// One of the desk's own documents is talked about alone.
+func TestOneDocumentOfTheDesks(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	if _, err := b.Client.MakeShelf(t.Context(), "leaflets", "Leaflets"); err != nil {
+		t.Fatal(err)
+	}
+	for name, text := range map[string]string{
+		"smoker.md": "# Lighting a smoker\n\nA smoker is lit with dry grass. The smoke has to be cool before it reaches the bees.\n",
+		"feeder.md": "# Feeding in autumn\n\nA colony is fed 15 kilograms of sugar before the middle of September.\n",
+	} {
+		if _, err := b.Client.AddDocument(t.Context(), "leaflets", name, strings.NewReader(text)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	publish(t, b, "slug: leaflets\ntitle: Leaflets\npurpose: Answers from leaflets.\nmodel: thyme-mini\n"+
+		"sampling: {temperature: 0}\nshelves: [leaflets]\nbring: {documents: true}\n")
+	var titles api.TitleList
+	testbed.Within(t, time.Minute, "they are read", func() bool {
+		var err error
+		titles, err = b.Client.Titles(t.Context(), "leaflets", "")
+		return err == nil && len(titles.Titles) == 2
+	})
+	if found, err := b.Client.Titles(t.Context(), "leaflets", "smok"); err != nil || len(found.Titles) != 1 {
+		t.Errorf("found %+v, %v", found, err)
+	}
+	e := bring(t, b.Client, "leaflets", "", api.Wish{Kind: "document", Shelf: "leaflets",
+		Document: titles.Titles[1].Document})
+	if e.State != "ready" || e.Works[0].Name != "Lighting a smoker" {
+		t.Fatalf("got %+v", e)
+	}
+	_, outcome, reply := ask(t, b.Client, "leaflets", e.Conversation, "How much sugar is a colony fed?")
+	if sources := client.Sources(outcome); sources == nil || sources.Supported || strings.Contains(reply, "15") {
+		t.Errorf("from another leaflet: %q", reply)
+	}
+	_, _, reply = ask(t, b.Client, "leaflets", e.Conversation, "What is a smoker lit with?")
+	if !strings.Contains(reply, "dry grass") {
+		t.Errorf("got %q", reply)
+	}
+	for _, bad := range []api.Wish{{Kind: "document", Shelf: "handbook", Document: 1}, {About: "smoker"},
+		{About: "http://127.0.0.1/"}, {Kind: "search", About: "x"}, {Kind: "thing", About: "x"}, {}} {
+		if e, err := b.Client.Bring(t.Context(), "leaflets", "", bad); err == nil {
+			t.Errorf("%+v: %+v", bad, e)
+		}
+	}
+}
+
+// Makers see what was wanted and what was not found, and what it took.
+func TestWhatWasWanted(t *testing.T) {
+	_, at, b := site(t, "")
+	other := visitor(t, b, "other")
+	bring(t, b.Client, "reading", "", api.Wish{About: "ling honey"})
+	bring(t, other, "reading", "", api.Wish{About: "heather honey"})
+	bring(t, other, "reading", "", api.Wish{About: "Zeppelins"})
+	bring(t, other, "reading", "", api.Wish{About: "moor pollen", Kind: "search"})
+	var wanted []api.Wanted
+	testbed.Within(t, 10*time.Second, "all is counted", func() bool {
+		var err error
+		wanted, err = b.Client.Wanted(t.Context(), "reading", 7)
+		return err == nil && len(wanted) == 3
+	})
+	if w := wanted[0]; w.Name != "Heather honey" || w.Times != 2 || w.Fetched != 1 || !w.Found ||
+		w.Address != at+"/wiki/Heather_honey" || w.Bytes == 0 {
+		t.Errorf("the most wanted: %+v", w)
+	}
+	for _, w := range wanted {
+		if w.Name == "zeppelins" && w.Found {
+			t.Errorf("found: %+v", w)
+		}
+	}
+	sums, err := b.Client.BroughtSums(t.Context(), url.Values{"by": {"desk,kind"}})
+	if err != nil || len(sums.Rows) != 2 || strings.Join(sums.Rows[1].Keys, " ") != "reading topic" ||
+		sums.Rows[1].Errands != 3 || sums.Rows[1].Works != 2 || sums.Rows[1].Kept != 1 || sums.Rows[1].Failed != 1 {
+		t.Errorf("sums: %+v, %v", sums, err)
+	}
+	if _, err := b.Client.BroughtSums(t.Context(), url.Values{"by": {"weather"}}); err == nil {
+		t.Error("added up by the weather")
 	}
 }
