@@ -52,7 +52,8 @@ func (d Document) Headings() []string {
 	byLevel := map[int][]string{}
 	for _, block := range d.Blocks {
 		text := strings.Join(strings.Fields(block.Text), " ")
-		if block.Kind != Heading || text == "" || strings.EqualFold(text, d.Title) || len([]rune(text)) > longestGlimpsed ||
+		if block.Kind != Heading || text == "" || strings.EqualFold(text, d.Title) ||
+			len([]rune(text)) > longestGlimpsed ||
 			slices.Contains(byLevel[block.Level], text) {
 			continue
 		}

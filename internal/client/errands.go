@@ -92,7 +92,8 @@ func (c *Client) AgreeToCost(ctx context.Context, desk, id string) error {
 // Titles lists the desk's documents that a visitor may choose to talk about.
 func (c *Client) Titles(ctx context.Context, desk, search string) (api.TitleList, error) {
 	var all api.TitleList
-	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/titles?search="+url.QueryEscape(search), nil, &all)
+	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/titles?search="+url.QueryEscape(search), nil,
+		&all)
 	return all, err
 }
 

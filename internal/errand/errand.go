@@ -138,8 +138,9 @@ func (s *Service) Begin(ctx context.Context, w Wish) (record.Errand, error) {
 		return e, fault.Logged(s.Log, "bring", fault.New(fault.NoRecords, err))
 	}
 	if len(there) >= mostTogether {
-		return e, fault.Say(fault.Invalid, "This conversation is about %d things already. Put one away first, or begin "+
-			"another conversation.", mostTogether)
+		return e,
+			fault.Say(fault.Invalid, "This conversation is about %d things already. Put one away first, or begin "+
+				"another conversation.", mostTogether)
 	}
 	taken, err := s.Limits.Reserve(ctx, d.Slug,
 		limits.Amounts{limits.Errands: 1, limits.ErrandsAtOnce: 1, limits.FetchedBytes: 0})

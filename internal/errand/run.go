@@ -97,7 +97,8 @@ func (t *trip) run(ctx context.Context) {
 			int(longestErrand.Minutes()))
 	case said.IsZero():
 		t.Log.Error("an errand failed", "errand", t.e.ID, "error", err)
-		t.e.State, t.e.Problem = record.ErrandFailed, phrase.Of("something went wrong on our side; try again in a while")
+		t.e.State, t.e.Problem = record.ErrandFailed,
+			phrase.Of("something went wrong on our side; try again in a while")
 	default:
 		t.e.State, t.e.Problem = record.ErrandFailed, said
 	}
@@ -446,7 +447,8 @@ func (s *Service) bound(ctx context.Context, t *trip) {
 		if words += d.Words; words > shelf.MostWords {
 			out = append(out, d.ID)
 			e.Failed = append(e.Failed, record.NotBrought{Name: d.Title,
-				Problem: phrase.Of("the documents of this conversation would have %d words together; up to %d are read", words,
+				Problem: phrase.Of("the documents of this conversation would have %d words together; up to %d are "+
+					"read", words,
 					shelf.MostWords)})
 			words -= d.Words
 		}

@@ -109,9 +109,6 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	}
 	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
 		Shelf: library, Instance: instance, Limits: table, ConnectionFile: o.Connections, ProgramFolder: o.Programs}
-	if options.Visits, err = visits(o); err != nil {
-		return err
-	}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -194,6 +191,9 @@ func reachOut(options *RoomOptions, o Settings, log *slog.Logger) (stop func(), 
 	}
 	if o.Reach != "" {
 		options.Reach.Web = outside.NewWeb(listOf(o.Reach), o.references())
+	}
+	if options.Visits, err = visits(o); err != nil {
+		return nil, err
 	}
 	if o.OTLP == "" {
 		return func() {}, nil

@@ -157,7 +157,8 @@ func (l *Library) Resting(ctx context.Context, conversation uuid.UUID, visitor r
 
 // SearchBrought finds what answers a question in what a conversation rests on, in the
 // documents with some ids alone.
-func (l *Library) SearchBrought(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, brought []record.Errand,
+func (l *Library) SearchBrought(ctx context.Context, conversation uuid.UUID, visitor record.Visitor,
+	brought []record.Errand,
 	only map[int64]bool, q Query) (Results, error) {
 	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
 	if err != nil {

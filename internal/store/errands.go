@@ -25,7 +25,8 @@ func (s *Errands) Tray(ctx context.Context, desk int64, visitor *record.Visitor,
 	err = s.pool.QueryRow(ctx, `
 		with made as (insert into shelf (slug, title, settings, made_by, made_at, desk, visitor, tray)
 			select $3, '', $4, '', $5, $1, $2, true
-			where not exists (select from shelf where tray and desk = $1 and coalesce(visitor, ''::bytea) = coalesce($2::bytea, ''::bytea))
+			where not exists (select from shelf where tray and desk = $1 and coalesce(visitor,
+				''::bytea) = coalesce($2::bytea, ''::bytea))
 			on conflict do nothing returning id)
 		select id from made union all
 		select id from shelf where tray and desk = $1 and coalesce(visitor, ''::bytea) = coalesce($2::bytea, ''::bytea)
@@ -91,7 +92,8 @@ func (s *Errands) KeepWork(ctx context.Context, w record.Work, files []record.Do
 				// The name stands for nothing on a tray but the kind of file; it is one's own.
 				err = tx.QueryRow(ctx, `insert into document (shelf, name, source, hash, size, state, added_by, added_at, work)
 					values ($1, $2, $3, $4, $5, 'waiting', 'visitor', $6, $7) returning id`, w.Shelf,
-					fmt.Sprintf("%d-%d-%d/%s", id, w.FetchedAt.UnixMilli(), n, f.Name), f.Source, f.Hash, f.Size, w.FetchedAt,
+					fmt.Sprintf("%d-%d-%d/%s", id, w.FetchedAt.UnixMilli(), n, f.Name), f.Source, f.Hash, f.Size,
+					w.FetchedAt,
 					id).Scan(&document)
 			}
 			if err != nil {
@@ -174,7 +176,8 @@ func (s *Errands) Progress(ctx context.Context, e record.Errand, instance int32)
 			ended_at = $16, wanted = $17, private = $18
 		where id = $1 and runner = $2 and (state = 'running' or state = $3)`, e.ID, instance, e.State, e.Problem,
 		append([]record.Meaning{}, e.Meanings...), e.Nearest, e.LeftOut, e.Total, e.Brought, e.Kept,
-		append([]record.NotBrought{}, e.Failed...), e.Bytes, e.Seconds, e.Tokens, e.Cost, e.EndedAt, e.Wanted, e.Private)
+		append([]record.NotBrought{}, e.Failed...), e.Bytes, e.Seconds, e.Tokens, e.Cost, e.EndedAt, e.Wanted,
+		e.Private)
 	return tag.RowsAffected() == 1, err
 }
 
@@ -277,7 +280,8 @@ func (s *Errands) addDocuments(ctx context.Context, all []record.Errand) error {
 		ids[i], at[e.ID] = e.ID, i
 	}
 	rows, err := s.pool.Query(ctx, `select e.errand, d.id, d.shelf, d.name, d.source, d.hash, d.size, d.state, d.problem,
-			d.title, d.format, d.language, d.pages, d.words, d.original, d.left_out, d.passages, d.beginning, d.headings, s.slug,
+			d.title, d.format, d.language, d.pages, d.words, d.original, d.left_out, d.passages, d.beginning,
+				d.headings, s.slug,
 			coalesce(w.kind, '') as kind, coalesce(w.name, '') as work_name, w.dated
 		from errand_document e join document d on d.id = e.document join shelf s on s.id = d.shelf
 		left join work w on w.id = d.work
@@ -290,7 +294,8 @@ func (s *Errands) addDocuments(ctx context.Context, all []record.Errand) error {
 	return each(rows, columns{"errand": &errand, "id": &d.ID, "shelf": &d.Shelf, "name": &d.Name, "source": &d.Source,
 		"hash": &d.Hash, "size": &d.Size, "state": &d.State, "problem": &d.Problem, "title": &d.Title,
 		"format": &d.Format, "language": &d.Language, "pages": &d.Pages, "words": &d.Words, "original": &d.Original,
-		"left_out": &d.LeftOut, "passages": &d.Passages, "beginning": &d.Beginning, "headings": &d.Headings, "slug": &d.ShelfSlug, "kind": &d.Kind,
+		"left_out": &d.LeftOut, "passages": &d.Passages, "beginning": &d.Beginning, "headings": &d.Headings,
+		"slug": &d.ShelfSlug, "kind": &d.Kind,
 		"work_name": &d.WorkName, "dated": &d.Dated}, func() error {
 		if _, name, own := strings.Cut(d.Name, "/"); own && d.Kind != "" {
 			d.Name = name

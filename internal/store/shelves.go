@@ -152,7 +152,8 @@ func (s *Shelves) KeepRead(ctx context.Context, d record.Document, edges json.Ra
 			left_out = $13, edition = $14, edges = $15, skipped = '{}', beginning = $16, headings = $17
 			where id = $1 and removed_at is null and state = 'reading' returning shelf`,
 			d.ID, d.State, d.Problem, d.Title, d.Format, d.Language, d.Pages, d.Words, d.Seconds, d.ReadAt, blocks,
-			d.Original, leftOut(d.LeftOut), d.Edition, edges, d.Beginning, append([]string{}, d.Headings...)).Scan(&shelf)
+			d.Original, leftOut(d.LeftOut), d.Edition, edges, d.Beginning,
+			append([]string{}, d.Headings...)).Scan(&shelf)
 		if known(err) == record.ErrNotFound {
 			return nil
 		}

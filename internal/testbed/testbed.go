@@ -147,16 +147,8 @@ func New(t testing.TB, o Options) *Bed {
 			30*time.Second))})
 	must()
 	table := limits.NewTable(o.Limits, b.Now)
-	var visits *source.Sources
-	if o.Visit != nil {
-		hosts, err := reach.NewListed(o.Visit)
-		if err != nil {
-			t.Fatal(err)
-		}
-		visits = source.ForGuests(reach.NewGuest(reach.New(hosts, 10<<20, 5*time.Second), nil))
-	}
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
-		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: visits,
+		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: o.visits(t),
 		Now:   b.Now,
 		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,
@@ -180,6 +172,18 @@ func New(t testing.TB, o Options) *Bed {
 	}
 	t.Cleanup(func() { b.stop(server, model, confined) })
 	return b
+}
+
+// visits is where visitors may have something brought from.
+func (o Options) visits(t testing.TB) *source.Sources {
+	if o.Visit == nil {
+		return nil
+	}
+	hosts, err := reach.NewListed(o.Visit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return source.ForGuests(reach.NewGuest(reach.New(hosts, 10<<20, 5*time.Second), nil))
 }
 
 // stop ends everything, in order.

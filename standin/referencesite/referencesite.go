@@ -343,7 +343,8 @@ func (s *Site) slow(w http.ResponseWriter, r *http.Request) {
 	}
 	s.head(w, "The slow page")
 	fmt.Fprint(w, "<main><h1>The slow page</h1><p>Whoever waits for the willows to flower sees the first pollen "+
-		"come in on the ninth of March. This page takes its time, so that waiting can be tried.</p></main></body></html>")
+		"come in on the ninth of March. This page takes its time, so that waiting can be "+
+		"tried.</p></main></body></html>")
 }
 
 // members lets only those in who sign in.

@@ -27,8 +27,10 @@ func pollen() (all []Paper) {
 	people := []string{"Ilse Marrow", "Teodor Quill", "Anneke Holm", "Bram Adair"}
 	for i, f := range flowers {
 		all = append(all, Paper{Number: 4 + i, Title: "Pollen loads of " + f.name + " in the Alder Vale",
-			Summary: fmt.Sprintf("In 2025 we sorted the pollen loads of twelve colonies by colour and under the microscope. "+
-				"%s gave %.1f percent of all loads; the first came in on day %d of the year.", sentenceCase(f.name), f.share,
+			Summary: fmt.Sprintf("In 2025 we sorted the pollen loads of twelve colonies by colour and under the "+
+				"microscope. "+
+				"%s gave %.1f percent of all loads; the first came in on day %d of the year.", sentenceCase(f.name),
+				f.share,
 				f.day),
 			Published: fmt.Sprintf("2026-%02d-%02dT09:00:00Z", 1+i/10, 1+i%28),
 			Authors:   []string{people[i%4], people[(i+1)%4]}})
@@ -51,7 +53,8 @@ func typeset(p Paper) []byte {
 	text.WriteString("/F1 11 Tf 15 TL T* ")
 	line(strings.Join(p.Authors, ", "))
 	text.WriteString("T* ")
-	for _, l := range wrapped(p.Summary+" The loads were weighed dry; a load weighed between 6 and 9 milligrams. Colonies at "+
+	for _, l := range wrapped(p.Summary+" The loads were weighed dry; a load weighed between 6 and 9 milligrams. "+
+		"Colonies at "+
 		"the edge of the moor brought less of it than those in the valley. (Simulated: all of this is made up.)", 84) {
 		line(l)
 	}
