@@ -101,6 +101,9 @@ func (t *trip) run(ctx context.Context) {
 			phrase.Of("something went wrong on our side; try again in a while")
 	default:
 		t.e.State, t.e.Problem = record.ErrandFailed, said
+		if source.Misplaced(err) {
+			t.Log.Error("a desk names a place to look that is none", "desk", t.settings.Slug, "source", t.e.Source, "error", err)
+		}
 	}
 	t.keep(context.WithoutCancel(ctx))
 }

@@ -174,7 +174,7 @@ func (c *Client) Do(ctx context.Context, r Request) (Answer, error) {
 	case err != nil && ctx.Err() != nil:
 		return Answer{}, context.Cause(ctx)
 	case isTimeout(err):
-		return Answer{}, refused(u.Host, Slow, "%s did not answer within %v", u.Host, c.limit)
+		return Answer{}, refused(u.Host, Slow, "%s did not answer within %d seconds", u.Host, seconds(c.limit))
 	case err != nil:
 		return Answer{}, refused(u.Host, Broken, "%s broke off", u.Host)
 	case int64(len(body)) > most:
@@ -201,7 +201,8 @@ func (c *Client) unanswered(ctx context.Context, host string, err error) error {
 		return refused(host, Forbidden, "%s is on this machine or in a private network, which visitors cannot reach",
 			host)
 	case errors.As(err, &private):
-		return refused(host, Forbidden, "%s %v", host, private)
+		return refused(host, Forbidden, "%s is on this machine or in a private network; the owner can allow that with "+
+			"start -fetch-private true", host)
 	case isTimeout(err):
 		return refused(host, Slow, "%s did not answer within %d seconds", host, seconds(c.limit))
 	case errors.As(err, &failed):

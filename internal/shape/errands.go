@@ -13,11 +13,11 @@ import (
 
 // What visitors have brought, in the API's shapes.
 
-// Bringing is what visitors of a desk may have brought; the zero one is nothing.
+// Bringing is what visitors of a desk may have brought.
 func Bringing(f deskfile.File) api.Bringing {
 	b := f.Bring
 	if !b.Any() {
-		return api.Bringing{}
+		return api.Bringing{Sources: []api.BringingFrom{}}
 	}
 	out := api.Bringing{Addresses: b.Addresses, Documents: b.Documents && len(f.Shelves) > 0,
 		Opens: b.Opens || len(f.Shelves) == 0, Sources: []api.BringingFrom{}}

@@ -316,14 +316,14 @@ func (s *Sources) ask(ctx context.Context, api *url.URL, query url.Values, into 
 		return err
 	}
 	if len(got.Body) > 4*mostSpelt {
-		return wrong("what %s answers is too long", api.Host)
+		return misplaced("what %s answers is too long", api.Host)
 	}
 	var failed struct{ Error struct{ Info string } }
 	if json.Unmarshal(got.Body, &failed) == nil && failed.Error.Info != "" {
-		return wrong("%s answers: %s", api.Host, failed.Error.Info)
+		return misplaced("%s answers: %s", api.Host, failed.Error.Info)
 	}
 	if err := json.Unmarshal(got.Body, into); err != nil {
-		return wrong("%s does not answer as an encyclopedia with the MediaWiki action API; give the address of its "+
+		return misplaced("%s does not answer as an encyclopedia with the MediaWiki action API; give the address of its "+
 			"api.php or of one of its pages", api.Host)
 	}
 	return nil

@@ -18,7 +18,7 @@ const mostHead = 512 << 10
 func (s *Sources) linked(ctx context.Context, address, rel, kind string) (*url.URL, error) {
 	u, err := url.Parse(strings.TrimSpace(address))
 	if err != nil || u.Host == "" {
-		return nil, wrong("%q is no address", address)
+		return nil, misplaced("%q is no address", address)
 	}
 	if strings.HasSuffix(u.Path, ".php") || strings.HasSuffix(u.Path, ".xml") ||
 		strings.Contains(u.RawQuery, "{searchTerms}") {
@@ -52,5 +52,5 @@ func (s *Sources) linked(ctx context.Context, address, rel, kind string) (*url.U
 			}
 		}
 	}
-	return nil, wrong("the page at %s does not say where that can be asked for; give the address itself", u.Host)
+	return nil, misplaced("the page at %s does not say where that can be asked for; give the address itself", u.Host)
 }

@@ -89,8 +89,10 @@ func (s *Sources) visit(ctx context.Context, address, version string, dated time
 func (s *Sources) refusal(got reach.Answer, err error) error {
 	var refused *reach.Refused
 	switch {
+	case errors.As(err, &refused) && refused.Why == reach.Away:
+		return wrong("%s cannot be reached at the moment", refused.Host)
 	case errors.As(err, &refused):
-		return &Mistake{refused.What}
+		return &Mistake{What: refused.What}
 	case err != nil || got.Status == http.StatusOK:
 		return err
 	}
@@ -214,7 +216,7 @@ func (s *Sources) workOf(ctx context.Context, asked *url.URL, got reach.Answer) 
 		return s.visit(ctx, address, "", time.Time{})
 	}, func(i Item) error {
 		if !i.Problem.IsZero() {
-			return &Mistake{i.Problem}
+			return &Mistake{What: i.Problem}
 		}
 		i.Address = w.Address
 		w.Items = append(w.Items, i)
@@ -287,5 +289,17 @@ func (s *Sources) LookForPapers(ctx context.Context, address, search string, mos
 	return l, nil
 }
 
-// Told is what of an error is told to whoever asked; nothing where all is to end.
-func Told(err error) phrase.Phrase { return problemOf(err) }
+// Told is what of an error is told to a visitor; nothing where it is none of theirs.
+func Told(err error) phrase.Phrase {
+	var m *Mistake
+	if errors.As(err, &m) && m.Setup {
+		return phrase.Of("this desk cannot look there at the moment; the person who runs it can put it right")
+	}
+	return problemOf(err)
+}
+
+// Misplaced reports whether an error is the maker's, who named the place to look.
+func Misplaced(err error) bool {
+	var m *Mistake
+	return errors.As(err, &m) && m.Setup
+}

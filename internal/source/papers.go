@@ -62,7 +62,7 @@ func (s *Sources) feed(ctx context.Context, address, search string, most int) (f
 		return feed, nil, err
 	}
 	if err := xml.Unmarshal(got.Body, &feed); err != nil || feed.XMLName.Local != "feed" {
-		return feed, nil, wrong("%s does not answer with Atom", got.Address.Host)
+		return feed, nil, misplaced("%s does not answer with Atom", got.Address.Host)
 	}
 	return feed, got.Address, nil
 }
@@ -179,7 +179,7 @@ func (s *Sources) template(ctx context.Context, address string) (string, error) 
 			}
 		}
 	}
-	return "", wrong("%s has no OpenSearch description of a search that answers with Atom", at.Host)
+	return "", misplaced("%s has no OpenSearch description of a search that answers with Atom", at.Host)
 }
 
 // resolved makes a template that names no host one of the host it came from.

@@ -37,11 +37,20 @@ type Item struct {
 type Take func(Item) error
 
 // Mistake is the error of whoever asked; it says what to do.
-type Mistake struct{ What phrase.Phrase }
+type Mistake struct {
+	What phrase.Phrase
+	// Setup: it is the maker's, who named the place to look.
+	Setup bool
+}
 
 func (m *Mistake) Error() string { return m.What.String() }
 
-func wrong(form string, values ...any) error { return &Mistake{phrase.Of(form, values...)} }
+func wrong(form string, values ...any) error { return &Mistake{What: phrase.Of(form, values...)} }
+
+// misplaced is the error of a place that is none to look in.
+func misplaced(form string, values ...any) error {
+	return &Mistake{What: phrase.Of(form, values...), Setup: true}
+}
 
 // Sources brings documents. It is safe for concurrent use. Its errors are
 // *Mistake, the context's cause, or what Take returned.
@@ -86,7 +95,7 @@ func (s *Sources) get(ctx context.Context, address string) (reach.Answer, error)
 	var refused *reach.Refused
 	switch {
 	case errors.As(err, &refused):
-		return got, &Mistake{refused.What}
+		return got, &Mistake{What: refused.What}
 	case err == nil && got.Status != http.StatusOK:
 		return got, wrong("%s answers %d %s", got.Address.Host, got.Status, http.StatusText(got.Status))
 	}
