@@ -89,7 +89,7 @@ func run(ctx context.Context, data, listen, standin string) error {
 	defer simulated.stop()
 	said := &announcement{}
 	arguments := []string{"start", "-data", data, "-listen", listen, "-connections", file, "-grace", "5s",
-		"-fetch-private", "true"}
+		"-fetch-private", "true", "-visit", standin}
 	if examples, ok := exampleFolder(); ok {
 		arguments = append(arguments, "-programs", examples)
 	}
@@ -109,7 +109,7 @@ func run(ctx context.Context, data, listen, standin string) error {
 	if err := refer(ctx, c, "http://"+standin+"/reference/"); err != nil {
 		return err
 	}
-	if err := publish(ctx, c); err != nil {
+	if err := publish(ctx, c, standin); err != nil {
 		return err
 	}
 	tell(c.Address, standin, config, logPath, data, said.link(), time.Since(began))
@@ -263,7 +263,7 @@ func connect(ctx context.Context, service *program, data, address string) (*clie
 
 // publish publishes the sample desks that are not there; what somebody has made
 // of the others stays.
-func publish(ctx context.Context, c *client.Client) error {
+func publish(ctx context.Context, c *client.Client, standin string) error {
 	files, err := desks.ReadDir("desks")
 	if err != nil {
 		return err
@@ -277,6 +277,7 @@ func publish(ctx context.Context, c *client.Client) error {
 			continue
 		}
 		text, err := desks.ReadFile("desks/" + f.Name())
+		text = bytes.ReplaceAll(text, []byte(standinAddress), []byte(standin))
 		if err == nil {
 			text, err = desk.WithRecipe(text,
 				func(name string) ([]byte, error) { return desks.ReadFile("desks/" + name) })
@@ -305,7 +306,7 @@ Juvalogos runs with sample data (started in %.1f s).
 
   Ask at a desk      %[2]s/at/hive-helper
                      %[2]s/at/handbook       answers from documents, with sources
-                     %[2]s/at/reference      articles, papers and a talk from a reference site
+                     %[2]s/at/reference      talks about the article, page or papers that you bring
                      %[2]s/at/very-words     short questions, in the documents' own words
                      %[2]s/at/read-with-me   answers from documents that you attach
                      %[2]s/at/short-answers

@@ -34,7 +34,7 @@ func refer(ctx context.Context, c *client.Client, site string) error {
 			return err
 		}
 	}
-	if _, err := c.AddPapers(ctx, slug, site, "colonies heather", 5); err != nil {
+	if _, err := c.AddPapers(ctx, slug, site, "winter varroa heather", 3); err != nil {
 		return err
 	}
 	_, err = c.AddAddress(ctx, slug, site+"talk")

@@ -941,6 +941,9 @@ type Face struct {
 	NotFor  []string `json:"not_for"`
 	Openers []string `json:"openers"`
 
+	// OwnDocuments The desk has documents of its own.
+	OwnDocuments bool `json:"own_documents,omitempty,omitzero"`
+
 	// PassagesOnly Visitors may read the passages that replies rest on, and no whole documents of the shelves.
 	PassagesOnly bool   `json:"passages_only,omitempty,omitzero"`
 	Purpose      string `json:"purpose"`

@@ -102,7 +102,8 @@ func (t *trip) run(ctx context.Context) {
 	default:
 		t.e.State, t.e.Problem = record.ErrandFailed, said
 		if source.Misplaced(err) {
-			t.Log.Error("a desk names a place to look that is none", "desk", t.settings.Slug, "source", t.e.Source, "error", err)
+			t.Log.Error("a desk names a place to look that is none", "desk", t.settings.Slug, "source", t.e.Source,
+				"error", err)
 		}
 	}
 	t.keep(context.WithoutCancel(ctx))

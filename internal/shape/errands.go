@@ -91,9 +91,9 @@ func add(w *api.BroughtWork, d record.BroughtDocument) {
 		w.Dated = *d.Dated
 	}
 	if w.Address == "" {
-		w.Address = d.Source
-		if u, err := url.Parse(d.Source); err == nil {
-			w.Host = u.Host
+		// What a site says of itself becomes a link: only one of the web does.
+		if u, err := url.Parse(d.Source); err == nil && (u.Scheme == "http" || u.Scheme == "https") {
+			w.Address, w.Host = d.Source, u.Host
 		}
 	}
 	if w.Beginning == "" || d.Format == "markdown" && d.Kind == "paper" {

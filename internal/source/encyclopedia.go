@@ -323,7 +323,8 @@ func (s *Sources) ask(ctx context.Context, api *url.URL, query url.Values, into 
 		return misplaced("%s answers: %s", api.Host, failed.Error.Info)
 	}
 	if err := json.Unmarshal(got.Body, into); err != nil {
-		return misplaced("%s does not answer as an encyclopedia with the MediaWiki action API; give the address of its "+
+		return misplaced("%s does not answer as an encyclopedia with the MediaWiki action API; give the address of "+
+			"its "+
 			"api.php or of one of its pages", api.Host)
 	}
 	return nil

@@ -2026,7 +2026,9 @@ export interface components {
             inputs: components["schemas"]["Input"][];
             /** @description Visitors may attach documents. */
             attachments?: boolean;
-            bring?: components["schemas"]["Bringing"];
+            /** @description The desk has documents of its own. */
+            own_documents?: boolean;
+            bring: components["schemas"]["Bringing"];
             /** @description Visitors may read the passages that replies rest on, and no whole documents of the shelves. */
             passages_only?: boolean;
             /**

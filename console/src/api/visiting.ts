@@ -21,6 +21,49 @@ export async function detach(conversation: string, id: number): Promise<void> {
   });
 }
 
+type Wish = Schemas["Wish"];
+const errandOf = (id: string) => ({ params: { path: { ...desk, id } } });
+
+export const listErrands = async (conversation: string) =>
+  (await data(service.GET("/api/at/{slug}/errands", { params: { path: desk, query: { conversation } } })))
+    .errands;
+
+/** Brings something into a conversation; "" is one that is to begin. */
+export const bring = (conversation: string, body: Wish) =>
+  data(
+    service.POST("/api/at/{slug}/errands", {
+      params: { path: desk, query: { conversation: conversation || undefined } },
+      body,
+    }),
+  );
+
+/** Goes on with one of several meanings; "" tries again what failed. */
+export const chooseMeaning = (id: string, title: string) =>
+  data(service.POST("/api/at/{slug}/errands/{id}/choose", { ...errandOf(id), body: { title } }));
+
+export async function stopErrand(id: string): Promise<void> {
+  await service.POST("/api/at/{slug}/errands/{id}/stop", errandOf(id));
+}
+
+/** Puts away what was brought; takeUp brings it back. */
+export async function putAway(id: string): Promise<void> {
+  await service.DELETE("/api/at/{slug}/errands/{id}", errandOf(id));
+}
+
+export async function takeUp(id: string): Promise<void> {
+  await service.POST("/api/at/{slug}/errands/{id}/restore", errandOf(id));
+}
+
+export async function agreeToCost(id: string): Promise<void> {
+  await service.POST("/api/at/{slug}/errands/{id}/agree", errandOf(id));
+}
+
+/** Lists the desk's documents with some words in their titles. */
+export const listTitles = (search: string) =>
+  data(
+    service.GET("/api/at/{slug}/titles", { params: { path: desk, query: { search: search || undefined } } }),
+  );
+
 /** Lists earlier conversations: those with the words of a search, or those before a time. */
 export async function listConversations(search = "", before = ""): Promise<Schemas["Conversation"][]> {
   const query = { search: search || undefined, before: before || undefined, limit: 60 };

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { say } from "../words";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
+  import BookOpen from "@lucide/svelte/icons/book-open";
   import Paperclip from "@lucide/svelte/icons/paperclip";
   import Square from "@lucide/svelte/icons/square";
   import { onMount, type Snippet } from "svelte";
@@ -10,6 +11,10 @@
   interface Props {
     /** Called with files to attach. Default: there is no clip. */
     attach?: (files: File[]) => void;
+    /** Opens where a visitor says what is to be read. Default: there is no book. */
+    bring?: () => void;
+    /** Whether that is open. Default: false. */
+    bringing?: boolean;
     /** Whether a reply is on its way. */
     running: boolean;
     /** The last question; "": there is none. */
@@ -24,7 +29,7 @@
     children?: Snippet;
   }
 
-  let { running, last, ask, stop, deskTitle, attach, children }: Props = $props();
+  let { running, last, ask, stop, deskTitle, attach, bring, bringing = false, children }: Props = $props();
 
   // A draft survives a reload; every tab has its own.
   const draft = `juvalogos-draft:${pageData.slug}`;
@@ -37,7 +42,7 @@
   });
 
   onMount(() => {
-    if (!pageData.preview) focus(); // a maker types beside a preview
+    if (!pageData.preview && document.activeElement?.tagName !== "INPUT") focus(); // a maker types beside a preview
   });
 
   /** Puts the cursor into the box; not on a phone, whose keyboard would cover half of the page. */
@@ -141,7 +146,7 @@
   </div>
 {/if}
 <form
-  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach
+  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach || bring
     ? 'pl-1.5'
     : 'pl-4'} focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
   onsubmit={(e) => (e.preventDefault(), send())}
@@ -161,6 +166,15 @@
       class="hidden"
       aria-label={say.question.attachFiles}
       onchange={picked} />
+  {/if}
+  {#if bring}
+    <button
+      type="button"
+      class={["icon shrink-0", attach && "-ml-2"]}
+      aria-label={say.bring.open}
+      title={say.bring.open}
+      aria-expanded={bringing}
+      onclick={bring}><BookOpen size={17} aria-hidden="true" /></button>
   {/if}
   <textarea
     bind:this={area}

@@ -10,10 +10,15 @@
   import { tick } from "svelte";
   import { pageData } from "../pageData";
   import { theme, turnTheme } from "../theme.svelte";
+  import { askedByLink } from "./linked";
   import Attachments from "./Attachments.svelte";
   import ChoiceMenu from "./ChoiceMenu.svelte";
   import Contents from "./Contents.svelte";
-  import { Conversation } from "./conversation.svelte";
+  import BringPanel from "./BringPanel.svelte";
+  import { Conversation, offersBringing } from "./conversation.svelte";
+  import ErrandCard from "./ErrandCard.svelte";
+  import LinkedCard from "./LinkedCard.svelte";
+  import RestsOn from "./RestsOn.svelte";
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuestionBox from "./QuestionBox.svelte";
@@ -99,6 +104,23 @@
     if (!(await asked)) box?.giveBack(question);
   }
 
+  // What is to be read: on a page that is about nothing else yet it stands first.
+  const brought = $derived(conversation && desk && offersBringing(desk) ? conversation.brought : null);
+  let bringing = $state(false);
+  // svelte-ignore state_referenced_locally
+  let linked = $state(desk ? askedByLink(desk) : null);
+  const opens = $derived(blank && !!brought && (desk?.bring.opens || brought.errands.length > 0 || !!linked));
+
+  function bringIn() {
+    bringing = !bringing;
+    if (bringing) void tick().then(() => document.getElementById("bring-below")?.focus());
+  }
+
+  function done() {
+    bringing = false;
+    box?.focus();
+  }
+
   function online() {
     offline = false;
     back = true;
@@ -145,6 +167,21 @@
   onkeydown={(e) => ((touched = true), keydown(e))}
   onoffline={() => (offline = true)}
   ononline={online} />
+
+{#snippet reading()}
+  {#if desk && brought}
+    <div class="mt-6 max-w-[36rem] space-y-3">
+      {#if linked}<LinkedCard {linked} {brought} close={() => (linked = null)} {done} />{/if}
+      {#each brought.errands as errand (errand.id)}<ErrandCard {errand} {brought} {ask} />{/each}
+      {#if !brought.errands.length && !linked}
+        <div>
+          <h2 class="mb-2 font-serif text-lead font-semibold">{say.bring.field}</h2>
+          <BringPanel offered={desk.bring} {brought} {done} id="bring-first" first />
+        </div>
+      {/if}
+    </div>
+  {/if}
+{/snippet}
 
 {#if !desk || !conversation}
   <NoDesk problem={pageData.problem} />
@@ -216,7 +253,7 @@
         ]}>
         <div class="flex-1 pb-10">
           {#if blank}
-            <Welcome {desk} {ask} />
+            <Welcome {desk} {ask} reading={opens ? reading : undefined} />
           {:else}
             <h1
               class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-head print:font-semibold">
@@ -275,11 +312,26 @@
           <div class="measure">
             {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
             {#if desk.attachments}<Attachments attached={conversation.attached} />{/if}
+            {#if brought}
+              <RestsOn {brought} elsewhere={opens} ownDocuments={desk.own_documents ?? false} {ask} />
+              {#if bringing}
+                <div class="mb-2">
+                  <BringPanel
+                    offered={desk.bring}
+                    {brought}
+                    {done}
+                    id="bring-below"
+                    close={() => ((bringing = false), box?.focus())} />
+                </div>
+              {/if}
+            {/if}
             <QuestionBox
               bind:this={box}
               attach={desk.attachments
                 ? (files) => void conversation.attached.add(files.map((file) => ({ name: file.name, file })))
                 : undefined}
+              bring={brought && (brought.errands.length > 0 || !opens) ? bringIn : undefined}
+              {bringing}
               running={!!conversation.running}
               last={conversation.turns.at(-1)?.question ?? ""}
               {ask}

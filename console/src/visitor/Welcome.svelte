@@ -1,6 +1,7 @@
 <!-- A desk before the first question. -->
 <script lang="ts">
   import { say } from "../words";
+  import type { Snippet } from "svelte";
   import Mark from "../ui/Mark.svelte";
   import type { Schemas } from "../pageData";
 
@@ -9,9 +10,11 @@
     desk: Schemas["Face"];
     /** Asks one of the ready questions. */
     ask: (question: string) => void;
+    /** Where a visitor says what is to be read, and what was brought. Default: nothing. */
+    reading?: Snippet;
   }
 
-  let { desk, ask }: Props = $props();
+  let { desk, ask, reading }: Props = $props();
 </script>
 
 <div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_14rem] wide:gap-x-9">
@@ -25,6 +28,8 @@
       {desk.title}
     </h1>
     <p class="mt-4 max-w-[36rem] font-serif text-lead leading-relaxed text-pretty">{desk.purpose}</p>
+
+    {@render reading?.()}
 
     {#if desk.openers.length}
       <h2 class="mt-9 mb-1 text-sm font-semibold text-faded">

@@ -3,11 +3,12 @@ import { Trouble } from "../api/service";
 import { upload, type NamedFile } from "../api/upload";
 import * as api from "../api/visiting";
 import type { Schemas } from "../pageData";
+import type { Begun } from "./begun.svelte";
 
 /** The documents that the visitor attached to the conversation on the page. */
 export class Attached {
-  /** The conversation's id; it may be one that is still to begin. */
-  id = $state("");
+  /** The conversation that they are attached to. */
+  readonly begun: Begun;
   documents = $state<Schemas["Attachment"][]>([]);
   /** How much of what is being sent has been, 0 to 1; null: nothing is. */
   sent = $state<number | null>(null);
@@ -15,10 +16,12 @@ export class Attached {
   readonly reading = $derived(this.documents.some((d) => d.state === "waiting" || d.state === "reading"));
   #timer: ReturnType<typeof setTimeout> | undefined;
 
-  /** Shows what is attached to a conversation; "" is one that is to begin. */
-  show(id: string) {
-    if (id === this.id) return;
-    this.id = id;
+  constructor(begun: Begun) {
+    this.begun = begun;
+  }
+
+  /** Shows what is attached to the conversation. */
+  show() {
     this.documents = [];
     this.problem = "";
     void this.#refresh();
@@ -30,11 +33,11 @@ export class Attached {
     this.sent = 0;
     try {
       const { conversation, added } = await upload<Schemas["Attached"]>(
-        api.attachments(this.id),
+        api.attachments(this.begun.id),
         files,
         (part) => (this.sent = part),
       );
-      this.id = conversation;
+      this.begun.announced(conversation);
       this.problem = added
         .filter((a) => a.problem)
         .map((a) => say.attachments.notAttached(a.name, fromService(a.phrase, a.problem)))
@@ -49,7 +52,7 @@ export class Attached {
 
   async remove(document: number) {
     try {
-      await api.detach(this.id, document);
+      await api.detach(this.begun.id, document);
     } catch (e) {
       if (e instanceof Trouble) this.problem = e.detail;
     }
@@ -59,14 +62,14 @@ export class Attached {
   /** Reads the list anew, again and again as long as something is being read. */
   async #refresh() {
     clearTimeout(this.#timer);
-    const { id } = this;
+    const { id } = this.begun;
     if (!id) return;
     try {
       const documents = await api.listAttached(id);
-      if (id === this.id) this.documents = documents;
+      if (id === this.begun.id) this.documents = documents;
     } catch {
       // What is attached stays attached; the list is read again below.
     }
-    if (id === this.id && this.reading) this.#timer = setTimeout(() => void this.#refresh(), 500);
+    if (id === this.begun.id && this.reading) this.#timer = setTimeout(() => void this.#refresh(), 500);
   }
 }

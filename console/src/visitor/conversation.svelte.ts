@@ -3,6 +3,9 @@ import * as api from "../api/visiting";
 import { Trouble } from "../api/service";
 import { pageData, type Schemas } from "../pageData";
 import { Attached } from "./attached.svelte";
+import { Begun } from "./begun.svelte";
+import { Brought } from "./brought.svelte";
+import { linksToSomething } from "./linked";
 import { Turn } from "./turn.svelte";
 
 /** The conversation on the page, and the list of earlier ones. */
@@ -24,7 +27,9 @@ export class Conversation {
   undo = $state<{ what: string; bringBack: () => Promise<void> } | null>(null);
   /** What the visitor has chosen of what the desk offers. */
   choice = $state<Schemas["Choice"]>(kept());
-  readonly attached = new Attached();
+  readonly begun = new Begun();
+  readonly attached = new Attached(this.begun);
+  readonly brought = new Brought(this.begun);
   /** Counts the conversations that were opened and have turns. */
   shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
@@ -32,17 +37,28 @@ export class Conversation {
   constructor() {
     addEventListener("popstate", () => void this.open(idInAddress()));
     void this.refresh();
-    void this.open(idInAddress());
+    const id = idInAddress();
+    void this.open(id);
+    if (!id && !linksToSomething()) this.#rest(Begun.kept());
+  }
+
+  /** Shows what was attached to a conversation and brought into it. */
+  #rest(id: string) {
+    if (id === this.begun.id) return;
+    this.begun.id = id;
+    if (pageData.desk?.attachments) this.attached.show();
+    if (pageData.desk && offersBringing(pageData.desk)) this.brought.show();
   }
 
   /** Shows a conversation; "" is an empty one. */
   async open(id: string, push = false) {
     if (push) history.pushState(null, "", pathOf(id));
+    if (push && !id) Begun.over();
     this.id = id;
     this.title = this.shared = "";
     this.turns = [];
     this.problem = null;
-    if (pageData.desk?.attachments) this.attached.show(id);
+    this.#rest(id);
     if (!id) return;
     this.loading = true;
     try {
@@ -85,7 +101,7 @@ export class Conversation {
     let arrived = false;
     const stream = api.ask(
       question,
-      this.id || this.attached.id,
+      this.id || this.begun.id,
       crypto.randomUUID?.() ?? String(Math.random()),
       instead?.id ?? "",
       this.choice,
@@ -94,7 +110,8 @@ export class Conversation {
     const followed = shown.follow(stream, (b) => {
       arrived = true;
       if (!this.id) {
-        this.id = b.conversation;
+        this.id = this.begun.id = b.conversation;
+        Begun.over();
         this.title = b.title ?? question;
         history.pushState(null, "", pathOf(b.conversation));
       }
@@ -254,6 +271,10 @@ export class Conversation {
     this.more = rest.length === 60;
   }
 }
+
+/** Whether visitors of a desk may have anything brought. */
+export const offersBringing = (desk: Schemas["Face"]) =>
+  desk.bring.addresses || desk.bring.documents || desk.bring.sources.length > 0;
 
 const choiceKey = `juvalogos-choice:${pageData.slug.replace(/^~/, "")}`;
 
