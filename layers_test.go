@@ -89,7 +89,7 @@ var layers = []struct {
 		"juvalogos/internal/record", "juvalogos/internal/store"}},
 	{"juvalogos/internal/desk", []string{"juvalogos/core/", "juvalogos/internal/fault", "juvalogos/internal/models",
 		"juvalogos/internal/record", "juvalogos/internal/store"}},
-	{"juvalogos/internal/errand", []string{"juvalogos/core/deskfile", "juvalogos/core/phrase",
+	{"juvalogos/internal/errand", []string{"juvalogos/core/deskfile", "juvalogos/core/phrase", "juvalogos/core/steps",
 		"juvalogos/internal/desk",
 		"juvalogos/internal/fair", "juvalogos/internal/fault", "juvalogos/internal/limits", "juvalogos/internal/record",
 		"juvalogos/internal/shelf", "juvalogos/internal/source", "juvalogos/internal/store"}},

@@ -23,7 +23,9 @@ func ask(args []string) error {
 			"reads one from a pipe, or on a terminal it converses: Ctrl-C stops a reply, Ctrl-D leaves.\n\n"+exitHelp,
 		"juvalogos ask -desk hive-helper \"How do I light a smoker?\"\n"+
 			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json\n"+
-			"juvalogos ask -desk reader -attach minutes.pdf \"Who was elected?\"")
+			"juvalogos ask -desk reader -attach minutes.pdf \"Who was elected?\"\n"+
+			"juvalogos ask -desk reference -about \"sun hive\" \"Who designed it?\"\n"+
+			"juvalogos ask -desk reference -about https://example.org/leaflet.pdf \"What is it about?\"")
 	connect := reach(f)
 	desk := f.String("desk", "", "the desk's slug")
 	conversation := f.String("conversation", "", "id of a conversation to go on with")
@@ -33,6 +35,13 @@ func ask(args []string) error {
 			files = append(files, name)
 			return nil
 		})
+	var abouts []string
+	f.Func("about", "an `ADDRESS-OR-TOPIC` to bring and answer from, if the desk allows it; may be given several times",
+		func(text string) error {
+			abouts = append(abouts, text)
+			return nil
+		})
+	kind := f.String("kind", "", "what -about is: address, topic or search; left out, what it looks like")
 	asJSON := f.Bool("json", false, "print the finished turn as JSON")
 	if err := parse(f, args); err != nil {
 		return err
@@ -46,6 +55,9 @@ func ask(args []string) error {
 	}
 	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " ")}
 	if q.Conversation, err = attach(c, q, files); err != nil {
+		return err
+	}
+	if q.Conversation, err = bring(c, q, *kind, abouts); err != nil {
 		return err
 	}
 	if q.Text == "" && term.IsTerminal(int(os.Stdin.Fd())) && !*asJSON {

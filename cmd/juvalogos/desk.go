@@ -24,6 +24,7 @@ var deskCommands = []command{
 	{"withdraw", "close a desk to visitors", deskWithdraw},
 	{"duplicate", "make a draft of a desk at another address", deskDuplicate},
 	{"export", "write a desk with all its revisions to one file", deskExport},
+	{"wanted", "list what visitors wanted to read, and put it on a shelf", deskWanted},
 	{"import", "bring back an exported desk", deskImport},
 }
 

@@ -27,12 +27,18 @@ func usage(args []string) error {
 	}
 	asCSV := f.Bool("csv", false, "print CSV")
 	refused := f.Bool("limits", false, "show the limits instead, and who was refused since the service started")
+	brought := f.Bool("brought", false,
+		"add up what visitors had brought instead: -by day, desk, visitor, conversation or "+
+			"kind")
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 0, 0, "", func(c *client.Client, _ []string) error {
 		if *refused {
 			return printLimits(c, *asJSON)
 		}
 		query.Set("by", *by)
+		if *brought {
+			return printBrought(c, query, *asJSON)
+		}
 		if *asCSV {
 			text, err := c.UsageCSV(context.Background(), query)
 			if err == nil {
@@ -70,6 +76,29 @@ func usage(args []string) error {
 		fmt.Fprintf(w, "in all%s\t%d\t%d\t%d\t%.6g\n", strings.Repeat("\t", max(0, len(u.By)-1)), calls, in, out, cost)
 		return w.Flush()
 	})
+}
+
+// printBrought adds up what visitors had brought, and what it took.
+func printBrought(c *client.Client, query url.Values, asJSON bool) error {
+	b, err := c.BroughtSums(context.Background(), query)
+	if err != nil {
+		return err
+	}
+	if asJSON {
+		return printJSON(b)
+	}
+	if len(b.Rows) == 0 {
+		fmt.Println("Nothing was brought in this time.")
+		return nil
+	}
+	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(w, strings.ToUpper(strings.Join(append(b.By, "times", "works", "there already", "not brought", "MB",
+		"seconds", "tokens embedded", "cost in "+currencyOf(c)), "\t")))
+	for _, r := range b.Rows {
+		fmt.Fprintf(w, "%s\t%d\t%d\t%d\t%d\t%.2f\t%.1f\t%d\t%.6g\n", strings.Join(r.Keys, "\t"), r.Errands, r.Works,
+			r.Kept, r.Failed, float64(r.Bytes)/1e6, r.Seconds, r.Tokens, r.Cost)
+	}
+	return w.Flush()
 }
 
 // printLimits shows the table of limits, and who was refused.

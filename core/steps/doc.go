@@ -42,6 +42,7 @@ type RunContext struct {
 	Models   Models
 	Programs Programs // nil: none may be run
 	Web      Web      // nil: nothing may be called
+	Pages    Pages    // nil: none may be read
 	Shelves  Shelves  // nil: the desk has none
 }
 
@@ -96,7 +97,7 @@ type step struct {
 
 func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
-		program(), address()}
+		program(), address(), read()}
 }
 
 var byName = func() map[string]step {

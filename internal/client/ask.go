@@ -24,6 +24,8 @@ type Question struct {
 	Text         string
 	// Key makes asking twice harmless; empty means one is made.
 	Key string
+	// Inputs are what else the desk's recipe asks for, by name, as text.
+	Inputs map[string]string
 }
 
 // Sources are what a reply rests on; nil if it says nothing of that.
@@ -52,7 +54,8 @@ func (c *Client) Ask(ctx context.Context, q Question, f Follower) (api.Outcome, 
 	if q.Key == "" {
 		q.Key = uuid.NewString()
 	}
-	body, err := json.Marshal(api.Question{Question: q.Text, Conversation: q.Conversation, Key: q.Key})
+	body, err := json.Marshal(api.Question{Question: q.Text, Conversation: q.Conversation, Key: q.Key,
+		Inputs: q.Inputs})
 	if err != nil {
 		return api.Outcome{}, err
 	}

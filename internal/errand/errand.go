@@ -128,8 +128,7 @@ func (s *Service) Begin(ctx context.Context, w Wish) (record.Errand, error) {
 	if err != nil {
 		return e, err
 	}
-	e.ID, e.Conversation, e.Visitor, e.DeskID = uuid.Must(uuid.NewV7()), w.Conversation, w.Visitor, d.DeskID
-	e.State, e.MadeAt = record.ErrandRunning, s.Now()
+	e.Conversation, e.Visitor = w.Conversation, w.Visitor
 	if e.Conversation == uuid.Nil {
 		e.Conversation = uuid.Must(uuid.NewV7())
 	}
@@ -142,6 +141,15 @@ func (s *Service) Begin(ctx context.Context, w Wish) (record.Errand, error) {
 			fault.Say(fault.Invalid, "This conversation is about %d things already. Put one away first, or begin "+
 				"another conversation.", mostTogether)
 	}
+	if e, err = s.begin(ctx, d, e, order{shelf: w.Shelf, document: w.Document}); err != nil {
+		return e, err
+	}
+	return s.Wait(ctx, e, soon)
+}
+
+// begin puts an errand of a visitor in a conversation on record, and launches it.
+func (s *Service) begin(ctx context.Context, d *desk.Desk, e record.Errand, o order) (record.Errand, error) {
+	e.ID, e.DeskID, e.State, e.MadeAt = uuid.Must(uuid.NewV7()), d.DeskID, record.ErrandRunning, s.Now()
 	taken, err := s.Limits.Reserve(ctx, d.Slug,
 		limits.Amounts{limits.Errands: 1, limits.ErrandsAtOnce: 1, limits.FetchedBytes: 0})
 	if err != nil {
@@ -151,13 +159,16 @@ func (s *Service) Begin(ctx context.Context, w Wish) (record.Errand, error) {
 		taken.Undo()
 		return e, err
 	}
-	secret := hideSecret(&e)
+	o.settings, o.address = d.Settings, hideSecret(&e)
+	if o.aside {
+		e.PutAwayAt = &e.MadeAt
+	}
 	if err := s.Store.Begin(ctx, e, s.Instance); err != nil {
 		taken.Undo()
 		return e, fault.Logged(s.Log, "bring", fault.New(fault.NoRecords, err))
 	}
-	s.launch(fair.Of(ctx), e, order{settings: d.Settings, address: secret, shelf: w.Shelf, document: w.Document}, taken)
-	return s.Wait(ctx, e, soon)
+	s.launch(fair.Of(ctx), e, o, taken)
+	return e, nil
 }
 
 // hideSecret takes a name and a password out of an address that is wanted, and

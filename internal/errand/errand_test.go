@@ -217,7 +217,7 @@ func TestAddresses(t *testing.T) {
 		{"/moved", "page", "Sun hive", ""},
 		{"/papers/3.pdf", "file", "papers/3.pdf", ""},
 		{"/talk", "talk", "Why we weigh hives", ""},
-		{"/app", "", "", "no text of its own"},
+		{"/app", "", "", "a program in the page"},
 		{"/slow", "", "", "did not answer within 5 seconds"},
 		{"/members", "", "", "sign in"},
 		{"/empty", "", "", "is empty"},
@@ -531,5 +531,54 @@ func TestWhatWasWanted(t *testing.T) {
 	}
 	if _, err := b.Client.BroughtSums(t.Context(), url.Values{"by": {"weather"}}); err == nil {
 		t.Error("added up by the weather")
+	}
+}
+
+// A recipe takes an address and reads what is there; the conversation does not rest on
+// it.
+func TestAStepReadsAnAddress(t *testing.T) {
+	_, at, b := site(t, "")
+	publish(t, b, `slug: digest
+title: A page in short
+purpose: Says what a page is about.
+model: thyme-mini
+recipe: page.recipe.yaml
+own_recipe: |
+  recipe: page
+  about: Reads a page.
+  inputs:
+    - {name: question, type: text, need: true}
+    - {name: page, type: address, need: true}
+  steps:
+    - name: seen
+      do: read
+      from: {address: page}
+      set: {tokens: 60}
+    - name: shown
+      do: join
+      from: {title: seen.title, text: seen.text}
+  reply: shown.text
+`)
+	read := func(page string) (string, bool) {
+		var reply strings.Builder
+		outcome, err := b.Client.Ask(t.Context(), client.Question{Desk: "digest", Text: "What does it say?",
+			Inputs: map[string]string{"page": page}}, client.Follower{Text: func(s string) { reply.WriteString(s) }})
+		if err == nil && outcome.Reply != nil {
+			return *outcome.Reply, outcome.State == "done"
+		}
+		return reply.String(), err == nil && outcome.State == "done"
+	}
+	got, ok := read(at + "/moved")
+	if !ok || !strings.HasPrefix(got, "Sun hive\n\n") || !strings.Contains(got, "woven of rye straw") ||
+		len(got) > 500 {
+		t.Errorf("got %q, %v", got, ok)
+	}
+	if _, ok := read(at + "/app"); ok {
+		t.Error("a page all script was read")
+	}
+	for _, bad := range []string{"http://10.0.0.1/", "http://localhost:1/", "file:///etc/passwd"} {
+		if got, ok := read(bad); ok {
+			t.Errorf("%s was read: %q", bad, got)
+		}
 	}
 }

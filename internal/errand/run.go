@@ -23,6 +23,7 @@ type order struct {
 	address  string // as it was wanted, with what is not put on record
 	shelf    string
 	document int64
+	aside    bool // the conversation does not rest on it
 }
 
 // The longest that an errand may take, and how many works of one are fetched at once.

@@ -144,6 +144,9 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
 		Models: finder{s, d, r}, Programs: s.Programs, Web: s.Web,
 	}
+	if s.Pages != nil {
+		t.Pages = pages{s.Pages, r, r.Slug}
+	}
 	if g := q.supplied; g != nil {
 		t.Schema = g.Schema
 	}

@@ -16,6 +16,7 @@ import (
 	"juvalogos/internal/desk"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
+	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
 )
@@ -34,6 +35,8 @@ type Options struct {
 	// nothing of it.
 	Programs steps.Programs
 	Web      steps.Web
+	// Pages reads what addresses lead to, for a visitor of a desk; nil: none are read.
+	Pages Pages
 	// Shelves are what desks may answer from; nil: there are none.
 	Shelves *shelf.Library
 	// Instance is the number under which this service is registered; 0: one is
@@ -54,6 +57,14 @@ type Record struct {
 	Conversations *store.Conversations
 	Traces        *store.Traces
 	Shelves       *store.Shelves // what was attached before the first question
+}
+
+// Pages reads what addresses lead to.
+type Pages interface {
+	// ReadPage reads a page or a file for a visitor, within a conversation at the
+	// desk with a slug.
+	ReadPage(ctx context.Context, slug string, conversation uuid.UUID, visitor record.Visitor,
+		address string) (steps.Page, error)
 }
 
 // Service is the replies of one running Juvalogos. It is safe for concurrent
@@ -151,9 +162,6 @@ func (s *Service) Running() int {
 	defer s.mu.Unlock()
 	return len(s.live)
 }
-
-// Instance is the number under which this service is registered.
-func (s *Service) Instance() int32 { return s.instance }
 
 // RandomInstance draws a number for an instance.
 func RandomInstance() int32 {

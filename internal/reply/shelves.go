@@ -75,6 +75,17 @@ func findingOf(r shelf.Results) steps.Finding {
 	return finding
 }
 
+// pages are those that one reply may read; it is a steps.Pages.
+type pages struct {
+	Pages
+	reply *Reply
+	slug  string
+}
+
+func (p pages) Read(ctx context.Context, address string) (steps.Page, error) {
+	return p.ReadPage(ctx, p.slug, p.reply.Conversation, p.reply.visitor, address)
+}
+
 // thing is one of what a conversation rests on, as a question may bear on it.
 type thing struct {
 	bearing.Thing

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"log/slog"
 	"sync"
@@ -80,6 +81,13 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	}
 	desks := desk.New(desk.Options{Store: known, Models: o.Models, Log: o.Log, Now: o.Now})
 	connections.Naming = desks.Naming
+	instance := cmp.Or(o.Instance, reply.RandomInstance())
+	errands := errand.New(errand.Options{Store: o.Store.Errands, Desks: desks, Shelves: o.Shelf, Sources: o.Visits,
+		Limits: o.Limits, Log: o.Log, Instance: instance, Now: o.Now})
+	var pages reply.Pages
+	if o.Visits != nil {
+		pages = errands
+	}
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{
 			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces,
@@ -87,7 +95,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		},
 		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
 		Web:     o.Reach.Web,
-		Shelves: o.Shelf, Instance: o.Instance, Collector: o.Traces, Limits: o.Limits, Gone: o.Gone,
+		Shelves: o.Shelf, Pages: pages, Instance: instance, Collector: o.Traces, Limits: o.Limits, Gone: o.Gone,
 	})
 	if err != nil {
 		return nil, err
@@ -107,8 +115,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		}),
 		Replies: replies,
 		Shelves: o.Shelf,
-		Errands: errand.New(errand.Options{Store: o.Store.Errands, Desks: desks, Shelves: o.Shelf, Sources: o.Visits,
-			Limits: o.Limits, Log: o.Log, Instance: replies.Instance(), Now: o.Now}),
+		Errands: errands,
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })
 	return r, nil

@@ -95,9 +95,8 @@ func (g glanced) unreadable(host string) error {
 	case g.track != "":
 		return nil
 	case g.words < fewWords && g.scripts > 0:
-		return wrong("the page at %s has no text of its own: a program in it writes the text, and programs of "+
-			"pages are "+
-			"not run here; save what you see as a PDF and attach it", host)
+		return wrong("a program in the page at %s writes its text, which is not run here; save what you see as a PDF "+
+			"and attach it", host)
 	case g.words == 0:
 		return wrong("there is no text on the page at %s", host)
 	}

@@ -139,9 +139,9 @@ func (s *Errands) KeepLedTo(ctx context.Context, tray int64, wish string, l reco
 // Begin puts an errand on record that an instance runs.
 func (s *Errands) Begin(ctx context.Context, e record.Errand, instance int32) error {
 	_, err := s.pool.Exec(ctx, `insert into errand (id, conversation, visitor, desk, kind, source, wanted, most, private,
-			state, runner, made_at)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, 'running', $10, $11)`, e.ID, e.Conversation, e.Visitor[:], e.DeskID,
-		e.Kind, e.Source, e.Wanted, e.Most, e.Private, instance, e.MadeAt)
+			state, runner, made_at, put_away_at)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, 'running', $10, $11, $12)`, e.ID, e.Conversation, e.Visitor[:], e.DeskID,
+		e.Kind, e.Source, e.Wanted, e.Most, e.Private, instance, e.MadeAt, e.PutAwayAt)
 	return known(err)
 }
 
