@@ -66,7 +66,8 @@ func notBrought(about string, e api.Errand) error {
 		var b strings.Builder
 		fmt.Fprintf(&b, "%q can mean several things; give -about one of:", about)
 		for _, m := range e.Meanings {
-			fmt.Fprintf(&b, "\n  %s (%s)", m.Title, m.About)
+			about := strings.TrimLeft(strings.TrimPrefix(m.About, m.Title), " ,;:–-")
+			fmt.Fprintf(&b, "\n  %s (%s)", m.Title, about)
 		}
 		return fmt.Errorf("%s", terminal.Harmless(b.String()))
 	case e.State == "failed":
@@ -77,15 +78,22 @@ func notBrought(about string, e api.Errand) error {
 	return nil
 }
 
+// mostListed is how many works are listed of an errand.
+const mostListed = 8
+
 // broughtLines tells what came.
 func broughtLines(e api.Errand) string {
 	var b strings.Builder
 	if e.Nearest {
 		fmt.Fprintf(&b, "(Nothing is called %q; this is the nearest.)\n", e.Wanted)
 	}
+	listed := 0
 	for _, w := range e.Works {
 		if w.State == "failed" {
 			fmt.Fprintf(&b, "Not %s: %s.\n", w.Name, w.Problem)
+			continue
+		}
+		if listed++; listed > mostListed {
 			continue
 		}
 		facts := []string{fmt.Sprintf("%d words", w.Words)}
@@ -96,6 +104,9 @@ func broughtLines(e api.Errand) string {
 			facts = append(facts, w.Address)
 		}
 		fmt.Fprintf(&b, "About %s (%s).\n", w.Name, strings.Join(facts, ", "))
+	}
+	if listed > mostListed {
+		fmt.Fprintf(&b, "… and %d more.\n", listed-mostListed)
 	}
 	for _, f := range e.Failed {
 		fmt.Fprintf(&b, "Not %s: %s.\n", f.Name, f.Problem)

@@ -133,6 +133,15 @@ export const readKeeping = () => data(service.GET("/api/settings/traces"));
 export const setKeeping = (days: number) => service.PUT("/api/settings/traces", { body: { days } });
 
 type UsageQuery = Partial<Record<"by" | "from" | "to" | "desk" | "model" | "step" | "visitor", string>>;
+/** What visitors of a desk wanted to read in the last so many days. */
+export const listWanted = async (slug: string, days: number) =>
+  (await data(service.GET("/api/desks/{slug}/wanted", { params: { path: { slug }, query: { days } } })))
+    .wanted;
+
+/** Adds up what visitors had brought. */
+export const readBrought = (query: { by: string; from?: string; to?: string; desk?: string }) =>
+  data(service.GET("/api/brought", { params: { query } }));
+
 export const readUsage = (q: UsageQuery) => data(service.GET("/api/usage", { params: { query: said(q) } }));
 export const readLimits = () => data(service.GET("/api/limits"));
 export const usageCSV = (q: UsageQuery) =>

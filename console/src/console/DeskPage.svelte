@@ -52,6 +52,11 @@
       "Every version that was published. One of them is what visitors see; you can go back.",
     ],
     ["conversations", "Conversations", "What visitors asked here, and what they were told."],
+    [
+      "wanted",
+      "Wanted",
+      "What visitors wanted to read here, what was found of it, and what fetching and embedding took.",
+    ],
   ] as const;
 
   offer(() =>
@@ -111,6 +116,8 @@
       <RecipeTab {slug} />
     {:else if part === "conversations"}
       <ConversationsTab {slug} {record} />
+    {:else if part === "wanted"}
+      <Late part={() => import("./WantedTab.svelte")} given={{ slug }} />
     {:else}
       <EditTab {desk} {refresh} />
     {/if}

@@ -26,6 +26,9 @@
     uploads: "uploads",
     "uploads-at-once": "uploads at once",
     "upload-bytes": "bytes of files",
+    errands: "things brought",
+    "errands-at-once": "things being brought at once",
+    "fetched-bytes": "bytes fetched",
   };
   const whose: Record<string, [string, string]> = {
     visitor: ["visitor", "visitors"],

@@ -70,6 +70,21 @@
     put(["shelves"], all.length ? all : undefined);
   }
 
+  type Source = { kind: string; title: string; address: string };
+  const sources = $derived.by(() => {
+    const v = valueAt(reading, ["bring", "sources"]);
+    return Array.isArray(v)
+      ? v.map((x) => ({ kind: "encyclopedia", title: "", address: "", ...(x as unknown as Partial<Source>) }))
+      : [];
+  });
+  const embedding = $derived(namesOf(models, "embeddings"));
+
+  function lookAt(all: Source[]) {
+    put(["bring", "sources"], all.length ? (all as Record<string, string>[]) : undefined);
+  }
+  const changed = (i: number, part: Partial<Source>) =>
+    lookAt(sources.map((s, at) => (at === i ? { ...s, ...part } : s)));
+
   function offer(model: string, on: boolean) {
     const rest = choices.filter((c) => c.model !== model);
     const all = on ? [...rest, { model, title: model }] : rest;
@@ -189,6 +204,107 @@
             checked={valueAt(reading, ["readable"]) === "passages"}
             onchange={(e) => put(["readable"], e.currentTarget.checked ? "passages" : undefined)} /> Visitors read
           only the passages that replies rest on, no whole documents</label>
+      </div>
+    </details>
+
+    <details open={valueAt(reading, ["bring"]) !== undefined}>
+      <summary class="cursor-pointer text-sm font-semibold">What visitors may bring to read</summary>
+      <div class="mt-3 space-y-3 text-sm">
+        <p class="text-fine text-faded">
+          A visitor names it, sees what it is, and asks about it. Which hosts are reached at all is a setting
+          of the service (<code>visit</code>).
+        </p>
+        <label class="flex items-center gap-2"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={checked("bring", "addresses")}
+            onchange={(e) => put(["bring", "addresses"], e.currentTarget.checked || undefined)} /> Addresses: pages,
+          files, sitemaps, recorded talks</label>
+        <label class="flex items-center gap-2"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={checked("bring", "documents")}
+            onchange={(e) => put(["bring", "documents"], e.currentTarget.checked || undefined)} /> One of the desk’s
+          documents, to talk about that alone</label>
+        <ul class="space-y-3">
+          {#each sources as s, i (i)}
+            <li class="space-y-1.5 border-l-2 border-rule pl-3">
+              <div class="flex flex-wrap gap-2">
+                <select
+                  class="field !w-auto"
+                  aria-label="Kind of place {i + 1}"
+                  value={s.kind}
+                  onchange={(e) => changed(i, { kind: e.currentTarget.value })}>
+                  <option value="encyclopedia">Topics of an encyclopedia</option>
+                  <option value="papers">A search for papers</option>
+                </select>
+                <input
+                  class="field min-w-0 flex-1 basis-32"
+                  aria-label="What visitors read for place {i + 1}"
+                  placeholder="What visitors read"
+                  maxlength="60"
+                  value={s.title}
+                  oninput={(e) => changed(i, { title: e.currentTarget.value })} />
+              </div>
+              <div class="flex gap-2">
+                <input
+                  class="field min-w-0 flex-1"
+                  aria-label="Address of place {i + 1}"
+                  placeholder="https://encyclopedia.example.org/w/api.php"
+                  value={s.address}
+                  oninput={(e) => changed(i, { address: e.currentTarget.value })} />
+                <button
+                  type="button"
+                  class="button-plain"
+                  aria-label="Remove place {i + 1}"
+                  onclick={() => lookAt(sources.filter((_, at) => at !== i))}>Remove</button>
+              </div>
+            </li>
+          {/each}
+        </ul>
+        {#if sources.length < 6}
+          <button
+            type="button"
+            class="button-plain"
+            onclick={() =>
+              lookAt([...sources, { kind: "encyclopedia", title: "The encyclopedia", address: "https://" }])}
+            >Add a place to look</button>
+        {/if}
+        {@render mistake("bring")}
+        {@render mistake("sources")}
+        <div class="grid items-end gap-4 sm:grid-cols-2">
+          {@render amount(
+            "At once",
+            ["bring", "most"],
+            "30",
+            "The most pages of a sitemap, or papers of a search.",
+          )}
+          {@render amount(
+            "Hours before it is looked at again",
+            ["bring", "fresh_hours"],
+            "24",
+            "What was brought is kept for all visitors; after this time it is checked for change.",
+          )}
+        </div>
+        <label class="block font-semibold">
+          Finer search by a model’s embeddings
+          <select
+            class="field mt-1.5"
+            value={string("bring", "embedding")}
+            onchange={(e) => put(["bring", "embedding"], e.currentTarget.value || undefined)}>
+            <option value="">the built-in ones alone</option>
+            {#each embedding as m (m)}<option value={m}>{m}</option>{/each}
+          </select>
+        </label>
+        <label class="flex items-center gap-2"
+          ><input
+            type="checkbox"
+            class="size-4 accent-(--accent)"
+            checked={checked("bring", "opens")}
+            onchange={(e) => put(["bring", "opens"], e.currentTarget.checked || undefined)} /> The page opens with
+          “What shall we read?”</label>
       </div>
     </details>
 
