@@ -5,6 +5,7 @@ import (
 	"net"
 	"net/netip"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -17,20 +18,18 @@ import (
 // may have a name and a password in it, which are sent to its own host alone.
 type Listed []string
 
+// listable is what a list may have: HOST, *.HOST or HOST:PORT.
+var listable = regexp.MustCompile(`^(\*\.)?[\pL\pN_-]+(\.[\pL\pN_-]+)*\.?$|^[\pL\pN_-]+(\.[\pL\pN_-]+)*:[0-9]{1,5}$`)
+
 // NewListed reads such a list. It fails on an entry that is no host.
 func NewListed(entries []string) (Listed, error) {
 	var all Listed
 	for _, e := range entries {
 		e = strings.ToLower(strings.TrimSpace(e))
-		name := strings.TrimPrefix(e, "*.")
-		host := name
-		if h, port, err := net.SplitHostPort(name); err == nil && port != "" && name == e {
-			host = h
-		} else if _, err := netip.ParseAddr(strings.Trim(name, "[]")); err == nil {
-			host = "ok"
-		}
-		if host == "" || strings.ContainsAny(host, "/:*@?# ") && net.ParseIP(host) == nil {
-			return nil, fmt.Errorf("%q is no host; write one like example.org, *.example.org or 10.1.2.3:8080", e)
+		if !listable.MatchString(e) {
+			if _, err := netip.ParseAddrPort(e); err != nil {
+				return nil, fmt.Errorf("%q is no host; write one like example.org, *.example.org or 10.1.2.3:8080", e)
+			}
 		}
 		all = append(all, e)
 	}
