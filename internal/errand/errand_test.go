@@ -1,6 +1,7 @@
 package errand_test
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -9,8 +10,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
+	"juvalogos/internal/record"
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/referencesite"
 )
@@ -580,5 +584,99 @@ own_recipe: |
 		if got, ok := read(bad); ok {
 			t.Errorf("%s was read: %q", bad, got)
 		}
+	}
+}
+
+// A model with a price embeds what was brought once the visitor has seen the price; one
+// without a price does so at once. What it took is counted.
+func TestEmbedding(t *testing.T) {
+	for price, agrees := range map[float64]bool{0: false, 400: true} {
+		t.Run(fmt.Sprint(price), func(t *testing.T) {
+			s := referencesite.New("/reference")
+			server := httptest.NewServer(s)
+			t.Cleanup(server.Close)
+			b := testbed.New(t, testbed.Options{Visit: []string{strings.TrimPrefix(server.URL, "http://")},
+				EmbeddingPrice: price})
+			publish(t, b, "slug: reading\ntitle: R\npurpose: P.\nmodel: thyme-mini\nbring:\n  embedding: clover-embed\n"+
+				"  sources: [{kind: encyclopedia, title: E, address: "+server.URL+"/reference/w/api.php}]\n")
+			e := bring(t, b.Client, "reading", "", api.Wish{About: "Winter cluster"})
+			if agrees {
+				if e.Estimate.Tokens < 100 || e.Estimate.Cost <= 0 {
+					t.Fatalf("the estimate: %+v", e.Estimate)
+				}
+				if n := b.Model.Embedded(); n != 0 {
+					t.Errorf("%d texts were embedded before anybody agreed", n)
+				}
+				if err := b.Client.AgreeToCost(t.Context(), "reading", e.ID); err != nil {
+					t.Fatal(err)
+				}
+			}
+			var sums api.Brought
+			testbed.Within(t, 10*time.Second, "it is embedded", func() bool {
+				var err error
+				sums, err = b.Client.BroughtSums(t.Context(), url.Values{"by": {"conversation"}})
+				return err == nil && len(sums.Rows) == 1 && sums.Rows[0].Tokens > 0
+			})
+			if cost := sums.Rows[0].Cost; (cost > 0) != agrees {
+				t.Errorf("it cost %v", cost)
+			}
+			if e, err := b.Client.Errand(t.Context(), "reading", e.ID); err != nil || e.Estimate.Tokens != 0 {
+				t.Errorf("afterwards the estimate is %+v, %v", e.Estimate, err)
+			}
+			before := b.Model.Embedded()
+			ask(t, b.Client, "reading", e.Conversation, "How warm is the core of the winter cluster?")
+			if b.Model.Embedded() != before+1 {
+				t.Errorf("for the question %d texts were embedded", b.Model.Embedded()-before)
+			}
+		})
+	}
+}
+
+// A desk that answers with the very words does so from what was brought, and says how
+// sure it is.
+func TestTheVeryWords(t *testing.T) {
+	_, _, b := site(t, "recipe: extract\n")
+	e := bring(t, b.Client, "reading", "", api.Wish{About: "Winter cluster"})
+	_, outcome, reply := ask(t, b.Client, "reading", e.Conversation, "How many bees deep is the coat of the cluster?")
+	if !strings.HasPrefix(reply, "**") || !strings.Contains(reply, "sure") || client.Sources(outcome) == nil {
+		t.Errorf("got %q", reply)
+	}
+}
+
+// What an instance left that is no more another one brings to its end.
+func TestAnErrandThatWasLeft(t *testing.T) {
+	_, at, b := site(t, "")
+	first := bring(t, b.Client, "reading", "", api.Wish{About: "Sun hive"})
+	owner := sha256.Sum256([]byte("token:test"))
+	before, err := b.Store.Errands.Errand(t.Context(), uuid.MustParse(first.ID), owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	left := record.Errand{ID: uuid.Must(uuid.NewV7()), Conversation: before.Conversation, Visitor: owner,
+		DeskID: before.DeskID, Kind: record.ByTopic, Source: at + "/w/api.php", Wanted: "Larch Hill", Most: 30,
+		MadeAt: time.Now()}
+	if err := b.Store.Errands.Begin(t.Context(), left, 424242); err != nil {
+		t.Fatal(err)
+	}
+	testbed.Within(t, 30*time.Second, "the errand is brought to its end", func() bool {
+		e, err := b.Client.Errand(t.Context(), "reading", left.ID.String())
+		return err == nil && e.State == "ready" && !e.Reading && e.Works[0].Name == "Larch Hill"
+	})
+}
+
+// What no conversation rests on any more goes from the tray in time, and what one rests
+// on stays.
+func TestTheTrayIsCleared(t *testing.T) {
+	_, _, b := site(t, "")
+	kept := bring(t, b.Client, "reading", "", api.Wish{About: "Sun hive"})
+	ask(t, b.Client, "reading", kept.Conversation, "Who designed it?")
+	bring(t, b.Client, "reading", "", api.Wish{About: "Wax moth"}) // its conversation never begins
+	gone, err := b.Store.Errands.Purge(t.Context(), time.Now().Add(time.Minute))
+	if err != nil || gone != 1 {
+		t.Errorf("%d went, %v", gone, err)
+	}
+	_, outcome, _ := ask(t, b.Client, "reading", kept.Conversation, "Where was it designed?")
+	if s := client.Sources(outcome); s == nil || len(s.Passages) == 0 {
+		t.Error("what is rested on went too")
 	}
 }
