@@ -219,7 +219,7 @@ func TestAddresses(t *testing.T) {
 	for _, c := range []struct{ path, kind, name, says string }{
 		{"/wiki/Sun_hive", "page", "Sun hive", ""},
 		{"/moved", "page", "Sun hive", ""},
-		{"/papers/3.pdf", "file", "papers/3.pdf", ""},
+		{"/papers/3.pdf", "file", "Waggle dances on the moor", ""},
 		{"/talk", "talk", "Why we weigh hives", ""},
 		{"/app", "", "", "a program in the page"},
 		{"/slow", "", "", "did not answer within 5 seconds"},

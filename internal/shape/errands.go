@@ -73,6 +73,9 @@ func works(e record.Errand) []api.BroughtWork {
 		if !there {
 			i = len(all)
 			at[key] = i
+			if d.Kind == "file" && d.Title != "" {
+				name = d.Title // it was called by its address until it was read
+			}
 			all = append(all, api.BroughtWork{Name: name, Kind: d.Kind, State: api.BroughtWorkState(d.State),
 				Headings: []string{}, Documents: []api.BroughtFile{}})
 		}

@@ -163,7 +163,7 @@
                 <button
                   class="button-plain !min-h-8 whitespace-nowrap"
                   aria-disabled={!!busy}
-                  aria-label="Put {w.name} on a shelf"
+                  aria-label="Put on the shelf: {w.name}"
                   onclick={() => put(w)}
                   >{busy === w.kind + w.name ? "Fetching …" : "Put on the shelf"}</button>
               {/if}

@@ -1,0 +1,261 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"juvalogos/console"
+	"juvalogos/internal/api"
+	"juvalogos/internal/browser"
+	"juvalogos/internal/testbed"
+	"juvalogos/standin/referencesite"
+)
+
+// readingBed has a desk that reads what is brought, from a reference site.
+func readingBed(t *testing.T) (*referencesite.Site, string, *testbed.Bed) {
+	t.Helper()
+	s := referencesite.New("/reference")
+	server := httptest.NewServer(s)
+	t.Cleanup(server.Close)
+	b := testbed.New(t, testbed.Options{Console: console.Files(), FetchPrivate: true,
+		Visit: []string{strings.TrimPrefix(server.URL, "http://")}})
+	at := server.URL + "/reference"
+	if _, err := b.Client.Publish(ctx, "reading.yaml", []byte(fmt.Sprintf(`slug: reading
+title: The Reading Desk
+purpose: Talks about what you bring.
+model: thyme-mini
+bring:
+  addresses: true
+  sources:
+    - {kind: encyclopedia, title: The encyclopedia, address: %[1]s/w/api.php}
+    - {kind: papers, title: Research papers, address: %[1]s/opensearch.xml}
+`, at)), ""); err != nil {
+		t.Fatal(err)
+	}
+	return s, at, b
+}
+
+const (
+	bringFirst = `#bring-first`
+	bringBelow = `#bring-below`
+)
+
+// bring writes into the field for what is to be read and presses Enter.
+func (p *page) bring(field, about string) {
+	p.t.Helper()
+	p.do(chromedp.SendKeys(chromedp.CSS(field), about+"\r"))
+}
+
+// A topic by another name, asked about by the keyboard alone; then another beside it,
+// by the book in the question box, and one put away.
+func TestAVisitorBringsATopic(t *testing.T) {
+	s, _, b := readingBed(t)
+	for i, window := range []browser.Window{browser.Desk, browser.Phone} {
+		p := openTab(t, window, b.Address)
+		p.visit("/at/reading")
+		p.shows("main h2", "What shall we read?")
+		p.accessible("a desk that is about nothing yet")
+		before := s.Asked("")
+		p.bring(bringFirst, "egg hive")
+		p.shows("section[aria-label='Sun hive']", "woven of rye straw")
+		p.shows("section[aria-label='Sun hive']", "The original")
+		p.shows("section[aria-label='Sun hive'] ul", "What does “Sun hive” say on “Construction”?")
+		if n := s.Asked("") - before; i > 0 && n != 0 {
+			t.Errorf("a second visitor waited for %d calls of the site", n)
+		}
+		p.accessible("what was brought")
+		p.until("the question box is empty and ready",
+			`document.querySelector("textarea").value === "" && (matchMedia("(pointer: coarse)").matches || document.activeElement.tagName === "TEXTAREA")`)
+		p.ask("How much honey does the sun hive yield?")
+		p.settled()
+		p.shows("article", "is a hive woven of rye straw")
+		p.shows("main", "Replies rest on these, and on nothing else.")
+		p.do(chromedp.Click(browser.Button("Bring something to read")))
+		p.bring(bringBelow, "wax moth")
+		p.shows("ul[aria-label='What replies rest on']", "Wax moth")
+		p.accessible("what a conversation rests on")
+		p.do(chromedp.Reload())
+		p.shows("ul[aria-label='What replies rest on']", "Wax moth")
+		p.do(chromedp.Click(browser.Button("Put away Sun hive")))
+		p.shows("main", "“Sun hive” was put away.")
+		p.until("one is left", `document.querySelectorAll("ul[aria-label='What replies rest on'] > li").length === 1`)
+		p.do(chromedp.Click(browser.Button("Take it up again")))
+		p.until("both are back", `document.querySelectorAll("ul[aria-label='What replies rest on'] > li").length === 2`)
+	}
+}
+
+// Two meanings are offered; a misspelt name gets the nearest; nothing found says so.
+func TestAVisitorChoosesAMeaning(t *testing.T) {
+	_, _, b := readingBed(t)
+	p := openTab(t, browser.Desk, b.Address)
+	p.visit("/at/reading")
+	p.bring(bringFirst, "cluster")
+	p.shows("section[aria-label=cluster]", "This can mean several things.")
+	p.accessible("two meanings")
+	run[any](p, `[...document.querySelectorAll("section button")].find(b => b.innerText.includes("Winter cluster")).click(), null`)
+	p.shows("section[aria-label='Winter cluster']", "the ball in which the bees")
+	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.bring(bringBelow, "hether honey")
+	p.shows("section[aria-label='Heather honey']", "Nothing is called “hether honey”; this is the nearest.")
+	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.bring(bringBelow, "zeppelins")
+	p.shows("section[aria-label=zeppelins]", "Nothing was found on “zeppelins”.")
+	p.accessible("nothing found")
+}
+
+// The address of a page, of a PDF, of a talk; of a page that is all script, and of one
+// that is slow, which is stopped.
+func TestAVisitorBringsAddresses(t *testing.T) {
+	s, at, b := readingBed(t)
+	s.Nap = 4 * time.Second
+	p := openTab(t, browser.Desk, b.Address)
+	p.visit("/at/reading")
+	p.bring(bringFirst, at+"/talk")
+	p.shows("section[aria-label='Why we weigh hives']", "four kilograms a day")
+	for address, says := range map[string]string{
+		"/papers/2.pdf": "1 page", "/moved": "woven of rye straw", "/app": "writes its text, which is not run here",
+	} {
+		p.do(chromedp.Click(browser.Button("Bring something to read")))
+		p.bring(bringBelow, at+address)
+		p.until("it is being brought", `!document.querySelector("#bring-below")`)
+		p.shows("main", says)
+	}
+	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.bring(bringBelow, at+"/slow")
+	p.shows("main", "Fetching it …")
+	// In the middle of it the page is left; it goes on meanwhile.
+	p.do(chromedp.Reload())
+	p.shows("main", "Fetching it …")
+	p.accessible("something on its way")
+	p.click("Stop")
+	p.shows("main", "Stopped before it came.")
+	s.Nap = time.Millisecond
+	p.click("Try again")
+	p.shows("section[aria-label='The slow page']", "the willows")
+	p.ask("When does a swarm leave, by the scale?")
+	p.settled()
+	p.shows("article", "two kilograms")
+}
+
+// Thirty papers, one of them broken, are counted while they come; the page is left in
+// the middle and come back to.
+func TestAVisitorBringsPapers(t *testing.T) {
+	_, _, b := readingBed(t)
+	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
+		p := openTab(t, window, b.Address)
+		p.visit("/at/reading")
+		run[any](p, `[...document.querySelectorAll("input[type=radio]")].find(i => i.value.includes("papers")).click(), null`)
+		p.bring(bringFirst, "colonies")
+		p.shows("section[aria-label=colonies]", "papers")
+		p.do(chromedp.Reload())
+		p.shows("section[aria-label=colonies]", "29 of 30 papers")
+		p.shows("section[aria-label=colonies]", "Pollen loads of raspberry in the Alder Vale: it is no whole PDF")
+		p.click("Show all 30")
+		p.accessible("thirty papers")
+		p.ask("How much of all pollen loads did the goat willow give?")
+		p.settled()
+		p.shows("article", "17.5 percent")
+	}
+}
+
+// A link carries a topic: it shows, and nothing is fetched before it is pressed.
+func TestALinkThatCarriesATopic(t *testing.T) {
+	s, _, b := readingBed(t)
+	p := openTab(t, browser.Desk, b.Address)
+	p.visit("/at/reading?topic=Larch%20Hill")
+	p.shows("main", "This link is about “Larch Hill”, from: The encyclopedia.")
+	p.accessible("a link that carries a topic")
+	time.Sleep(300 * time.Millisecond)
+	if n := s.Asked(""); n != 0 {
+		t.Errorf("%d calls of the site before anything was pressed", n)
+	}
+	p.click("Read it")
+	p.shows("section[aria-label='Larch Hill']", "The original")
+	p.until("a reload does not ask again", `location.search === ""`)
+	for query, says := range map[string]string{
+		"search=x&source=Elsewhere":                      "something that this desk does not read",
+		"topic=%3Cimg%20src%3Dx%20onerror%3Dalert(1)%3E": "“<img src=x onerror=alert(1)>”",
+	} {
+		q := openTab(t, browser.Phone, b.Address)
+		q.visit("/at/reading?" + query)
+		q.shows("main", says)
+	}
+}
+
+// A visitor talks about one of the desk's documents alone, which is found by a word of
+// its title.
+func TestAVisitorChoosesADocument(t *testing.T) {
+	b := newBed(t)
+	if _, err := b.Client.MakeShelf(ctx, "leaflets", "Leaflets"); err != nil {
+		t.Fatal(err)
+	}
+	for name, text := range map[string]string{
+		"smoker.md": "# Lighting a smoker\n\nA smoker is lit with dry grass, and the smoke has to be cool.\n",
+		"feeder.md": "# Feeding in autumn\n\nA colony is fed 15 kilograms of sugar before the middle of September.\n",
+	} {
+		if _, err := b.Client.AddDocument(ctx, "leaflets", name, strings.NewReader(text)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := b.Client.Publish(ctx, "leaflets.yaml", []byte("slug: leaflets\ntitle: Leaflets\npurpose: Leaflets.\n"+
+		"model: thyme-mini\nshelves: [leaflets]\nbring: {documents: true}\n"), ""); err != nil {
+		t.Fatal(err)
+	}
+	testbed.Within(t, time.Minute, "they are read", func() bool {
+		all, err := b.Client.Titles(ctx, "leaflets", "")
+		return err == nil && len(all.Titles) == 2
+	})
+	p := openTab(t, browser.Desk, b.Address)
+	p.visit("/at/leaflets")
+	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.shows("ul[aria-label='Documents of this desk']", "Feeding in autumn")
+	p.do(chromedp.SendKeys(chromedp.CSS(bringBelow), "smok"))
+	p.until("the other is gone", `!document.querySelector("ul[aria-label='Documents of this desk']").innerText.includes("Feeding")`)
+	p.accessible("documents of the desk")
+	run[any](p, `document.querySelector("ul[aria-label='Documents of this desk'] button").click(), null`)
+	p.shows("section[aria-label='Lighting a smoker']", "of this desk")
+	p.ask("How much sugar is a colony fed?")
+	p.settled()
+	p.shows("main", "The documents do not say this.")
+	p.shows("main", "Put them away to ask about the desk’s own documents again.")
+}
+
+// A maker lets visitors bring things by the form, sees what was wanted, and puts it on
+// a shelf.
+func TestAMakerSeesWhatWasWanted(t *testing.T) {
+	_, at, b := readingBed(t)
+	if _, err := b.Client.MakeShelf(ctx, "kept", "What we keep"); err != nil {
+		t.Fatal(err)
+	}
+	for _, about := range []string{"Sun hive", "zeppelins"} {
+		e, err := b.Client.Bring(ctx, "reading", "", api.Wish{About: about})
+		if err == nil {
+			_, err = b.Client.Brought(ctx, "reading", e, nil)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	m := openConsole(t, browser.Desk, b, "/desks/reading/wanted")
+	m.shows("main", "Visitors wanted something 2 times")
+	m.accessible("what was wanted")
+	m.do(chromedp.Click(browser.Button("Put on the shelf: zeppelins")))
+	m.shows("body", "the encyclopedia has no article on it")
+	_ = at
+	m.do(chromedp.SetValue(chromedp.CSS("main select"), "7"))
+	m.shows("main", "zeppelins")
+
+	e := openConsole(t, browser.Desk, b, "/desks/helper")
+	e.until("the form tells of bringing",
+		`[...document.querySelectorAll("form[aria-label=Desk] summary")].some(s => s.innerText.includes("bring to read"))`)
+	run[any](e, `[...document.querySelectorAll("form[aria-label=Desk] summary")].find(s => s.innerText.includes("bring to read")).click(), null`)
+	run[any](e, `[...document.querySelectorAll("form[aria-label=Desk] label")].find(l => l.innerText.includes("Addresses: pages")).querySelector("input").click(), null`)
+	e.click("Add a place to look")
+	e.until("it stands in the file", `(t => t.includes("addresses: true") && t.includes("kind: encyclopedia"))(document.querySelector(".cm-content").innerText)`)
+	e.accessible("a form with what visitors may bring")
+}
