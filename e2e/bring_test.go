@@ -132,10 +132,10 @@ func TestAVisitorBringsAddresses(t *testing.T) {
 	p.do(chromedp.Reload())
 	p.shows("main", "Fetching it …")
 	p.accessible("something on its way")
-	p.click("Stop")
+	p.click("Stop: " + at + "/slow")
 	p.shows("main", "Stopped before it came.")
 	s.Nap = time.Millisecond
-	p.click("Try again")
+	p.click("Try again: " + at + "/slow")
 	p.shows("section[aria-label='The slow page']", "the willows")
 	p.ask("When does a swarm leave, by the scale?")
 	p.settled()

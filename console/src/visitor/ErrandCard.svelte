@@ -37,7 +37,10 @@
   const few = 5;
 
   const openers = $derived.by(() => {
-    if (only) return only.headings.slice(0, 4).map((h) => say.bring.opener(only!.name, h));
+    if (only)
+      return only.headings
+        .slice(0, 4)
+        .map((h) => say.bring.opener(only!.name, h.replace(/^[0-9]+([.][0-9]+)*[.)]?\s+/, "")));
     return works
       .filter((w) => w.state === "ready")
       .slice(0, 3)
@@ -98,7 +101,10 @@
     <p class="mt-1 text-fine text-wrong first-letter:uppercase">
       {fromService(errand.phrase, errand.problem)}.
     </p>
-    <button class="button-plain mt-2" onclick={() => brought.choose(errand, "")}>{say.bring.again}</button>
+    <button
+      class="button-plain mt-2"
+      aria-label={say.bring.againNamed(title)}
+      onclick={() => brought.choose(errand, "")}>{say.bring.again}</button>
   {:else}
     {#if errand.state === "running" || coming}
       <div class="mt-1.5 flex flex-wrap items-center gap-x-3 gap-y-1.5 text-fine text-faded">
@@ -109,16 +115,20 @@
           <span>{errand.total && coming ? say.bring.reading : say.bring.fetching}</span>
         {/if}
         {#if errand.state === "running"}
-          <button class="font-semibold text-accent hover:underline" onclick={() => brought.stop(errand)}
-            >{say.bring.stop}</button>
+          <button
+            class="font-semibold text-accent hover:underline"
+            aria-label={say.bring.stopNamed(title)}
+            onclick={() => brought.stop(errand)}>{say.bring.stop}</button>
         {/if}
       </div>
     {/if}
     {#if errand.state === "stopped"}
       <p class="mt-1 text-fine text-faded">
         {say.bring.stopped(good)}
-        <button class="font-semibold text-accent hover:underline" onclick={() => brought.choose(errand, "")}
-          >{say.bring.again}</button>
+        <button
+          class="font-semibold text-accent hover:underline"
+          aria-label={say.bring.againNamed(title)}
+          onclick={() => brought.choose(errand, "")}>{say.bring.again}</button>
       </p>
     {/if}
     {#if only}

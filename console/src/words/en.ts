@@ -41,6 +41,7 @@ export const en = {
   bring: {
     aDocument: "A document of this desk",
     again: "Try again",
+    againNamed: (title: string) => `Try again: ${title}`,
     agree: "Do that",
     all: (n: number) => `Show all ${number(n)}`,
     alone: "Replies rest on these alone. Put them away to ask about the desk’s own documents again.",
@@ -89,6 +90,7 @@ export const en = {
     spokenComing: "It is being fetched and read.",
     spokenThere: "It is read; you can ask about it.",
     stop: "Stop",
+    stopNamed: (title: string) => `Stop: ${title}`,
     stopped: (n: number) => (n ? "Stopped; what came stays." : "Stopped before it came."),
     takeUp: "Take it up again",
     title: "Words of its title",
