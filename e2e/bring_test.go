@@ -22,7 +22,7 @@ func readingBed(t *testing.T) (*referencesite.Site, string, *testbed.Bed) {
 	s := referencesite.New("/reference")
 	server := httptest.NewServer(s)
 	t.Cleanup(server.Close)
-	b := testbed.New(t, testbed.Options{Console: console.Files(), FetchPrivate: true,
+	b := testbed.New(t, testbed.Options{Console: console.Files(), FetchPrivate: true, VisitLimit: time.Minute,
 		Visit: []string{strings.TrimPrefix(server.URL, "http://")}})
 	at := server.URL + "/reference"
 	if _, err := b.Client.Publish(ctx, "reading.yaml", []byte(fmt.Sprintf(`slug: reading
@@ -112,7 +112,7 @@ func TestAVisitorChoosesAMeaning(t *testing.T) {
 // that is slow, which is stopped.
 func TestAVisitorBringsAddresses(t *testing.T) {
 	s, at, b := readingBed(t)
-	s.Nap = 4 * time.Second
+	s.Nap = 50 * time.Second
 	p := openTab(t, browser.Desk, b.Address)
 	p.visit("/at/reading")
 	p.bring(bringFirst, at+"/talk")

@@ -4,6 +4,7 @@ package testbed
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"io/fs"
 	"log/slog"
@@ -75,6 +76,7 @@ type Options struct {
 	EmbeddingPrice float64       // of clover-embed, per million tokens
 	FetchPrivate   bool          // shelves may fetch from this machine
 	Visit          []string      // hosts that visitors may have something brought from; nil: none
+	VisitLimit     time.Duration // that such a thing may take; 0: five seconds
 	Database       string        // address; empty: one of the test's own
 	Bare           bool          // no connection and no desk yet
 	Limits         []limits.Limit
@@ -183,7 +185,7 @@ func (o Options) visits(t testing.TB) *source.Sources {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return source.ForGuests(reach.NewGuest(reach.New(hosts, 10<<20, 5*time.Second), nil))
+	return source.ForGuests(reach.NewGuest(reach.New(hosts, 10<<20, cmp.Or(o.VisitLimit, 5*time.Second)), nil))
 }
 
 // stop ends everything, in order.
