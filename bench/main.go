@@ -52,7 +52,7 @@ var parts = []struct {
 }{
 	{"reading", readingFiles},
 	{"engine", engine}, {"program", program}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
-	{"many", manyAtOnce}, {"remembering", remembering}, {"keeping", keeping},
+	{"many", manyAtOnce}, {"brought", brought}, {"remembering", remembering}, {"keeping", keeping},
 }
 
 func run(service, write string, quick bool, only []string) error {

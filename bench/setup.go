@@ -114,7 +114,8 @@ func (s *setup) start() (err error) {
 
 func launch(program string, args ...string) (*exec.Cmd, error) {
 	cmd := exec.Command(program, args...)
-	cmd.Env = append(os.Environ(), "STANDIN_KEY="+key, "JUVALOGOS_LIMITS=off") // thousands are asked at once
+	cmd.Env = append(os.Environ(), "STANDIN_KEY="+key, "JUVALOGOS_LIMITS=off", // thousands are asked at once
+		"JUVALOGOS_VISIT="+standin)
 	cmd.Stderr = os.Stderr
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := cmd.Start(); err != nil {

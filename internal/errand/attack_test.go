@@ -59,7 +59,8 @@ func hostile(t *testing.T, more []limits.Limit) (at string, reached *atomic.Int6
 		case path == "/canonical":
 			page(`<title>C</title><link rel="canonical" href="` + inside.URL + `/"><p>` + long)
 		case path == "/sitemap.xml":
-			fmt.Fprintf(w, "<urlset><url><loc>%s/</loc></url><url><loc>http://%s/page/1</loc></url></urlset>", inside.URL, r.Host)
+			fmt.Fprintf(w, "<urlset><url><loc>%s/</loc></url><url><loc>http://%s/page/1</loc></url></urlset>",
+				inside.URL, r.Host)
 		case path == "/bomb":
 			w.Header().Set("Content-Encoding", "gzip")
 			w.Header().Set("Content-Type", "text/html")

@@ -597,8 +597,9 @@ func TestEmbedding(t *testing.T) {
 			t.Cleanup(server.Close)
 			b := testbed.New(t, testbed.Options{Visit: []string{strings.TrimPrefix(server.URL, "http://")},
 				EmbeddingPrice: price})
-			publish(t, b, "slug: reading\ntitle: R\npurpose: P.\nmodel: thyme-mini\nbring:\n  embedding: clover-embed\n"+
-				"  sources: [{kind: encyclopedia, title: E, address: "+server.URL+"/reference/w/api.php}]\n")
+			publish(t, b,
+				"slug: reading\ntitle: R\npurpose: P.\nmodel: thyme-mini\nbring:\n  embedding: clover-embed\n"+
+					"  sources: [{kind: encyclopedia, title: E, address: "+server.URL+"/reference/w/api.php}]\n")
 			e := bring(t, b.Client, "reading", "", api.Wish{About: "Winter cluster"})
 			if agrees {
 				if e.Estimate.Tokens < 100 || e.Estimate.Cost <= 0 {

@@ -77,7 +77,8 @@ func TestAGuestKeepsToRobots(t *testing.T) {
 		switch r.URL.Path {
 		case "/robots.txt":
 			asked.Add(1)
-			fmt.Fprint(w, "User-agent: *\nDisallow: /all\n\nUser-agent: juvalogos\nDisallow: /private\nDisallow: /*?id=\n")
+			fmt.Fprint(w,
+				"User-agent: *\nDisallow: /all\n\nUser-agent: juvalogos\nDisallow: /private\nDisallow: /*?id=\n")
 		case "/leads":
 			http.Redirect(w, r, "/private/x", http.StatusFound)
 		default:
