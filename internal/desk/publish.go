@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -96,10 +97,39 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 	for i, m := range f.Choices.Models {
 		check(m.Model, fmt.Sprintf("choices.models.%d.model", i))
 	}
+	checkBringing(f.Bring, len(f.Shelves) > 0, registry, say)
 	if problems != nil {
 		return f, problems
 	}
 	return f, nil
+}
+
+// checkBringing says what is wrong with what visitors may have brought.
+func checkBringing(b deskfile.Bring, shelves bool, registry *models.Registry,
+	say func(place, format string, args ...any)) {
+	for i, s := range b.Sources {
+		place := fmt.Sprintf("bring.sources.%d.address", i)
+		if u, err := url.Parse(s.Address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+			say(place, "address: %q is no address; it begins with http:// or https://", s.Address)
+		}
+		for _, other := range b.Sources[:i] {
+			if other.Title == s.Title && other.Kind == s.Kind {
+				say(place, "title: two sources are called %q; visitors could not tell them apart", s.Title)
+			}
+		}
+	}
+	if b.Documents && !shelves {
+		say("bring.documents", "documents: the desk has no shelves; name some under shelves")
+	}
+	if b.Embedding == "" {
+		return
+	}
+	if entry, err := registry.Find(b.Embedding); err != nil {
+		say("bring.embedding", "embedding: %v", err)
+	} else if !entry.Able("embeddings") {
+		say("bring.embedding", "embedding: %q makes no embeddings; the connection file gives it only: %s", b.Embedding,
+			strings.Join(entry.Can, ", "))
+	}
 }
 
 // Publish checks a desk file and makes it the published revision of its desk.

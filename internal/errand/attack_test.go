@@ -212,3 +212,64 @@ func (v *browser) bring(t *testing.T, address string) int {
 	answer.Body.Close()
 	return answer.StatusCode
 }
+
+// What a site says of itself is bounded before it is put on record, whatever signs are
+// in it; and what a visitor writes is.
+func TestWordsThatAttack(t *testing.T) {
+	long := strings.Repeat("very long ", 200_000)
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch q := r.URL.Query(); {
+		case r.URL.Path == "/title":
+			w.Header().Set("Content-Type", "text/html")
+			w.Header().Set("ETag", `"`+strings.Repeat("e", 20_000)+`"`)
+			fmt.Fprint(w, "<title>\x00 \x1b[31m"+long+"</title><p>"+strings.Repeat("word ", 40))
+		case r.URL.Path == "/canonical":
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, `<title>T</title><link rel=canonical href="/`+strings.Repeat("x", 50_000)+`"><p>`+
+				strings.Repeat("word ", 40))
+		case q.Get("action") == "parse":
+			fmt.Fprintf(w, `{"parse": {"title": "Many", "text": %q}}`, strings.Repeat(`<li><a title="`+long[:4000]+`">x</a> `+
+				long[:4000], 300))
+		case q.Get("titles") == "Many":
+			fmt.Fprint(w, `{"query": {"pages": [{"title": "Many", "canonicalurl": "http://x/", "pageprops": {"disambiguation": ""}}]}}`)
+		case q.Get("titles") == "Script":
+			fmt.Fprint(w, `{"query": {"pages": [{"title": "Script\u0000", "canonicalurl": "javascript:alert(1)"}]}}`)
+		case q.Get("titles") == "Wrong":
+			fmt.Fprint(w, `{"error": {"info": "the database is on fire"}}`)
+		case q.Get("titles") == "Broken":
+			fmt.Fprint(w, `[[[[[[`)
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	t.Cleanup(server.Close)
+	b := testbed.New(t, testbed.Options{Visit: []string{strings.TrimPrefix(server.URL, "http://")}})
+	publish(t, b, "slug: open\ntitle: Open\npurpose: Reads anything.\nmodel: thyme-mini\nbring:\n  addresses: true\n"+
+		"  sources: [{kind: encyclopedia, title: E, address: "+server.URL+"/w/api.php}]\n")
+	e := bring(t, b.Client, "open", "", api.Wish{About: server.URL + "/title"})
+	if e.State != "ready" || len(e.Works) != 1 || len([]rune(e.Works[0].Name)) > 300 {
+		t.Errorf("a long title: %s %q", e.State, e.Problem)
+	}
+	if e := bring(t, b.Client, "open", "", api.Wish{About: server.URL + "/canonical"}); e.State != "failed" ||
+		!strings.Contains(e.Problem, "too long") {
+		t.Errorf("a long address: %s %q", e.State, e.Problem)
+	}
+	if e := bring(t, b.Client, "open", "", api.Wish{About: "Many"}); e.State != "choose" || len(e.Meanings) > 12 ||
+		len(e.Meanings[0].Title) > 300 {
+		t.Errorf("many meanings: %s, %d", e.State, len(e.Meanings))
+	}
+	for _, about := range []string{"Script", "Wrong", "Broken"} {
+		e := bring(t, b.Client, "open", "", api.Wish{About: about})
+		if e.State != "failed" || strings.Contains(e.Problem, "fire") || strings.Contains(e.Problem, "MediaWiki") {
+			t.Errorf("%s: %s %q", about, e.State, e.Problem)
+		}
+	}
+	for _, about := range []string{strings.Repeat("x", 400), "http://x/" + strings.Repeat("y", 3000)} {
+		if e, err := b.Client.Bring(t.Context(), "open", "", api.Wish{About: about}); err == nil {
+			t.Errorf("%d letters were taken: %+v", len(about), e)
+		}
+	}
+	if _, err := b.Client.Bring(t.Context(), "open", "", api.Wish{About: "a\x00b\xff \n c"}); err != nil {
+		t.Errorf("signs that are none: %v", err)
+	}
+}

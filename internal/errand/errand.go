@@ -74,8 +74,12 @@ const (
 // mostTogether is how many errands a conversation may rest on.
 const mostTogether = 12
 
-// longestWish is in characters.
-const longestWish = 2000
+// The longest that is looked for, in characters, and the longest address, in bytes.
+const (
+	longestWish    = 300
+	longestAddress = 2000
+	longestName    = 300
+)
 
 // soon is how long whoever begins an errand waits for its end before they are told
 // how far it is: what is there already is there at once.
@@ -193,7 +197,7 @@ func hideSecret(e *record.Errand) (whole string) {
 // errandOf is what a wish means at a desk; or why it is not brought.
 func (s *Service) errandOf(f deskfile.File, w *Wish) (e record.Errand, err error) {
 	b := f.Bring
-	w.Wanted = strings.TrimSpace(strings.ToValidUTF8(w.Wanted, ""))
+	w.Wanted = record.OneLine(w.Wanted, 0)
 	if w.Kind == "" {
 		w.Kind = guess(b, w.Wanted)
 	}
@@ -206,7 +210,7 @@ func (s *Service) errandOf(f deskfile.File, w *Wish) (e record.Errand, err error
 	if w.Wanted == "" {
 		return e, fault.Say(fault.Invalid, "Write an address or a topic first.")
 	}
-	if utf8.RuneCountInString(w.Wanted) > longestWish {
+	if utf8.RuneCountInString(w.Wanted) > longestWish && w.Kind != record.ByAddress {
 		return e, fault.Say(fault.Invalid, "This is too long for an address or a topic.")
 	}
 	if s.Sources == nil {
@@ -218,6 +222,9 @@ func (s *Service) errandOf(f deskfile.File, w *Wish) (e record.Errand, err error
 	case record.ByAddress:
 		if !b.Addresses {
 			return e, fault.Say(fault.NotOffered, "At this desk no addresses can be read.")
+		}
+		if len(e.Wanted) > longestAddress {
+			return e, fault.Say(fault.Invalid, "This is too long for an address or a topic.")
 		}
 		if !strings.Contains(e.Wanted, "://") {
 			e.Wanted = "https://" + e.Wanted

@@ -2,6 +2,8 @@ package errand
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"strings"
@@ -115,6 +117,10 @@ func told(err error) phrase.Phrase {
 	if said := source.Told(err); !said.IsZero() {
 		return said
 	}
+	var known *phrase.Error
+	if errors.As(err, &known) {
+		return known.Phrase
+	}
 	return shelf.Said(err)
 }
 
@@ -145,12 +151,11 @@ func (t *trip) bring(ctx context.Context) error {
 		return err
 	}
 	trays := []int64{tray}
-	if t.e.Private {
-		own, err := t.Shelves.Tray(ctx, t.e.DeskID, &t.e.Visitor, t.settings.Bring.Embedding)
-		if err != nil {
-			return err
-		}
+	switch own, err := t.Store.OwnTray(ctx, t.e.DeskID, t.e.Visitor); {
+	case err == nil:
 		trays = append(trays, own)
+	case !errors.Is(err, record.ErrNotFound):
+		return err
 	}
 	for _, on := range trays {
 		if there, err := t.known(ctx, on); there || err != nil {
@@ -164,7 +169,8 @@ func (t *trip) bring(ctx context.Context) error {
 	t.mu.Lock()
 	t.e.Nearest, t.e.LeftOut, t.e.Total = look.Nearest, look.LeftOut, len(look.Works)
 	for _, m := range look.Meanings {
-		t.e.Meanings = append(t.e.Meanings, record.Meaning(m))
+		t.e.Meanings = append(t.e.Meanings, record.Meaning{Title: record.OneLine(m.Title, longestName),
+			About: record.OneLine(m.About, longestName)})
 	}
 	t.keep(ctx)
 	t.mu.Unlock()
@@ -193,7 +199,8 @@ func (t *trip) wish() string {
 	if t.e.Kind != record.ByAddress {
 		words = strings.ToLower(words)
 	}
-	return fmt.Sprintf("%s %s %d %s", t.e.Kind, t.e.Source, t.e.Most, words)
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s %s %d %s", t.e.Kind, t.e.Source, t.e.Most, words))
+	return hex.EncodeToString(sum[:])
 }
 
 func (t *trip) fresh(at time.Time) bool {
@@ -313,13 +320,21 @@ func (t *trip) missed(ctx context.Context, name string, err error) {
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.e.Failed = append(t.e.Failed, record.NotBrought{Name: name, Problem: said})
+	t.e.Failed = append(t.e.Failed, record.NotBrought{Name: record.OneLine(name, longestName), Problem: said})
 	t.keep(ctx)
 }
 
 // one brings one work: from the tray, if it is there and as it was, else from where
 // it is published.
 func (t *trip) one(ctx context.Context, tray int64, w source.Work, place int) (id, on int64, err error) {
+	w.Name = record.OneLine(w.Name, longestName)
+	if len(w.Address) > longestAddress {
+		return 0, 0, &phrase.Error{Phrase: phrase.Of("its address is too long")}
+	}
+	if !strings.HasPrefix(w.Address, "http://") && !strings.HasPrefix(w.Address, "https://") {
+		return 0, 0, &phrase.Error{Phrase: phrase.Of("its address is none of the web")}
+	}
+	w.Address, w.Version = record.OneLine(w.Address, 0), record.OneLine(w.Version, longestName)
 	if w.Private || t.e.Private {
 		if tray, err = t.Shelves.Tray(ctx, t.e.DeskID, &t.e.Visitor, t.settings.Bring.Embedding); err != nil {
 			return 0, 0, err
@@ -423,6 +438,7 @@ func (s *Service) after(ctx context.Context, t *trip) {
 			name = strings.ToLower(name)
 		}
 	}
+	name = record.OneLine(name, longestName)
 	if err := s.Store.Count(context.WithoutCancel(ctx), e, name, t.address); err != nil {
 		s.Log.Warn("what was wanted could not be counted", "error", err)
 	}

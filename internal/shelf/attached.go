@@ -61,7 +61,7 @@ func (l *Library) own(ctx context.Context, conversation uuid.UUID, visitor recor
 	if errors.Is(err, record.ErrNotFound) {
 		a, err = l.makeAttached(ctx, conversation, visitor, desk, s)
 	}
-	if errors.Is(err, record.ErrNotFound) || errors.Is(err, record.ErrDuplicate) {
+	if errors.Is(err, record.ErrNotFound) || errors.Is(err, record.ErrDuplicate) || err == nil && a.DeskID != desk {
 		return a, missing("there is no such conversation of yours")
 	}
 	return a, err

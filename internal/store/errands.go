@@ -38,6 +38,14 @@ func (s *Errands) Tray(ctx context.Context, desk int64, visitor *record.Visitor,
 	return id, known(err)
 }
 
+// OwnTray returns the tray of a desk that is a visitor's own; ErrNotFound if there is
+// none yet.
+func (s *Errands) OwnTray(ctx context.Context, desk int64, visitor record.Visitor) (id int64, err error) {
+	err = s.pool.QueryRow(ctx, `select id from shelf where tray and desk = $1 and visitor = $2 and removed_at is null`,
+		desk, visitor[:]).Scan(&id)
+	return id, known(err)
+}
+
 const workColumns = `id, shelf, address, kind, name, version, dated, bytes, fetched_at, checked_at`
 
 // Work returns what is kept of an address on a tray, if its files are still there.

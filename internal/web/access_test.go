@@ -165,9 +165,9 @@ func TestTheWalkOverRoutesAndScopes(t *testing.T) {
 // TestTheWalkOverOwners calls everything that belongs to a visitor, with what
 // belongs to one, as another, as a program and as a maker who is signed in.
 func TestTheWalkOverOwners(t *testing.T) {
-	b := testbed.New(t, testbed.Options{})
+	b := testbed.New(t, testbed.Options{Visit: []string{"nowhere.invalid"}})
 	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: Reader\npurpose: Reads.\n"+
-		"model: thyme-mini\nattachments: true\n"), ""); err != nil {
+		"model: thyme-mini\nattachments: true\nbring: {addresses: true}\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	alice := visitor(t)
@@ -192,6 +192,12 @@ func TestTheWalkOverOwners(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &turn); err != nil || turn.ID+turn.Turn == "" {
 		t.Fatalf("%s, %v", text, err)
 	}
+	_, text = call(t, alice, "POST", b.Address+"/api/at/reader/errands?conversation="+attached.Conversation,
+		`{"kind":"address","about":"http://nowhere.invalid/minutes"}`)
+	var errand struct{ ID string }
+	if err := json.Unmarshal([]byte(text), &errand); err != nil || errand.ID == "" {
+		t.Fatalf("%s, %v", text, err)
+	}
 	fill := func(a access) map[string]string {
 		ids := map[string]string{"slug": "reader", "shelf": "attached-" + attached.Conversation, "page": "1.png"}
 		switch {
@@ -199,6 +205,8 @@ func TestTheWalkOverOwners(t *testing.T) {
 			ids["id"] = turn.ID + turn.Turn
 		case strings.Contains(a.path, "/documents/"), strings.Contains(a.path, "/attachments/"):
 			ids["id"] = fmt.Sprint(attached.Added[0].Document)
+		case strings.Contains(a.path, "/errands/"):
+			ids["id"] = errand.ID
 		default:
 			ids["id"] = attached.Conversation
 		}
@@ -234,7 +242,7 @@ func TestTheWalkOverOwners(t *testing.T) {
 			}
 		}
 	}
-	if calls < 18 {
+	if calls < 24 {
 		t.Errorf("only %d calls belong to visitors", calls)
 	}
 	// Makers' own routes lead to nobody's attachments either.
@@ -247,6 +255,10 @@ func TestTheWalkOverOwners(t *testing.T) {
 		}
 	}
 	// It is all still there, as it was.
+	if response, text := call(t, alice, "GET", b.Address+"/api/at/reader/errands?conversation="+attached.Conversation,
+		""); response.StatusCode != 200 || !strings.Contains(text, errand.ID) {
+		t.Errorf("the errand afterwards: %d %s", response.StatusCode, text)
+	}
 	response, text := call(t, alice, "GET", b.Address+"/api/conversations/"+attached.Conversation, "")
 	if response.StatusCode != 200 || strings.Contains(text, "mine now") {
 		t.Errorf("afterwards: %d %s", response.StatusCode, text)

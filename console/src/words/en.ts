@@ -654,6 +654,8 @@ export const en = {
     "an address with a name and a password in it is not fetched",
     "it leads from one address to another without end",
     "it took longer than {1} minutes",
+    "its address is none of the web",
+    "its address is too long",
     "nothing was found on “{1}”",
     "only addresses that begin with http:// or https:// are fetched",
     "something went wrong on our side; try again in a while",
