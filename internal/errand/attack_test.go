@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"juvalogos/internal/api"
+	"juvalogos/internal/client"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/testbed"
 )
@@ -91,6 +92,9 @@ func hostile(t *testing.T, more []limits.Limit) (at string, reached *atomic.Int6
 			page("<title>Deep</title>" + strings.Repeat("<div>", 200_000) + long)
 		case path == "/script":
 			page(`<title><script>alert(1)</script></title><p onclick="alert(1)">` + long + `<a href="javascript:alert(1)">x</a>`)
+		case path == "/mine":
+			w.Header().Set("Cache-Control", "private, max-age=60")
+			page("<title>Mine</title><p>" + long)
 		case strings.HasPrefix(path, "/page/"):
 			page("<title>Page " + path + "</title><p>" + long + path)
 		default:
@@ -136,6 +140,16 @@ func TestHostileAddresses(t *testing.T) {
 			if w.Address != at+path {
 				t.Errorf("%s: a link to %q", path, w.Address)
 			}
+		}
+	}
+	// What is answered as private is kept for whoever brought it, and for nobody else.
+	other := visitor(t, b, "other")
+	for i, c := range []struct {
+		who  *client.Client
+		kept int
+	}{{b.Client, 0}, {b.Client, 1}, {other, 0}, {other, 1}} {
+		if e := bring(t, c.who, "open", "", api.Wish{About: at + "/mine"}); e.State != "ready" || e.Kept != c.kept {
+			t.Errorf("private, %d: %+v", i, e)
 		}
 	}
 	if n := reached.Load(); n != 0 {
