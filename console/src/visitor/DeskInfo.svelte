@@ -3,6 +3,7 @@
   import { say } from "../words";
   import Dialog from "../ui/Dialog.svelte";
   import type { Schemas } from "../pageData";
+  import { offersBringing } from "./conversation.svelte";
 
   interface Props {
     /** The desk. */
@@ -41,6 +42,13 @@
   {@render list(say.desk.knows, desk.known)}
   {@render list(say.desk.remembers, [memory])}
   {#if desk.attachments}{@render list(say.desk.attachments, [say.desk.attachmentsAbout])}{/if}
+  {#if offersBringing(desk)}{@render list(say.desk.bringing, [
+      say.desk.bringingAbout(
+        desk.bring.sources.map((s) => s.title),
+        desk.bring.addresses,
+        desk.bring.documents,
+      ),
+    ])}{/if}
   {#if may.length}{@render list(say.desk.mayChange, [say.desk.mayChoose(may)])}{/if}
   <p class="mt-5 text-sm text-faded">
     {say.desk.machine}

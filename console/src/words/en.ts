@@ -52,7 +52,7 @@ export const en = {
     dated: (d: Date) => `of ${day(d)}`,
     didNotCome: (name: string, why: string) => `${name}: ${why}.`,
     estimate: (amount: number) =>
-      `Passages in it can be found more finely; that costs about ${money(amount)}.`,
+      `Passages in it can be found more finely, for ${amount < 0.01 ? "" : "about "}${money(amount)}.`,
     failed: "did not come",
     fetching: "Fetching it …",
     fewer: "Show fewer",
@@ -150,6 +150,13 @@ export const en = {
       "You may attach documents to a conversation, with the paper clip beside the question box. They are read " +
       "at once and answered from. Only you can open them; what answers quote is part of the conversation. They " +
       "go when you remove it.",
+    bringing: "What you may bring to read",
+    bringingAbout: (places: string[], addresses: boolean, documents: boolean) =>
+      `With the book beside the question box: ${list([
+        ...places,
+        ...(addresses ? ["a page or a file by its address"] : []),
+        ...(documents ? ["one of this desk’s documents"] : []),
+      ])}. It is read, and replies rest on it and on nothing else. It is listed to nobody else.`,
     canDo: "What this desk can do",
     goodFor: "Good for",
     knows: "What it knows",
@@ -377,6 +384,7 @@ export const en = {
     "copy.do": "Puts the text on the clipboard, to be pasted elsewhere.",
     "copy.done": "The text is on the clipboard now.",
     "desk.attachments": "What becomes of the files that you attach.",
+    "desk.bringing": "What you can have fetched, to ask about it.",
     "desk.canDo": "What this page is for, what it knows and what it does not.",
     "desk.goodFor": "Questions that this desk answers well.",
     "desk.knows": "What its replies can draw on.",
