@@ -3,11 +3,14 @@ package e2e
 import (
 	"fmt"
 	"net/http/httptest"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"juvalogos/console"
 	"juvalogos/internal/api"
@@ -258,4 +261,83 @@ func TestAMakerSeesWhatWasWanted(t *testing.T) {
 	e.click("Add a place to look")
 	e.until("it stands in the file", `(t => t.includes("addresses: true") && t.includes("kind: encyclopedia"))(document.querySelector(".cm-content").innerText)`)
 	e.accessible("a form with what visitors may bring")
+}
+
+// The same from a terminal: a topic is brought and answered from, what has several
+// meanings and what cannot be read is said, and what was wanted is put on a shelf.
+func TestBringingFromTheCommandLine(t *testing.T) {
+	_, at, b := readingBed(t)
+	cli := func(args ...string) (out, errs string, code int) {
+		t.Helper()
+		command := exec.Command(filepath.Join(programs, "juvalogos"), append(args, "-address", b.Address, "-token", testbed.Token)...)
+		var o, e strings.Builder
+		command.Stdout, command.Stderr = &o, &e
+		if err := command.Run(); err != nil && command.ProcessState == nil {
+			t.Fatal(err)
+		}
+		return o.String(), e.String(), command.ProcessState.ExitCode()
+	}
+	if _, _, code := cli("shelf", "create", "kept"); code != 0 {
+		t.Fatal("no shelf was made")
+	}
+	for _, c := range []struct {
+		args      []string
+		out, errs string
+		code      int
+	}{
+		{[]string{"ask", "-desk", "reading", "-about", "egg hive", "What is it woven of?"}, "straw", "About Sun hive (", 0},
+		{[]string{"ask", "-desk", "reading", "-about", at + "/talk", "-about", "wax moth", "When does a swarm leave?"},
+			"scale", "About Wax moth (", 0},
+		{[]string{"ask", "-desk", "reading", "-about", "cluster", "x"}, "", "Swarm cluster (the bunch", 1},
+		{[]string{"ask", "-desk", "reading", "-about", at + "/app", "x"}, "", "a program in the page", 1},
+		{[]string{"ask", "-desk", "reading", "-about", "zeppelin", "x"}, "", "nothing was found", 1},
+		{[]string{"ask", "-desk", "reading", "-kind", "thing", "-about", "x", "x"}, "", "one of", 1},
+		{[]string{"ask", "-desk", "helper", "-about", "x", "x"}, "", "At this desk no addresses can be read.", 1},
+		{[]string{"desk", "wanted", "reading"}, "zeppelin", "", 0},
+		{[]string{"desk", "wanted", "-put", "Sun hive", "-shelf", "kept", "reading"}, "Sun hive.html is on the shelf kept",
+			"", 0},
+		{[]string{"desk", "wanted", "-put", "nothing", "-shelf", "kept", "reading"}, "", "lists what was", 1},
+		{[]string{"desk", "wanted", "-put", "Sun hive", "reading"}, "", "-shelf is missing", 2},
+		{[]string{"usage", "-brought", "-by", "kind"}, "topic", "", 0},
+		{[]string{"usage", "-brought", "-by", "weather"}, "", "by is one or more of", 1},
+	} {
+		out, errs, code := cli(c.args...)
+		if code != c.code || !strings.Contains(out, c.out) || !strings.Contains(errs, c.errs) {
+			t.Errorf("%q: exit %d\n%s\n%s", c.args, code, out, errs)
+		}
+	}
+}
+
+// All of it by the keyboard alone: where to look, what for, the choice of a meaning,
+// and putting it away.
+func TestBringingByTheKeyboard(t *testing.T) {
+	_, _, b := readingBed(t)
+	p := openTab(t, browser.Desk, b.Address)
+	p.visit("/at/reading")
+	p.until("the cursor waits for what to read", `document.activeElement?.id === "bring-first"`)
+	p.keys("cluster\r")
+	p.shows("section[aria-label=cluster]", "This can mean several things.")
+	tabTo := func(script string) {
+		t.Helper()
+		for range 60 {
+			if run[bool](p, script) {
+				return
+			}
+			p.keys(kb.Tab)
+		}
+		t.Fatalf("the keyboard does not come to %s; the page shows:\n%s", script, p.text("body"))
+	}
+	run[any](p, `document.body.focus(), document.activeElement.blur(), null`)
+	tabTo(`document.activeElement.tagName === "BUTTON" && document.activeElement.innerText.includes("Swarm cluster")`)
+	p.keys(kb.Enter)
+	p.shows("section[aria-label='Swarm cluster']", "the bunch in which a swarm hangs")
+	tabTo(`document.activeElement.getAttribute("aria-label") === "Bring something to read"`)
+	p.keys(kb.Enter)
+	p.until("the field below has the cursor", `document.activeElement?.id === "bring-below"`)
+	p.keys(kb.Escape)
+	p.until("Escape closes it", `!document.querySelector("#bring-below")`)
+	run[any](p, `document.activeElement.blur(), null`)
+	tabTo(`document.activeElement.getAttribute("aria-label") === "Put away Swarm cluster"`)
+	p.keys(kb.Enter)
+	p.shows("main", "“Swarm cluster” was put away.")
 }
