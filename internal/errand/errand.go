@@ -54,6 +54,7 @@ type Service struct {
 	stop       context.CancelFunc
 	all        sync.WaitGroup
 	line       *fair.Line
+	fetches    chan struct{} // works that are fetched, and in memory, at once
 
 	mu      sync.Mutex
 	running map[uuid.UUID]*running
@@ -67,8 +68,10 @@ type running struct {
 
 // How many errands run at once, of all and of one visitor or address.
 const (
-	mostAtOnce = 12
+	mostAtOnce = 8
 	eachAtOnce = 3
+	// mostFetches is how many works of all errands are fetched at once.
+	mostFetches = 8
 )
 
 // mostTogether is how many errands a conversation may rest on.
@@ -93,7 +96,8 @@ func New(o Options) *Service {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	s := &Service{Options: o, line: fair.NewLine(mostAtOnce), running: map[uuid.UUID]*running{}}
+	s := &Service{Options: o, line: fair.NewLine(mostAtOnce), running: map[uuid.UUID]*running{},
+		fetches: make(chan struct{}, mostFetches)}
 	s.line.Each(eachAtOnce, eachAtOnce)
 	s.background, s.stop = context.WithCancel(context.Background())
 	s.all.Go(s.rounds)

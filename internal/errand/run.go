@@ -109,7 +109,14 @@ func (t *trip) run(ctx context.Context) {
 				"error", err)
 		}
 	}
-	t.keep(context.WithoutCancel(ctx))
+	// While the database is away the end waits for it: nobody else would bring it.
+	for !t.keep(context.WithoutCancel(ctx)) {
+		select {
+		case <-t.background.Done():
+			return
+		case <-time.After(time.Second):
+		}
+	}
 }
 
 // told is what of an error is told to the visitor.
@@ -125,8 +132,8 @@ func told(err error) phrase.Phrase {
 }
 
 // keep puts on record how far the errand is. It ends the errand if the visitor has
-// stopped it meanwhile. The caller holds mu.
-func (t *trip) keep(ctx context.Context) {
+// stopped it meanwhile, and reports whether it is on record. The caller holds mu.
+func (t *trip) keep(ctx context.Context) bool {
 	goesOn, err := t.Store.Progress(ctx, t.e, t.Instance)
 	if err != nil && ctx.Err() == nil {
 		t.Log.Warn("how far an errand is could not be put on record", "errand", t.e.ID, "error", err)
@@ -134,6 +141,7 @@ func (t *trip) keep(ctx context.Context) {
 	if err == nil && !goesOn {
 		t.cancel(t.e.ID)
 	}
+	return err == nil
 }
 
 // bring brings what is wanted.
@@ -352,6 +360,12 @@ func (t *trip) one(ctx context.Context, tray int64, w source.Work, place int) (i
 	same := isThere && (w.Unchanged || w.Version != "" && w.Version == there.Version ||
 		w.Fetch != nil && w.Version == "" && t.fresh(there.CheckedAt))
 	if !same && items == nil && w.Fetch != nil {
+		select {
+		case t.fetches <- struct{}{}:
+			defer func() { <-t.fetches }()
+		case <-ctx.Done():
+			return 0, 0, context.Cause(ctx)
+		}
 		items, err = w.Fetch(ctx)
 		if same = source.IsUnchanged(err) && isThere; err != nil && !same {
 			return 0, 0, err

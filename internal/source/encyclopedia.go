@@ -90,7 +90,8 @@ func (s *Sources) article(ctx context.Context, api *url.URL, a titled) (Item, er
 		Parse struct{ Title, Text string }
 	}
 	item := Item{Name: a.file(), Address: a.Address}
-	if err := s.ask(ctx, api, url.Values{"action": {"parse"}, "page": {a.Title}, "prop": {"text"}}, &page); err != nil {
+	if err := s.ask(ctx, api, url.Values{"action": {"parse"}, "page": {a.Title}, "prop": {"text"},
+		"disableeditsection": {"1"}, "disabletoc": {"1"}}, &page); err != nil {
 		return Item{}, err
 	}
 	if page.Parse.Text == "" {

@@ -17,6 +17,7 @@ type glanced struct {
 	track     string // of captions
 	words     int    // that a reader sees
 	scripts   int
+	noscript  bool // it says something to those whose programs do not run
 	password  bool // it asks for one
 }
 
@@ -70,6 +71,8 @@ func (g *glanced) tag(tag string, said map[string]string) {
 	switch tag {
 	case "script":
 		g.scripts++
+	case "noscript":
+		g.noscript = true
 	case "link":
 		if strings.EqualFold(said["rel"], "canonical") {
 			g.canonical = said["href"]
@@ -84,17 +87,18 @@ func (g *glanced) tag(tag string, said map[string]string) {
 	}
 }
 
-// fewWords are so few that a page says nothing by itself.
-const fewWords = 20
+// So few words that a page says nothing by itself, if a program in it may; and so few
+// that one which asks for a password says nothing else.
+const fewWords, besidePassword = 20, 60
 
 // unreadable says why there is nothing to read on a page.
 func (g glanced) unreadable(host string) error {
 	switch {
-	case g.password && g.words < 10*fewWords:
+	case g.password && g.words < besidePassword:
 		return wrong("%s lets only those read it who sign in there; save it and attach the file", host)
 	case g.track != "":
 		return nil
-	case g.words < fewWords && g.scripts > 0:
+	case g.scripts > 0 && (g.words < fewWords/4 || g.noscript && g.words < fewWords):
 		return wrong("a program in the page at %s writes its text, which is not run here; save what you see as a PDF "+
 			"and attach it", host)
 	case g.words == 0:

@@ -99,3 +99,33 @@ func TestMistakes(t *testing.T) {
 		t.Errorf("a private address was reached: %v", err)
 	}
 }
+
+// What a page shows at a glance tells whether there is anything to read.
+func TestWhatIsWorthReading(t *testing.T) {
+	long := strings.Repeat("word ", 80)
+	for page, says := range map[string]string{
+		"<title>A</title><p>We are closed today, because of the fair.<script>count()</script>": "",
+		"<title>A</title><div id=app></div><script src=a.js></script>": "a " +
+			"program in the page",
+		"<title>A</title><noscript>Switch on scripts</noscript><p>Loading, please wait a little<script>x": "a " +
+			"program in the page",
+		"<title>A</title><p>" + long + "<form><input type=password></form>":    "",
+		"<title>A</title><p>Please sign in.<form><input TYPE=Password></form>": "sign in",
+		"<title>A</title><body> ": "no text on the page",
+		"  \n ":                   "is empty",
+	} {
+		address, _ := site(t, map[string]string{"/a": page})
+		hosts, err := reach.NewListed([]string{strings.TrimPrefix(address, "http://")})
+		if err != nil {
+			t.Fatal(err)
+		}
+		s := source.ForGuests(reach.NewGuest(reach.New(hosts, 1<<20, 5*time.Second), nil))
+		look, err := s.LookAtAddress(t.Context(), address+"/a", 5, func(string) (string, time.Time, bool) {
+			return "", time.Time{}, false
+		})
+		if says == "" && (err != nil || len(look.Works) != 1 || look.Works[0].Name != "A") ||
+			says != "" && (err == nil || !strings.Contains(err.Error(), says)) {
+			t.Errorf("%q: %+v, %v", page, look, err)
+		}
+	}
+}

@@ -440,6 +440,9 @@ func (s *Errands) Purge(ctx context.Context, before time.Time) (int64, error) {
 		if _, err := tx.Exec(ctx, `delete from work w where not exists (select from document where work = w.id)`); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, `delete from wanted where day < $1::timestamptz - interval '1 year'`, before); err != nil {
+			return err
+		}
 		_, err = tx.Exec(ctx, `delete from led_to where looked_at < $1`, before)
 		return err
 	})
