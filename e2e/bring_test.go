@@ -269,7 +269,8 @@ func TestBringingFromTheCommandLine(t *testing.T) {
 	_, at, b := readingBed(t)
 	cli := func(args ...string) (out, errs string, code int) {
 		t.Helper()
-		command := exec.Command(filepath.Join(programs, "juvalogos"), append(args, "-address", b.Address, "-token", testbed.Token)...)
+		command := exec.Command(filepath.Join(programs, "juvalogos"),
+			append(args, "-address", b.Address, "-token", testbed.Token)...)
 		var o, e strings.Builder
 		command.Stdout, command.Stderr = &o, &e
 		if err := command.Run(); err != nil && command.ProcessState == nil {
@@ -285,7 +286,8 @@ func TestBringingFromTheCommandLine(t *testing.T) {
 		out, errs string
 		code      int
 	}{
-		{[]string{"ask", "-desk", "reading", "-about", "egg hive", "What is it woven of?"}, "straw", "About Sun hive (", 0},
+		{[]string{"ask", "-desk", "reading", "-about", "egg hive", "What is it woven of?"}, "straw",
+			"About Sun hive (", 0},
 		{[]string{"ask", "-desk", "reading", "-about", at + "/talk", "-about", "wax moth", "When does a swarm leave?"},
 			"scale", "About Wax moth (", 0},
 		{[]string{"ask", "-desk", "reading", "-about", "cluster", "x"}, "", "Swarm cluster (the bunch", 1},
@@ -294,7 +296,8 @@ func TestBringingFromTheCommandLine(t *testing.T) {
 		{[]string{"ask", "-desk", "reading", "-kind", "thing", "-about", "x", "x"}, "", "one of", 1},
 		{[]string{"ask", "-desk", "helper", "-about", "x", "x"}, "", "At this desk no addresses can be read.", 1},
 		{[]string{"desk", "wanted", "reading"}, "zeppelin", "", 0},
-		{[]string{"desk", "wanted", "-put", "Sun hive", "-shelf", "kept", "reading"}, "Sun hive.html is on the shelf kept",
+		{[]string{"desk", "wanted", "-put", "Sun hive", "-shelf", "kept", "reading"},
+			"Sun hive.html is on the shelf kept",
 			"", 0},
 		{[]string{"desk", "wanted", "-put", "nothing", "-shelf", "kept", "reading"}, "", "lists what was", 1},
 		{[]string{"desk", "wanted", "-put", "Sun hive", "reading"}, "", "-shelf is missing", 2},

@@ -149,6 +149,13 @@ var pictures = []picture{
 		script(`document.querySelector(".notes button").click()`),
 		chromedp.WaitVisible(chromedp.CSS("[role=dialog] .box")), chromedp.Sleep(time.Second),
 	}},
+	{"visitor-brought", browser.Desk, "reference", []browser.Action{
+		chromedp.SendKeys(chromedp.CSS("#bring-first"), "Alder skep\r"),
+		chromedp.WaitVisible(chromedp.CSS("section[aria-label='Alder skep'] ul")),
+		ask("What does the Alder skep weigh?"), chromedp.Click(browser.Button("Bring something to read")),
+		chromedp.SendKeys(chromedp.CSS("#bring-below"), "larch skep\r"), chromedp.Sleep(1500 * time.Millisecond),
+		chromedp.Click(browser.Button("Larch skep")), chromedp.Sleep(700 * time.Millisecond),
+	}},
 	{"visitor-dark", dark, "hive-helper",
 		[]browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"),
 			chromedp.Sleep(2 * time.Second)}},
