@@ -379,6 +379,13 @@ func TestWhatIsForOneAlone(t *testing.T) {
 	if e.State != "ready" {
 		t.Fatalf("got %+v", e)
 	}
+	_, outcome, _ := ask(t, b.Client, "reading", e.Conversation, "Where is it?")
+	if sources := client.Sources(outcome); sources == nil || len(sources.Passages) == 0 {
+		t.Error("it is not answered from")
+	}
+	if note := lookedIn(t, b); note != "" {
+		t.Errorf("the trace that makers see says %q", note)
+	}
 	before := s.Asked("/wiki/Larch_Hill")
 	if e := bring(t, b.Client, "reading", "", api.Wish{About: secret}); e.State != "ready" || e.Kept != 1 ||
 		s.Asked("/wiki/Larch_Hill") != before {

@@ -125,6 +125,9 @@ func (s *Sources) LookAtAddress(ctx context.Context, address string, most int, k
 	if err != nil {
 		return Look{}, err
 	}
+	if children := sitemapIndex(got.Body[:min(len(got.Body), mostSpelt)]); children != nil {
+		return s.lookAtIndex(ctx, got.Address, children, most, known)
+	}
 	if pages := sitemap(got.Body[:min(len(got.Body), mostSpelt)]); pages != nil {
 		return s.lookAtPages(got.Address, pages, most, known), nil
 	}
@@ -140,6 +143,34 @@ func plainAddress(u *url.URL) string {
 		plain.Path = "/"
 	}
 	return plain.String()
+}
+
+// mostSitemaps is how many sitemaps of an index are looked at.
+const mostSitemaps = 5
+
+// lookAtIndex sees the pages of the sitemaps that an index names, those of its host.
+func (s *Sources) lookAtIndex(ctx context.Context, from *url.URL, children []string, most int,
+	known Known) (l Look, err error) {
+	for i, child := range children {
+		u, err := url.Parse(child)
+		if err != nil || u.Host != from.Host {
+			continue
+		}
+		if i >= mostSitemaps || len(l.Works) == most {
+			l.LeftOut++ // its pages are not counted
+			continue
+		}
+		got, err := s.visit(ctx, child, "", time.Time{})
+		if err != nil {
+			return l, err
+		}
+		more := s.lookAtPages(got.Address, sitemap(got.Body[:min(len(got.Body), mostSpelt)]), most-len(l.Works), known)
+		l.Works, l.LeftOut = append(l.Works, more.Works...), l.LeftOut+more.LeftOut
+	}
+	if len(l.Works) == 0 {
+		return l, wrong("no page of %s is in this list of pages", from.Host)
+	}
+	return l, nil
 }
 
 func (s *Sources) lookAtPages(from *url.URL, pages []string, most int, known Known) (l Look) {

@@ -33,6 +33,26 @@ func sitemap(body []byte) []string {
 	return pages
 }
 
+// sitemapIndex lists the sitemaps of an index of them (sitemaps.org); nil if it is
+// none.
+func sitemapIndex(body []byte) (all []string) {
+	if !bytes.Contains(body[:min(len(body), 2000)], []byte("<sitemapindex")) {
+		return nil
+	}
+	var s struct {
+		Sitemaps []struct {
+			Loc string `xml:"loc"`
+		} `xml:"sitemap"`
+	}
+	if xml.Unmarshal(body, &s) != nil {
+		return nil
+	}
+	for _, m := range s.Sitemaps {
+		all = append(all, strings.TrimSpace(m.Loc))
+	}
+	return all
+}
+
 // pages brings the pages of a sitemap.
 func (s *Sources) pages(ctx context.Context, from *url.URL, pages []string, take Take) error {
 	for i, p := range pages {

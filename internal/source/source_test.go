@@ -129,3 +129,25 @@ func TestWhatIsWorthReading(t *testing.T) {
 		}
 	}
 }
+
+// An index of sitemaps leads to their pages, of its own host, up to a bound; what is
+// beyond is counted.
+func TestAnIndexOfSitemaps(t *testing.T) {
+	address, _ := site(t, map[string]string{
+		"/index.xml": `<sitemapindex><sitemap><loc>HOST/one.xml</loc></sitemap>
+			<sitemap><loc>http://elsewhere.example/x.xml</loc></sitemap><sitemap><loc>HOST/two.xml</loc></sitemap></sitemapindex>`,
+		"/one.xml": "<urlset><url><loc>HOST/a</loc></url><url><loc>http://elsewhere.example/b</loc></url></urlset>",
+		"/two.xml": "<urlset><url><loc>HOST/c</loc></url><url><loc>HOST/d</loc></url></urlset>",
+		"/a":       "<p>Alder",
+	})
+	hosts, err := reach.NewListed([]string{strings.TrimPrefix(address, "http://")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := source.ForGuests(reach.NewGuest(reach.New(hosts, 1<<20, 5*time.Second), nil))
+	none := func(string) (string, time.Time, bool) { return "", time.Time{}, false }
+	look, err := s.LookAtAddress(t.Context(), address+"/index.xml", 2, none)
+	if err != nil || len(look.Works) != 2 || look.Works[1].Address != address+"/c" || look.LeftOut != 1 {
+		t.Errorf("%+v, %v", look, err)
+	}
+}

@@ -140,7 +140,8 @@
         {total.errands === 1 ? "time" : "times"}:
         <span class="tabular-nums">{(total.works - total.kept).toLocaleString("en")}</span>
         {total.works - total.kept === 1 ? "work was" : "works were"} fetched, {size(total.bytes)};
-        <span class="tabular-nums">{total.kept.toLocaleString("en")}</span> were there already{total.cost
+        <span class="tabular-nums">{total.kept.toLocaleString("en")}</span>
+        {total.kept === 1 ? "was" : "were"} there already{total.cost
           ? `; embedding cost ${shortMoney(total.cost)}`
           : ""}.
       </p>

@@ -11,13 +11,15 @@
     brought: Brought;
     /** Whether the cards are shown elsewhere on the page. */
     elsewhere: boolean;
+    /** Whether a panel below says itself what went wrong. */
+    bringing: boolean;
     /** Whether the desk has documents of its own. */
     ownDocuments: boolean;
     /** Asks a question about it. */
     ask: (question: string) => void;
   }
 
-  let { brought, elsewhere, ownDocuments, ask }: Props = $props();
+  let { brought, elsewhere, bringing, ownDocuments, ask }: Props = $props();
 
   let open = $state("");
   const shown = $derived(brought.errands.find((e) => e.id === open));
@@ -85,7 +87,7 @@
       onclick={() => brought.away && brought.takeUp(brought.away)}>{say.bring.takeUp}</button>
   </p>
 {/if}
-{#if brought.problem && !elsewhere}<p class="mb-2 text-fine text-wrong" role="alert">
+{#if brought.problem && !elsewhere && !bringing}<p class="mb-2 text-fine text-wrong" role="alert">
     {brought.problem}
   </p>{/if}
 <p class="sr-only" role="status">

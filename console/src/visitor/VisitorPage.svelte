@@ -313,7 +313,12 @@
             {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
             {#if desk.attachments}<Attachments attached={conversation.attached} />{/if}
             {#if brought}
-              <RestsOn {brought} elsewhere={opens} ownDocuments={desk.own_documents ?? false} {ask} />
+              <RestsOn
+                {brought}
+                elsewhere={opens}
+                {bringing}
+                ownDocuments={desk.own_documents ?? false}
+                {ask} />
               {#if bringing}
                 <div class="mb-2">
                   <BringPanel

@@ -664,6 +664,7 @@ export const en = {
     "it took longer than {1} minutes",
     "its address is none of the web",
     "its address is too long",
+    "no page of {1} is in this list of pages",
     "nothing was found on “{1}”",
     "only addresses that begin with http:// or https:// are fetched",
     "something went wrong on our side; try again in a while",
