@@ -379,7 +379,7 @@ func TestWhatIsForOneAlone(t *testing.T) {
 	if e.State != "ready" {
 		t.Fatalf("got %+v", e)
 	}
-	_, outcome, _ := ask(t, b.Client, "reading", e.Conversation, "Where is it?")
+	_, outcome, _ := ask(t, b.Client, "reading", e.Conversation, "What is Larch Hill?")
 	if sources := client.Sources(outcome); sources == nil || len(sources.Passages) == 0 {
 		t.Error("it is not answered from")
 	}
