@@ -59,7 +59,7 @@ func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 		t.Fatalf("%d %s", r.StatusCode, text)
 	}
 	var small int64
-	testbed.Within(t, 20*time.Second, "they are read", func() bool {
+	testbed.Within(t, 2*time.Minute, "they are read", func() bool {
 		documents, err := b.Client.ShelfDocuments(t.Context(), "handbook")
 		if err != nil {
 			t.Fatal(err)
