@@ -152,7 +152,7 @@ var pictures = []picture{
 	{"visitor-brought", browser.Desk, "reference", []browser.Action{
 		chromedp.SendKeys(chromedp.CSS("#bring-first"), "Alder skep\r"),
 		chromedp.WaitVisible(chromedp.CSS("section[aria-label='Alder skep'] ul")),
-		ask("What does the Alder skep weigh?"), chromedp.Click(browser.Button("Bring something to read")),
+		ask("Who wove the first one?"), chromedp.Click(browser.Button("Bring something to read")),
 		chromedp.SendKeys(chromedp.CSS("#bring-below"), "larch skep\r"), chromedp.Sleep(1500 * time.Millisecond),
 		chromedp.Click(browser.Button("Larch skep")), chromedp.Sleep(700 * time.Millisecond),
 	}},
