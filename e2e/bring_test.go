@@ -180,6 +180,13 @@ func TestALinkThatCarriesATopic(t *testing.T) {
 	p.click("Read it")
 	p.shows("section[aria-label='Larch Hill']", "The original")
 	p.until("a reload does not ask again", `location.search === ""`)
+	// What this browser remembers and nobody else does is no conversation.
+	run[any](p, `localStorage.setItem("juvalogos-begun:reading", "01a2287c-5fef-764e-9cec-01d8a8a0cf15"), null`)
+	p.visit("/at/reading")
+	p.shows("main h2", "What shall we read?")
+	p.until("it is forgotten", `localStorage.getItem("juvalogos-begun:reading") === null`)
+	p.ask("How do I light a smoker?")
+	p.settled()
 	for query, says := range map[string]string{
 		"search=x&source=Elsewhere":                      "something that this desk does not read",
 		"topic=%3Cimg%20src%3Dx%20onerror%3Dalert(1)%3E": "“<img src=x onerror=alert(1)>”",

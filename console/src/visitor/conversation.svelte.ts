@@ -39,7 +39,21 @@ export class Conversation {
     void this.refresh();
     const id = idInAddress();
     void this.open(id);
-    if (!id && !linksToSomething()) this.#rest(Begun.kept());
+    if (!id && !linksToSomething()) void this.#takeUp(Begun.kept());
+  }
+
+  /** Takes up the conversation that was to begin when the page was left, if anything of it is still there. */
+  async #takeUp(id: string) {
+    if (!id) return;
+    this.#rest(id);
+    try {
+      const [attached, brought] = await Promise.all([api.listAttached(id), api.listErrands(id)]);
+      if (attached.length || brought.length || this.begun.id !== id || this.id) return;
+    } catch {
+      return; // whether it is there is not known
+    }
+    Begun.over();
+    this.begun.id = "";
   }
 
   /** Shows what was attached to a conversation and brought into it. */
