@@ -22,7 +22,12 @@ func script(t *testing.T, text string) string {
 	}
 	t.Cleanup(func() { os.RemoveAll(folder) })
 	path := filepath.Join(folder, "program")
-	if err := errors.Join(os.Chmod(folder, 0o755), os.WriteFile(path, []byte(text), 0o755)); err != nil {
+	// A process that another test starts meanwhile would hold the file open, and it
+	// could not be run: "text file busy".
+	syscall.ForkLock.RLock()
+	err = errors.Join(os.Chmod(folder, 0o755), os.WriteFile(path, []byte(text), 0o755))
+	syscall.ForkLock.RUnlock()
+	if err != nil {
 		t.Fatal(err)
 	}
 	return path
