@@ -252,7 +252,7 @@ func (s *Service) errandOf(f deskfile.File, w *Wish) (e record.Errand, err error
 
 // guess is what words look like: an address, or what the desk's first source is for.
 func guess(b deskfile.Bring, wanted string) record.ErrandKind {
-	if LooksLikeAddress(wanted) || len(b.Sources) == 0 {
+	if looksLikeAddress(wanted) || len(b.Sources) == 0 {
 		return record.ByAddress
 	}
 	if b.Sources[0].Kind == deskfile.Papers {
@@ -261,8 +261,8 @@ func guess(b deskfile.Bring, wanted string) record.ErrandKind {
 	return record.ByTopic
 }
 
-// LooksLikeAddress reports whether words are an address rather than a topic.
-func LooksLikeAddress(wanted string) bool {
+// looksLikeAddress reports whether words are an address rather than a topic.
+func looksLikeAddress(wanted string) bool {
 	if strings.ContainsAny(wanted, " \t\n") {
 		return false
 	}

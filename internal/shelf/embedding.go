@@ -220,12 +220,7 @@ func (l *meanings) embedPatiently(shelf int64) {
 			return
 		}
 		l.Log.Warn("a shelf could not be embedded", "shelf", shelf, "try", try, "error", err)
-		told := err.Error()
-		var failure *models.Error
-		if errors.As(err, &failure) {
-			told = failure.Advice()
-		}
-		if err := l.Store.Shelves.NoteEmbedding(l.background, shelf, told); err != nil {
+		if err := l.Store.Shelves.NoteEmbedding(l.background, shelf, Advice(err)); err != nil {
 			l.Log.Warn("what went wrong could not be put on record", "error", err)
 		}
 		if try == mostTries {

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"html"
@@ -12,6 +13,7 @@ import (
 	nethtml "golang.org/x/net/html"
 
 	"juvalogos/core/phrase"
+	"juvalogos/core/yamlfile"
 )
 
 // Topic brings an encyclopedia's article on a topic, under its canonical title.
@@ -247,14 +249,12 @@ func (s *Sources) prefixed(ctx context.Context, api *url.URL, topic string) (str
 		if err := s.ask(ctx, api, query, &found); err != nil {
 			return "", err
 		}
-		var titles []string
-		for _, f := range found.Query.PrefixSearch {
-			if distance(strings.ToLower(topic), strings.ToLower(f.Title)) <= 1+len(topic)/5 {
-				titles = append(titles, f.Title)
-			}
+		titles := make([]string, len(found.Query.PrefixSearch))
+		for i, f := range found.Query.PrefixSearch {
+			titles[i] = f.Title
 		}
-		if len(titles) > 0 {
-			return nearestOf(topic, titles), nil
+		if near := yamlfile.Nearest(topic, titles); near != "" {
+			return near, nil
 		}
 	}
 	return "", nil
@@ -271,39 +271,10 @@ func beginnings(topic string) (all []string) {
 	return all
 }
 
-// nearestOf is the title that is written most like a topic; of several the first,
-// and the first of all if none is like it.
+// nearestOf is the title that is written most like a topic, or the first of all if none
+// is like it.
 func nearestOf(topic string, titles []string) string {
-	best, least := titles[0], len(topic)/2+1
-	for _, t := range titles {
-		if d := distance(strings.ToLower(topic), strings.ToLower(t)); d < least {
-			best, least = t, d
-		}
-	}
-	return best
-}
-
-// distance is how many letters have to be put in, left out or changed to make one
-// text of another (Levenshtein).
-func distance(a, b string) int {
-	x, y := []rune(a), []rune(b)
-	row := make([]int, len(y)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := range x {
-		before := row[0]
-		row[0] = i + 1
-		for j := range y {
-			cost := before
-			if x[i] != y[j] {
-				cost++
-			}
-			before = row[j+1]
-			row[j+1] = min(cost, row[j]+1, before+1)
-		}
-	}
-	return row[len(y)]
+	return cmp.Or(yamlfile.Nearest(topic, titles), titles[0])
 }
 
 // ask asks a MediaWiki API.

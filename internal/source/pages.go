@@ -7,8 +7,6 @@ import (
 	"path"
 	"strings"
 
-	"golang.org/x/net/html"
-
 	"juvalogos/core/phrase"
 	"juvalogos/internal/reach"
 )
@@ -80,35 +78,12 @@ var endings = map[string]string{
 // captionsOf finds the captions of a page with a recorded talk (a track element
 // that has them), and the page's title.
 func captionsOf(got reach.Answer) (address, title string) {
-	if got.Type != "text/html" || !bytes.Contains(got.Body, []byte("<track")) {
+	if got.Type != "text/html" {
 		return "", ""
 	}
-	root, err := html.Parse(bytes.NewReader(got.Body[:min(len(got.Body), mostHead)]))
-	if err != nil {
-		return "", ""
+	page := glance(got.Body)
+	if u, err := got.Address.Parse(page.track); err == nil && page.track != "" {
+		address = u.String()
 	}
-	for n := range root.Descendants() {
-		if n.Type != html.ElementNode {
-			continue
-		}
-		if n.Data == "title" && n.FirstChild != nil {
-			title = n.FirstChild.Data
-		}
-		if n.Data != "track" || address != "" {
-			continue
-		}
-		kind, src := "subtitles", ""
-		for _, a := range n.Attr {
-			switch a.Key {
-			case "kind":
-				kind = a.Val
-			case "src":
-				src = a.Val
-			}
-		}
-		if u, err := got.Address.Parse(src); err == nil && src != "" && (kind == "captions" || kind == "subtitles") {
-			address = u.String()
-		}
-	}
-	return address, title
+	return address, page.title
 }

@@ -34,14 +34,24 @@ func (s *attachments) routes(api fiber.Router) {
 // asks; the zero one if none is named.
 func (s *attachments) attachedTo(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
 	who, err := s.visitor(c)
-	if err != nil || c.Query("conversation") == "" {
+	if err != nil {
 		return who, uuid.Nil, err
 	}
-	id, err := uuid.Parse(c.Query("conversation"))
-	if err != nil {
+	id, err := conversationInQuery(c)
+	return who, id, err
+}
+
+// conversationInQuery is the conversation that an address's query names; the zero one
+// if it names none.
+func conversationInQuery(c fiber.Ctx) (id uuid.UUID, err error) {
+	text := c.Query("conversation")
+	if text == "" {
+		return id, nil
+	}
+	if id, err = uuid.Parse(text); err != nil {
 		err = fault.Plain(fault.NoConversation)
 	}
-	return who, id, err
+	return id, err
 }
 
 // attach takes documents in; without a conversation they belong to one that is

@@ -76,24 +76,12 @@ func (s *errands) sources(c fiber.Ctx, slug string) []deskfile.BringSource {
 	return f.Bring.Sources
 }
 
-// conversationAsked is the one in the address's query; the zero one if none is named.
-func conversationAsked(c fiber.Ctx) (id uuid.UUID, err error) {
-	text := c.Query("conversation")
-	if text == "" {
-		return id, nil
-	}
-	if id, err = uuid.Parse(text); err != nil {
-		err = fault.Plain(fault.NoConversation)
-	}
-	return id, err
-}
-
 func (s *errands) list(c fiber.Ctx) error {
 	who, slug, err := s.asked(c)
 	if err != nil {
 		return err
 	}
-	conversation, err := conversationAsked(c)
+	conversation, err := conversationInQuery(c)
 	if err != nil {
 		return err
 	}
@@ -112,7 +100,7 @@ func (s *errands) bring(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	conversation, err := conversationAsked(c)
+	conversation, err := conversationInQuery(c)
 	if err != nil {
 		return err
 	}
