@@ -26,8 +26,19 @@ const (
 
 // Message is one message of a prompt.
 type Message struct {
-	Role Role   `json:"role"`
-	Text string `json:"content"`
+	Role     Role      `json:"role"`
+	Text     string    `json:"content"`
+	Pictures []Picture `json:"pictures,omitempty"`
+}
+
+// Picture is a picture of a message: which one, not its bytes.
+type Picture struct {
+	ID     string `json:"id,omitempty"`
+	Name   string `json:"name,omitempty"`
+	Width  int    `json:"width"` // in dots, as it is kept
+	Height int    `json:"height"`
+	Said   string `json:"said,omitempty"`   // what it shows
+	Tokens int    `json:"tokens,omitempty"` // that it takes, by our estimate
 }
 
 // Tokens that model servers put around messages: before and after each one,
@@ -47,6 +58,14 @@ type Piece struct {
 
 // Measure counts text.
 func Measure(c Counter, text string) Piece { return Piece{text, c.Count(text)} }
+
+// With is the piece with pictures to it, whose tokens it then has too.
+func (p Piece) With(pictures []Picture) Piece {
+	for _, one := range pictures {
+		p.Tokens += one.Tokens
+	}
+	return p
+}
 
 // Exchange is an earlier question with the reply it got.
 type Exchange struct {
@@ -133,12 +152,13 @@ func Compose(standing Standing, past []Exchange, question Piece) Prompt {
 		Remembered: len(past),
 	}
 	if text := standing.text(); text != "" {
-		p.Messages = append(p.Messages, Message{System, text})
+		p.Messages = append(p.Messages, Message{Role: System, Text: text})
 	}
 	for _, e := range past {
-		p.Messages = append(p.Messages, Message{User, e.Question.Text}, Message{Assistant, e.Reply.Text})
+		p.Messages = append(p.Messages, Message{Role: User, Text: e.Question.Text},
+			Message{Role: Assistant, Text: e.Reply.Text})
 		p.Tokens += e.Cost()
 	}
-	p.Messages = append(p.Messages, Message{User, question.Text})
+	p.Messages = append(p.Messages, Message{Role: User, Text: question.Text})
 	return p
 }

@@ -23,7 +23,7 @@ func Check(name string, src []byte, kinds StepKinds) (*Recipe, error) {
 	sum := sha256.Sum256(src)
 	c := &checker{file: name, at: yamlfile.Places(src), kinds: kinds}
 	r := &Recipe{File: f, Digest: hex.EncodeToString(sum[:8])}
-	top := c.given(&r.File)
+	top := c.taken(&r.File)
 	r.Steps = c.level(top, f.Steps, "steps")
 	c.ends(r, top)
 	if c.problems != nil {
@@ -56,8 +56,25 @@ func (c *checker) sayAt(at yamlfile.Position, format string, args ...any) {
 		Message: fmt.Sprintf(format, args...)})
 }
 
-// given names what is taken and what the desk file sets.
-func (c *checker) given(f *File) *level {
+// given is what a question has without being asked for it: the pictures that it is
+// asked with, and the newest of them.
+var given = []Input{{Name: "pictures", Type: ListOf(Picture)}, {Name: "picture", Type: Picture}}
+
+// Given are the pictures that a question is asked with as a recipe finds them, beside
+// inputs of other names.
+func Given(inputs Values, pictures []Media) {
+	if len(pictures) == 0 {
+		return
+	}
+	for name, v := range map[string]any{"pictures": Listed(pictures), "picture": pictures[len(pictures)-1]} {
+		if _, taken := inputs[name]; !taken {
+			inputs[name] = v
+		}
+	}
+}
+
+// taken names what is taken and what the desk file sets.
+func (c *checker) taken(f *File) *level {
 	l := &level{names: map[string]Type{}}
 	take := func(inputs []Input, path, before string) {
 		for i := range inputs {
@@ -83,6 +100,12 @@ func (c *checker) given(f *File) *level {
 		}
 	}
 	take(f.Inputs, "inputs", "")
+	for _, own := range given {
+		if _, taken := l.names[own.Name]; !taken {
+			l.names[own.Name] = own.Type
+			l.order = append(l.order, own.Name)
+		}
+	}
 	take(f.Settings, "settings", "settings.")
 	return l
 }

@@ -62,7 +62,7 @@ func TestCheckNamesEveryMistakeAndWhatWouldFit(t *testing.T) {
 			"1}}\nreply: a.text\n", `keep: what strict gives is not the same every time`},
 		{"each of no list", "steps:\n  - {name: a, do: make}\n" +
 			"  - {name: b, do: make, each: a.text, from: {x: item}}\nreply: b.text\n",
-			`each: a.text is text, and a list is needed; would fit: a.texts`},
+			`each: a.text is text, and a list is needed; would fit: pictures, a.texts`},
 		{"reply no text", "steps:\n  - {name: a, do: make}\nreply: a.number\n",
 			`reply: a.number is a number, and a text or a list of text is needed; would fit: a.text, a.texts`},
 		{"reply may be missing", "steps:\n  - {name: c, do: make}\n  - {name: a, do: make, if: c.is}\nreply: a.text\n",
@@ -148,10 +148,10 @@ func TestWhatVisitorsGiveIsRead(t *testing.T) {
 		{Input{Name: "l", Type: ListOf(Text)}, "a\nb\n", "[a b]"},
 		{Input{Name: "t", Type: Truth}, "true", "true"},
 		{Input{Name: "p", Type: Picture}, "data:image/png;name=a%20b.png;base64,aGVsbG8=",
-			"{a b.png image/png [104 101 108 108 111]}"},
+			"{ a b.png image/png 0 0  [104 101 108 108 111]}"},
 		{Input{Name: "p", Type: Picture}, "data:text/plain;name=a.txt;base64,aGVsbG8=", "a.txt is no picture"},
 		{Input{Name: "d", Type: Document}, "data:text/plain;name=a.txt;base64,aGVs",
-			"{a.txt text/plain [104 101 108]}"},
+			"{ a.txt text/plain 0 0  [104 101 108]}"},
 		{Input{Name: "d", Type: Document}, "data:text/plain;base64,a", "did not arrive whole"},
 		{Input{Name: "d", Type: Document}, "hello", "a document is given as a file"},
 	} {

@@ -10,7 +10,7 @@ import (
 type File struct {
 	Name     string     `yaml:"recipe" json:"recipe" need:"yes" most:"60" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternhelp:"use small letters, digits and single hyphens" about:"The recipe's name."`
 	About    string     `yaml:"about" json:"about" most:"400" about:"What it does, in a sentence or two, for makers."`
-	Inputs   []Input    `yaml:"inputs" json:"inputs" most:"16" about:"What the visitor gives. A text named question is what they ask; left out, there is only that."`
+	Inputs   []Input    `yaml:"inputs" json:"inputs" most:"16" about:"What the visitor gives. A text named question is what they ask; left out, there is only that. What a question is asked with is there by itself: pictures, a list of pictures, and picture, the newest of them."`
 	Settings []Input    `yaml:"settings" json:"settings" most:"16" about:"What the desk file may set under recipe_settings."`
 	Steps    []StepFile `yaml:"steps" json:"-" need:"yes" least:"1" most:"64" about:"The steps, in any order: what they need of each other decides."`
 	Reply    string     `yaml:"reply" json:"reply" need:"yes" about:"Which text is the reply, as STEP.OUTPUT. A list of texts is shown to choose from." example:"answer.text"`

@@ -42,7 +42,7 @@ func Pack(spans []Span, inputs Values, known string) ([]byte, error) {
 			c.Answer = p.text(c.Answer)
 			messages := make([]prompt.Message, len(c.Messages))
 			for k, m := range c.Messages {
-				messages[k] = prompt.Message{Role: m.Role, Text: p.text(m.Text)}
+				messages[k] = prompt.Message{Role: m.Role, Text: p.text(m.Text), Pictures: m.Pictures}
 			}
 			c.Messages = messages
 			calls[j] = c
@@ -106,7 +106,11 @@ func (p *packer) value(v any) any {
 	case []prompt.Message:
 		out := make([]any, len(v))
 		for i, m := range v {
-			out[i] = map[string]any{"role": m.Role, "content": p.text(m.Text)}
+			message := map[string]any{"role": m.Role, "content": p.text(m.Text)}
+			if len(m.Pictures) > 0 {
+				message["pictures"] = m.Pictures
+			}
+			out[i] = message
 		}
 		return out
 	case []prompt.Exchange:
@@ -118,7 +122,11 @@ func (p *packer) value(v any) any {
 	case evidence.Passage, evidence.Answer, evidence.Sources:
 		return p.value(Plain(v))
 	case Media:
-		return map[string]any{"name": v.Name, "kind": v.Kind, "bytes": len(v.Body)}
+		if v.ID == "" {
+			return map[string]any{"name": v.Name, "kind": v.Kind, "bytes": len(v.Body)}
+		}
+		v.Body = nil
+		return v
 	}
 	return v
 }
@@ -224,6 +232,13 @@ func Value(t Type, v any) (any, error) {
 		var messages []prompt.Message
 		err := into(&messages)
 		return messages, err
+	case Picture, Audio, Document, Table:
+		if m, is := v.(Media); is {
+			return m, nil
+		}
+		var m Media
+		err := into(&m)
+		return m, err
 	case VoiceOf:
 		var voice Voice
 		err := into(&voice)

@@ -101,11 +101,16 @@ func (t Type) Takes(from Type) bool {
 // evident reports whether t is a type of core/evidence.
 func (t Type) evident() bool { return t == Passage || t == Answer || t == Sources }
 
-// Media is a file that a visitor gave or a step made.
+// Media is a file that a visitor gave or a step made. One that is on record has an ID,
+// and no Body: whoever needs that has it opened.
 type Media struct {
-	Name string `json:"name"`
-	Kind string `json:"kind"` // its media type, like image/png
-	Body []byte `json:"body,omitempty"`
+	ID     string `json:"id,omitempty"`
+	Name   string `json:"name"`
+	Kind   string `json:"kind"` // its media type, like image/png
+	Width  int    `json:"width,omitempty"` // of pictures, in dots
+	Height int    `json:"height,omitempty"`
+	Said   string `json:"said,omitempty"` // what it shows, in words
+	Body   []byte `json:"body,omitempty"`
 }
 
 // Voice is a model with settings of its own; empty fields are the desk's.
@@ -140,7 +145,7 @@ func isEmpty(v any) bool {
 	case map[string]any:
 		return len(v) == 0
 	case Media:
-		return len(v.Body) == 0
+		return v.ID == "" && len(v.Body) == 0
 	}
 	return false
 }

@@ -38,6 +38,8 @@ func compose() step {
 			In: []recipe.Port{
 				{Name: "past", Type: recipe.Past, About: "turns to put before the question"},
 				{Name: "voice", Type: recipe.VoiceOf, About: "whose instruction is added"},
+				{Name: "pictures", Type: recipe.ListOf(recipe.Picture), About: "pictures that the model sees with the " +
+					"question"},
 			},
 			Variadic: &recipe.Port{Type: recipe.Anything, About: "whatever the templates use"},
 			Out: []recipe.Port{{Name: "prompt", Type: recipe.Prompt, About: "the finished prompt"},
@@ -91,7 +93,7 @@ func (s *composeSet) parse() (err error) {
 // the spare inputs, then the oldest turns.
 func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *recipe.Call, voice recipe.Voice) (
 	prompt.Prompt, error) {
-	data := map[string]any{"brief": t.Brief.Text, "past": nil, "voice": voice}
+	data := map[string]any{"brief": t.Brief.Text, "past": nil, "voice": voice, "pictures": nil}
 	for _, name := range c.Wide {
 		data[name] = ""
 	}
@@ -107,6 +109,10 @@ func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *rec
 	}
 	past, _ := c.In["past"].([]prompt.Exchange)
 	counter := model.Counter()
+	pictures, err := seen(c, model)
+	if err != nil {
+		return prompt.Prompt{}, err
+	}
 	spare := s.Spare
 	for {
 		system, err := templates.Fill(ctx, s.system, data, counter)
@@ -122,10 +128,11 @@ func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *rec
 		}
 		standing := prompt.Standing{Brief: t.measure(counter, strings.TrimSpace(system))}
 		question := t.measure(counter, user)
-		room, err := prompt.Room(model.Context(), reply, standing, question)
+		room, err := prompt.Room(model.Context(), reply, standing, question.With(pictures))
 		if err == nil {
 			p := prompt.Compose(standing,
-				memory.Recall(past, memory.Limits{Turns: len(past), Tokens: math.MaxInt}, room), question)
+				memory.Recall(past, memory.Limits{Turns: len(past), Tokens: math.MaxInt}, room), question.With(pictures))
+			p.Messages[len(p.Messages)-1].Pictures = pictures
 			if left := len(past) - p.Remembered; left > 0 {
 				c.Note(fmt.Sprintf("%d earlier turns did not fit", left))
 			}
@@ -145,13 +152,13 @@ func forTemplate(in recipe.Values) recipe.Values {
 	out := make(recipe.Values, len(in))
 	for name, v := range in {
 		switch v := v.(type) {
-		case evidence.Passage, evidence.Answer, evidence.Sources:
+		case evidence.Passage, evidence.Answer, evidence.Sources, recipe.Media:
 			out[name] = recipe.Plain(v)
 		case []any:
 			out[name] = v
 			if len(v) > 0 {
 				switch v[0].(type) {
-				case evidence.Passage, evidence.Answer, evidence.Sources:
+				case evidence.Passage, evidence.Answer, evidence.Sources, recipe.Media:
 					out[name] = recipe.Plain(v)
 				}
 			}

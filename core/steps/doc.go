@@ -44,6 +44,7 @@ type RunContext struct {
 	Web      Web      // nil: nothing may be called
 	Pages    Pages    // nil: none may be read
 	Shelves  Shelves  // nil: the desk has none
+	Pictures Pictures // nil: there are none here
 }
 
 // Models finds models by name; "" is the desk's own.
@@ -58,11 +59,28 @@ type Model interface {
 	// Context is its length in tokens.
 	Context() int
 	Counter() prompt.Counter
+	// Sight is how it takes pictures; nil: it does not see.
+	Sight() *Sight
 	// Ask asks once, waiting and trying again as the connection has it, and
 	// hands over the text as it comes; the bytes are valid during the call of
 	// text. The call holds the whole answer; what is known of it is returned
 	// with an error too.
 	Ask(ctx context.Context, a Ask, text func([]byte)) (*recipe.ModelCall, error)
+}
+
+// Sight is how a model takes pictures.
+type Sight struct {
+	// Most is how many it takes at once; 0: any number.
+	Most int
+	// Tokens estimates what a picture of so many dots takes.
+	Tokens func(width, height int) int
+}
+
+// ErrBlind is the error of a model that is to look at a picture and does not see.
+type ErrBlind struct{ Model string }
+
+func (e ErrBlind) Error() string {
+	return "the model " + e.Model + " does not see pictures; name one that can see, or leave the pictures out"
 }
 
 // Ask is what a model is asked.
@@ -97,7 +115,7 @@ type step struct {
 
 func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
-		program(), address(), read()}
+		program(), address(), read(), crop(), ocr(), describe()}
 }
 
 var byName = func() map[string]step {

@@ -29,6 +29,12 @@ type fakeModel struct {
 func (m fakeModel) Name() string            { return "shed/" + m.name }
 func (m fakeModel) Context() int            { return m.context }
 func (m fakeModel) Counter() prompt.Counter { return prompt.Estimate{} }
+func (m fakeModel) Sight() *Sight {
+	if !strings.HasPrefix(m.name, "eye") {
+		return nil
+	}
+	return &Sight{Most: 2, Tokens: func(width, height int) int { return width * height / 100 }}
+}
 func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (*recipe.ModelCall, error) {
 	m.mu.Lock()
 	*m.asked = append(*m.asked, a)

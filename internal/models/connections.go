@@ -6,8 +6,10 @@
 package models
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
+	"math"
 	"net/url"
 	"os"
 	"regexp"
@@ -17,6 +19,7 @@ import (
 
 	"golang.org/x/net/http/httpguts"
 
+	"juvalogos/core/picture"
 	"juvalogos/core/prompt"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/vault"
@@ -88,6 +91,7 @@ type Model struct {
 	Context    int      `yaml:"context" json:"context" need:"yes" least:"256" most:"100000000" about:"The most tokens of prompt and reply together."`
 	Vocabulary string   `yaml:"vocabulary,omitempty" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
 	Price      Price    `yaml:"price,omitempty" json:"price" about:"What it costs, in your own currency."`
+	Takes      Takes    `yaml:"takes,omitempty" json:"takes,omitzero" about:"How it takes pictures, where it sees them or makes others of them."`
 	Manners    *Manners `yaml:"manners,omitempty" json:"manners,omitempty" about:"How the server wants to be asked for it, where that is not as usual; juvalogos model probe finds out."`
 }
 
@@ -98,6 +102,58 @@ type Price struct {
 	Cached  float64 `yaml:"cached,omitempty" json:"cached,omitempty" least:"0" about:"Per million tokens of prompt that the server had kept from before; as in if left out."`
 	Picture float64 `yaml:"picture,omitempty" json:"picture,omitempty" least:"0" about:"Per picture that it makes."`
 	Minute  float64 `yaml:"minute,omitempty" json:"minute,omitempty" least:"0" about:"Per minute of sound that it hears or makes."`
+}
+
+// Takes is how a model takes pictures; they are made so before they are sent.
+type Takes struct {
+	Side     int      `yaml:"side,omitempty" json:"side,omitempty" least:"64" most:"20000" about:"The most dots of the longer side; 2048 if left out."`
+	Width    int      `yaml:"width,omitempty" json:"width,omitempty" least:"16" most:"20000" about:"With height: a size that it takes and no other."`
+	Height   int      `yaml:"height,omitempty" json:"height,omitempty" least:"16" most:"20000" about:"With width: a size that it takes and no other."`
+	Shape    string   `yaml:"shape,omitempty" json:"shape,omitempty" choices:"cut,fill" about:"For models that want square pictures: cut (the middle is taken) or fill (white is put beside it). Left out: any shape."`
+	Kinds    []string `yaml:"kinds,omitempty" json:"kinds,omitempty" most:"2" choices:"jpeg,png" about:"The kinds of files: jpeg, png. Left out: both."`
+	Bytes    int      `yaml:"bytes,omitempty" json:"bytes,omitempty" least:"10000" most:"100000000" about:"The most bytes of a file; 5000000 if left out."`
+	Most     int      `yaml:"most,omitempty" json:"most,omitempty" least:"1" most:"100" about:"The most pictures of one question; any number if left out."`
+	Tokens   int      `yaml:"tokens,omitempty" json:"tokens,omitempty" least:"0" most:"100000" about:"The tokens that a picture takes, whatever its size; 85 if left out."`
+	PerToken int      `yaml:"dots_per_token,omitempty" json:"dots_per_token,omitempty" least:"1" most:"100000000" about:"How many dots take one token more; 750 if left out."`
+}
+
+// What a model takes of which nothing is said.
+const (
+	usualSide     = 2048
+	usualBytes    = 5_000_000
+	usualTokens   = 85
+	usualPerToken = 750
+)
+
+// Wanted is what is made of a picture for the model.
+func (t Takes) Wanted() picture.Wanted {
+	w := picture.Wanted{Side: cmp.Or(t.Side, usualSide), Width: t.Width, Height: t.Height, Shape: t.Shape,
+		Bytes: cmp.Or(t.Bytes, usualBytes)}
+	for _, kind := range t.Kinds {
+		w.Kinds = append(w.Kinds, "image/"+kind)
+	}
+	return w
+}
+
+// TokensOf estimates how many tokens a picture of so many dots takes, once it is made
+// for the model.
+func (t Takes) TokensOf(width, height int) int {
+	dots := float64(width) * float64(height)
+	switch side := float64(cmp.Or(t.Side, usualSide)); {
+	case t.Width > 0 && t.Height > 0:
+		dots = float64(t.Width) * float64(t.Height)
+	case t.Shape == picture.Cut:
+		dots = min(side, float64(min(width, height)))
+		dots *= dots
+	case t.Shape == picture.Fill:
+		dots = min(side, float64(max(width, height)))
+		dots *= dots
+	default:
+		if longer := float64(max(width, height)); longer > side {
+			dots *= side / longer * side / longer
+		}
+	}
+	return cmp.Or(t.Tokens, usualTokens) + int(math.Ceil(dots/float64(cmp.Or(t.PerToken, usualPerToken))))
 }
 
 // Of is what so many tokens cost. cached are those of the prompt that the server

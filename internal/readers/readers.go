@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"juvalogos/core/phrase"
+	"juvalogos/core/picture"
 	"juvalogos/core/reading"
 	"juvalogos/internal/confined"
 	"juvalogos/internal/pdfium"
@@ -66,12 +67,13 @@ func (p *Pool) Close() { p.pool.Close() }
 
 // request is what a process is asked for.
 type request struct {
-	Do     string // read, draw, unpack or prepare
+	Do     string // read, draw, unpack or depict
 	Name   string
 	Format string `json:",omitzero"`
 	Page   int    `json:",omitzero"`
 	DPI    int    `json:",omitzero"`
 	Limits reading.Limits
+	Wanted []picture.Wanted `json:",omitzero"`
 }
 
 // answer is what it says; Problem is what is wrong with the file.
@@ -79,6 +81,7 @@ type answer struct {
 	Document reading.Document `json:",omitzero"`
 	Picture  []byte           `json:",omitzero"`
 	Entry    *reading.Entry   `json:",omitzero"`
+	Depicted *depicted        `json:",omitzero"`
 	Problem  *reading.Problem `json:",omitzero"`
 	Failed   string           `json:",omitzero"` // what is wrong with the process or what it needs
 }
@@ -236,6 +239,8 @@ func work(t *confined.Task) (a answer) {
 		a.Document, err = reading.Read(ctx, r.Name, t.Body, steady{engine(), t}, r.Limits)
 	case "draw":
 		a.Picture, err = draw(ctx, t, r)
+	case "depict":
+		a.Depicted, err = depict(t, r)
 	case "unpack":
 		part := func(a answer) {
 			if text, err := json.Marshal(a); err == nil {

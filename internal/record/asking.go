@@ -20,6 +20,7 @@ type NewTurn struct {
 	Key            string
 	Question       string
 	QuestionTokens int
+	Media          []uuid.UUID // that it is asked with
 	Vocabulary     string
 	Supplied       json.RawMessage // or nil
 	Choice         json.RawMessage // or nil

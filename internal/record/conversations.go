@@ -33,6 +33,7 @@ type Turn struct {
 	Slug         string // of the desk
 	Number       int
 	Siblings     []uuid.UUID // the branches that begin at this place, itself among them, the oldest first
+	Media        []uuid.UUID // that it was asked with
 	Question     string
 	AskedAt      time.Time
 	Attempts     int // how many there are

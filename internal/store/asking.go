@@ -16,22 +16,22 @@ import (
 func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 	conversation := `
 		update conversation set asked_at = $10, leaf = $1
-		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $19
+		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $20
 			returning id`
-	arguments := []any{n.DeskID, n.Place.Leaf}
+	arguments := []any{n.DeskID, n.Media, n.Place.Leaf}
 	if n.Place.New {
 		conversation = `
 			insert into conversation (id, desk, visitor, channel, title, started_at, asked_at, leaf)
-			values ($2, $18, $3, $19, $20, $10, $10, $1) returning id`
-		arguments = []any{n.DeskID, n.Channel, n.Title}
+			values ($2, $18, $3, $20, $21, $10, $10, $1) returning id`
+		arguments = []any{n.DeskID, n.Media, n.Channel, n.Title}
 	}
 	tag, err := s.pool.Exec(ctx, `
 		with c as (`+conversation+`),
 		t as (
 			insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary, supplied,
-				asked_at, parent)
+				asked_at, parent, media)
 			select $1::uuid, c.id, $3::bytea, $4::text, $5::int, $6::text, $7::int, $8::text, $9::jsonb,
-				$10::timestamptz, $15::uuid from c
+				$10::timestamptz, $15::uuid, $19::uuid[] from c
 			returning id)
 		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, inputs)
 		select t.id, 1, $11::int, $12::text, 'running', $13::int, $10, $14::jsonb, $16::text, $17::jsonb from t`,

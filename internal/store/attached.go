@@ -46,7 +46,9 @@ func (s *Shelves) AttachedTo(ctx context.Context, conversation uuid.UUID, visito
 // visitor at a desk that is still to begin.
 func (s *Shelves) Announced(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64) (yes bool,
 	err error) {
-	err = s.pool.QueryRow(ctx, `select exists (select from shelf where conversation = $1 and visitor = $2 and desk = $3)
+	err = s.pool.QueryRow(ctx, `select (exists (select from shelf
+			where conversation = $1 and visitor = $2 and desk = $3)
+		or exists (select from media where conversation = $1 and visitor = $2 and desk = $3))
 		and not exists (select from conversation where id = $1)`, conversation, visitor[:], desk).Scan(&yes)
 	return yes, err
 }

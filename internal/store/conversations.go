@@ -21,7 +21,7 @@ func (s *Conversations) Conversations(ctx context.Context, slug string, visitor 
 // to one that is to begin.
 func (s *Conversations) Known(ctx context.Context, visitor record.Visitor) (yes bool, err error) {
 	err = s.pool.QueryRow(ctx, `select exists (select from conversation where visitor = $1)
-		or exists (select from shelf where visitor = $1)`, visitor[:]).Scan(&yes)
+		or exists (select from shelf where visitor = $1) or exists (select from media where visitor = $1)`, visitor[:]).Scan(&yes)
 	return yes, err
 }
 
@@ -143,7 +143,7 @@ const (
 	turnColumns = `t.id, t.conversation, d.slug, t.number,
 		(select array_agg(s.id order by s.id) from turn s where s.conversation = t.conversation and s.number = t.number
 			and s.parent is not distinct from t.parent and s.taken_back_at is null) as siblings,
-		t.question, t.asked_at,
+		t.media, t.question, t.asked_at,
 		(select count(*) from attempt where turn = t.id) as attempts,
 		a.number as attempt, a.revision, a.model, a.state, a.reply, a.finish, a.problem, a.problem_id,
 		a.prompt_tokens, a.reply_tokens, a.memory_tokens, a.started_at, a.first_at, a.ended_at, a.helped,
@@ -156,7 +156,7 @@ func turnInto(t *record.Turn) columns {
 	a := &t.Attempt
 	return columns{
 		"id": &t.ID, "conversation": &t.Conversation, "slug": &t.Slug, "number": &t.Number, "siblings": &t.Siblings,
-		"question": &t.Question, "asked_at": &t.AskedAt, "attempts": &t.Attempts,
+		"media": &t.Media, "question": &t.Question, "asked_at": &t.AskedAt, "attempts": &t.Attempts,
 		"attempt": &a.Number, "revision": &a.Revision, "model": &a.Model, "state": &a.State, "reply": &a.Reply,
 		"finish":  &a.Finish,
 		"problem": &a.Problem, "problem_id": &a.ProblemID, "prompt_tokens": &a.PromptTokens,
@@ -296,7 +296,11 @@ func (s *Conversations) Purge(ctx context.Context, before time.Time) (int, error
 	if err == nil {
 		_, err = s.pool.Exec(ctx, `delete from turn where taken_back_at < $1`, before)
 	}
-	if err == nil { // what was attached to a conversation that never began
+	if err == nil { // what was given to a conversation that never began
+		_, err = s.pool.Exec(ctx, `delete from media m where removed_at < $1
+			or added_at < $1 and not exists (select from conversation where id = m.conversation)`, before)
+	}
+	if err == nil {
 		_, err = s.pool.Exec(ctx, `delete from shelf f
 			where made_at < $1 and conversation is not null and not exists (select from conversation
 				where id = f.conversation)`, before)

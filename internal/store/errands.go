@@ -433,8 +433,7 @@ func (s *Errands) Purge(ctx context.Context, before time.Time) (int64, error) {
 			return err
 		}
 		gone = int64(len(hashes))
-		if _, err := tx.Exec(ctx, `delete from content c where hash = any($1)
-			and not exists (select from document where hash = c.hash)`, hashes); err != nil {
+		if _, err := tx.Exec(ctx, `select content_goes($1)`, hashes); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `delete from work w where not exists (select from document where work = w.id)`); err != nil {

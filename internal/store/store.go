@@ -41,6 +41,7 @@ type Store struct {
 	Accounts      *Accounts      // with their sessions, and tokens
 	Shelves       *Shelves       // with their documents, passages and files
 	Errands       *Errands       // what visitors have brought, and what is kept of it
+	Media         *Media         // pictures of turns
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -56,6 +57,7 @@ type (
 	Accounts      struct{ *db }
 	Shelves       struct{ *db }
 	Errands       struct{ *db }
+	Media         struct{ *db }
 )
 
 // db is the database that the rooms share.
@@ -106,7 +108,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d},
+		&Shelves{d}, &Errands{d}, &Media{d},
 	}, nil
 }
 

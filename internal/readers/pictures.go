@@ -1,0 +1,78 @@
+package readers
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"juvalogos/core/phrase"
+	"juvalogos/core/picture"
+	"juvalogos/core/reading"
+	"juvalogos/internal/confined"
+)
+
+// perPicture is how long a picture may take, beside what its size takes.
+const perPicture = 20 * time.Second
+
+// Depicted is a picture that was read, with what was made of it.
+type Depicted struct {
+	Kind          string // the media type that it came in
+	Width, Height int    // upright
+	Note          phrase.Phrase
+	Made          []picture.Made // in the order in which they were wanted
+}
+
+// depicted is that as the process says it: bytes of pictures beside what they are.
+type depicted struct {
+	Depicted
+	Bodies [][]byte
+}
+
+// Picture reads a picture in a confined process and makes of it what is wanted. A
+// picture that cannot be read, or over which two processes were killed, is a
+// *picture.Problem; other errors are the context's cause or lie with the machine.
+func (p *Pool) Picture(ctx context.Context, name string, body []byte, wanted ...picture.Wanted) (Depicted, error) {
+	a, err := p.do(ctx, request{Do: "depict", Name: name, Wanted: wanted}, body, nil)
+	var problem *reading.Problem
+	if errors.As(err, &problem) {
+		what := problem.What
+		if what.Form == GivenUp.Form {
+			what = phrase.Of("it could not be read: it takes too long or too much memory; make it smaller, or save it " +
+				"as JPEG, and give it again")
+		}
+		return Depicted{}, &picture.Problem{File: name, What: what}
+	}
+	if err != nil {
+		return Depicted{}, err
+	}
+	if a.Depicted == nil || len(a.Depicted.Bodies) != len(wanted) {
+		return Depicted{}, errors.New("the confined process made something else of the picture")
+	}
+	for i := range a.Depicted.Made {
+		a.Depicted.Made[i].Body = a.Depicted.Bodies[i]
+	}
+	return a.Depicted.Depicted, nil
+}
+
+// depict does it, in the confined process.
+func depict(t *confined.Task, r request) (*depicted, error) {
+	t.GoOn(perPicture + time.Duration(len(t.Body)>>20)*perMB)
+	p, err := picture.Read(r.Name, t.Body, picture.DefaultLimits)
+	if err != nil {
+		var problem *picture.Problem
+		if errors.As(err, &problem) {
+			err = &reading.Problem{File: problem.File, What: problem.What}
+		}
+		return nil, err
+	}
+	d := &depicted{Depicted: Depicted{Kind: p.Kind, Width: p.Width, Height: p.Height, Note: p.Note}}
+	for _, w := range r.Wanted {
+		t.GoOn(perPicture)
+		made, err := p.Make(w)
+		if err != nil {
+			return nil, err
+		}
+		d.Made, d.Bodies = append(d.Made, made), append(d.Bodies, made.Body)
+	}
+	return d, nil
+}
