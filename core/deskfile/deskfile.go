@@ -15,6 +15,7 @@
 package deskfile
 
 import (
+	"cmp"
 	"regexp"
 
 	"juvalogos/core/yamlfile"
@@ -38,6 +39,7 @@ type File struct {
 	Shelves        []string       `yaml:"shelves" json:"shelves,omitempty" most:"8" about:"The shelves that this desk answers from, by their names. The recipe is consult then, unless another is named." example:"handbook"`
 	Attachments    bool           `yaml:"attachments" json:"attachments,omitempty" about:"Whether visitors may attach documents of their own to a conversation: they are read and answered from, nobody else sees them, and they go with the conversation. The recipe is consult then, unless another is named."`
 	Bring          Bring          `yaml:"bring" json:"bring" about:"What visitors may have brought into a conversation, to ask about: addresses, articles, papers, one of the desk's documents. Which hosts are reached at all the owner says (start -visit). The recipe is consult then, unless another is named."`
+	Pictures       Pictures       `yaml:"pictures" json:"pictures" about:"Whether visitors may ask about pictures, and how long these are remembered. The model has to see, unless the recipe only reads their text."`
 	Readable       string         `yaml:"readable" json:"readable,omitempty" choices:"documents,passages" about:"What visitors may read of the shelves: documents, whole, with what a reply rests on lit up (this, if left out), or passages, those that a reply of theirs rests on and nothing around them."`
 	Thinking       string         `yaml:"thinking" json:"thinking,omitempty" choices:"fold,hide" about:"Whether visitors can read what a model thinks aloud before it answers: fold (beside the reply, folded; this, if left out) or hide."`
 	Unattended     string         `yaml:"unattended" json:"unattended,omitempty" choices:"answer,drop" about:"What becomes of a question that still waits in line when nobody waits for its reply any more: answer (it is answered all the same; this, if left out) or drop."`
@@ -55,6 +57,19 @@ type Sampling struct {
 	Seed        *int     `yaml:"seed" json:"seed,omitempty" about:"Makes replies repeatable on servers that support it."`
 	Effort      string   `yaml:"effort" json:"effort,omitempty" choices:"low,medium,high" about:"How much the model thinks before it answers, where its server lets one say: low, medium or high."`
 }
+
+// Pictures is what visitors may do with pictures of their own.
+type Pictures struct {
+	Take      bool   `yaml:"take" json:"take,omitempty" about:"Whether visitors may ask about pictures of their own."`
+	Most      int    `yaml:"most" json:"most,omitempty" least:"1" most:"16" about:"How many pictures questions are about at once: a further one puts away the oldest. 4 if left out."`
+	Turns     int    `yaml:"turns" json:"turns,omitempty" least:"1" most:"1000" about:"For how many questions a picture is remembered, unless it is put away before; 20 if left out."`
+	Hours     int    `yaml:"hours" json:"hours,omitempty" least:"1" most:"8760" about:"For how many hours it is; 72 if left out."`
+	Described string `yaml:"described" json:"described,omitempty" choices:"visitor,model" about:"Who says in words what a picture shows, for those who cannot see it: visitor (whoever gave it; this, if left out) or model (the desk's model too, where the visitor has not)."`
+	Elsewhere string `yaml:"elsewhere" json:"elsewhere,omitempty" most:"60" about:"The desk, by its slug, that looks at pictures where this one does not: visitors who bring one are shown the way."`
+}
+
+// ByModel is who describes pictures where it is not the visitor alone.
+const ByModel = "model"
 
 // Bring is what visitors may have brought into a conversation.
 type Bring struct {
@@ -114,6 +129,9 @@ const (
 	DefaultSummary      = 400
 	DefaultBroughtWorks = 30
 	DefaultFreshHours   = 24
+	DefaultPictures     = 4
+	DefaultPictureTurns = 20
+	DefaultPictureHours = 72
 )
 
 // Read reads and checks a desk file and completes what it leaves out. name is
@@ -135,6 +153,9 @@ func Read(name string, src []byte) (File, error) {
 	if f.Bring.FreshHours == 0 {
 		f.Bring.FreshHours = DefaultFreshHours
 	}
+	f.Pictures.Most = cmp.Or(f.Pictures.Most, DefaultPictures)
+	f.Pictures.Turns = cmp.Or(f.Pictures.Turns, DefaultPictureTurns)
+	f.Pictures.Hours = cmp.Or(f.Pictures.Hours, DefaultPictureHours)
 	if f.Sampling.MaxTokens == 0 {
 		f.Sampling.MaxTokens = DefaultMaxTokens
 	}

@@ -60,7 +60,7 @@ const (
 	// largestPNG is from when a picture without see-through parts is kept as a JPEG.
 	largestPNG = 3 << 20
 	// leastSide is below what no picture is made to save bytes.
-	leastSide = 64
+	leastSide = 32
 )
 
 // Make makes what is wanted. It fails if it cannot: a size to the dot in so few bytes,

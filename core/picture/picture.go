@@ -135,6 +135,9 @@ func Read(name string, body []byte, l Limits) (*Picture, error) {
 		return nil, wrong("it has too many dots: %d million, and up to %d million are read; make it smaller, or give "+
 			"a part of it", pixels/1_000_000, l.Pixels/1_000_000)
 	}
+	if kind == "image/heic" && size.Width < leastHEIC {
+		return nil, wrong("it is too small to be read as HEIC; save it as PNG or JPEG and give it again")
+	}
 	p := &Picture{Kind: kind, soft: kind == "image/jpeg" || kind == "image/heic" || kind == "image/webp"}
 	if p.dots, err = dotsOf(kind, body); err != nil {
 		return nil, wrong(broken)
@@ -148,6 +151,10 @@ func Read(name string, body []byte, l Limits) (*Picture, error) {
 	}
 	return p, nil
 }
+
+// leastHEIC is how wide a picture is at least that the reader of HEIC reads right: it
+// mistakes where lines begin in narrower ones, which no camera makes.
+const leastHEIC = 128
 
 const broken = "it is broken, or is not whole; see whether it opens elsewhere, or give another"
 

@@ -106,7 +106,7 @@ func (t Type) evident() bool { return t == Passage || t == Answer || t == Source
 type Media struct {
 	ID     string `json:"id,omitempty"`
 	Name   string `json:"name"`
-	Kind   string `json:"kind"` // its media type, like image/png
+	Kind   string `json:"kind"`            // its media type, like image/png
 	Width  int    `json:"width,omitempty"` // of pictures, in dots
 	Height int    `json:"height,omitempty"`
 	Said   string `json:"said,omitempty"` // what it shows, in words

@@ -46,3 +46,29 @@ func Remembers(r *recipe.Recipe) (is bool) {
 	r.Walk(func(s *recipe.Step) { is = is || s.Kind.Name == "recall" })
 	return is
 }
+
+// Looks lists the models that a recipe shows the pictures of a question, "" for the
+// desk's own; used reports whether it does anything with them.
+func Looks(r *recipe.Recipe, settings recipe.Values) (models []string, used bool) {
+	r.Walk(func(s *recipe.Step) {
+		for _, w := range s.In {
+			if w.From.Step != nil || w.From.Name != "pictures" && w.From.Name != "picture" {
+				continue
+			}
+			used = true
+			if s.Kind.Name == "compose" || s.Kind.Name == "describe" {
+				models = append(models, s.Set.(namesModel).modelNamed())
+			}
+		}
+		if s.Each != nil && s.Each.Step == nil && s.Each.Name == "pictures" {
+			used = true
+		}
+	})
+	if voices := r.Voices(settings); len(voices) > 0 && len(models) > 0 {
+		models = nil
+		for _, v := range voices {
+			models = append(models, v.Model)
+		}
+	}
+	return models, used
+}

@@ -19,7 +19,9 @@ func (cutter) Cut(_ context.Context, of recipe.Media, part [4]float64) (recipe.M
 		Height: of.Height}, nil
 }
 
-func (cutter) Words(_ context.Context, of recipe.Media) (string, error) { return "words of " + of.Name, nil }
+func (cutter) Words(_ context.Context, of recipe.Media) (string, error) {
+	return "words of " + of.Name, nil
+}
 
 func askedWith(names ...string) recipe.Values {
 	var all []recipe.Media

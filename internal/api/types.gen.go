@@ -945,8 +945,11 @@ type Face struct {
 	OwnDocuments bool `json:"own_documents,omitempty,omitzero"`
 
 	// PassagesOnly Visitors may read the passages that replies rest on, and no whole documents of the shelves.
-	PassagesOnly bool   `json:"passages_only,omitempty,omitzero"`
-	Purpose      string `json:"purpose"`
+	PassagesOnly bool `json:"passages_only,omitempty,omitzero"`
+
+	// Pictures What visitors of a desk may do with pictures.
+	Pictures Looking `json:"pictures"`
+	Purpose  string  `json:"purpose"`
 
 	// Show How several texts are shown; missing where a reply is one text.
 	Show FaceShow `json:"show,omitempty,omitzero"`
@@ -1121,6 +1124,30 @@ type Limits struct {
 
 	// Refusals The latest first.
 	Refusals []Refusal `json:"refusals"`
+}
+
+// Looking What visitors of a desk may do with pictures.
+type Looking struct {
+	// ByModel The desk's model says what pictures show where the visitor has not.
+	ByModel bool `json:"by_model,omitempty,omitzero"`
+
+	// Elsewhere Another desk that a desk shows the way to.
+	Elsewhere OtherDesk `json:"elsewhere,omitempty,omitzero"`
+
+	// Hours For how many hours it is.
+	Hours int `json:"hours,omitempty,omitzero"`
+
+	// Most How many pictures questions are about at once.
+	Most int `json:"most,omitempty,omitzero"`
+
+	// MostBytes Of a file.
+	MostBytes int `json:"most_bytes,omitempty,omitzero"`
+
+	// Take They may ask about pictures.
+	Take bool `json:"take"`
+
+	// Turns For how many questions a picture is remembered.
+	Turns int `json:"turns,omitempty,omitzero"`
 }
 
 // Manners How a server wants to be asked, as the connection file has it.
@@ -1311,6 +1338,12 @@ type NoticeKind string
 // NoticeWhy What stands in the way where the model is asked again.
 type NoticeWhy string
 
+// OtherDesk Another desk that a desk shows the way to.
+type OtherDesk struct {
+	Slug  string `json:"slug"`
+	Title string `json:"title"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Blind Their titles are hidden until the visitor has chosen.
@@ -1395,6 +1428,17 @@ type PageData struct {
 	Slug   string `json:"slug"`
 }
 
+// PageWanted defines model for PageWanted.
+type PageWanted struct {
+	Conversation string `json:"conversation"`
+
+	// Document That was attached to the conversation.
+	Document int64 `json:"document"`
+
+	// Page From 1.
+	Page int `json:"page"`
+}
+
 // Part What else a turn got beside its reply.
 type Part = recipe.MadePart
 
@@ -1406,6 +1450,55 @@ type PassageList struct {
 
 // Phrase A sentence of the service in two parts, by which a page finds it in another language.
 type Phrase = phrase.Phrase
+
+// Picture A picture of a conversation.
+type Picture struct {
+	// Alt What it shows, in words.
+	Alt string `json:"alt,omitempty,omitzero"`
+
+	// Asked How many questions were asked with it.
+	Asked int `json:"asked,omitempty,omitzero"`
+
+	// Cost About what that costs, for makers.
+	Cost   float64 `json:"cost,omitempty,omitzero"`
+	Height int     `json:"height"`
+	ID     string  `json:"id"`
+
+	// Kind Its media type.
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+
+	// Note What of the file is not looked at.
+	Note Phrase `json:"note,omitempty,omitzero"`
+
+	// Size In bytes.
+	Size int64 `json:"size"`
+
+	// Tokens About how many tokens it takes of a question, for makers.
+	Tokens int `json:"tokens,omitempty,omitzero"`
+
+	// Width In dots.
+	Width int `json:"width"`
+}
+
+// PictureList defines model for PictureList.
+type PictureList struct {
+	Pictures []Picture `json:"pictures"`
+}
+
+// PictureSaid defines model for PictureSaid.
+type PictureSaid struct {
+	Alt string `json:"alt"`
+}
+
+// PicturesGiven defines model for PicturesGiven.
+type PicturesGiven struct {
+	Conversation string `json:"conversation"`
+
+	// Pictures All that questions are about now.
+	Pictures []Picture    `json:"pictures"`
+	Refused  []NotBrought `json:"refused"`
+}
 
 // Port defines model for Port.
 type Port struct {
@@ -1989,11 +2082,14 @@ type Turn struct {
 	Model string `json:"model"`
 
 	// Number Its place in the conversation from 1.
-	Number   int     `json:"number"`
-	Outcome  Outcome `json:"outcome"`
-	Question string  `json:"question"`
-	Reason   string  `json:"reason,omitempty,omitzero"`
-	Remark   string  `json:"remark,omitempty,omitzero"`
+	Number  int     `json:"number"`
+	Outcome Outcome `json:"outcome"`
+
+	// Pictures That it was asked with.
+	Pictures []Picture `json:"pictures,omitempty,omitzero"`
+	Question string    `json:"question"`
+	Reason   string    `json:"reason,omitempty,omitzero"`
+	Remark   string    `json:"remark,omitempty,omitzero"`
 
 	// Reply Markdown
 	Reply string `json:"reply"`
@@ -2164,6 +2260,23 @@ type BringParams struct {
 	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
 }
 
+// PicturesParams defines parameters for Pictures.
+type PicturesParams struct {
+	// Conversation Left out when adding: one that is to begin, whose id is answered. Ask the first question with it.
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
+// AddPicturesMultipartBody defines parameters for AddPictures.
+type AddPicturesMultipartBody struct {
+	File [][]byte `json:"file,omitempty,omitzero"`
+}
+
+// AddPicturesParams defines parameters for AddPictures.
+type AddPicturesParams struct {
+	// Conversation Left out when adding: one that is to begin, whose id is answered. Ask the first question with it.
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
 // AskParams defines parameters for Ask.
 type AskParams struct {
 	// IdempotencyKey The same key of the same caller is the same turn.
@@ -2242,6 +2355,18 @@ type ProbeParams struct {
 	Model string `form:"model,omitempty" json:"model,omitempty,omitzero"`
 }
 
+// PictureFileParams defines parameters for PictureFile.
+type PictureFileParams struct {
+	// Size small: as pages show it; else as it is kept.
+	Size string `form:"size,omitempty" json:"size,omitempty,omitzero"`
+}
+
+// AnyPictureParams defines parameters for AnyPicture.
+type AnyPictureParams struct {
+	// Size small: as pages show it; else as it is kept.
+	Size string `form:"size,omitempty" json:"size,omitempty,omitzero"`
+}
+
 // ExportRecordParams defines parameters for ExportRecord.
 type ExportRecordParams struct {
 	As ExportRecordParamsAs `form:"as,omitempty" json:"as,omitempty,omitzero"`
@@ -2249,6 +2374,12 @@ type ExportRecordParams struct {
 
 // ExportRecordParamsAs defines parameters for ExportRecord.
 type ExportRecordParamsAs string
+
+// SharedPictureParams defines parameters for SharedPicture.
+type SharedPictureParams struct {
+	// Size small: as pages show it; else as it is kept.
+	Size string `form:"size,omitempty" json:"size,omitempty,omitzero"`
+}
 
 // AddDocumentsMultipartBody defines parameters for AddDocuments.
 type AddDocumentsMultipartBody struct {
@@ -2393,6 +2524,12 @@ type BringJSONRequestBody = Wish
 // ChooseMeaningJSONRequestBody defines body for ChooseMeaning for application/json ContentType.
 type ChooseMeaningJSONRequestBody = ChosenMeaning
 
+// AddPicturesMultipartRequestBody defines body for AddPictures for multipart/form-data ContentType.
+type AddPicturesMultipartRequestBody AddPicturesMultipartBody
+
+// AddPageJSONRequestBody defines body for AddPage for application/json ContentType.
+type AddPageJSONRequestBody = PageWanted
+
 // AskJSONRequestBody defines body for Ask for application/json ContentType.
 type AskJSONRequestBody = Question
 
@@ -2425,6 +2562,9 @@ type ReturnToJSONRequestBody = ReturnTo
 
 // LoginJSONRequestBody defines body for Login for application/json ContentType.
 type LoginJSONRequestBody = SignIn
+
+// DescribePictureJSONRequestBody defines body for DescribePicture for application/json ContentType.
+type DescribePictureJSONRequestBody = PictureSaid
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn

@@ -9,6 +9,7 @@ import (
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/fault"
@@ -97,11 +98,38 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 	for i, m := range f.Choices.Models {
 		check(m.Model, fmt.Sprintf("choices.models.%d.model", i))
 	}
+	checkPictures(f, r, settings, registry, say)
 	checkBringing(f.Bring, len(f.Shelves) > 0, registry, say)
 	if problems != nil {
 		return f, problems
 	}
 	return f, nil
+}
+
+// checkPictures says what is wrong with what visitors may do with pictures.
+func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, registry *models.Registry,
+	say func(place, format string, args ...any)) {
+	switch p := f.Pictures; {
+	case !p.Take && p.Elsewhere == f.Slug:
+		say("pictures.elsewhere", "elsewhere: that is this desk; name one that looks at pictures")
+		return
+	case !p.Take:
+		return
+	}
+	shown, used := steps.Looks(r, settings)
+	if !used {
+		say("pictures.take", "take: the recipe %s does nothing with pictures; wire pictures: pictures to the step that "+
+			"composes the prompt, or leave this out", r.Name)
+	}
+	for _, name := range shown {
+		if name == "" {
+			name = f.Model
+		}
+		if entry, err := registry.Find(name); err == nil && !entry.Able("see") {
+			say("pictures.take", "take: the model %q does not see pictures; name one that can: [see], or leave this out",
+				entry.Path())
+		}
+	}
 }
 
 // checkBringing says what is wrong with what visitors may have brought.

@@ -40,6 +40,8 @@ const (
 	Exists         Code = "exists-already"
 	NoConnection   Code = "no-such-connection"
 	NoTrace        Code = "no-such-trace"
+	NoPicture      Code = "no-such-picture"
+	Blind          Code = "cannot-see"
 	NoModel        Code = "no-such-model"
 	TooMuch        Code = "too-much"
 	TooLate        Code = "too-late"
@@ -89,12 +91,15 @@ var sentences = map[Code]string{
 	Closing:      "The service is about to restart. Please ask again in a minute.",
 	Interruption: "The service stopped while this reply was being written. You can have it written again.",
 	NoTrace:      "There is no trace of this. It may have been removed with its conversation.",
-	TooMuch:      "This took more work than the desk may spend on one question. Try a simpler one.",
-	TooLate:      "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
-	StepFailed:   "Something went wrong while this reply was being written. You can have it written again.",
-	Unfit:        "No data came that fit what was asked for. Try again, or ask for simpler data.",
-	Left:         "Nobody waited for this reply any more, so it was not written. You can have it written again.",
-	Unexpected:   "Something went wrong on our side. Please try again.",
+	NoPicture:    "This picture is not here. It may belong to another browser, or have been removed.",
+	Blind: "This desk cannot look at pictures. Put the picture away and ask again, or ask at a desk that looks at " +
+		"pictures.",
+	TooMuch:    "This took more work than the desk may spend on one question. Try a simpler one.",
+	TooLate:    "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
+	StepFailed: "Something went wrong while this reply was being written. You can have it written again.",
+	Unfit:      "No data came that fit what was asked for. Try again, or ask for simpler data.",
+	Left:       "Nobody waited for this reply any more, so it was not written. You can have it written again.",
+	Unexpected: "Something went wrong on our side. Please try again.",
 	Code(models.KeyMissing): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
 	Code(models.KeyRefused): "This desk is not set up correctly at the moment. The person who runs it can put it " +

@@ -110,7 +110,11 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, repl
 	if err != nil {
 		return nil, reply.Request{}, fault.NotFound(s.Log, fault.NoTrace, err)
 	}
-	q, err := reply.AskedAgain(d, t.Question, supplied, inputs, past)
+	pictures, err := s.Replies.PicturesOf(ctx, t.Turn)
+	if err != nil {
+		return nil, reply.Request{}, err
+	}
+	q, err := reply.AskedAgain(d, t.Question, supplied, inputs, past, pictures)
 	if err != nil {
 		return nil, q, fault.Say(fault.Invalid, "What the visitor gave does not fit this revision's recipe: %v.", err)
 	}

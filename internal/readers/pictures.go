@@ -3,6 +3,7 @@ package readers
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"juvalogos/core/phrase"
@@ -75,4 +76,37 @@ func depict(t *confined.Task, r request) (*depicted, error) {
 		d.Made, d.Bodies = append(d.Made, made), append(d.Bodies, made.Body)
 	}
 	return d, nil
+}
+
+// Words reads the text in a picture, line by line; "" if there is none. Errors are those
+// of Read.
+func (p *Pool) Words(ctx context.Context, name string, body []byte) (string, error) {
+	a, err := p.do(ctx, request{Do: "words", Name: name}, body, nil)
+	return a.Words, err
+}
+
+// words does it, in the confined process.
+func words(ctx context.Context, t *confined.Task, r request) (string, error) {
+	t.GoOn(perRecognition)
+	pages, err := engine().Open(ctx, r.Name, t.Body, "picture")
+	if err != nil {
+		return "", err
+	}
+	defer pages.Close()
+	page, err := pages.Recognise(ctx, 1)
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	for i, run := range page.Runs {
+		switch {
+		case i == 0:
+		case run.Top != page.Runs[i-1].Top || run.Bottom != page.Runs[i-1].Bottom:
+			b.WriteByte('\n')
+		default:
+			b.WriteByte(' ')
+		}
+		b.WriteString(run.Text)
+	}
+	return b.String(), nil
 }

@@ -67,7 +67,7 @@ func (p *Pool) Close() { p.pool.Close() }
 
 // request is what a process is asked for.
 type request struct {
-	Do     string // read, draw, unpack or depict
+	Do     string // read, draw, unpack, depict or words
 	Name   string
 	Format string `json:",omitzero"`
 	Page   int    `json:",omitzero"`
@@ -82,6 +82,7 @@ type answer struct {
 	Picture  []byte           `json:",omitzero"`
 	Entry    *reading.Entry   `json:",omitzero"`
 	Depicted *depicted        `json:",omitzero"`
+	Words    string           `json:",omitzero"`
 	Problem  *reading.Problem `json:",omitzero"`
 	Failed   string           `json:",omitzero"` // what is wrong with the process or what it needs
 }
@@ -241,6 +242,8 @@ func work(t *confined.Task) (a answer) {
 		a.Picture, err = draw(ctx, t, r)
 	case "depict":
 		a.Depicted, err = depict(t, r)
+	case "words":
+		a.Words, err = words(ctx, t, r)
 	case "unpack":
 		part := func(a answer) {
 			if text, err := json.Marshal(a); err == nil {

@@ -34,6 +34,7 @@ type Turn struct {
 	Number       int
 	Siblings     []uuid.UUID // the branches that begin at this place, itself among them, the oldest first
 	Media        []uuid.UUID // that it was asked with
+	Pictures     []Media     // these, as far as they are still there
 	Question     string
 	AskedAt      time.Time
 	Attempts     int // how many there are

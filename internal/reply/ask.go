@@ -32,6 +32,9 @@ type Question struct {
 	Visitor record.Visitor
 	Channel string // page, preview, api or completions
 	Text    string
+	// Pictures are those that come with the question itself; without any, it is asked with
+	// those of its conversation.
+	Pictures []GivenPicture
 	// Choice is what the visitor has chosen of what the desk lets them change.
 	Choice deskfile.Choice
 	// Inputs are what the visitor filled in beside the question, by name, as text.
@@ -107,6 +110,14 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	if r.Conversation == uuid.Nil {
 		r.Conversation = uuid.Must(uuid.NewV7())
 	}
+	pictures, err := s.askedWith(ctx, q, r.Conversation, d)
+	if err == nil {
+		err = fits(d, tokensOf(d, question, pictures), q.Supplied)
+	}
+	if err != nil {
+		r.taken.Undo()
+		return nil, err
+	}
 	if twin, err := s.reserve(r); twin != nil || err != nil {
 		r.taken.Undo()
 		return twin, err
@@ -118,11 +129,11 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
-	s.begin(r, d, Request{question, inputs, past, q.Supplied})
+	s.begin(r, d, Request{question, inputs, past, q.Supplied, pictures})
 	err = s.Store.Replies.Ask(ctx, record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
-		Question: q.Text, QuestionTokens: question.Tokens, Vocabulary: d.Counter.Vocabulary(), Supplied: supplied,
+		Question: q.Text, QuestionTokens: question.Tokens, Media: idsOf(pictures), Vocabulary: d.Counter.Vocabulary(), Supplied: supplied,
 		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Inputs: encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
 	})
@@ -199,7 +210,7 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 		s.abandon(r)
 		return nil, fault.Logged(s.Log, "make again", fault.New(fault.NoRecords, err))
 	}
-	q, err := AskedAgain(d, t.Question, supplied, inputs, past)
+	q, err := AskedAgain(d, t.Question, supplied, inputs, past, t.Pictures)
 	if err != nil {
 		// The desk takes other things now: what it does not get, it says.
 		s.Log.Warn("what a visitor gave does not fit the desk any more", "turn", t.ID, "error", err)
@@ -357,8 +368,9 @@ func readInputs(d *desk.Desk, question string, supplied map[string]string) (reci
 
 // AskedAgain is what a turn on record was asked with. It fails if what is on
 // record does not fit the recipe any more.
-func AskedAgain(d *desk.Desk, question string, supplied, inputs json.RawMessage, past record.Past) (Request, error) {
-	q := Request{Question: prompt.Measure(d.Counter, question), past: past}
+func AskedAgain(d *desk.Desk, question string, supplied, inputs json.RawMessage, past record.Past,
+	pictures []record.Media) (Request, error) {
+	q := Request{Question: prompt.Measure(d.Counter, question), past: past, pictures: pictures}
 	if supplied != nil {
 		q.supplied = new(Supplied)
 		if err := json.Unmarshal(supplied, q.supplied); err != nil {

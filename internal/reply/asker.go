@@ -70,6 +70,10 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	bounded, full := context.WithCancelCause(timed)
 	defer full(nil)
 	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
+	if request.Files, err = a.files(bounded, q.Messages); err != nil {
+		call.Took, call.Error = now().Sub(began), err.Error()
+		return call, err
+	}
 	h := &hearing{asker: a, ask: q, call: call, began: began, text: text, full: func() { full(errFull) },
 		most: a.entry.Connection.MostBytes(q.Sampling.MaxTokens)}
 	result, err := a.service.Retry.Do(bounded, func(started *bool) (models.Result, error) {
@@ -113,7 +117,7 @@ func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result
 		call.Counted = true
 		call.PromptTokens = prompt.PerPrompt
 		for _, m := range q.Messages {
-			call.PromptTokens += a.counter.Count(m.Text) + prompt.PerMessage
+			call.PromptTokens += prompt.Measure(a.counter, m.Text).With(m.Pictures).Tokens + prompt.PerMessage
 		}
 	}
 	if call.ThoughtTokens == 0 && call.Thought != "" {

@@ -32,6 +32,7 @@ type Request struct {
 	inputs   recipe.Values // what else the visitor gave
 	past     record.Past
 	supplied *Supplied
+	pictures []record.Media
 }
 
 // begin makes the reply in the background. reserve has made room for it.
@@ -124,6 +125,7 @@ func (q *Request) All() recipe.Values {
 			inputs[name] = v
 		}
 	}
+	recipe.Given(inputs, carried(q.pictures))
 	return inputs
 }
 
@@ -149,6 +151,9 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 	}
 	if g := q.supplied; g != nil {
 		t.Schema = g.Schema
+	}
+	if s.Media != nil {
+		t.Pictures = pictures{s.Media, r}
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments || d.Settings.Bring.Any()) {
 		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: d.Settings.Attachments,

@@ -20,6 +20,7 @@ func explain(err error) *fault.Problem {
 	var long *prompt.TooLong
 	var empty steps.ErrEmpty
 	var unfit steps.ErrUnfit
+	var blind steps.ErrBlind
 	var runaway *recipe.Runaway
 	var step *recipe.StepError
 	switch {
@@ -29,6 +30,8 @@ func explain(err error) *fault.Problem {
 		return tooLong(long)
 	case errors.As(err, &empty):
 		return fault.New(fault.Code(models.SaidNothing), err)
+	case errors.As(err, &blind):
+		return fault.New(fault.Blind, err)
 	case errors.As(err, &unfit):
 		return fault.New(fault.Unfit, err)
 	case errors.As(err, &runaway):

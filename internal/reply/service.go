@@ -15,6 +15,7 @@ import (
 	"juvalogos/core/steps"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/limits"
+	"juvalogos/internal/media"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
@@ -39,6 +40,8 @@ type Options struct {
 	Pages Pages
 	// Shelves are what desks may answer from; nil: there are none.
 	Shelves *shelf.Library
+	// Media are the pictures of conversations; nil: there are none.
+	Media *media.Service
 	// Instance is the number under which this service is registered; 0: one is
 	// drawn.
 	Instance int32

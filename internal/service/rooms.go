@@ -15,6 +15,7 @@ import (
 	"juvalogos/internal/errand"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/limits"
+	"juvalogos/internal/media"
 	"juvalogos/internal/models"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
@@ -34,6 +35,7 @@ type RoomOptions struct {
 	References vault.References
 	Retry      models.Retry    // zero: models.DefaultRetry
 	Shelf      *shelf.Library  // nil: there are no shelves
+	Reader     media.Reader    // of pictures; nil: none are taken
 	Visits     *source.Sources // where visitors may have something brought from; nil: nowhere
 	Reach      Reach           // what recipes may use of the world outside
 	Traces     reply.Collector // gets the traces too; nil: nobody does
@@ -88,6 +90,11 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	if o.Visits != nil {
 		pages = errands
 	}
+	var pictures *media.Service
+	if o.Reader != nil {
+		pictures = media.New(media.Options{Store: o.Store.Media, Files: o.Store.Shelves, Reader: o.Reader, Log: o.Log,
+			Now: o.Now})
+	}
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{
 			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces,
@@ -95,7 +102,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		},
 		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
 		Web:     o.Reach.Web,
-		Shelves: o.Shelf, Pages: pages, Instance: instance, Collector: o.Traces, Limits: o.Limits, Gone: o.Gone,
+		Shelves: o.Shelf, Pages: pages, Media: pictures, Instance: instance, Collector: o.Traces, Limits: o.Limits, Gone: o.Gone,
 	})
 	if err != nil {
 		return nil, err
@@ -116,6 +123,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Replies: replies,
 		Shelves: o.Shelf,
 		Errands: errands,
+		Media:   pictures,
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })
 	return r, nil

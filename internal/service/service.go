@@ -108,7 +108,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
-		Shelf: library, Instance: instance, Limits: table, ConnectionFile: o.Connections, ProgramFolder: o.Programs}
+		Shelf: library, Reader: reader, Instance: instance, Limits: table, ConnectionFile: o.Connections, ProgramFolder: o.Programs}
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err

@@ -18,6 +18,7 @@ func Face(f deskfile.File) api.Face {
 		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: Some(f.Openers), GoodFor: Some(f.GoodFor),
 		NotFor: Some(f.NotFor),
 		Known:  []string{}, Inputs: []api.Input{}, Attachments: f.Attachments, Bring: Bringing(f),
+		Pictures:     Looking(f.Pictures),
 		OwnDocuments: len(f.Shelves) > 0,
 		PassagesOnly: f.Readable == deskfile.ReadPassages,
 		Choices:      choices(f),
@@ -76,7 +77,7 @@ func Turn(t record.Turn, maker bool) api.Turn {
 	}
 	return api.Turn{
 		ID: t.ID.String(), Conversation: t.Conversation.String(), Number: t.Number, Siblings: siblings,
-		Question: t.Question, AskedAt: t.AskedAt,
+		Question: t.Question, Pictures: Each(t.Pictures, Picture), AskedAt: t.AskedAt,
 		Attempt: t.Attempt.Number, Attempts: t.Attempts, Model: t.Attempt.Model, Reply: t.Attempt.Reply,
 		Helped: t.Attempt.Helped,
 		Reason: t.Attempt.Reason, Remark: t.Attempt.Remark,

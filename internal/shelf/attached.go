@@ -26,6 +26,9 @@ func Private(slug string) bool {
 	return strings.HasPrefix(slug, privatePrefix) || strings.HasPrefix(slug, trayPrefix)
 }
 
+// Own is the name of a conversation's own shelf.
+func Own(conversation uuid.UUID) string { return privatePrefix + conversation.String() }
+
 // MostAttached is how many documents a conversation may have.
 const MostAttached = 10
 
@@ -73,7 +76,7 @@ func (l *Library) makeAttached(ctx context.Context, conversation uuid.UUID, visi
 	if err != nil {
 		return a, err
 	}
-	a = record.Attached{Slug: privatePrefix + conversation.String(), Settings: settings, Conversation: conversation,
+	a = record.Attached{Slug: Own(conversation), Settings: settings, Conversation: conversation,
 		Visitor: visitor, DeskID: desk}
 	a.ID, err = l.Store.Shelves.MakeAttached(ctx, a, l.Now())
 	return a, err

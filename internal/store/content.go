@@ -56,7 +56,12 @@ func (s *Shelves) KeepContent(ctx context.Context, r io.Reader, most int64) (has
 // Content reads a file; it is read piece by piece. ErrNotFound comes with the
 // first Read.
 func (s *Shelves) Content(ctx context.Context, hash []byte) io.Reader {
-	return &contentReader{store: s, ctx: ctx, hash: hash}
+	return s.ContentFrom(ctx, hash, 0)
+}
+
+// ContentFrom reads a file from an offset on; one beyond its end is its end.
+func (s *Shelves) ContentFrom(ctx context.Context, hash []byte, offset int64) io.Reader {
+	return &contentReader{store: s, ctx: ctx, hash: hash, next: int(offset / pieceSize), skip: int(offset % pieceSize)}
 }
 
 type contentReader struct {
@@ -64,6 +69,7 @@ type contentReader struct {
 	ctx   context.Context
 	hash  []byte
 	next  int
+	skip  int // of the first piece
 	left  []byte
 	over  bool
 }
@@ -84,6 +90,8 @@ func (c *contentReader) Read(p []byte) (int, error) {
 		}
 		c.next++
 		c.over = len(c.left) < pieceSize
+		c.left = c.left[min(c.skip, len(c.left)):]
+		c.skip = 0
 	}
 	n := copy(p, c.left)
 	c.left = c.left[n:]

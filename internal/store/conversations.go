@@ -114,7 +114,38 @@ func (s *Conversations) conversation(ctx context.Context, where string, argument
 		return record.Conversation{}, nil, err
 	}
 	turns, err := collect(rows, turnInto)
+	results.Close()
+	if err == nil {
+		err = s.withPictures(ctx, turns)
+	}
 	return c.Conversation, turns, err
+}
+
+// withPictures fills in the pictures that turns were asked with.
+func (s *Conversations) withPictures(ctx context.Context, turns []record.Turn) error {
+	var ids []uuid.UUID
+	for _, t := range turns {
+		ids = append(ids, t.Media...)
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	all, err := (&Media{s.db}).Some(ctx, ids)
+	if err != nil {
+		return err
+	}
+	by := map[uuid.UUID]record.Media{}
+	for _, m := range all {
+		by[m.ID] = m
+	}
+	for i := range turns {
+		for _, id := range turns[i].Media {
+			if m, there := by[id]; there {
+				turns[i].Pictures = append(turns[i].Pictures, m)
+			}
+		}
+	}
+	return nil
 }
 
 // Turn returns a visitor's turn.
@@ -132,7 +163,13 @@ func (s *Conversations) oneTurn(ctx context.Context, where string, args ...any) 
 	if err != nil {
 		return record.Turn{}, err
 	}
-	return only(rows, turnInto)
+	t, err := only(rows, turnInto)
+	if err == nil {
+		one := []record.Turn{t}
+		err = s.withPictures(ctx, one)
+		t = one[0]
+	}
+	return t, err
 }
 
 // whichCounts puts the attempt that counts first: the one that turn t has

@@ -96,6 +96,11 @@ func (s *Media) Some(ctx context.Context, ids []uuid.UUID) ([]record.Media, erro
 	return s.list(ctx, `m.id = any($1) order by array_position($1, m.id)`, ids)
 }
 
+// OfTurn returns what a turn was asked with.
+func (s *Media) OfTurn(ctx context.Context, turn uuid.UUID) ([]record.Media, error) {
+	return s.list(ctx, `m.id = any((select media from turn where id = $1)::uuid[]) order by m.added_at, m.id`, turn)
+}
+
 // Current returns what the next question of a visitor's conversation is asked with.
 func (s *Media) Current(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Media, error) {
 	return s.list(ctx, `m.conversation = $1 and m.visitor = $2 and m.origin = 'given' and m.put_away_at is null

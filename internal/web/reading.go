@@ -32,6 +32,11 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 		return api.Face{}, err
 	}
 	b := shape.Face(f)
+	if !f.Pictures.Take && f.Pictures.Elsewhere != "" {
+		if other, err := desks.Face(c, f.Pictures.Elsewhere); err == nil {
+			b.Pictures.Elsewhere = api.OtherDesk{Slug: other.Slug, Title: other.Title}
+		}
+	}
 	r, err := desks.RecipeOf(slug, f)
 	if err != nil {
 		return b, nil // asking will say what is wrong

@@ -25,6 +25,7 @@ import (
 	"juvalogos/internal/errand"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/limits"
+	"juvalogos/internal/media"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
@@ -39,6 +40,7 @@ type Rooms struct {
 	Desks         *desk.Service
 	Errands       *errand.Service
 	Inside        *inside.Service
+	Media         *media.Service
 	Replies       *reply.Service
 	Shelves       *shelf.Library
 }
@@ -143,6 +145,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&shelves{d, o.Desks, o.Shelves}).routes(api)
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
+	(&pictures{d, o.Desks, o.Media, o.Shelves}).routes(api)
 	(&completions{d, o.Desks, o.Replies, o.Connections}).routes(root)
 }
 

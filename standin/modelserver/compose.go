@@ -52,7 +52,7 @@ type conversation struct {
 	system   string
 	earlier  []string // what the user said before
 	question string
-	pictures int
+	pictures []string
 	passages []passage
 }
 
@@ -87,9 +87,8 @@ func speak(m model, c conversation, standing instructions, chance *rand.Rand) st
 	switch {
 	case len(c.passages) > 0:
 		return fromPassages(m, c)
-	case c.pictures > 0:
-		return "I was given a picture, and as a simulated model I cannot see it. Describe what is on the comb, and I " +
-			"will look it up in my almanac."
+	case len(c.pictures) > 0:
+		return look(m, c)
 	case counting.MatchString(c.question):
 		return strings.Join(numbers, ", ") + "."
 	case goOn.MatchString(c.question), asksGoingOn.MatchString(c.system):

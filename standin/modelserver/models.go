@@ -13,6 +13,7 @@ type model struct {
 	poor    bool // says little of it, and that badly
 	habit   habit
 	cited   int // how many sentences it takes from passages
+	sees    bool
 }
 
 var catalogue = []model{
@@ -27,6 +28,10 @@ var catalogue = []model{
 		cited: 2, habit: wordy},
 	{name: "nettle-loose", context: 8192, first: 120 * time.Millisecond, gap: 6 * time.Millisecond, chat: true,
 		cited: 2, habit: loose},
+	{name: "orchid-eye", context: 16384, first: 400 * time.Millisecond, gap: 14 * time.Millisecond, chat: true, cited: 2,
+		sees: true},
+	{name: "daisy-glance", context: 8192, first: 120 * time.Millisecond, gap: 6 * time.Millisecond, chat: true,
+		terse: true, cited: 1, sees: true},
 	{name: "clover-embed", context: 2048},
 }
 

@@ -80,7 +80,7 @@ type request struct {
 type message struct {
 	Role     string
 	Text     string
-	Pictures int
+	Pictures []string // as data URLs, or whatever else came
 }
 
 func (m *message) UnmarshalJSON(data []byte) error {
@@ -98,6 +98,9 @@ func (m *message) UnmarshalJSON(data []byte) error {
 	var parts []struct {
 		Type string `json:"type"`
 		Text string `json:"text"`
+		URL  struct {
+			URL string `json:"url"`
+		} `json:"image_url"`
 	}
 	if err := json.Unmarshal(raw.Content, &parts); err != nil {
 		return fmt.Errorf("content must be a text or a list of parts")
@@ -107,7 +110,7 @@ func (m *message) UnmarshalJSON(data []byte) error {
 		case "text":
 			m.Text += p.Text
 		case "image_url":
-			m.Pictures++
+			m.Pictures = append(m.Pictures, p.URL.URL)
 		}
 	}
 	return nil
@@ -136,7 +139,14 @@ func (s *Server) complete(w http.ResponseWriter, r *http.Request) {
 	}
 	prompt := 3
 	for _, msg := range q.Messages {
-		prompt += 4 + count(msg.Text) + 85*msg.Pictures
+		prompt += 4 + count(msg.Text)
+		for _, url := range msg.Pictures {
+			if !m.sees {
+				refuse(w, http.StatusBadRequest, "invalid_request", "This model does not take pictures.")
+				return
+			}
+			prompt += tokensOf(url)
+		}
 	}
 	if prompt+q.MaxTokens > m.context {
 		refuse(w, http.StatusBadRequest, "context_length_exceeded",

@@ -640,6 +640,135 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/pictures": {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** The pictures that the next question of a conversation is asked with */
+        get: operations["pictures"];
+        put?: never;
+        /** Give pictures to ask about; they stay with the conversation until they are put away */
+        post: operations["addPictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/pictures/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a page of a document that was attached, as a picture */
+        post: operations["addPage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what a picture shows, for those who cannot see it */
+        put: operations["describePicture"];
+        post?: never;
+        /** Put a picture away; turns that were asked with it still show it */
+        delete: operations["putAwayPicture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{id}/file": {
+        parameters: {
+            query?: {
+                /** @description small: as pages show it; else as it is kept. */
+                size?: "small";
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A picture of the visitor's; Range, ETag and If-None-Match are heeded */
+        get: operations["pictureFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shared/{share}/pictures/{id}": {
+        parameters: {
+            query?: {
+                /** @description small: as pages show it; else as it is kept. */
+                size?: "small";
+            };
+            header?: never;
+            path: {
+                share: string;
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A picture of a shared conversation */
+        get: operations["sharedPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/pictures/{id}": {
+        parameters: {
+            query?: {
+                /** @description small: as pages show it; else as it is kept. */
+                size?: "small";
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A picture of anybody's, for makers */
+        get: operations["anyPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/at/{slug}/attachments/{id}": {
         parameters: {
             query: {
@@ -2029,6 +2158,7 @@ export interface components {
             /** @description The desk has documents of its own. */
             own_documents?: boolean;
             bring: components["schemas"]["Bringing"];
+            pictures: components["schemas"]["Looking"];
             /** @description Visitors may read the passages that replies rest on, and no whole documents of the shelves. */
             passages_only?: boolean;
             /**
@@ -2289,6 +2419,80 @@ export interface components {
             pages?: number;
             /** Format: int64 */
             size: number;
+        };
+        /** @description What visitors of a desk may do with pictures. */
+        Looking: {
+            /** @description They may ask about pictures. */
+            take: boolean;
+            /** @description How many pictures questions are about at once. */
+            most?: number;
+            /** @description For how many questions a picture is remembered. */
+            turns?: number;
+            /** @description For how many hours it is. */
+            hours?: number;
+            /** @description The desk's model says what pictures show where the visitor has not. */
+            by_model?: boolean;
+            /** @description Of a file. */
+            most_bytes?: number;
+            elsewhere?: components["schemas"]["OtherDesk"];
+        };
+        /** @description Another desk that a desk shows the way to. */
+        OtherDesk: {
+            slug: string;
+            title: string;
+        };
+        /** @description A picture of a conversation. */
+        Picture: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /**
+             * @description Its media type.
+             * @example image/jpeg
+             */
+            kind: string;
+            /** @description In dots. */
+            width: number;
+            height: number;
+            /**
+             * Format: int64
+             * @description In bytes.
+             */
+            size: number;
+            /** @description What it shows, in words. */
+            alt?: string;
+            /** @description What of the file is not looked at. */
+            note?: components["schemas"]["Phrase"];
+            /** @description How many questions were asked with it. */
+            asked?: number;
+            /** @description About how many tokens it takes of a question, for makers. */
+            tokens?: number;
+            /** @description About what that costs, for makers. */
+            cost?: number;
+        };
+        PictureList: {
+            pictures: components["schemas"]["Picture"][];
+        };
+        PicturesGiven: {
+            /** Format: uuid */
+            conversation: string;
+            /** @description All that questions are about now. */
+            pictures: components["schemas"]["Picture"][];
+            refused: components["schemas"]["NotBrought"][];
+        };
+        PictureSaid: {
+            alt: string;
+        };
+        PageWanted: {
+            /** Format: uuid */
+            conversation: string;
+            /**
+             * Format: int64
+             * @description That was attached to the conversation.
+             */
+            document: number;
+            /** @description From 1. */
+            page: number;
         };
         Input: {
             name: string;
@@ -2837,6 +3041,8 @@ export interface components {
             reason?: string;
             remark?: string;
             question: string;
+            /** @description That it was asked with. */
+            pictures?: components["schemas"]["Picture"][];
             /** Format: date-time */
             asked_at: string;
             /** @description The attempt that counts, from 1: the chosen one, else the newest. */
@@ -4791,6 +4997,216 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Attached"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pictures: {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Pictures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPictures: {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description What was taken in and what was not */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturesGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PageWanted"];
+            };
+        };
+        responses: {
+            /** @description What was taken in and what was not */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturesGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    describePicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureSaid"];
+            };
+        };
+        responses: {
+            /** @description Kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putAwayPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Put away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pictureFile: {
+        parameters: {
+            query?: {
+                /** @description small: as pages show it; else as it is kept. */
+                size?: "small";
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sharedPicture: {
+        parameters: {
+            query?: {
+                /** @description small: as pages show it; else as it is kept. */
+                size?: "small";
+            };
+            header?: never;
+            path: {
+                share: string;
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    anyPicture: {
+        parameters: {
+            query?: {
+                /** @description small: as pages show it; else as it is kept. */
+                size?: "small";
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
                 };
             };
             default: components["responses"]["Problem"];

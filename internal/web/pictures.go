@@ -1,0 +1,258 @@
+package web
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/google/uuid"
+
+	"juvalogos/core/phrase"
+	"juvalogos/internal/account"
+	"juvalogos/internal/api"
+	"juvalogos/internal/desk"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/limits"
+	"juvalogos/internal/media"
+	"juvalogos/internal/record"
+	"juvalogos/internal/shape"
+	"juvalogos/internal/shelf"
+)
+
+// The pictures of conversations.
+
+// pictures are the handlers of pictures.
+type pictures struct {
+	*door
+	Desks   *desk.Service
+	Media   *media.Service
+	Shelves *shelf.Library
+}
+
+func (s *pictures) routes(api fiber.Router) {
+	api.Get("/at/:slug/pictures", s.list)
+	api.Post("/at/:slug/pictures", s.add)
+	api.Post("/at/:slug/pictures/page", s.addPage)
+	api.Delete("/pictures/:id", s.putAway)
+	api.Put("/pictures/:id", s.describe)
+	api.Get("/pictures/:id/file", s.file)
+	api.Get("/shared/:share/pictures/:id", s.shared)
+	api.Get("/records/pictures/:id", s.allowed(account.Read, s.any))
+}
+
+// mostAtATime is how many pictures one request may bring.
+const mostAtATime = 20
+
+// at is the desk that pictures are given to, with whoever asks.
+func (s *pictures) at(c fiber.Ctx) (record.Visitor, *desk.Desk, error) {
+	who, err := s.visitor(c)
+	if err != nil {
+		return who, nil, err
+	}
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return who, nil, err
+	}
+	d, err := s.Desks.Open(c, slug)
+	if err == nil && (s.Media == nil || !d.Settings.Pictures.Take) {
+		err = fault.Plain(fault.Blind)
+	}
+	return who, d, err
+}
+
+func (s *pictures) list(c fiber.Ctx) error {
+	who, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	conversation, err := conversationInQuery(c)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	current, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	if err != nil {
+		return err
+	}
+	return c.JSON(api.PictureList{Pictures: s.shaped(c, d, current)})
+}
+
+// shaped are pictures in the API's shape, for makers with what they take of a question.
+func (s *pictures) shaped(c fiber.Ctx, d *desk.Desk, all []record.Media) []api.Picture {
+	list := shape.All(all, shape.Picture)
+	if d.Entry.Able("see") && s.tellsCost(c) {
+		for i, m := range all {
+			list[i].Tokens = d.Entry.Takes.TokensOf(m.Width, m.Height)
+			list[i].Cost = d.Entry.Price.Of(list[i].Tokens, 0, 0)
+		}
+	}
+	return list
+}
+
+// add takes pictures in; without a conversation they belong to one that is to begin,
+// whose id is answered.
+func (s *pictures) add(c fiber.Ctx) error {
+	who, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	conversation, err := conversationInQuery(c)
+	if err != nil {
+		return err
+	}
+	return s.take(c, who, d, conversation, func(each func(name string, body io.Reader) error) error {
+		return eachFile(c, each)
+	})
+}
+
+// addPage takes in a page of a document that was attached to the conversation.
+func (s *pictures) addPage(c fiber.Ctx) error {
+	who, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	var b api.PageWanted
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	conversation, err := uuid.Parse(b.Conversation)
+	if err != nil {
+		return fault.Plain(fault.NoConversation)
+	}
+	documents, err := s.Shelves.Attached(c, conversation, who)
+	if err != nil {
+		return err
+	}
+	for _, one := range documents {
+		if one.ID != b.Document {
+			continue
+		}
+		page, err := s.Shelves.PagePicture(from(c), shelf.Own(conversation), one.ID, b.Page)
+		if err != nil {
+			return err
+		}
+		return s.take(c, who, d, conversation, func(each func(name string, body io.Reader) error) error {
+			return each(fmt.Sprintf("%s, page %d", one.Name, b.Page), strings.NewReader(string(page)))
+		})
+	}
+	return fiber.NewError(fiber.StatusNotFound, "There is no such document.")
+}
+
+// take takes pictures in and answers with all that questions are about now.
+func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversation uuid.UUID,
+	files func(each func(name string, body io.Reader) error) error) error {
+	taken, err := s.Limits.Reserve(from(c), d.Slug,
+		limits.Amounts{limits.Uploads: 1, limits.UploadsAtOnce: 1, limits.UploadBytes: 0})
+	if err != nil {
+		return err
+	}
+	defer taken.Done()
+	if conversation == uuid.Nil {
+		conversation = uuid.Must(uuid.NewV7())
+	}
+	out := api.PicturesGiven{Conversation: conversation.String(), Refused: []api.NotBrought{}}
+	refuse := func(name string, why phrase.Phrase) {
+		out.Refused = append(out.Refused, api.NotBrought{Name: name, Problem: why.String(), Phrase: why})
+	}
+	fresh := 0
+	err = files(func(name string, body io.Reader) error {
+		if fresh == mostAtATime {
+			refuse(name, phrase.Of("up to %d pictures are taken at a time", mostAtATime))
+			return nil
+		}
+		fresh++
+		one, err := s.Media.Take(from(c), media.For{Conversation: conversation, Visitor: who, DeskID: d.DeskID,
+			As: d.Entry.Takes.Wanted()}, name, &counted{body, taken})
+		if err == nil && !one.Problem.IsZero() {
+			refuse(one.Name, one.Problem)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	current, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	if err != nil {
+		return err
+	}
+	out.Pictures = s.shaped(c, d, current)
+	return c.Status(fiber.StatusCreated).JSON(out)
+}
+
+func (s *pictures) putAway(c fiber.Ctx) error {
+	who, id, err := s.idAsked(c, fault.NoPicture)
+	if err == nil {
+		err = s.Media.PutAway(c, id, who)
+	}
+	if err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *pictures) describe(c fiber.Ctx) error {
+	who, id, err := s.idAsked(c, fault.NoPicture)
+	if err != nil {
+		return err
+	}
+	var b api.PictureSaid
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	if err := s.Media.Describe(c, id, who, b.Alt); err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *pictures) file(c fiber.Ctx) error {
+	who, id, err := s.idAsked(c, fault.NoPicture)
+	if err != nil {
+		return err
+	}
+	return s.send(c, func() (record.Media, error) { return s.Media.Of(c, id, who) })
+}
+
+func (s *pictures) shared(c fiber.Ctx) error {
+	id, err := uuid.Parse(c.Params("id"))
+	if err != nil {
+		return fault.Plain(fault.NoPicture)
+	}
+	return s.send(c, func() (record.Media, error) { return s.Media.Shared(c, c.Params("share"), id) })
+}
+
+func (s *pictures) any(c fiber.Ctx) error {
+	id, err := uuid.Parse(c.Params("id"))
+	if err != nil {
+		return fault.Plain(fault.NoPicture)
+	}
+	return s.send(c, func() (record.Media, error) { return s.Media.Any(c, id) })
+}
+
+// send sends a picture, piece by piece. Its bytes never change: whoever has them need
+// not fetch them again, but has to ask whether they may still be seen.
+func (s *pictures) send(c fiber.Ctx, find func() (record.Media, error)) error {
+	m, err := find()
+	if err != nil {
+		return err
+	}
+	hash, size, kind := m.Hash, m.Size, m.Kind
+	if c.Query("size") == "small" {
+		hash, kind, size = m.Small, "image/jpeg", 0
+	}
+	c.Set("Cache-Control", "private, no-cache")
+	c.Set("ETag", `"`+hex.EncodeToString(hash)+`"`)
+	c.Set("Content-Security-Policy", "sandbox; default-src 'none'")
+	c.Set("Content-Type", kind)
+	if strings.Contains(c.Get("If-None-Match"), hex.EncodeToString(hash)) {
+		return c.SendStatus(fiber.StatusNotModified)
+	}
+	body := func(from int64) io.Reader { return s.Media.Bytes(context.WithoutCancel(c), hash, from) }
+	if size == 0 {
+		return c.SendStream(body(0))
+	}
+	return ranged(c, size, body)
+}
