@@ -122,7 +122,8 @@ func fit(dots image.Image, width, height int) image.Image {
 		return dots
 	}
 	by := min(float64(width)/float64(b.Dx()), float64(height)/float64(b.Dy()))
-	return imaging.Resize(dots, max(1, int(math.Round(by*float64(b.Dx())))), max(1, int(math.Round(by*float64(b.Dy())))),
+	return imaging.Resize(dots, max(1, int(math.Round(by*float64(b.Dx())))),
+		max(1, int(math.Round(by*float64(b.Dy())))),
 		imaging.CatmullRom)
 }
 

@@ -158,7 +158,8 @@ func TestWhatIsWrongWithAPictureIsSaid(t *testing.T) {
 	} {
 		_, err := Read("my frame.png", c.body, DefaultLimits)
 		var problem *Problem
-		if !errors.As(err, &problem) || problem.File != "my frame.png" || !strings.Contains(problem.What.String(), c.want) {
+		if !errors.As(err, &problem) || problem.File != "my frame.png" ||
+			!strings.Contains(problem.What.String(), c.want) {
 			t.Errorf("%.20q: %v, want %s", c.body, err, c.want)
 		}
 	}
@@ -206,7 +207,8 @@ func TestPicturesAreMadeAsTheyAreWanted(t *testing.T) {
 		{"the middle", Wanted{Shape: Cut}, 300, 300, "image/jpeg", upright},
 		{"with white beside it", Wanted{Shape: Fill}, 400, 400, "image/jpeg", upright},
 		{"to the dot", Wanted{Width: 64, Height: 64}, 64, 64, "image/jpeg", upright},
-		{"a part", Wanted{Crop: &[4]float64{0.5, 0.5, 0.5, 0.5}}, 200, 150, "image/jpeg", "yellow yellow yellow yellow"},
+		{"a part", Wanted{Crop: &[4]float64{0.5, 0.5, 0.5, 0.5}}, 200, 150, "image/jpeg",
+			"yellow yellow yellow yellow"},
 		{"a part beyond the edge", Wanted{Crop: &[4]float64{0.9, 0, 5, 0.1}}, 40, 30, "image/jpeg",
 			"green green green green"},
 		{"next to nothing", Wanted{Crop: &[4]float64{1, 1, 0, 0}}, 1, 1, "image/jpeg", "yellow yellow yellow yellow"},

@@ -38,8 +38,9 @@ func compose() step {
 			In: []recipe.Port{
 				{Name: "past", Type: recipe.Past, About: "turns to put before the question"},
 				{Name: "voice", Type: recipe.VoiceOf, About: "whose instruction is added"},
-				{Name: "pictures", Type: recipe.ListOf(recipe.Picture), About: "pictures that the model sees with the " +
-					"question"},
+				{Name: "pictures", Type: recipe.ListOf(recipe.Picture),
+					About: "pictures that the model sees with the " +
+						"question"},
 			},
 			Variadic: &recipe.Port{Type: recipe.Anything, About: "whatever the templates use"},
 			Out: []recipe.Port{{Name: "prompt", Type: recipe.Prompt, About: "the finished prompt"},
@@ -131,7 +132,8 @@ func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *rec
 		room, err := prompt.Room(model.Context(), reply, standing, question.With(pictures))
 		if err == nil {
 			p := prompt.Compose(standing,
-				memory.Recall(past, memory.Limits{Turns: len(past), Tokens: math.MaxInt}, room), question.With(pictures))
+				memory.Recall(past, memory.Limits{Turns: len(past), Tokens: math.MaxInt}, room),
+				question.With(pictures))
 			p.Messages[len(p.Messages)-1].Pictures = pictures
 			if left := len(past) - p.Remembered; left > 0 {
 				c.Note(fmt.Sprintf("%d earlier turns did not fit", left))

@@ -97,10 +97,12 @@ func crop() step {
 func ocr() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "ocr", About: "Reads the text in a picture (optical character recognition, by the program tesseract). " +
+			Name: "ocr",
+			About: "Reads the text in a picture (optical character recognition, by the program tesseract). " +
 				"No model is asked.",
-			In:  []recipe.Port{{Name: "picture", Type: recipe.Picture, Need: true, About: "the picture"}},
-			Out: []recipe.Port{{Name: "text", Type: recipe.Text, About: "its text, line by line; empty if there is none"}},
+			In: []recipe.Port{{Name: "picture", Type: recipe.Picture, Need: true, About: "the picture"}},
+			Out: []recipe.Port{{Name: "text", Type: recipe.Text,
+				About: "its text, line by line; empty if there is none"}},
 		},
 		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			of, _ := c.In["picture"].(recipe.Media)
@@ -135,7 +137,8 @@ func (set *describeSet) foresee(f *foresight, _ *recipe.Step, voices []recipe.Vo
 
 // DescribeInstruction is what a model is told that says what a picture shows, for
 // whoever cannot see it.
-const DescribeInstruction = "Say in one or two sentences what this picture shows, for somebody who cannot see it. Write " +
+const DescribeInstruction = "Say in one or two sentences what this picture shows, for somebody who cannot see it. " +
+	"Write " +
 	"the words that stand in it, if there are any. Say nothing else."
 
 // describe has a model that sees say what is in a picture.

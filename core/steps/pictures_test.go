@@ -89,7 +89,8 @@ func TestAModelThatDoesNotSeeSaysSo(t *testing.T) {
 		!strings.Contains(err.Error(), "shed/m does not see pictures") {
 		t.Errorf("%v", err)
 	}
-	if _, written, _, err := try(t, looking, &RunContext{Models: f}, askedWith(), nil); err != nil || written[0] != "0" {
+	if _, written, _, err := try(t, looking, &RunContext{Models: f}, askedWith(), nil); err != nil ||
+		written[0] != "0" {
 		t.Errorf("without pictures: %v, %v", written, err)
 	}
 	_, written, spans, err := try(t, looking, &RunContext{Models: f, Model: "eye"}, askedWith("a", "b", "c"), nil)

@@ -1257,7 +1257,10 @@ type ModelSettings struct {
 	Name    string   `json:"name"`
 
 	// Price Per million tokens, in a currency of its owner.
-	Price      Price  `json:"price"`
+	Price Price `json:"price"`
+
+	// Takes How a model takes pictures.
+	Takes      Takes  `json:"takes,omitempty,omitzero"`
 	Vocabulary string `json:"vocabulary"`
 }
 
@@ -1969,6 +1972,9 @@ type TakenBack struct {
 	Left     int    `json:"left"`
 	Question string `json:"question"`
 }
+
+// Takes How a model takes pictures.
+type Takes = models.Takes
 
 // Text defines model for Text.
 type Text struct {

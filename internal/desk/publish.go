@@ -118,15 +118,17 @@ func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, re
 	}
 	shown, used := steps.Looks(r, settings)
 	if !used {
-		say("pictures.take", "take: the recipe %s does nothing with pictures; wire pictures: pictures to the step that "+
-			"composes the prompt, or leave this out", r.Name)
+		say("pictures.take",
+			"take: the recipe %s does nothing with pictures; wire pictures: pictures to the step that "+
+				"composes the prompt, or leave this out", r.Name)
 	}
 	for _, name := range shown {
 		if name == "" {
 			name = f.Model
 		}
 		if entry, err := registry.Find(name); err == nil && !entry.Able("see") {
-			say("pictures.take", "take: the model %q does not see pictures; name one that can: [see], or leave this out",
+			say("pictures.take",
+				"take: the model %q does not see pictures; name one that can: [see], or leave this out",
 				entry.Path())
 		}
 	}

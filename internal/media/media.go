@@ -123,8 +123,9 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 		return Taken{Name: name}, err
 	}
 	m := record.Media{ID: uuid.Must(uuid.NewV7()), Class: record.Picture, Kind: d.Made[0].Kind, Width: d.Made[0].Width,
-		Height: d.Made[0].Height, Name: name, Said: f.Said, Note: d.Note, Origin: f.Origin, Conversation: f.Conversation,
-		DeskID: f.DeskID, Visitor: f.Visitor, Turn: f.Turn, AddedAt: s.Now(), Made: f.Made}
+		Height: d.Made[0].Height, Name: name, Said: f.Said, Note: d.Note, Origin: f.Origin,
+		Conversation: f.Conversation,
+		DeskID:       f.DeskID, Visitor: f.Visitor, Turn: f.Turn, AddedAt: s.Now(), Made: f.Made}
 	if m.Origin == "" {
 		m.Origin = record.Given
 	}

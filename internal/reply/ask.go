@@ -99,21 +99,16 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		Question: q.Text, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(),
 		key: q.Key, visitor: q.Visitor, party: fair.Of(ctx),
 	}
-	amounts := limits.Amounts{limits.Questions: 1, limits.AtOnce: 1}
 	if place.New {
 		r.Title = titleOf(q.Text)
-		amounts[limits.Conversations] = 1
-	}
-	if r.taken, err = s.Limits.Reserve(ctx, d.Slug, amounts); err != nil {
-		return nil, err
 	}
 	if r.Conversation == uuid.Nil {
 		r.Conversation = uuid.Must(uuid.NewV7())
 	}
-	pictures, err := s.askedWith(ctx, q, r.Conversation, d)
-	if err == nil {
-		err = fits(d, tokensOf(d, question, pictures), q.Supplied)
+	if r.taken, err = s.Limits.Reserve(ctx, d.Slug, amountsOf(place)); err != nil {
+		return nil, err
 	}
+	pictures, err := s.askedWith(ctx, q, r.Conversation, d, question)
 	if err != nil {
 		r.taken.Undo()
 		return nil, err
@@ -133,8 +128,9 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	err = s.Store.Replies.Ask(ctx, record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
-		Question: q.Text, QuestionTokens: question.Tokens, Media: idsOf(pictures), Vocabulary: d.Counter.Vocabulary(), Supplied: supplied,
-		Choice: encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Inputs: encode(q.Inputs, len(q.Inputs) == 0),
+		Question: q.Text, QuestionTokens: question.Tokens, Media: idsOf(pictures), Vocabulary: d.Counter.Vocabulary(),
+		Supplied: supplied,
+		Choice:   encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Inputs: encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {
@@ -143,6 +139,15 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	s.keep(r)
 	return r, nil
+}
+
+// amountsOf is what a question counts for.
+func amountsOf(p record.Place) limits.Amounts {
+	amounts := limits.Amounts{limits.Questions: 1, limits.AtOnce: 1}
+	if p.New {
+		amounts[limits.Conversations] = 1
+	}
+	return amounts
 }
 
 // past returns what a question's conversation holds and the place of its next

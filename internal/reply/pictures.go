@@ -27,8 +27,18 @@ type GivenPicture struct {
 }
 
 // askedWith are the pictures that a question is asked with: those of its conversation
-// now, those of the turn in whose place it is asked, or those that come along.
-func (s *Service) askedWith(ctx context.Context, q Question, conversation uuid.UUID, d *desk.Desk) ([]record.Media,
+// now, those of the turn in whose place it is asked, or those that come along. It fails
+// if they and the question are longer together than the model's context.
+func (s *Service) askedWith(ctx context.Context, q Question, conversation uuid.UUID, d *desk.Desk,
+	question prompt.Piece) ([]record.Media, error) {
+	all, err := s.picturesFor(ctx, q, conversation, d)
+	if err == nil && len(all) > 0 {
+		err = fits(d, tokensOf(d, question, all), q.Supplied)
+	}
+	return all, err
+}
+
+func (s *Service) picturesFor(ctx context.Context, q Question, conversation uuid.UUID, d *desk.Desk) ([]record.Media,
 	error) {
 	switch {
 	case len(q.Pictures) > 0 && (s.Media == nil || !d.Settings.Pictures.Take):
@@ -43,8 +53,9 @@ func (s *Service) askedWith(ctx context.Context, q Question, conversation uuid.U
 	var all []record.Media
 	for i, p := range q.Pictures {
 		if i == d.Settings.Pictures.Most {
-			return nil, &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("At this desk a question is asked with %d "+
-				"pictures at most.", d.Settings.Pictures.Most)}
+			return nil,
+				&fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("At this desk a question is asked with %d "+
+					"pictures at most.", d.Settings.Pictures.Most)}
 		}
 		taken, err := s.Media.Take(ctx, media.For{Conversation: conversation, Visitor: q.Visitor, DeskID: d.DeskID,
 			As: d.Entry.Takes.Wanted()}, p.Name, bytes.NewReader(p.Body))

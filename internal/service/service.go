@@ -107,8 +107,9 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	options := RoomOptions{Store: st, Models: registry, Log: log, Vault: keys, References: o.references(),
-		Shelf: library, Reader: reader, Instance: instance, Limits: table, ConnectionFile: o.Connections, ProgramFolder: o.Programs}
+	options := o.rooms()
+	options.Store, options.Models, options.Log, options.Vault, options.Shelf = st, registry, log, keys, library
+	options.Reader, options.Instance, options.Limits = reader, instance, table
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -140,6 +141,11 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		_ = server.Shutdown(ending)
 	}
 	return err
+}
+
+// rooms is what the settings say of the rooms.
+func (o Settings) rooms() RoomOptions {
+	return RoomOptions{References: o.references(), ConnectionFile: o.Connections, ProgramFolder: o.Programs}
 }
 
 // openStore opens the database that is set, or else starts a private one.

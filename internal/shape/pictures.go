@@ -15,7 +15,8 @@ func Looking(p deskfile.Pictures) api.Looking {
 	if !p.Take {
 		return api.Looking{}
 	}
-	return api.Looking{Take: true, Most: p.Most, Turns: p.Turns, Hours: p.Hours, ByModel: p.Described == deskfile.ByModel,
+	return api.Looking{Take: true, Most: p.Most, Turns: p.Turns, Hours: p.Hours,
+		ByModel:   p.Described == deskfile.ByModel,
 		MostBytes: media.MostBytes}
 }
 

@@ -154,14 +154,15 @@ func TestShapesLoseNothing(t *testing.T) {
 		// but stays zero, because: it is filled in by whoever answers with it.
 		but []string
 	}{
-		"Face": {Face(file), []string{".inputs", ".passages_only", ".show"}},
+		"Face": {Face(file), []string{".inputs", ".passages_only", ".show",
+			".pictures.by_model", ".pictures.elsewhere.slug", ".pictures.elsewhere.title"}},
 		"Input": {Input(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
 			Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
 		"Conversation": {Conversation(filled[record.Conversation]()), []string{".shared", ".turns", ".summaries"}},
 		"excerpt":      {excerpt(filled[words.Piece]()), nil},
 		// The sentence of a code has no values in it.
 		"Turn": {Turn(turn, true), []string{".outcome.reply", ".outcome.preferred",
-			".outcome.problem.retry_after", ".outcome.problem.phrase.with"}},
+			".outcome.problem.retry_after", ".outcome.problem.phrase.with", ".pictures.tokens", ".pictures.cost"}},
 		"Attempt": {Attempt(attempt, true), []string{".outcome.reply", ".outcome.preferred",
 			".outcome.problem.retry_after", ".outcome.problem.phrase.with"}},
 		"Outcome":     {outcome, []string{".reply", ".problem.phrase.with"}},

@@ -39,7 +39,8 @@ func (s *Media) Keep(ctx context.Context, m *record.Media, body, small []byte) e
 		}
 		m.Size = int64(len(body))
 		tag, err := tx.Exec(ctx, `
-			insert into media (id, class, kind, hash, size, width, height, small, name, said, note, origin, conversation,
+			insert into media (id, class, kind, hash, size, width, height, small, name, said, note, origin,
+				conversation,
 				desk, visitor, turn, added_at, made)
 			select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18
 			where not exists (select from conversation
@@ -158,4 +159,10 @@ func (s *Media) KeepAs(ctx context.Context, id uuid.UUID, wanted string, a recor
 			id, wanted, a.Kind, hash, len(body), a.Width, a.Height)
 		return err
 	})
+}
+
+// Contents is how many files are on record, of documents and of pictures.
+func (s *Media) Contents(ctx context.Context) (n int, err error) {
+	err = s.pool.QueryRow(ctx, `select count(*) from content`).Scan(&n)
+	return n, err
 }

@@ -151,8 +151,9 @@ func New(t testing.TB, o Options) *Bed {
 	table := limits.NewTable(o.Limits, b.Now)
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
 		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: o.visits(t),
-		Now:   b.Now,
-		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
+		Now:    b.Now,
+		Reader: confined,
+		Store:  b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,
 			Nap: 50 * time.Millisecond},
 	})
@@ -208,6 +209,9 @@ func modelsAt(url string, patience time.Duration, embedding float64) models.File
 		Models: []models.Model{
 			{Name: "thyme-mini", Can: []string{"chat"}, Context: 4096},
 			{Name: "heather-2", Can: []string{"chat"}, Context: 8192, Vocabulary: "cl100k_base"},
+			{Name: "orchid-eye", Can: []string{"chat", "see"}, Context: 16384, Price: models.Price{In: 1}},
+			{Name: "daisy-glance", Can: []string{"chat", "see"}, Context: 8192,
+				Takes: models.Takes{Side: 256, Kinds: []string{"png"}, Most: 1}},
 			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048, Price: models.Price{In: embedding}},
 		},
 	}}}

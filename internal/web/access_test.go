@@ -14,6 +14,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 
+	"juvalogos/core/picture/picturetest"
 	"juvalogos/internal/account"
 	"juvalogos/internal/record"
 	"juvalogos/internal/testbed"
@@ -167,7 +168,7 @@ func TestTheWalkOverRoutesAndScopes(t *testing.T) {
 func TestTheWalkOverOwners(t *testing.T) {
 	b := testbed.New(t, testbed.Options{Visit: []string{"nowhere.invalid"}})
 	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: Reader\npurpose: Reads.\n"+
-		"model: thyme-mini\nattachments: true\nbring: {addresses: true}\n"), ""); err != nil {
+		"model: orchid-eye\npictures: {take: true}\nattachments: true\nbring: {addresses: true}\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	alice := visitor(t)
@@ -198,6 +199,8 @@ func TestTheWalkOverOwners(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &errand); err != nil || errand.ID == "" {
 		t.Fatalf("%s, %v", text, err)
 	}
+	picture := give(t, alice, b.Address+"/api/at/reader/pictures", attached.Conversation, "a.png",
+		picturetest.PNG(picturetest.Flag(4, 4))).Pictures[0].ID
 	fill := func(a access) map[string]string {
 		ids := map[string]string{"slug": "reader", "shelf": "attached-" + attached.Conversation, "page": "1.png"}
 		switch {
@@ -205,6 +208,8 @@ func TestTheWalkOverOwners(t *testing.T) {
 			ids["id"] = turn.ID + turn.Turn
 		case strings.Contains(a.path, "/documents/"), strings.Contains(a.path, "/attachments/"):
 			ids["id"] = fmt.Sprint(attached.Added[0].Document)
+		case strings.HasPrefix(a.path, "/api/pictures/"):
+			ids["id"] = picture
 		case strings.Contains(a.path, "/errands/"):
 			ids["id"] = errand.ID
 		default:
@@ -226,7 +231,7 @@ func TestTheWalkOverOwners(t *testing.T) {
 		address := a.address(b.Address, fill(a)) + query
 		body := ""
 		if a.method != "GET" && a.method != "DELETE" {
-			body = `{"title":"mine now","attempt":1,"lane":0,"helped":true}`
+			body = `{"title":"mine now","attempt":1,"lane":0,"helped":true,"alt":"mine now"}`
 		}
 		for who, do := range map[string]func() (*http.Response, string){
 			"another visitor": func() (*http.Response, string) { return call(t, visitor(t), a.method, address, body) },
@@ -255,6 +260,10 @@ func TestTheWalkOverOwners(t *testing.T) {
 		}
 	}
 	// It is all still there, as it was.
+	if r, text := call(t, alice, "GET", b.Address+"/api/at/reader/pictures?conversation="+attached.Conversation,
+		""); r.StatusCode != 200 || !strings.Contains(text, picture) || strings.Contains(text, "mine now") {
+		t.Errorf("the picture afterwards: %d %s", r.StatusCode, text)
+	}
 	if response, text := call(t, alice, "GET", b.Address+"/api/at/reader/errands?conversation="+attached.Conversation,
 		""); response.StatusCode != 200 || !strings.Contains(text, errand.ID) {
 		t.Errorf("the errand afterwards: %d %s", response.StatusCode, text)

@@ -15,7 +15,8 @@ func ranged(c fiber.Ctx, size int64, body func(from int64) io.Reader) error {
 	c.Set("Accept-Ranges", "bytes")
 	text, is := strings.CutPrefix(c.Get("Range"), "bytes=")
 	first, last, two := strings.Cut(text, "-")
-	if !is || !two || strings.Contains(text, ",") || c.Get("If-Range") != "" && c.Get("If-Range") != c.GetRespHeader("ETag") {
+	if !is || !two || strings.Contains(text, ",") || c.Get("If-Range") != "" &&
+		c.Get("If-Range") != c.GetRespHeader("ETag") {
 		return c.SendStream(body(0), int(size))
 	}
 	from, errFrom := strconv.ParseInt(strings.TrimSpace(first), 10, 64)

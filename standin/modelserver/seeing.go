@@ -239,7 +239,8 @@ func shapesOf(names []string, columns, rows int, ground string) (found []shape) 
 		}
 		fills := float64(size) / float64(width*height)
 		ratio := float64(width) / float64(height)
-		found = append(found, shape{colour: names[start], round: fills > 0.68 && fills < 0.88 && ratio > 0.75 && ratio < 1.34,
+		found = append(found, shape{colour: names[start], round: fills > 0.68 && fills < 0.88 && ratio > 0.75 &&
+			ratio < 1.34,
 			size: float64(size) / float64(len(names))})
 	}
 	slices.SortFunc(found, func(a, b shape) int { return int(math.Copysign(1, b.size-a.size)) })

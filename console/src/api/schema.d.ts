@@ -3316,7 +3316,30 @@ export interface components {
             context: number;
             vocabulary: string;
             price: components["schemas"]["Price"];
+            takes?: components["schemas"]["Takes"];
             manners?: components["schemas"]["Manners"];
+        };
+        /** @description How a model takes pictures. */
+        Takes: {
+            /** @description The most dots of the longer side. */
+            side?: number;
+            /** @description With height: a size that it takes and no other. */
+            width?: number;
+            height?: number;
+            /**
+             * @description For models that want square pictures.
+             * @enum {string}
+             */
+            shape?: "cut" | "fill";
+            kinds?: ("jpeg" | "png")[];
+            /** @description The most bytes of a file. */
+            bytes?: number;
+            /** @description The most pictures of one question. */
+            most?: number;
+            /** @description That a picture takes, whatever its size. */
+            tokens?: number;
+            /** @description How many dots take one token more. */
+            dots_per_token?: number;
         };
         CurlLine: {
             line: string;

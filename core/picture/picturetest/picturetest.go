@@ -4,7 +4,7 @@
 //	body := picturetest.JPEG(picturetest.Flag(400, 300), picturetest.Turned(6))
 //
 // A Flag has another colour in each corner, so that a test sees how a picture was
-// turned, cut and scaled by looking at four dots.
+// turned, cut and scaled by looking at four dots. Nothing but tests uses it.
 package picturetest
 
 import (
