@@ -279,7 +279,7 @@ func publish(ctx context.Context, c *client.Client, standin string) error {
 		text, err := desks.ReadFile("desks/" + f.Name())
 		text = bytes.ReplaceAll(text, []byte(standinAddress), []byte(standin))
 		if err == nil {
-			text, err = desk.WithRecipe(text,
+			text, err = desk.WithFiles(text,
 				func(name string) ([]byte, error) { return desks.ReadFile("desks/" + name) })
 		}
 		if err != nil {

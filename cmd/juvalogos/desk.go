@@ -79,7 +79,7 @@ func eachFile(names []string, do func(name string, text []byte) error) error {
 	for _, name := range names {
 		text, err := os.ReadFile(name)
 		if err == nil {
-			text, err = desk.WithRecipe(text,
+			text, err = desk.WithFiles(text,
 				func(file string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(name), file)) })
 		}
 		if err == nil {

@@ -33,6 +33,8 @@ type File struct {
 	Model          string         `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
 	Brief          string         `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
 	Openers        []string       `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
+	OpenerPictures []string       `yaml:"opener_pictures" json:"opener_pictures,omitempty" most:"8" about:"Pictures that the openers are asked with, in the order of the openers: names of files beside the desk file, \"\" for none. Publishing puts them here, under own_pictures." example:"frame.jpg"`
+	OwnPictures    yamlfile.Texts `yaml:"own_pictures" json:"-" about:"These pictures, in base64, by their names."`
 	GoodFor        []string       `yaml:"good_for" json:"good_for,omitempty" most:"8" about:"What this desk does well, in a few words each. Visitors read it under “What this desk can do”."`
 	NotFor         []string       `yaml:"not_for" json:"not_for,omitempty" most:"8" about:"What visitors should not use this desk for, in a few words each."`
 	Knowledge      Knowledge      `yaml:"knowledge" json:"knowledge" about:"What the desk knows, and since when it knows nothing more."`

@@ -115,6 +115,9 @@ func brandOf(body []byte) string {
 // is said of it. The error is a *Problem.
 func Read(name string, body []byte, l Limits) (*Picture, error) {
 	wrong := func(form string, values ...any) error { return &Problem{name, phrase.Of(form, values...)} }
+	broken := func() error {
+		return wrong("it is broken, or is not whole; see whether it opens elsewhere, or give another")
+	}
 	kind := KindOf(body)
 	switch {
 	case len(body) == 0:
@@ -129,7 +132,7 @@ func Read(name string, body []byte, l Limits) (*Picture, error) {
 	}
 	size, err := sizeOf(kind, body)
 	if err != nil {
-		return nil, wrong(broken)
+		return nil, broken()
 	}
 	if pixels := int64(size.Width) * int64(size.Height); pixels > int64(l.Pixels) {
 		return nil, wrong("it has too many dots: %d million, and up to %d million are read; make it smaller, or give "+
@@ -140,11 +143,11 @@ func Read(name string, body []byte, l Limits) (*Picture, error) {
 	}
 	p := &Picture{Kind: kind, soft: kind == "image/jpeg" || kind == "image/heic" || kind == "image/webp"}
 	if p.dots, err = dotsOf(kind, body); err != nil {
-		return nil, wrong(broken)
+		return nil, broken()
 	}
 	p.Width, p.Height = p.dots.Bounds().Dx(), p.dots.Bounds().Dy()
 	if p.Width <= 0 || p.Height <= 0 {
-		return nil, wrong(broken)
+		return nil, broken()
 	}
 	if more := further(kind, body); more > 1 {
 		p.Note = phrase.Of("it has several pictures in it; only the first is looked at")
@@ -155,8 +158,6 @@ func Read(name string, body []byte, l Limits) (*Picture, error) {
 // leastHEIC is how wide a picture is at least that the reader of HEIC reads right: it
 // mistakes where lines begin in narrower ones, which no camera makes.
 const leastHEIC = 128
-
-const broken = "it is broken, or is not whole; see whether it opens elsewhere, or give another"
 
 // sizeOf is a picture's size, before anything is unpacked.
 func sizeOf(kind string, body []byte) (c image.Config, err error) {

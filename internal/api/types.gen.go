@@ -1143,6 +1143,9 @@ type Looking struct {
 	// MostBytes Of a file.
 	MostBytes int `json:"most_bytes,omitempty,omitzero"`
 
+	// Openers Those that are asked with a picture, from 1.
+	Openers []int `json:"openers,omitempty,omitzero"`
+
 	// Take They may ask about pictures.
 	Take bool `json:"take"`
 
@@ -1340,6 +1343,15 @@ type NoticeKind string
 
 // NoticeWhy What stands in the way where the model is asked again.
 type NoticeWhy string
+
+// OpenerWanted defines model for OpenerWanted.
+type OpenerWanted struct {
+	// Conversation Left out: one that is to begin, whose id is answered.
+	Conversation string `json:"conversation,omitempty,omitzero"`
+
+	// Opener From 1.
+	Opener int `json:"opener"`
+}
 
 // OtherDesk Another desk that a desk shows the way to.
 type OtherDesk struct {
@@ -2532,6 +2544,9 @@ type ChooseMeaningJSONRequestBody = ChosenMeaning
 
 // AddPicturesMultipartRequestBody defines body for AddPictures for multipart/form-data ContentType.
 type AddPicturesMultipartRequestBody AddPicturesMultipartBody
+
+// AddOpenerPictureJSONRequestBody defines body for AddOpenerPicture for application/json ContentType.
+type AddOpenerPictureJSONRequestBody = OpenerWanted
 
 // AddPageJSONRequestBody defines body for AddPage for application/json ContentType.
 type AddPageJSONRequestBody = PageWanted

@@ -72,9 +72,11 @@ func (s *Service) lookIntoFolder(ctx context.Context, told func(FolderFile)) {
 		return // it may be back in a moment
 	}
 	there := map[string]bool{}
-	recipes := "" // a saved recipe has the desks that name it published anew
+	recipes := "" // a saved recipe or picture has the desks that name it published anew
 	for _, e := range entries {
-		if info, err := e.Info(); err == nil && strings.HasSuffix(e.Name(), OwnRecipe) {
+		ending := filepath.Ext(e.Name())
+		beside := strings.HasSuffix(e.Name(), OwnRecipe) || ending != ".yaml" && ending != ".yml"
+		if info, err := e.Info(); err == nil && beside && !strings.HasPrefix(e.Name(), ".") {
 			recipes += fmt.Sprint(e.Name(), info.Size(), info.ModTime().UnixNano())
 		}
 	}
@@ -117,7 +119,7 @@ func (s *Service) takeUp(ctx context.Context, name string) (f FolderFile, ok boo
 	if err != nil || len(strings.TrimSpace(string(text))) == 0 {
 		return f, false // an editor may be about to write it
 	}
-	text, err = WithRecipe(text, func(file string) ([]byte, error) {
+	text, err = WithFiles(text, func(file string) ([]byte, error) {
 		return os.ReadFile(filepath.Join(s.folder.path, filepath.Base(file)))
 	})
 	if err != nil {

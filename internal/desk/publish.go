@@ -99,6 +99,7 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		check(m.Model, fmt.Sprintf("choices.models.%d.model", i))
 	}
 	checkPictures(f, r, settings, registry, say)
+	checkOpeners(f, say)
 	checkBringing(f.Bring, len(f.Shelves) > 0, registry, say)
 	if problems != nil {
 		return f, problems

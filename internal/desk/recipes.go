@@ -1,9 +1,12 @@
 package desk
 
 import (
+	"encoding/base64"
+	"fmt"
 	"strings"
 
 	"juvalogos/core/deskfile"
+	"juvalogos/core/picture"
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/core/yamlfile"
@@ -70,10 +73,15 @@ func withinDesk(err error, name string, text []byte, own bool) error {
 // Inline puts the text of a recipe file into the desk file that names it, in
 // place of what stands under own_recipe.
 func Inline(deskText []byte, recipeText []byte) []byte {
+	return withBlock(deskText, "own_recipe", "|", recipeText)
+}
+
+// withBlock puts a block at the end of a desk file, in place of what stands under its key.
+func withBlock(deskText []byte, key, mark string, block []byte) []byte {
 	var lines []string
 	within := false
 	for line := range strings.Lines(string(deskText)) {
-		if strings.HasPrefix(line, "own_recipe:") {
+		if strings.HasPrefix(line, key+":") {
 			within = true
 			continue
 		}
@@ -83,8 +91,8 @@ func Inline(deskText []byte, recipeText []byte) []byte {
 		within = false
 		lines = append(lines, line)
 	}
-	out := strings.TrimRight(strings.Join(lines, ""), "\n") + "\nown_recipe: |\n"
-	for line := range strings.Lines(strings.TrimRight(string(recipeText), "\n") + "\n") {
+	out := strings.TrimRight(strings.Join(lines, ""), "\n") + "\n" + strings.TrimSpace(key+": "+mark) + "\n"
+	for line := range strings.Lines(strings.TrimRight(string(block), "\n") + "\n") {
 		if strings.TrimSpace(line) == "" {
 			out += "\n"
 		} else {
@@ -94,20 +102,98 @@ func Inline(deskText []byte, recipeText []byte) []byte {
 	return []byte(out)
 }
 
-// WithRecipe returns a desk file with the recipe file that it names put in;
-// read reads a file beside it. The error is what read returned, or
-// yamlfile.Problems.
-func WithRecipe(text []byte, read func(name string) ([]byte, error)) ([]byte, error) {
+// WithFiles returns a desk file with what it names of the files beside it put in: its
+// recipe, and the pictures of its openers. read reads such a file. The error is what
+// read returned, or what is wrong with a picture.
+func WithFiles(text []byte, read func(name string) ([]byte, error)) ([]byte, error) {
 	f, err := deskfile.Read("", text)
-	if err != nil || !strings.HasSuffix(f.Recipe, OwnRecipe) {
+	if err != nil {
 		return text, nil // what is wrong is said by whoever checks it
 	}
-	src, err := read(f.Recipe)
-	if err != nil {
-		if f.OwnRecipe != "" {
-			return text, nil
+	if strings.HasSuffix(f.Recipe, OwnRecipe) {
+		src, err := read(f.Recipe)
+		switch {
+		case err == nil:
+			text = Inline(text, src)
+		case f.OwnRecipe == "":
+			return nil, err
 		}
-		return nil, err
 	}
-	return Inline(text, src), nil
+	return withPictures(text, f, read)
+}
+
+// Pictures of openers are made small: the desk file is a text that people read.
+var openerPicture = picture.Wanted{Side: 1024, Bytes: 50_000, Kinds: []string{"image/jpeg"}}
+
+// mostOpenerPicture is how many bytes the picture of an opener may have.
+const mostOpenerPicture = 100_000
+
+func withPictures(text []byte, f deskfile.File, read func(name string) ([]byte, error)) ([]byte, error) {
+	var block strings.Builder
+	done := map[string]bool{"": true}
+	for _, name := range f.OpenerPictures {
+		if done[name] {
+			continue
+		}
+		done[name] = true
+		body, err := read(name)
+		if err != nil {
+			if own, there := f.OwnPictures[name]; there {
+				fmt.Fprintf(&block, "%q: %s\n", name, own)
+				continue
+			}
+			return nil, err
+		}
+		p, err := picture.Read(name, body, picture.DefaultLimits)
+		if err != nil {
+			return nil, err
+		}
+		made, err := p.Make(openerPicture)
+		if err != nil {
+			return nil, err
+		}
+		fmt.Fprintf(&block, "%q: %s\n", name, base64.StdEncoding.EncodeToString(made.Body))
+	}
+	if block.Len() == 0 {
+		return text, nil
+	}
+	return withBlock(text, "own_pictures", "", []byte(block.String())), nil
+}
+
+// OpenerPicture is the picture that an opener, counted from 1, is asked with.
+func OpenerPicture(f deskfile.File, opener int) (name string, body []byte, ok bool) {
+	if opener < 1 || opener > min(len(f.Openers), len(f.OpenerPictures)) {
+		return "", nil, false
+	}
+	name = f.OpenerPictures[opener-1]
+	body, err := base64.StdEncoding.DecodeString(f.OwnPictures[name])
+	return name, body, err == nil && len(body) > 0
+}
+
+// checkOpeners says what is wrong with the pictures of openers.
+func checkOpeners(f deskfile.File, say func(place, format string, args ...any)) {
+	if len(f.OpenerPictures) > 0 && !f.Pictures.Take {
+		say("opener_pictures", "opener_pictures: visitors may not ask about pictures here; write pictures: {take: true}")
+	}
+	if n := len(f.OpenerPictures); n > len(f.Openers) {
+		say("opener_pictures", "opener_pictures: there are %d pictures and %d openers", n, len(f.Openers))
+	}
+	for i, name := range f.OpenerPictures {
+		if name == "" {
+			continue
+		}
+		place := fmt.Sprintf("opener_pictures.%d", i)
+		_, body, ok := OpenerPicture(f, i+1)
+		kind := picture.KindOf(body)
+		switch {
+		case f.OwnPictures[name] == "":
+			say(place, "opener_pictures: %s is not here; publish with the command line where that file lies beside this "+
+				"one", name)
+		case !ok || kind != "image/jpeg" && kind != "image/png":
+			say(place, "opener_pictures: what stands under own_pictures for %s is no JPEG or PNG in base64", name)
+		case len(body) > mostOpenerPicture:
+			say(place, "opener_pictures: %s has %d bytes, and %d at most are kept; publish with the command line, which "+
+				"makes it smaller", name, len(body), mostOpenerPicture)
+		}
+	}
 }

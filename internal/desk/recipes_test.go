@@ -21,7 +21,7 @@ func TestTheSampleDesksAreWhole(t *testing.T) {
 		}
 		text, err := os.ReadFile(folder + f.Name())
 		if err == nil {
-			text, err = desk.WithRecipe(text, func(name string) ([]byte, error) { return os.ReadFile(folder + name) })
+			text, err = desk.WithFiles(text, func(name string) ([]byte, error) { return os.ReadFile(folder + name) })
 		}
 		if err == nil {
 			_, err = desk.CheckFile(f.Name(), text, nil)

@@ -3,6 +3,7 @@ package shape
 import (
 	"juvalogos/core/deskfile"
 	"juvalogos/internal/api"
+	"juvalogos/internal/desk"
 	"juvalogos/internal/media"
 	"juvalogos/internal/record"
 )
@@ -11,13 +12,20 @@ import (
 
 // Looking is what visitors of a desk may do with pictures; elsewhere is the title of
 // the desk that is named for those who bring one where it may not.
-func Looking(p deskfile.Pictures) api.Looking {
+func Looking(f deskfile.File) api.Looking {
+	p := f.Pictures
 	if !p.Take {
 		return api.Looking{}
 	}
+	var openers []int
+	for i := range f.Openers {
+		if _, _, ok := desk.OpenerPicture(f, i+1); ok {
+			openers = append(openers, i+1)
+		}
+	}
 	return api.Looking{Take: true, Most: p.Most, Turns: p.Turns, Hours: p.Hours,
 		ByModel:   p.Described == deskfile.ByModel,
-		MostBytes: media.MostBytes}
+		MostBytes: media.MostBytes, Openers: openers}
 }
 
 // Picture is a picture of a conversation.

@@ -18,7 +18,7 @@ func Face(f deskfile.File) api.Face {
 		Slug: f.Slug, Title: f.Title, Purpose: f.Purpose, Openers: Some(f.Openers), GoodFor: Some(f.GoodFor),
 		NotFor: Some(f.NotFor),
 		Known:  []string{}, Inputs: []api.Input{}, Attachments: f.Attachments, Bring: Bringing(f),
-		Pictures:     Looking(f.Pictures),
+		Pictures:     Looking(f),
 		OwnDocuments: len(f.Shelves) > 0,
 		PassagesOnly: f.Readable == deskfile.ReadPassages,
 		Choices:      choices(f),

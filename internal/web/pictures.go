@@ -1,16 +1,19 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"encoding/hex"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
 	"juvalogos/core/phrase"
+	"juvalogos/core/picture"
 	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
@@ -36,6 +39,8 @@ func (s *pictures) routes(api fiber.Router) {
 	api.Get("/at/:slug/pictures", s.list)
 	api.Post("/at/:slug/pictures", s.add)
 	api.Post("/at/:slug/pictures/page", s.addPage)
+	api.Post("/at/:slug/pictures/opener", s.addOpener)
+	api.Get("/at/:slug/openers/:number/picture", s.opener)
 	api.Delete("/pictures/:id", s.putAway)
 	api.Put("/pictures/:id", s.describe)
 	api.Get("/pictures/:id/file", s.file)
@@ -139,6 +144,51 @@ func (s *pictures) addPage(c fiber.Ctx) error {
 		})
 	}
 	return fiber.NewError(fiber.StatusNotFound, "There is no such document.")
+}
+
+// addOpener takes in the picture that an opener is asked with.
+func (s *pictures) addOpener(c fiber.Ctx) error {
+	who, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	var b api.OpenerWanted
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	conversation := uuid.Nil
+	if b.Conversation != "" {
+		if conversation, err = uuid.Parse(b.Conversation); err != nil {
+			return fault.Plain(fault.NoConversation)
+		}
+	}
+	name, body, ok := desk.OpenerPicture(d.Settings, b.Opener)
+	if !ok {
+		return fault.Plain(fault.NoPicture)
+	}
+	return s.take(c, who, d, conversation, func(each func(name string, body io.Reader) error) error {
+		return each(name, bytes.NewReader(body))
+	})
+}
+
+// opener is the picture that an opener is asked with, as the page shows it before.
+func (s *pictures) opener(c fiber.Ctx) error {
+	_, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	number, err := strconv.Atoi(c.Params("number"))
+	if err != nil {
+		return fault.Plain(fault.NoPicture)
+	}
+	_, body, ok := desk.OpenerPicture(d.Settings, number)
+	if !ok {
+		return fault.Plain(fault.NoPicture)
+	}
+	c.Set("Cache-Control", "private, max-age=60")
+	c.Set("Content-Security-Policy", "sandbox; default-src 'none'")
+	c.Set("Content-Type", picture.KindOf(body))
+	return c.Send(body)
 }
 
 // take takes pictures in and answers with all that questions are about now.

@@ -682,6 +682,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/pictures/opener": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the picture that an opener is asked with */
+        post: operations["addOpenerPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/openers/{number}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                /** @description From 1. */
+                number: number;
+            };
+            cookie?: never;
+        };
+        /** The picture that an opener is asked with */
+        get: operations["openerPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{id}": {
         parameters: {
             query?: never;
@@ -2434,6 +2474,8 @@ export interface components {
             by_model?: boolean;
             /** @description Of a file. */
             most_bytes?: number;
+            /** @description Those that are asked with a picture, from 1. */
+            openers?: number[];
             elsewhere?: components["schemas"]["OtherDesk"];
         };
         /** @description Another desk that a desk shows the way to. */
@@ -2479,6 +2521,15 @@ export interface components {
             /** @description All that questions are about now. */
             pictures: components["schemas"]["Picture"][];
             refused: components["schemas"]["NotBrought"][];
+        };
+        OpenerWanted: {
+            /**
+             * Format: uuid
+             * @description Left out: one that is to begin, whose id is answered.
+             */
+            conversation?: string;
+            /** @description From 1. */
+            opener: number;
         };
         PictureSaid: {
             alt: string;
@@ -5105,6 +5156,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PicturesGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addOpenerPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenerWanted"];
+            };
+        };
+        responses: {
+            /** @description What was taken in and what was not */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturesGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    openerPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                /** @description From 1. */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
                 };
             };
             default: components["responses"]["Problem"];

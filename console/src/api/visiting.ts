@@ -21,6 +21,45 @@ export async function detach(conversation: string, id: number): Promise<void> {
   });
 }
 
+/** The path of the pictures of a conversation, for uploads. */
+export const pictures = (conversation: string) =>
+  `/api/at/${encodeURIComponent(pageData.slug)}/pictures${conversation ? `?${new URLSearchParams({ conversation })}` : ""}`;
+
+export const listPictures = async (conversation: string) =>
+  (await data(service.GET("/api/at/{slug}/pictures", { params: { path: desk, query: { conversation } } })))
+    .pictures;
+
+/** Gives a page of a document that was attached, as a picture. */
+export const addPage = (conversation: string, document: number, page: number) =>
+  data(
+    service.POST("/api/at/{slug}/pictures/page", {
+      params: { path: desk },
+      body: { conversation, document, page },
+    }),
+  );
+
+/** Gives the picture that an opener, counted from 1, is asked with. */
+export const addOpenerPicture = (conversation: string, opener: number) =>
+  data(
+    service.POST("/api/at/{slug}/pictures/opener", {
+      params: { path: desk },
+      body: { conversation: conversation || undefined, opener },
+    }),
+  );
+
+/** The path of that picture. */
+export const openerPicture = (opener: number) =>
+  `${pageData.base}/api/at/${encodeURIComponent(pageData.slug)}/openers/${opener}/picture`;
+
+export async function putAwayPicture(id: string): Promise<void> {
+  await service.DELETE("/api/pictures/{id}", conversationOf(id));
+}
+
+/** Says what a picture shows. */
+export async function describePicture(id: string, alt: string): Promise<void> {
+  await service.PUT("/api/pictures/{id}", { ...conversationOf(id), body: { alt } });
+}
+
 type Wish = Schemas["Wish"];
 const errandOf = (id: string) => ({ params: { path: { ...desk, id } } });
 

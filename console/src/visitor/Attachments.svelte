@@ -2,6 +2,7 @@
 <script lang="ts">
   import { fromService, say } from "../words";
   import FileText from "@lucide/svelte/icons/file-text";
+  import ScanEye from "@lucide/svelte/icons/scan-eye";
   import X from "@lucide/svelte/icons/x";
   import Progress from "../ui/Progress.svelte";
   import type { Attached } from "./attached.svelte";
@@ -9,14 +10,27 @@
   interface Props {
     /** The documents. */
     attached: Attached;
+    /** Has a page of one looked at as a picture. Default: that cannot be. */
+    look?: (document: number, page: number) => void;
   }
 
-  let { attached }: Props = $props();
+  let { attached, look }: Props = $props();
+
+  // Of which document a page is asked for, and which page.
+  let asked = $state(0);
+  let page = $state(1);
+  const pages = $derived(attached.documents.find((d) => d.id === asked)?.pages ?? 0);
+
+  function lookAt(e: SubmitEvent) {
+    e.preventDefault();
+    look?.(asked, page);
+    asked = 0;
+  }
 
   const partly = (d: (typeof attached.documents)[number]) =>
     d.state === "ready" && d.share !== undefined && d.share < 0.98;
 
-  const state = (d: (typeof attached.documents)[number]) =>
+  const stateOf = (d: (typeof attached.documents)[number]) =>
     ({
       waiting: say.attachments.waiting,
       reading: say.attachments.reading,
@@ -46,8 +60,17 @@
                 class={[
                   "block max-w-64 text-mini first-letter:uppercase",
                   d.state === "failed" || partly(d) ? "text-wrong" : "text-faded",
-                ]}>{state(d)}</span>
+                ]}>{stateOf(d)}</span>
             </span>
+            {#if look && d.state === "ready" && d.pages}
+              <button
+                class="icon !size-8 shrink-0"
+                aria-label={say.pictures.pageOf(d.name)}
+                title={say.pictures.page}
+                aria-expanded={asked === d.id}
+                onclick={() => ((asked = asked === d.id ? 0 : d.id), (page = 1))}
+                ><ScanEye size={14} aria-hidden="true" /></button>
+            {/if}
             <button
               class="icon !size-8 shrink-0"
               aria-label={say.attachments.takeBackNamed(d.name)}
@@ -56,6 +79,20 @@
           </li>
         {/each}
       </ul>
+      {#if pages}
+        <form class="mt-2 flex items-end gap-2" onsubmit={lookAt}>
+          <label class="text-faded">
+            {say.pictures.whichPage(pages)}
+            <input
+              class="field mt-0.5 !min-h-9 w-24 text-ink"
+              type="number"
+              min="1"
+              max={pages}
+              bind:value={page} />
+          </label>
+          <button class="button-plain" type="submit">{say.pictures.lookAtPage}</button>
+        </form>
+      {/if}
       <p class="mt-1 text-faded">
         {say.attachments.asReadable}
       </p>

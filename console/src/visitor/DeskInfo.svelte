@@ -42,6 +42,10 @@
   {@render list(say.desk.knows, desk.known)}
   {@render list(say.desk.remembers, [memory])}
   {#if desk.attachments}{@render list(say.desk.attachments, [say.desk.attachmentsAbout])}{/if}
+  {#if desk.pictures.take}{@render list(say.desk.pictures, [
+      say.desk.picturesAbout(desk.pictures.most ?? 1, desk.pictures.turns ?? 1, desk.pictures.hours ?? 1),
+      say.desk.picturesStripped,
+    ])}{/if}
   {#if offersBringing(desk)}{@render list(say.desk.bringing, [
       say.desk.bringingAbout(
         desk.bring.sources.map((s) => s.title),

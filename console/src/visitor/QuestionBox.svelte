@@ -2,15 +2,21 @@
 <script lang="ts">
   import { say } from "../words";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
+  import ImagePlus from "@lucide/svelte/icons/image-plus";
   import BookOpen from "@lucide/svelte/icons/book-open";
   import Paperclip from "@lucide/svelte/icons/paperclip";
   import Square from "@lucide/svelte/icons/square";
   import { onMount, type Snippet } from "svelte";
   import { pageData } from "../pageData";
+  import { pictured } from "./pictures.svelte";
 
   interface Props {
     /** Called with files to attach. Default: there is no clip. */
     attach?: (files: File[]) => void;
+    /** Called with pictures to ask about. Default: there is no way to give any. */
+    look?: (pictures: File[]) => void;
+    /** Called when a picture comes where none can be given. */
+    blind: () => void;
     /** Opens where a visitor says what is to be read. Default: there is no book. */
     bring?: () => void;
     /** Whether that is open. Default: false. */
@@ -29,7 +35,19 @@
     children?: Snippet;
   }
 
-  let { running, last, ask, stop, deskTitle, attach, bring, bringing = false, children }: Props = $props();
+  let {
+    running,
+    last,
+    ask,
+    stop,
+    deskTitle,
+    attach,
+    look,
+    blind,
+    bring,
+    bringing = false,
+    children,
+  }: Props = $props();
 
   // A draft survives a reload; every tab has its own.
   const draft = `juvalogos-draft:${pageData.slug}`;
@@ -71,6 +89,35 @@
     focus();
   }
 
+  // The ways to give a picture come when they are asked for.
+  let pictures: HTMLInputElement = $state()!;
+  let camera: HTMLInputElement = $state()!;
+  let ways = $state(false);
+  let photographing = $state(false);
+  const later = () => import("./later");
+
+  function chosen(field: HTMLInputElement) {
+    look?.([...(field.files ?? [])]);
+    field.value = "";
+    focus();
+  }
+
+  /** Takes a photograph: a phone has an app for that. */
+  function photograph() {
+    if (matchMedia("(pointer: coarse)").matches) camera.click();
+    else photographing = true;
+  }
+
+  /** Takes what was pasted or dropped; false if there is nothing to take. */
+  function brought(files: File[]): boolean {
+    const { pictures, others } = pictured(files);
+    if (pictures.length && look) look(pictures);
+    else if (pictures.length && attach) attach(pictures);
+    else if (pictures.length) blind();
+    if (others.length) attach?.(others);
+    return pictures.length > 0 || (others.length > 0 && !!attach);
+  }
+
   // What was pasted and is long enough to be a document.
   const long = 2000;
   const longest = 500_000;
@@ -79,6 +126,7 @@
 
   function paste(e: ClipboardEvent) {
     const said = e.clipboardData?.getData("text/plain") ?? "";
+    if (!said && brought([...(e.clipboardData?.files ?? [])])) return e.preventDefault();
     if (!attach || said.length < long) return;
     pasted = said.replace(/\r\n?/g, "\n");
     if (text.length + pasted.length > longest) e.preventDefault(); // the box would cut it
@@ -111,9 +159,8 @@
   }
 
   function dropped(e: DragEvent) {
-    if (!attach || !e.dataTransfer?.files.length) return;
-    e.preventDefault();
-    attach([...e.dataTransfer.files]);
+    if (!e.dataTransfer?.files.length) return;
+    if (brought([...e.dataTransfer.files])) e.preventDefault();
   }
 
   let swallow = false; // the line break of the Enter that asked
@@ -146,11 +193,11 @@
   </div>
 {/if}
 <form
-  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach || bring
+  class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach || bring || look
     ? 'pl-1.5'
     : 'pl-4'} focus-within:border-accent focus-within:ring-1 focus-within:ring-accent"
   onsubmit={(e) => (e.preventDefault(), send())}
-  ondragover={(e) => attach && e.preventDefault()}
+  ondragover={(e) => e.dataTransfer?.types.includes("Files") && e.preventDefault()}
   ondrop={dropped}>
   {#if attach}
     <button
@@ -167,10 +214,46 @@
       aria-label={say.question.attachFiles}
       onchange={picked} />
   {/if}
+  {#if look}
+    {#snippet button()}
+      <button
+        type="button"
+        class="icon shrink-0"
+        aria-label={say.pictures.give}
+        title={say.pictures.give}
+        aria-haspopup="menu"
+        onclick={() => (ways = true)}><ImagePlus size={17} aria-hidden="true" /></button>
+    {/snippet}
+    <div class={["shrink-0", attach && "-ml-2"]}>
+      {#if ways}
+        {#await later()}{@render button()}{:then { PictureMenu }}
+          <PictureMenu choose={() => pictures.click()} {photograph} />
+        {/await}
+      {:else}
+        {@render button()}
+      {/if}
+    </div>
+    <input
+      bind:this={pictures}
+      type="file"
+      accept="image/*,.heic,.heif"
+      multiple
+      class="hidden"
+      aria-label={say.pictures.files}
+      onchange={(e) => chosen(e.currentTarget)} />
+    <input
+      bind:this={camera}
+      type="file"
+      accept="image/*"
+      capture="environment"
+      class="hidden"
+      aria-label={say.pictures.take}
+      onchange={(e) => chosen(e.currentTarget)} />
+  {/if}
   {#if bring}
     <button
       type="button"
-      class={["icon shrink-0", attach && "-ml-2"]}
+      class={["icon shrink-0", (attach || look) && "-ml-2"]}
       aria-label={say.bring.open}
       title={say.bring.open}
       aria-expanded={bringing}
@@ -212,6 +295,11 @@
     </button>
   {/if}
 </form>
+{#if photographing && look}
+  {#await later() then { Camera }}
+    <Camera bind:open={photographing} take={(file) => (look([file]), focus())} />
+  {/await}
+{/if}
 <div class="mt-1 flex min-h-7 items-center justify-between gap-4 text-mini text-faded">
   <p class="pointer-coarse:hidden">
     {#if running}<kbd>{say.question.escape}</kbd> {say.question.stops}{:else}<kbd>{say.question.enter}</kbd>

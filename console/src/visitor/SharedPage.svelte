@@ -7,6 +7,7 @@
   import TurnView from "./TurnView.svelte";
   import Mark from "../ui/Mark.svelte";
   import Link from "../ui/Link.svelte";
+  import PictureViewer from "./PictureViewer.svelte";
 
   // What somebody shared, to be read and nothing else.
   const desk = pageData.desk;
@@ -41,4 +42,5 @@
       <TurnView {turn} number={i + 1} />
     {/each}
   </main>
+  <PictureViewer />
 {/if}

@@ -10,6 +10,7 @@
   import PartView from "./PartView.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
+  import { altOf, fileOf, view } from "./pictures.svelte";
   import Thoughts from "./Thoughts.svelte";
   import TurnTools from "./TurnTools.svelte";
   import Link from "../ui/Link.svelte";
@@ -73,6 +74,25 @@
       {/if}
     {/if}
 
+    {#if turn.pictures.length}
+      <ul class="mt-3 ml-6 flex flex-wrap gap-2" aria-label={say.pictures.askedWith}>
+        {#each turn.pictures as p, i (p.id)}
+          <li>
+            <button
+              type="button"
+              class="block h-24 overflow-hidden rounded border border-rule bg-leaf hover:border-accent"
+              aria-label={say.pictures.large(altOf(p))}
+              onclick={() => view(turn.pictures, i, !!conversation)}
+              ><img
+                class="h-full max-w-64 object-cover"
+                style="aspect-ratio: {p.width} / {p.height}"
+                loading="lazy"
+                src={fileOf(p.id, true)}
+                alt="" /></button>
+          </li>
+        {/each}
+      </ul>
+    {/if}
     {#if turn.thought}<Thoughts text={turn.thought} growing />{/if}
     {#each turn.parts as part (part.title)}{#if part.type === "thinking" && !turn.running}<Thoughts
           title={part.title}

@@ -19,6 +19,9 @@
   import ErrandCard from "./ErrandCard.svelte";
   import LinkedCard from "./LinkedCard.svelte";
   import RestsOn from "./RestsOn.svelte";
+  import Link from "../ui/Link.svelte";
+  import PictureStrip from "./PictureStrip.svelte";
+  import { viewing } from "./pictures.svelte";
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuestionBox from "./QuestionBox.svelte";
@@ -88,7 +91,12 @@
         .map(([k, v]) => [k, String(v)]),
     );
 
-  async function ask(question: string) {
+  // A picture came where none is looked at.
+  let blind = $state(false);
+
+  async function ask(question: string, opener?: number) {
+    blind = false;
+    if (opener) void conversation!.pictures.addOpener(opener);
     const asked = conversation!.ask(question, undefined, filledIn());
     await tick();
     end.stick();
@@ -311,7 +319,11 @@
           {/if}
           <div class="measure">
             {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
-            {#if desk.attachments}<Attachments attached={conversation.attached} />{/if}
+            {#if desk.attachments}<Attachments
+                attached={conversation.attached}
+                look={desk.pictures.take
+                  ? (document, page) => void conversation.pictures.addPage(document, page)
+                  : undefined} />{/if}
             {#if brought}
               <RestsOn
                 {brought}
@@ -330,8 +342,24 @@
                 </div>
               {/if}
             {/if}
+            {#if desk.pictures.take}<PictureStrip
+                pictures={conversation.pictures}
+                looking={desk.pictures} />{/if}
+            {#if blind}
+              <p class="mb-2 rounded border border-wrong px-3 py-2 text-fine" role="alert">
+                {#if desk.pictures.elsewhere?.slug}
+                  {say.pictures.blindBut[0]}<Link href="{pageData.base}/at/{desk.pictures.elsewhere.slug}"
+                    >{desk.pictures.elsewhere.title}</Link
+                  >{say.pictures.blindBut[1]}
+                {:else}{say.pictures.blind}{/if}
+              </p>
+            {/if}
             <QuestionBox
               bind:this={box}
+              look={desk.pictures.take
+                ? (files) => void conversation.pictures.add(files.map((file) => ({ name: file.name, file })))
+                : undefined}
+              blind={() => (blind = true)}
               attach={desk.attachments
                 ? (files) => void conversation.attached.add(files.map((file) => ({ name: file.name, file })))
                 : undefined}
@@ -357,6 +385,9 @@
         <Contents {conversation} {open} untitled />
       </Drawer>
     {/await}
+  {/if}
+  {#if viewing.pictures.length}
+    {#await later() then { PictureViewer }}<PictureViewer />{/await}
   {/if}
   <div class="sr-only" role="status" aria-live="polite">{spoken}</div>
 {/if}

@@ -2,19 +2,22 @@
 <script lang="ts">
   import { say } from "../words";
   import type { Snippet } from "svelte";
+  import { openerPicture } from "../api/visiting";
   import Mark from "../ui/Mark.svelte";
   import type { Schemas } from "../pageData";
 
   interface Props {
     /** The desk. */
     desk: Schemas["Face"];
-    /** Asks one of the ready questions. */
-    ask: (question: string) => void;
+    /** Asks one of the ready questions; opener is its number, from 1, if it has a picture. */
+    ask: (question: string, opener?: number) => void;
     /** Where a visitor says what is to be read, and what was brought. Default: nothing. */
     reading?: Snippet;
   }
 
   let { desk, ask, reading }: Props = $props();
+
+  const pictured = $derived(new Set(desk.pictures.openers ?? []));
 </script>
 
 <div class="mt-10 sm:mt-16 wide:grid wide:grid-cols-[minmax(0,42rem)_14rem] wide:gap-x-9">
@@ -40,11 +43,17 @@
           <li class="border-b border-rule">
             <button
               class="group flex w-full items-baseline gap-4 py-[0.7rem] text-left hover:bg-leaf"
-              onclick={() => ask(opener)}>
+              onclick={() => ask(opener, pictured.has(i + 1) ? i + 1 : undefined)}>
               <span class="w-4 shrink-0 text-right font-serif text-accent tabular-nums" aria-hidden="true"
                 >{i + 1}</span>
               <span class="min-w-0 font-serif text-text leading-snug break-words group-hover:text-accent"
                 >{opener}</span>
+              {#if pictured.has(i + 1)}
+                <img
+                  class="ml-auto size-14 shrink-0 self-center rounded border border-rule object-cover"
+                  src={openerPicture(i + 1)}
+                  alt={say.pictures.withThis} />
+              {/if}
             </button>
           </li>
         {/each}

@@ -6,6 +6,7 @@ import { Attached } from "./attached.svelte";
 import { Begun } from "./begun.svelte";
 import { Brought } from "./brought.svelte";
 import { linksToSomething } from "./linked";
+import { Pictures } from "./pictures.svelte";
 import { Turn } from "./turn.svelte";
 
 /** The conversation on the page, and the list of earlier ones. */
@@ -30,6 +31,7 @@ export class Conversation {
   readonly begun = new Begun();
   readonly attached = new Attached(this.begun);
   readonly brought = new Brought(this.begun);
+  readonly pictures = new Pictures(this.begun);
   /** Counts the conversations that were opened and have turns. */
   shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
@@ -47,8 +49,12 @@ export class Conversation {
     if (!id) return;
     this.#rest(id);
     try {
-      const [attached, brought] = await Promise.all([api.listAttached(id), api.listErrands(id)]);
-      if (attached.length || brought.length || this.begun.id !== id || this.id) return;
+      const [attached, brought, pictures] = await Promise.all([
+        api.listAttached(id),
+        api.listErrands(id),
+        pageData.desk?.pictures.take ? api.listPictures(id) : [],
+      ]);
+      if (attached.length || brought.length || pictures.length || this.begun.id !== id || this.id) return;
     } catch {
       return; // whether it is there is not known
     }
@@ -61,6 +67,7 @@ export class Conversation {
     if (id === this.begun.id) return;
     this.begun.id = id;
     if (pageData.desk?.attachments) this.attached.show();
+    if (pageData.desk?.pictures.take) this.pictures.show();
     if (pageData.desk && offersBringing(pageData.desk)) this.brought.show();
   }
 
@@ -104,7 +111,9 @@ export class Conversation {
    */
   async ask(question: string, instead?: Turn, inputs: Record<string, string> = {}): Promise<boolean> {
     this.problem = this.undo = null;
+    await this.pictures.settled;
     const turn = new Turn(question);
+    turn.pictures = instead ? instead.pictures : [...this.pictures.list];
     const before = this.turns;
     if (instead) {
       turn.siblings = instead.siblings;
@@ -130,6 +139,7 @@ export class Conversation {
         history.pushState(null, "", pathOf(b.conversation));
       }
       void this.refresh();
+      if (this.pictures.list.length) void this.pictures.refresh();
     });
     try {
       await stream;

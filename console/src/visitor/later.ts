@@ -4,4 +4,7 @@ export { default as ChoicePopover } from "./ChoicePopover.svelte";
 export { default as ConversationMenu } from "./ConversationMenu.svelte";
 export { default as DeskInfo } from "./DeskInfo.svelte";
 export { default as Drawer } from "./Drawer.svelte";
+export { default as Camera } from "./Camera.svelte";
+export { default as PictureMenu } from "./PictureMenu.svelte";
+export { default as PictureViewer } from "./PictureViewer.svelte";
 export { default as TurnView } from "./TurnView.svelte";

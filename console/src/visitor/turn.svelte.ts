@@ -16,6 +16,8 @@ export class Turn {
   /** The turns that stand at this place of the conversation, itself among them. */
   siblings = $state<string[]>([]);
   question: string;
+  /** The pictures that it is asked with. */
+  pictures = $state<Schemas["Picture"][]>([]);
   text = $state("");
   state = $state<TurnState>("waiting");
   problem = $state<Schemas["Trouble"] | null>(null);
@@ -60,6 +62,7 @@ export class Turn {
     turn.id = t.id;
     turn.number = t.number;
     turn.siblings = t.siblings;
+    turn.pictures = t.pictures ?? [];
     turn.#show(t);
     return turn;
   }
