@@ -35,7 +35,7 @@ import (
 //go:embed connections.yaml
 var connections string
 
-//go:embed desks/*.yaml
+//go:embed desks
 var desks embed.FS
 
 const standinAddress = "127.0.0.1:7118"
@@ -273,7 +273,7 @@ func publish(ctx context.Context, c *client.Client, standin string) error {
 		return err
 	}
 	for _, f := range files {
-		if strings.HasSuffix(f.Name(), desk.OwnRecipe) {
+		if !strings.HasSuffix(f.Name(), ".yaml") || strings.HasSuffix(f.Name(), desk.OwnRecipe) {
 			continue
 		}
 		text, err := desks.ReadFile("desks/" + f.Name())
@@ -313,6 +313,8 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways
                      %[2]s/at/work-plan      a recipe of its own
+                     %[2]s/at/frames         looks at pictures
+                     %[2]s/at/labels         reads the text in pictures
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"

@@ -42,7 +42,10 @@
         {#each desk.openers as opener, i (opener)}
           <li class="border-b border-rule">
             <button
-              class="group flex w-full items-baseline gap-4 py-[0.7rem] text-left hover:bg-leaf"
+              class={[
+                "group flex w-full gap-4 py-[0.7rem] text-left hover:bg-leaf",
+                pictured.has(i + 1) ? "items-center" : "items-baseline",
+              ]}
               onclick={() => ask(opener, pictured.has(i + 1) ? i + 1 : undefined)}>
               <span class="w-4 shrink-0 text-right font-serif text-accent tabular-nums" aria-hidden="true"
                 >{i + 1}</span>
