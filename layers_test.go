@@ -129,7 +129,7 @@ var layers = []struct {
 		"juvalogos/internal/api", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
 	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},
-	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/evidence", "juvalogos/core/yamlfile",
+	{"juvalogos/cmd/juvalogos", []string{"juvalogos/core/evidence", "juvalogos/core/picture", "juvalogos/core/yamlfile",
 		"juvalogos/core/difference", "juvalogos/core/recipe", "juvalogos/core/steps", "juvalogos/internal/",
 		"juvalogos/console"}},
 	{"juvalogos/console", nil},

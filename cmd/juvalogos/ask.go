@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -12,6 +13,7 @@ import (
 	"golang.org/x/term"
 
 	"juvalogos/core/evidence"
+	"juvalogos/core/picture"
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/terminal"
@@ -24,13 +26,14 @@ func ask(args []string) error {
 		"juvalogos ask -desk hive-helper \"How do I light a smoker?\"\n"+
 			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json\n"+
 			"juvalogos ask -desk reader -attach minutes.pdf \"Who was elected?\"\n"+
+			"juvalogos ask -desk frames -attach frame.jpg \"What is on this frame?\"\n"+
 			"juvalogos ask -desk reference -about \"sun hive\" \"Who designed it?\"\n"+
 			"juvalogos ask -desk reference -about https://example.org/leaflet.pdf \"What is it about?\"")
 	connect := reach(f)
 	desk := f.String("desk", "", "the desk's slug")
 	conversation := f.String("conversation", "", "id of a conversation to go on with")
 	var files []string
-	f.Func("attach", "a `FILE` to answer from, if the desk allows it; may be given several times",
+	f.Func("attach", "a `FILE` to answer from, or a picture to ask about, if the desk allows it; may be given several times",
 		func(name string) error {
 			files = append(files, name)
 			return nil
@@ -83,23 +86,43 @@ func ask(args []string) error {
 func attach(c *client.Client, q client.Question, files []string) (conversation string, err error) {
 	conversation = q.Conversation
 	for _, name := range files {
-		file, err := os.Open(name)
+		body, err := os.ReadFile(name)
 		if err != nil {
 			return "", fmt.Errorf("attach: %w", err)
 		}
-		id, added, err := c.Attach(context.Background(), q.Desk, conversation, filepath.Base(name), file)
-		file.Close()
-		if err != nil {
+		if conversation, err = attachOne(c, q.Desk, conversation, filepath.Base(name), body); err != nil {
 			return "", err
 		}
-		for _, a := range added {
-			if a.Problem != "" {
-				return "", fmt.Errorf("%s was not attached: %s", a.Name, a.Problem)
-			}
-		}
-		conversation = id
 	}
 	return conversation, nil
+}
+
+// attachOne attaches a file: a picture to be asked about where the desk looks at
+// pictures, else to be read.
+func attachOne(c *client.Client, desk, conversation, name string, body []byte) (string, error) {
+	var blind *client.Problem
+	if picture.KindOf(body) != "" {
+		given, err := c.GivePicture(context.Background(), desk, conversation, name, bytes.NewReader(body))
+		switch {
+		case err == nil:
+			for _, r := range given.Refused {
+				return "", fmt.Errorf("%s was not taken: %s", r.Name, r.Problem)
+			}
+			return given.Conversation, nil
+		case !errors.As(err, &blind) || blind.Code != "cannot-see":
+			return "", err
+		}
+	}
+	id, added, err := c.Attach(context.Background(), desk, conversation, name, bytes.NewReader(body))
+	if err != nil && blind != nil {
+		err = blind // neither is taken, and it is a picture
+	}
+	for _, a := range added {
+		if err == nil && a.Problem != "" {
+			err = fmt.Errorf("%s was not attached: %s", a.Name, a.Problem)
+		}
+	}
+	return id, err
 }
 
 // askAloud prints the reply as it comes. When ctx is interrupted it stops the

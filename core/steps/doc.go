@@ -87,6 +87,9 @@ func (e ErrBlind) Error() string {
 type Ask struct {
 	Messages []prompt.Message
 	Sampling deskfile.Sampling
+	// Files are what goes along that is not on record; pictures that are stand in
+	// Messages.
+	Files []recipe.Media
 	// Schema is a JSON Schema that the reply is to fit, for servers that can
 	// hold a model to it; nil: none.
 	Schema any

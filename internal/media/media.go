@@ -135,6 +135,22 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 	return Taken{Media: m, Name: name}, nil
 }
 
+// Prepare makes a picture as a model takes it, and keeps nothing of it. A problem is for
+// whoever gave it.
+func (s *Service) Prepare(ctx context.Context, name string, body []byte, w picture.Wanted) (f recipe.Media,
+	wrong phrase.Phrase, err error) {
+	d, err := s.depict(ctx, name, body, w)
+	var problem *picture.Problem
+	if errors.As(err, &problem) {
+		return f, problem.What, nil
+	}
+	if err != nil {
+		return f, wrong, err
+	}
+	made := d.Made[0]
+	return recipe.Media{Name: name, Kind: made.Kind, Width: made.Width, Height: made.Height, Body: made.Body}, wrong, nil
+}
+
 // depict has a picture read once it is its turn.
 func (s *Service) depict(ctx context.Context, name string, body []byte, wanted ...picture.Wanted) (readers.Depicted,
 	error) {

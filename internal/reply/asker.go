@@ -70,7 +70,7 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 	bounded, full := context.WithCancelCause(timed)
 	defer full(nil)
 	request := models.Request{Messages: q.Messages, Sampling: q.Sampling, Schema: q.Schema}
-	if request.Files, err = a.files(bounded, q.Messages); err != nil {
+	if request.Files, err = a.files(bounded, q); err != nil {
 		call.Took, call.Error = now().Sub(began), err.Error()
 		return call, err
 	}

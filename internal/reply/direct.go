@@ -21,6 +21,7 @@ type Direct struct {
 	Visitor  record.Visitor
 	Messages []prompt.Message
 	Sampling deskfile.Sampling
+	Pictures []GivenPicture
 	Schema   any // that the reply has to fit; nil: none
 }
 
@@ -35,6 +36,10 @@ func (s *Service) Direct(ctx context.Context, q Direct) (*Reply, error) {
 	counter, err := entry.Counter()
 	if err != nil {
 		return nil, fault.New(fault.Unexpected, err)
+	}
+	files, err := s.prepared(ctx, entry, q.Pictures)
+	if err != nil {
+		return nil, err
 	}
 	r := &Reply{Turn: uuid.Must(uuid.NewV7()), Model: entry.Path(), Attempt: 1, StartedAt: s.Now(), visitor: q.Visitor,
 		party: fair.Of(ctx), record: &recipe.Recorder{}}
@@ -53,7 +58,7 @@ func (s *Service) Direct(ctx context.Context, q Direct) (*Reply, error) {
 	a := asker{s, &entry, counter, r}
 	go func() {
 		defer cancel(nil)
-		end := s.direct(making, r, a, q)
+		end := s.direct(making, r, a, q, files)
 		if err := s.Store.Traces.KeepTrace(context.WithoutCancel(making), end.trace); err != nil {
 			s.Log.Warn("what a model used could not be put on record", "model", r.Model, "error", err)
 		}
@@ -64,10 +69,10 @@ func (s *Service) Direct(ctx context.Context, q Direct) (*Reply, error) {
 	return r, nil
 }
 
-func (s *Service) direct(ctx context.Context, r *Reply, a asker, q Direct) End {
+func (s *Service) direct(ctx context.Context, r *Reply, a asker, q Direct, files []recipe.Media) End {
 	span := recipe.Span{Step: "direct", Do: "generate", Parent: -1, State: recipe.Done}
 	ask := func(m []prompt.Message, text func([]byte)) (string, error) {
-		call, err := a.Ask(ctx, steps.Ask{Messages: m, Sampling: q.Sampling, Schema: q.Schema}, text)
+		call, err := a.Ask(ctx, steps.Ask{Messages: m, Files: files, Sampling: q.Sampling, Schema: q.Schema}, text)
 		span.Calls = append(span.Calls, *call)
 		return call.Answer, err
 	}

@@ -15,6 +15,7 @@ import (
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
 	"juvalogos/internal/media"
+	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 )
 
@@ -63,8 +64,7 @@ func (s *Service) picturesFor(ctx context.Context, q Question, conversation uuid
 			return nil, fault.Logged(s.Log, "take a picture", err)
 		}
 		if !taken.Problem.IsZero() {
-			return nil, &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s was not taken: %s.",
-				taken.Name, strings.TrimSuffix(taken.Problem.String(), "."))}
+			return nil, notTaken(taken.Name, taken.Problem)
 		}
 		all = append(all, taken.Media)
 	}
@@ -107,8 +107,10 @@ func (a asker) Sight() *steps.Sight {
 
 var errPictureGone = errors.New("a picture of the question is not there any more")
 
-// files are the pictures of the last question of a prompt, as the model takes them.
-func (a asker) files(ctx context.Context, messages []prompt.Message) (files []recipe.Media, err error) {
+// files are what goes along with the last question of a prompt, its pictures as the model
+// takes them.
+func (a asker) files(ctx context.Context, q steps.Ask) (files []recipe.Media, err error) {
+	files, messages := q.Files, q.Messages
 	for i := len(messages) - 1; i >= 0; i-- {
 		if messages[i].Role != prompt.User {
 			continue
@@ -178,4 +180,27 @@ func (s *Service) PicturesOf(ctx context.Context, turn uuid.UUID) ([]record.Medi
 		return nil, nil
 	}
 	return s.Media.OfTurn(ctx, turn)
+}
+
+// prepared are pictures that belong to no conversation, as a model takes them.
+func (s *Service) prepared(ctx context.Context, e models.Entry, given []GivenPicture) (files []recipe.Media, err error) {
+	if len(given) > 0 && (s.Media == nil || !e.Able("see")) {
+		return nil, fault.Plain(fault.Blind)
+	}
+	for _, p := range given {
+		f, problem, err := s.Media.Prepare(ctx, p.Name, p.Body, e.Takes.Wanted())
+		if err != nil {
+			return nil, fault.Logged(s.Log, "take a picture", err)
+		}
+		if !problem.IsZero() {
+			return nil, notTaken(p.Name, problem)
+		}
+		files = append(files, f)
+	}
+	return files, nil
+}
+
+func notTaken(name string, why phrase.Phrase) error {
+	return &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s was not taken: %s.", name,
+		strings.TrimSuffix(why.String(), "."))}
 }

@@ -32,6 +32,7 @@ type completion struct {
 	question string
 	supplied *reply.Supplied
 	schema   any
+	pictures []reply.GivenPicture
 }
 
 // badParam is what of a request cannot be done, in the protocol's words.
@@ -64,6 +65,10 @@ var (
 
 // readCompletion reads a request and refuses what cannot be done.
 func readCompletion(c fiber.Ctx) (b completion, err error) {
+	// Pictures come in the body; what is read of it after this is in memory.
+	if _, err := bodyUpTo(c, largestWithPictures); err != nil {
+		return b, err
+	}
 	if err := readJSON(c, &b.CompletionRequest); err != nil {
 		return b, err
 	}
@@ -73,7 +78,7 @@ func readCompletion(c fiber.Ctx) (b completion, err error) {
 	if b.schema, err = schemaOf(c, b.ResponseFormat); err != nil {
 		return b, err
 	}
-	b.question, b.supplied, err = questionOf(b.CompletionRequest)
+	b.question, b.supplied, b.pictures, err = questionOf(b.CompletionRequest)
 	if err != nil {
 		return b, err
 	}
@@ -153,21 +158,23 @@ func schemaOf(c fiber.Ctx, f *api.CompletionResponseFormat) (any, error) {
 }
 
 // questionOf sorts the messages into the question (what the user said last), the
-// exchanges before it, and further instructions.
-func questionOf(b api.CompletionRequest) (question string, g *reply.Supplied, err error) {
+// exchanges before it, further instructions, and all pictures that the user gave.
+func questionOf(b api.CompletionRequest) (question string, g *reply.Supplied, pictures []reply.GivenPicture,
+	err error) {
 	g = &reply.Supplied{Sampling: &deskfile.Sampling{
 		Temperature: b.Temperature, TopP: b.TopP, Seed: b.Seed, MaxTokens: max(b.MaxTokens, b.MaxCompletionTokens),
 		Effort: b.ReasoningEffort,
 	}}
 	if g.Sampling.Stop, err = textOrList(b.Stop); err != nil {
-		return "", nil, invalid("stop must be a text or a list of texts.")
+		return "", nil, nil, invalid("stop must be a text or a list of texts.")
 	}
 	var asked, system []string
 	for i, m := range b.Messages {
-		text, err := contentOf(m)
+		text, given, err := contentOf(m)
 		if err != nil {
-			return "", nil, invalid(fmt.Sprintf("messages[%d]: %v", i, err))
+			return "", nil, nil, invalid(fmt.Sprintf("messages[%d]: %v", i, err))
 		}
+		pictures = append(pictures, given...)
 		switch m.Role {
 		case "system", "developer":
 			system = append(system, text)
@@ -179,15 +186,15 @@ func questionOf(b api.CompletionRequest) (question string, g *reply.Supplied, er
 			})
 			asked = nil
 		default:
-			return "", nil, invalid(fmt.Sprintf("messages[%d]: role %q is not known here; use system, user or "+
+			return "", nil, nil, invalid(fmt.Sprintf("messages[%d]: role %q is not known here; use system, user or "+
 				"assistant.", i, m.Role))
 		}
 	}
 	if len(asked) == 0 {
-		return "", nil, invalid("The last message must be the user's.")
+		return "", nil, nil, invalid("The last message must be the user's.")
 	}
 	g.System = strings.Join(system, "\n\n")
-	return strings.Join(asked, "\n\n"), g, nil
+	return strings.Join(asked, "\n\n"), g, pictures, nil
 }
 
 // messages are those of the request as a model gets them.

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -217,14 +218,14 @@ func (s *completions) asked(c fiber.Ctx, t record.Token, who record.Visitor, b c
 	}
 	r, err := s.Replies.Ask(from(c), reply.Question{
 		Slug: b.Model, Visitor: who, Channel: "completions", Text: b.question, Supplied: b.supplied,
-		Key: c.Get("Idempotency-Key"),
+		Key: c.Get("Idempotency-Key"), Pictures: b.pictures,
 	})
 	var missing *fault.Problem
 	if err == nil || !errors.As(err, &missing) || missing.Code != fault.NoDesk ||
 		!slices.Contains(t.Scopes, account.Publish) {
 		return r, err
 	}
-	q := reply.Direct{Model: b.Model, Visitor: who, Messages: b.messages(), Schema: b.schema,
+	q := reply.Direct{Model: b.Model, Visitor: who, Messages: b.messages(), Pictures: b.pictures, Schema: b.schema,
 		Sampling: *b.supplied.Sampling}
 	r, failed := s.Replies.Direct(from(c), q)
 	var unknown *models.NoModel
@@ -278,27 +279,51 @@ func hungUp(conn net.Conn) bool {
 	return gone || err != nil
 }
 
-// contentOf reads a message's content: a text, or a list of text parts.
-func contentOf(m api.CompletionTurn) (string, error) {
-	var text string
+// contentOf reads a message's content: a text, or a list of parts, texts and pictures.
+func contentOf(m api.CompletionTurn) (text string, pictures []reply.GivenPicture, err error) {
 	if json.Unmarshal(m.Content, &text) == nil {
-		return text, nil
+		return text, nil, nil
 	}
 	var parts []struct {
 		Type string `json:"type"`
 		Text string `json:"text"`
+		URL  struct {
+			URL string `json:"url"`
+		} `json:"image_url"`
 	}
 	if err := json.Unmarshal(m.Content, &parts); err != nil {
-		return "", fmt.Errorf("content must be a text or a list of parts")
+		return "", nil, fmt.Errorf("content must be a text or a list of parts")
 	}
 	var texts []string
 	for _, p := range parts {
-		if p.Type != "text" {
-			return "", fmt.Errorf("this desk reads text only, not %q", p.Type)
+		switch {
+		case p.Type == "text":
+			texts = append(texts, p.Text)
+		case p.Type == "image_url" && m.Role == "user":
+			body, err := dataOf(p.URL.URL)
+			if err != nil {
+				return "", nil, err
+			}
+			pictures = append(pictures, reply.GivenPicture{Name: "picture", Body: body})
+		default:
+			return "", nil, fmt.Errorf("this desk reads texts and pictures of the user's, not %q", p.Type)
 		}
-		texts = append(texts, p.Text)
 	}
-	return strings.Join(texts, "\n"), nil
+	return strings.Join(texts, "\n"), pictures, nil
+}
+
+// dataOf are the bytes of a data URL (RFC 2397). Other addresses are not fetched.
+func dataOf(address string) ([]byte, error) {
+	head, data, ok := strings.Cut(address, ",")
+	if !ok || !strings.HasPrefix(head, "data:") || !strings.HasSuffix(head, ";base64") {
+		return nil, fmt.Errorf("give pictures as data URLs in base64 (data:image/png;base64,...); addresses are not " +
+			"fetched here")
+	}
+	body, err := base64.StdEncoding.DecodeString(data)
+	if err != nil {
+		return nil, fmt.Errorf("a picture is not base64")
+	}
+	return body, nil
 }
 
 func textOrList(raw json.RawMessage) (list []string, err error) {

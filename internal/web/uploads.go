@@ -96,7 +96,13 @@ func (p *paced) Read(into []byte) (int, error) {
 // of the framework's own: no more than largestBody is ever read, and nothing is
 // unpacked (the door refuses what is packed). Handlers that take files read them
 // while they arrive, through eachFile.
-func bodyOf(c fiber.Ctx) ([]byte, error) {
+func bodyOf(c fiber.Ctx) ([]byte, error) { return bodyUpTo(c, largestBody) }
+
+// largestWithPictures is how large a body may be that has pictures in it.
+const largestWithPictures = 32 << 20
+
+// bodyUpTo is bodyOf for calls that may bring more.
+func bodyUpTo(c fiber.Ctx, most int) ([]byte, error) {
 	r := c.Request()
 	if bearer(c) == "" && formType(c.Get(fiber.HeaderContentType)) {
 		return nil, fiber.NewError(fiber.StatusUnsupportedMediaType,
@@ -106,14 +112,14 @@ func bodyOf(c fiber.Ctx) ([]byte, error) {
 	if !r.IsBodyStream() {
 		return bytes.Clone(r.Body()), nil
 	}
-	if r.Header.ContentLength() > largestBody {
+	if r.Header.ContentLength() > most {
 		return nil, fiber.ErrRequestEntityTooLarge
 	}
-	body, err := io.ReadAll(io.LimitReader(r.BodyStream(), largestBody+1))
+	body, err := io.ReadAll(io.LimitReader(r.BodyStream(), int64(most)+1))
 	if err != nil {
 		return nil, fmt.Errorf("read a request: %w", err)
 	}
-	if len(body) > largestBody {
+	if len(body) > most {
 		return nil, fiber.ErrRequestEntityTooLarge
 	}
 	r.SetBodyRaw(body)
