@@ -141,6 +141,7 @@ func (o only) Name() string                     { return o.entry.Path() }
 func (o only) Context() int                     { return o.entry.Context }
 func (o only) Counter() prompt.Counter          { return o.counter }
 func (o only) Sight() *steps.Sight              { return nil }
+func (o only) Draws() (yes, seeds bool)         { return false, false }
 
 func (o only) Ask(ctx context.Context, a steps.Ask, text func([]byte)) (*recipe.ModelCall, error) {
 	call := &recipe.ModelCall{Model: o.Name(), Messages: a.Messages, At: time.Now()}

@@ -62,12 +62,13 @@ type Sampling struct {
 
 // Pictures is what visitors may do with pictures of their own.
 type Pictures struct {
-	Take      bool   `yaml:"take" json:"take,omitempty" about:"Whether visitors may ask about pictures of their own."`
-	Most      int    `yaml:"most" json:"most,omitempty" least:"1" most:"16" about:"How many pictures questions are about at once: a further one puts away the oldest. 4 if left out."`
-	Turns     int    `yaml:"turns" json:"turns,omitempty" least:"1" most:"1000" about:"For how many questions a picture is remembered, unless it is put away before; 20 if left out."`
-	Hours     int    `yaml:"hours" json:"hours,omitempty" least:"1" most:"8760" about:"For how many hours it is; 72 if left out."`
-	Described string `yaml:"described" json:"described,omitempty" choices:"visitor,model" about:"Who says in words what a picture shows, for those who cannot see it: visitor (whoever gave it; this, if left out) or model (the desk's model too, where the visitor has not)."`
-	Elsewhere string `yaml:"elsewhere" json:"elsewhere,omitempty" most:"60" about:"The desk, by its slug, that looks at pictures where this one does not: visitors who bring one are shown the way."`
+	Take      bool     `yaml:"take" json:"take,omitempty" about:"Whether visitors may ask about pictures of their own."`
+	Most      int      `yaml:"most" json:"most,omitempty" least:"1" most:"16" about:"How many pictures questions are about at once: a further one puts away the oldest. 4 if left out."`
+	Turns     int      `yaml:"turns" json:"turns,omitempty" least:"1" most:"1000" about:"For how many questions a picture is remembered, unless it is put away before; 20 if left out."`
+	Hours     int      `yaml:"hours" json:"hours,omitempty" least:"1" most:"8760" about:"For how many hours it is; 72 if left out."`
+	Described string   `yaml:"described" json:"described,omitempty" choices:"visitor,model" about:"Who says in words what a picture shows, for those who cannot see it: visitor (whoever gave it; this, if left out) or model (the desk's model too, where the visitor has not)."`
+	Onward    []string `yaml:"onward" json:"onward,omitempty" most:"6" about:"Desks, by their slugs, at which visitors can go on with a picture that was made here." example:"more-labels"`
+	Elsewhere string   `yaml:"elsewhere" json:"elsewhere,omitempty" most:"60" about:"The desk, by its slug, that looks at pictures where this one does not: visitors who bring one are shown the way."`
 }
 
 // ByModel is who describes pictures where it is not the visitor alone.

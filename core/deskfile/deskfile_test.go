@@ -78,7 +78,7 @@ func TestSchemaKnowsTheKeys(t *testing.T) {
 			t.Errorf("the schema has %q, which files may not", key)
 		}
 	}
-	if len(s.Properties["bring"].Properties) != 7 || len(s.Properties["pictures"].Properties) != 6 ||
+	if len(s.Properties["bring"].Properties) != 7 || len(s.Properties["pictures"].Properties) != 7 ||
 		len(s.Properties) != 24 ||
 		len(s.Properties["sampling"].Properties) != 6 ||
 		len(s.Properties["memory"].Properties) != 3 {

@@ -83,7 +83,9 @@ func (p *Picture) Make(w Wanted) (Made, error) {
 		side := max(dots.Bounds().Dx(), dots.Bounds().Dy())
 		dots = onWhite(dots, side, side)
 	}
-	if w.Width > 0 && w.Height > 0 {
+	if w.Width > 0 && w.Height > 0 && w.Clear {
+		dots = imaging.Resize(dots, w.Width, w.Height, imaging.Linear) // a mask is painted on a smaller picture
+	} else if w.Width > 0 && w.Height > 0 {
 		dots = onWhite(fit(dots, w.Width, w.Height), w.Width, w.Height)
 	} else if w.Side > 0 {
 		dots = fit(dots, w.Side, w.Side)

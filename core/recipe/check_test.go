@@ -87,7 +87,7 @@ func TestCheckNamesEveryMistakeAndWhatWouldFit(t *testing.T) {
 			"reply: a.text\nblind: settings.b\n", `only a reply of several texts can be blind`},
 		{"part that cannot be shown", "steps:\n  - {name: a, do: strict, from: {text: question}, set: {size: 1}}\n" +
 			"parts:\n  - {title: P, from: a.prompt}\nreply: a.text\n",
-			`parts: P: a.prompt is a prompt, and text, data or a list of text is needed`},
+			`parts: P: a.prompt is a prompt, and text, data, pictures or a list of text is needed`},
 	} {
 		_, err := Check("x.yaml", []byte(head+c.text), testKinds())
 		if err == nil || !strings.Contains(err.Error(), c.want) {

@@ -54,7 +54,7 @@ type StepFile struct {
 // PartFile is a further part of a turn.
 type PartFile struct {
 	Title string `yaml:"title" need:"yes" most:"80" about:"What visitors read above it."`
-	From  string `yaml:"from" need:"yes" about:"What it is, as STEP.OUTPUT: a text, data, or a list of texts."`
+	From  string `yaml:"from" need:"yes" about:"What it is, as STEP.OUTPUT: a text, data, a list of texts, or pictures."`
 }
 
 // Limits bound a run. Zero means the default.

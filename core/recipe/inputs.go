@@ -90,8 +90,14 @@ func (in Input) Parse(text string) (any, error) {
 // families are how the media types of inputs begin; any will do for the others.
 var families = map[Type]string{Picture: "image/", Audio: "audio/"}
 
-// media reads a file out of a data URL.
+// OnRecord begins what stands for a file that is on record, before its id.
+const OnRecord = "media:"
+
+// media reads a file out of a data URL, or takes one that is on record.
 func (in Input) media(text string) (Media, error) {
+	if id, is := strings.CutPrefix(text, OnRecord); is {
+		return Media{ID: id}, nil
+	}
 	head, body, ok := strings.Cut(strings.TrimPrefix(text, "data:"), ",")
 	if !ok || !strings.HasPrefix(text, "data:") || !strings.HasSuffix(head, ";base64") {
 		return Media{}, phrase.Errorf("%s: a %s is given as a file", in.called(), in.Type)

@@ -167,7 +167,7 @@ func (p *MadePart) UnmarshalJSON(text []byte) error {
 	if err := json.Unmarshal(text, (*bare)(p)); err != nil {
 		return err
 	}
-	if !p.Type.evident() {
+	if !p.Type.evident() && innermost(p.Type) != Picture {
 		return nil
 	}
 	value, err := Value(p.Type, p.Value)

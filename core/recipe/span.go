@@ -56,7 +56,9 @@ type ModelCall struct {
 	// Of these, what was thought aloud and what the server had kept from before.
 	ThoughtTokens int           `json:"thought_tokens,omitempty"`
 	CachedTokens  int           `json:"cached_tokens,omitempty"`
-	Counted       bool          `json:"counted,omitempty"` // by us; the server did not say
+	Counted       bool          `json:"counted,omitempty"`  // by us; the server did not say
+	Pictures      int           `json:"pictures,omitempty"` // that it made
+	Making        *Making       `json:"making,omitempty"`   // what was wished for
 	Cost          float64       `json:"cost,omitempty"`
 	At            time.Time     `json:"at"`
 	Lane          int           `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply

@@ -113,6 +113,19 @@ type Media struct {
 	Body   []byte `json:"body,omitempty"`
 }
 
+// Making is a wish for pictures.
+type Making struct {
+	Words  string `json:"words,omitempty"` // what they show, or what is to be changed
+	Number int    `json:"number"`
+	Width  int    `json:"width,omitempty"` // in dots; 0: as the model has it
+	Height int    `json:"height,omitempty"`
+	Seed   *int   `json:"seed,omitempty"` // nil: none is sent
+	// Picture is what is to be varied or changed; Mask is see-through where it is to be
+	// changed. Their bytes are fetched when they are sent.
+	Picture *Media `json:"picture,omitempty"`
+	Mask    *Media `json:"mask,omitempty"`
+}
+
 // Voice is a model with settings of its own; empty fields are the desk's.
 type Voice struct {
 	Title       string   `yaml:"title" json:"title,omitempty" most:"60" about:"What visitors read above its answer; the model's name if left out."`

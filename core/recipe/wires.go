@@ -153,13 +153,13 @@ func (c *checker) ends(r *Recipe, l *level) {
 	var ends []Wire
 	for i, p := range r.File.Parts {
 		at := c.at(fmt.Sprintf("parts.%d", i))
-		shown := func(t Type) bool { return texts(t) || Data.Takes(t) || t == Sources }
+		shown := func(t Type) bool { return texts(t) || Data.Takes(t) || t == Sources || innermost(t) == Picture }
 		ref, ok := c.ref(l, nil, p.From, at, "parts: "+p.Title)
 		if !ok {
 			continue
 		}
 		if !shown(ref.Type) {
-			c.sayAt(at, "parts: %s: %s is %s, and text, data or a list of text is needed%s", p.Title, ref,
+			c.sayAt(at, "parts: %s: %s is %s, and text, data, pictures or a list of text is needed%s", p.Title, ref,
 				aOf(ref.Type), l.fitting(all, shown))
 		}
 		r.Parts = append(r.Parts, Part{p.Title, ref.Type, ref})

@@ -45,6 +45,8 @@ type RunContext struct {
 	Pages    Pages    // nil: none may be read
 	Shelves  Shelves  // nil: the desk has none
 	Pictures Pictures // nil: there are none here
+	// Chance draws a seed where none is given; nil: none is drawn.
+	Chance func() int
 }
 
 // Models finds models by name; "" is the desk's own.
@@ -61,6 +63,8 @@ type Model interface {
 	Counter() prompt.Counter
 	// Sight is how it takes pictures; nil: it does not see.
 	Sight() *Sight
+	// Draws reports whether it makes pictures, and seeds whether it takes a seed for it.
+	Draws() (yes, seeds bool)
 	// Ask asks once, waiting and trying again as the connection has it, and
 	// hands over the text as it comes; the bytes are valid during the call of
 	// text. The call holds the whole answer; what is known of it is returned
@@ -87,6 +91,10 @@ func (e ErrBlind) Error() string {
 type Ask struct {
 	Messages []prompt.Message
 	Sampling deskfile.Sampling
+	// Make asks for pictures instead of words; File gets them, and Preview what they
+	// look like before they are done.
+	Make          *recipe.Making
+	File, Preview func(recipe.Media)
 	// Files are what goes along that is not on record; pictures that are stand in
 	// Messages.
 	Files []recipe.Media
@@ -118,7 +126,8 @@ type step struct {
 
 func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
-		program(), address(), read(), crop(), ocr(), describe()}
+		program(), address(), read(), crop(), ocr(), describe(),
+		depict(), vary()}
 }
 
 var byName = func() map[string]step {

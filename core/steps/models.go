@@ -72,3 +72,43 @@ func Looks(r *recipe.Recipe, settings recipe.Values) (models []string, used bool
 	}
 	return models, used
 }
+
+// Draws reports whether a recipe makes pictures, and fromPictures whether of a picture.
+func Draws(r *recipe.Recipe) (is, fromPictures bool) {
+	r.Walk(func(s *recipe.Step) {
+		is = is || s.Kind.Name == "depict" || s.Kind.Name == "vary"
+		fromPictures = fromPictures || s.Kind.Name == "vary"
+	})
+	return is, fromPictures
+}
+
+// Needs is what a recipe asks of models that they can do, by name; "" is the desk's own.
+func Needs(r *recipe.Recipe, settings recipe.Values) map[string][]string {
+	needs := map[string][]string{}
+	add := func(model, can string) {
+		if !slices.Contains(needs[model], can) {
+			needs[model] = append(needs[model], can)
+		}
+	}
+	voices := r.Voices(settings)
+	r.Walk(func(s *recipe.Step) {
+		for _, set := range append([]any{s.Set}, s.Fallback...) {
+			asks, ok := set.(asksModel)
+			if !ok {
+				continue
+			}
+			name := asks.modelNamed()
+			can := "chat"
+			if s.Kind.Name == "depict" || s.Kind.Name == "vary" {
+				can = "pictures"
+			}
+			if name != "" || len(voices) == 0 {
+				add(name, can)
+			}
+		}
+	})
+	for _, v := range voices {
+		add(v.Model, "chat")
+	}
+	return needs
+}

@@ -18,6 +18,18 @@ type Pictures interface {
 	Cut(ctx context.Context, of recipe.Media, part [4]float64) (recipe.Media, error)
 	// Words reads the text in a picture, line by line; "" if there is none.
 	Words(ctx context.Context, of recipe.Media) (string, error)
+	// Keep keeps a picture that a model made.
+	Keep(ctx context.Context, made Made) (recipe.Media, error)
+}
+
+// Made is a picture that a model made, with how.
+type Made struct {
+	Picture recipe.Media
+	Making  recipe.Making
+	Model   string
+	Seconds float64
+	Cost    float64
+	Lane    int // from 1: which of them
 }
 
 var errNoPictures = errors.New("there are no pictures here")

@@ -52,7 +52,13 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 		}}
 		turn := &RunContext{Models: models, Shelves: shelves, Memory: memory.Limits{Turns: 3, Tokens: 100},
 			Vocabulary: prompt.Estimated}
+		if name == "depict" || name == "vary" {
+			turn.Model, turn.Pictures = "brush", cutter{}
+		}
 		inputs := recipe.Values{"question": "How long may members borrow the extractor?"}
+		if name == "vary" { // without any the others need not see
+			recipe.Given(inputs, []recipe.Media{{ID: "1", Name: "jar.png"}})
+		}
 		result, _, spans, err := try(t, strings.TrimPrefix(string(src), "recipe: "+name+"\n"), turn, inputs, settings)
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
@@ -92,7 +98,7 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 			t.Errorf("%s: its part reads back as %+v (%v)", name, parts, err)
 		}
 	}
-	if found[recipe.Passage] < 8 || found[recipe.Answer] == 0 || found[recipe.Sources] < 4 {
+	if found[recipe.Picture] < 4 || found[recipe.Passage] < 8 || found[recipe.Answer] == 0 || found[recipe.Sources] < 4 {
 		t.Errorf("there was little to read: %v", found)
 	}
 }
@@ -107,7 +113,7 @@ func reads(t *testing.T, found map[recipe.Type]int, where string, of recipe.Type
 		}
 		return
 	}
-	into := map[recipe.Type]any{recipe.Passage: &evidence.Passage{}, recipe.Answer: &evidence.Answer{},
+	into := map[recipe.Type]any{recipe.Picture: &recipe.Media{}, recipe.Passage: &evidence.Passage{}, recipe.Answer: &evidence.Answer{},
 		recipe.Sources: &evidence.Sources{}}[of]
 	if into == nil || v == nil {
 		return

@@ -29,6 +29,9 @@ type fakeModel struct {
 func (m fakeModel) Name() string            { return "shed/" + m.name }
 func (m fakeModel) Context() int            { return m.context }
 func (m fakeModel) Counter() prompt.Counter { return prompt.Estimate{} }
+func (m fakeModel) Draws() (yes, seeds bool) {
+	return strings.HasPrefix(m.name, "brush"), m.name == "brush-seeded"
+}
 func (m fakeModel) Sight() *Sight {
 	if !strings.HasPrefix(m.name, "eye") {
 		return nil
@@ -39,6 +42,9 @@ func (m fakeModel) Ask(_ context.Context, a Ask, text func([]byte)) (*recipe.Mod
 	m.mu.Lock()
 	*m.asked = append(*m.asked, a)
 	m.mu.Unlock()
+	if a.Make != nil {
+		return m.draw(a)
+	}
 	answer, err := m.say(a.Messages)
 	for _, word := range strings.SplitAfter(answer, " ") {
 		text([]byte(word))
@@ -84,7 +90,8 @@ func try(t *testing.T, text string, turn *RunContext, inputs, settings recipe.Va
 }
 
 func TestTheBuiltInRecipesAreGood(t *testing.T) {
-	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse", "extract"}) {
+	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse", "depict",
+		"extract", "vary"}) {
 		t.Errorf("there are %q", got)
 	}
 	for _, name := range BuiltIn() {

@@ -55,10 +55,22 @@ const (
 
 // Defines values for ConversationChannel.
 const (
-	API         ConversationChannel = "api"
-	Completions ConversationChannel = "completions"
-	Page        ConversationChannel = "page"
-	Preview     ConversationChannel = "preview"
+	ConversationChannelAPI         ConversationChannel = "api"
+	ConversationChannelCompletions ConversationChannel = "completions"
+	ConversationChannelPage        ConversationChannel = "page"
+	ConversationChannelPreview     ConversationChannel = "preview"
+)
+
+// Defines values for DepictingFrom.
+const (
+	DepictingFromPicture DepictingFrom = "picture"
+	DepictingFromWords   DepictingFrom = "words"
+)
+
+// Defines values for DepictingSquare.
+const (
+	Cut  DepictingSquare = "cut"
+	Fill DepictingSquare = "fill"
 )
 
 // Defines values for DocumentState.
@@ -115,14 +127,16 @@ const (
 
 // Defines values for NoticeKind.
 const (
-	InLine   NoticeKind = "in-line"
-	Retrying NoticeKind = "retrying"
-	Saved    NoticeKind = "saved"
-	Step     NoticeKind = "step"
-	Unsaved  NoticeKind = "unsaved"
-	Waking   NoticeKind = "waking"
-	Working  NoticeKind = "working"
-	Writing  NoticeKind = "writing"
+	NoticeKindInLine   NoticeKind = "in-line"
+	NoticeKindMaking   NoticeKind = "making"
+	NoticeKindPreview  NoticeKind = "preview"
+	NoticeKindRetrying NoticeKind = "retrying"
+	NoticeKindSaved    NoticeKind = "saved"
+	NoticeKindStep     NoticeKind = "step"
+	NoticeKindUnsaved  NoticeKind = "unsaved"
+	NoticeKindWaking   NoticeKind = "waking"
+	NoticeKindWorking  NoticeKind = "working"
+	NoticeKindWriting  NoticeKind = "writing"
 )
 
 // Defines values for NoticeWhy.
@@ -276,8 +290,11 @@ type AttemptList struct {
 
 // Begin defines model for Begin.
 type Begin struct {
-	Attempt      int    `json:"attempt"`
-	Conversation string `json:"conversation"`
+	Attempt int `json:"attempt"`
+
+	// BegunAt When the attempt began.
+	BegunAt      time.Time `json:"begun_at,omitempty,omitzero"`
+	Conversation string    `json:"conversation"`
 
 	// From The byte of the text from which on it is sent.
 	From     int    `json:"from"`
@@ -666,6 +683,32 @@ type CurlLine struct {
 	Line string `json:"line"`
 }
 
+// Depicting What a desk makes of words or of a picture; missing where it makes none.
+type Depicting struct {
+	From DepictingFrom `json:"from"`
+
+	// Most How many pictures at once.
+	Most int `json:"most"`
+
+	// Onward Where visitors can go on with a picture.
+	Onward []OtherDesk `json:"onward,omitempty,omitzero"`
+
+	// Price Of one picture.
+	Price float64 `json:"price,omitempty,omitzero"`
+
+	// Seeds The same number makes the same picture.
+	Seeds bool `json:"seeds,omitempty,omitzero"`
+
+	// Square How pictures are made square, where that has to be.
+	Square DepictingSquare `json:"square,omitempty,omitzero"`
+}
+
+// DepictingFrom defines model for Depicting.From.
+type DepictingFrom string
+
+// DepictingSquare How pictures are made square, where that has to be.
+type DepictingSquare string
+
 // Desk defines model for Desk.
 type Desk struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -930,8 +973,11 @@ type Face struct {
 	Bring Bringing `json:"bring"`
 
 	// Choices What a visitor may change.
-	Choices Choices  `json:"choices"`
-	GoodFor []string `json:"good_for"`
+	Choices Choices `json:"choices"`
+
+	// Depicts What a desk makes of words or of a picture; missing where it makes none.
+	Depicts *Depicting `json:"depicts,omitempty"`
+	GoodFor []string   `json:"good_for"`
 
 	// Inputs What visitors fill in beside the question.
 	Inputs []Input `json:"inputs"`
@@ -1016,6 +1062,13 @@ type Forecast struct {
 
 	// Usual What one of them cost on average.
 	Usual float64 `json:"usual"`
+}
+
+// Gallery defines model for Gallery.
+type Gallery struct {
+	// More There are older ones.
+	More     bool      `json:"more"`
+	Pictures []Picture `json:"pictures"`
 }
 
 // Health defines model for Health.
@@ -1325,13 +1378,16 @@ type Notice struct {
 	Done float64    `json:"done,omitempty,omitzero"`
 	Kind NoticeKind `json:"kind"`
 
-	// Place In line; 1 is next.
+	// Picture What a picture looks like that is not done, as a data URL.
+	Picture string `json:"picture,omitempty,omitzero"`
+
+	// Place In line; 1 is next. While pictures are made: from how many it is known how long they take.
 	Place int `json:"place,omitempty,omitzero"`
 
 	// Says What a visitor reads of a step; or what a program says of its work.
 	Says string `json:"says,omitempty,omitzero"`
 
-	// Seconds Until the next try, or about how long the line takes.
+	// Seconds Until the next try, or about how long the line takes, or pictures that are being made.
 	Seconds float64 `json:"seconds,omitempty,omitzero"`
 
 	// Why What stands in the way where the model is asked again.
@@ -1472,7 +1528,9 @@ type Picture struct {
 	Alt string `json:"alt,omitempty,omitzero"`
 
 	// Asked How many questions were asked with it.
-	Asked int `json:"asked,omitempty,omitzero"`
+	Asked        int       `json:"asked,omitempty,omitzero"`
+	At           time.Time `json:"at,omitempty,omitzero"`
+	Conversation string    `json:"conversation,omitempty,omitzero"`
 
 	// Cost About what that costs, for makers.
 	Cost   float64 `json:"cost,omitempty,omitzero"`
@@ -1481,7 +1539,10 @@ type Picture struct {
 
 	// Kind Its media type.
 	Kind string `json:"kind"`
-	Name string `json:"name"`
+
+	// Made How a picture was made.
+	Made *PictureMade `json:"made,omitempty"`
+	Name string       `json:"name"`
 
 	// Note What of the file is not looked at.
 	Note Phrase `json:"note,omitempty,omitzero"`
@@ -1492,13 +1553,42 @@ type Picture struct {
 	// Tokens About how many tokens it takes of a question, for makers.
 	Tokens int `json:"tokens,omitempty,omitzero"`
 
+	// Turn By which it was made.
+	Turn string `json:"turn,omitempty,omitzero"`
+
 	// Width In dots.
 	Width int `json:"width"`
+}
+
+// PictureFrom defines model for PictureFrom.
+type PictureFrom struct {
+	// Conversation Left out: one that is to begin, whose id is answered.
+	Conversation string `json:"conversation,omitempty,omitzero"`
+	Picture      string `json:"picture"`
 }
 
 // PictureList defines model for PictureList.
 type PictureList struct {
 	Pictures []Picture `json:"pictures"`
+}
+
+// PictureMade How a picture was made.
+type PictureMade struct {
+	// Cost For makers.
+	Cost   float64 `json:"cost,omitempty,omitzero"`
+	Height int     `json:"height,omitempty,omitzero"`
+
+	// Model For makers.
+	Model string `json:"model,omitempty,omitzero"`
+
+	// Of The picture that it was made from.
+	Of      string  `json:"of,omitempty,omitzero"`
+	Seconds float64 `json:"seconds"`
+	Seed    *int    `json:"seed,omitempty"`
+
+	// Width That was wished for.
+	Width int    `json:"width,omitempty,omitzero"`
+	Words string `json:"words"`
 }
 
 // PictureSaid defines model for PictureSaid.
@@ -1509,6 +1599,9 @@ type PictureSaid struct {
 // PicturesGiven defines model for PicturesGiven.
 type PicturesGiven struct {
 	Conversation string `json:"conversation"`
+
+	// Mask A picture of a conversation.
+	Mask *Picture `json:"mask,omitempty"`
 
 	// Pictures All that questions are about now.
 	Pictures []Picture    `json:"pictures"`
@@ -2278,10 +2371,31 @@ type BringParams struct {
 	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
 }
 
+// GalleryParams defines parameters for Gallery.
+type GalleryParams struct {
+	// Search Words of what they were made of.
+	Search string `form:"search,omitempty" json:"search,omitempty,omitzero"`
+
+	// Older Only those older than this one, by its id.
+	Older string `form:"older,omitempty" json:"older,omitempty,omitzero"`
+
+	// Limit At most so many, up to 200.
+	Limit int `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// GalleryZipParams defines parameters for GalleryZip.
+type GalleryZipParams struct {
+	// ID Of a picture, several times; left out: all.
+	ID []string `form:"id,omitempty" json:"id,omitempty,omitzero"`
+}
+
 // PicturesParams defines parameters for Pictures.
 type PicturesParams struct {
 	// Conversation Left out when adding: one that is to begin, whose id is answered. Ask the first question with it.
 	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+
+	// Mask yes: it is painted over a picture and says where that is to be changed.
+	Mask string `form:"mask,omitempty" json:"mask,omitempty,omitzero"`
 }
 
 // AddPicturesMultipartBody defines parameters for AddPictures.
@@ -2293,6 +2407,9 @@ type AddPicturesMultipartBody struct {
 type AddPicturesParams struct {
 	// Conversation Left out when adding: one that is to begin, whose id is answered. Ask the first question with it.
 	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+
+	// Mask yes: it is painted over a picture and says where that is to be changed.
+	Mask string `form:"mask,omitempty" json:"mask,omitempty,omitzero"`
 }
 
 // AskParams defines parameters for Ask.
@@ -2544,6 +2661,9 @@ type ChooseMeaningJSONRequestBody = ChosenMeaning
 
 // AddPicturesMultipartRequestBody defines body for AddPictures for multipart/form-data ContentType.
 type AddPicturesMultipartRequestBody AddPicturesMultipartBody
+
+// AddPictureFromJSONRequestBody defines body for AddPictureFrom for application/json ContentType.
+type AddPictureFromJSONRequestBody = PictureFrom
 
 // AddOpenerPictureJSONRequestBody defines body for AddOpenerPicture for application/json ContentType.
 type AddOpenerPictureJSONRequestBody = OpenerWanted

@@ -65,15 +65,25 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column,
 			Message: fmt.Sprintf(format, args...)})
 	}
+	needs := steps.Needs(r, settings)
 	check := func(model, place string) {
 		entry, err := registry.Find(model)
-		switch {
-		case err != nil:
+		if err != nil {
 			say(place, "model: %v", err)
 			return
-		case !entry.Able("chat"):
-			say(place, "model: %q does not chat; the connection file gives it only: %s", model,
-				strings.Join(entry.Can, ", "))
+		}
+		own := needs[""]
+		if own == nil {
+			own = []string{"chat"}
+		}
+		for _, can := range own {
+			if !entry.Able(can) {
+				say(place, "model: %q %s; the connection file gives it only: %s", model, cannot[can],
+					strings.Join(entry.Can, ", "))
+				return
+			}
+		}
+		if !slices.Contains(own, "chat") {
 			return
 		}
 		counter, err := entry.Counter()
@@ -89,10 +99,15 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 	}
 	check(f.Model, "model")
 	for _, m := range steps.ModelsOf(r, settings) {
-		if entry, err := registry.Find(m); err != nil {
+		entry, err := registry.Find(m)
+		if err != nil {
 			say("recipe", "recipe %s: model: %v", r.Name, err)
-		} else if !entry.Able("chat") {
-			say("recipe", "recipe %s: model: %q does not chat", r.Name, m)
+			continue
+		}
+		for _, can := range needs[m] {
+			if !entry.Able(can) {
+				say("recipe", "recipe %s: model: %q %s", r.Name, m, cannot[can])
+			}
 		}
 	}
 	for i, m := range f.Choices.Models {
@@ -106,6 +121,9 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 	}
 	return f, nil
 }
+
+// cannot says what a model does not do.
+var cannot = map[string]string{"chat": "does not chat", "pictures": "makes no pictures"}
 
 // checkPictures says what is wrong with what visitors may do with pictures.
 func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, registry *models.Registry,

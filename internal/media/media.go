@@ -12,6 +12,7 @@
 package media
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -20,6 +21,7 @@ import (
 	"io"
 	"log/slog"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -43,7 +45,9 @@ type Options struct {
 	Files  *store.Shelves // hold the bytes
 	Reader Reader
 	Log    *slog.Logger
-	Now    func() time.Time // nil: time.Now
+	// Currency is what costs are in.
+	Currency string
+	Now      func() time.Time // nil: time.Now
 }
 
 // Reader reads pictures where they can do no harm.
@@ -74,6 +78,9 @@ const (
 	// takes larger ones, and keptBytes the most bytes.
 	keptSide  = 2048
 	keptBytes = 12 << 20
+	// madeSide and madeBytes are those of pictures that models made.
+	madeSide  = 4096
+	madeBytes = 30 << 20
 	// smallSide is that of the small one that pages show.
 	smallSide = 400
 	// longestSaid is how long what a picture shows may be told, in characters.
@@ -91,7 +98,7 @@ type For struct {
 	DeskID       int64
 	Origin       record.Origin // "": record.Given
 	Turn         *uuid.UUID    // by which it was made
-	Made         json.RawMessage
+	Made         *record.Made  // how it was made; nil: it was given
 	Said         string
 	// As is what the desk's model takes; it is made at once.
 	As picture.Wanted
@@ -113,6 +120,12 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 		return Taken{Name: name}, err
 	}
 	kept := picture.Wanted{Side: max(keptSide, f.As.Side), Bytes: keptBytes}
+	if f.Made != nil { // it stays as the model made it, as far as may be
+		kept = picture.Wanted{Side: madeSide, Bytes: madeBytes}
+		if kind := picture.KindOf(bytes); kind == "image/png" {
+			kept.Kinds = []string{kind}
+		}
+	}
 	wanted := []picture.Wanted{kept, {Side: smallSide, Kinds: []string{"image/jpeg"}}}
 	d, err := s.depict(ctx, name, bytes, wanted...)
 	var problem *picture.Problem
@@ -125,14 +138,29 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 	m := record.Media{ID: uuid.Must(uuid.NewV7()), Class: record.Picture, Kind: d.Made[0].Kind, Width: d.Made[0].Width,
 		Height: d.Made[0].Height, Name: name, Said: f.Said, Note: d.Note, Origin: f.Origin,
 		Conversation: f.Conversation,
-		DeskID:       f.DeskID, Visitor: f.Visitor, Turn: f.Turn, AddedAt: s.Now(), Made: f.Made}
+		DeskID:       f.DeskID, Visitor: f.Visitor, Turn: f.Turn, AddedAt: s.Now()}
 	if m.Origin == "" {
 		m.Origin = record.Given
+	}
+	if f.Made != nil {
+		if m.Made, err = json.Marshal(f.Made); err != nil {
+			return Taken{Name: name}, err
+		}
+		d.Made[0].Body = picture.Mark(d.Made[0].Body, m.Kind, s.factsOf(*f.Made, m.AddedAt))
 	}
 	if err := s.Store.Keep(ctx, &m, d.Made[0].Body, d.Made[1].Body); err != nil {
 		return Taken{Name: name}, fault.NotFound(s.Log, fault.NoConversation, err)
 	}
 	return Taken{Media: m, Name: name}, nil
+}
+
+// factsOf is what the file of a picture says of how it was made.
+func (s *Service) factsOf(m record.Made, at time.Time) picture.Facts {
+	f := picture.Facts{Words: m.Words, Model: m.Model, Seed: m.Seed, Seconds: m.Seconds, At: at}
+	if m.Cost > 0 {
+		f.Cost = strings.TrimSpace(strconv.FormatFloat(m.Cost, 'f', -1, 64) + " " + s.Currency)
+	}
+	return f
 }
 
 // Prepare makes a picture as a model takes it, and keeps nothing of it. A problem is for
@@ -193,9 +221,69 @@ func (s *Service) Current(ctx context.Context, conversation uuid.UUID, who recor
 	return current, nil
 }
 
-// PutAway ends that questions are asked with a visitor's picture.
+// PutAway ends that questions are asked with a visitor's picture; one that was made is
+// removed, and Restore brings it back.
 func (s *Service) PutAway(ctx context.Context, id uuid.UUID, who record.Visitor) error {
-	return fault.NotFound(s.Log, fault.NoPicture, s.Store.PutAway(ctx, id, who, s.Now()))
+	err := s.Store.PutAway(ctx, id, who, s.Now())
+	if errors.Is(err, record.ErrNotFound) {
+		err = s.Store.Remove(ctx, id, who, s.Now())
+	}
+	return fault.NotFound(s.Log, fault.NoPicture, err)
+}
+
+// Restore brings back a visitor's picture that was removed.
+func (s *Service) Restore(ctx context.Context, id uuid.UUID, who record.Visitor) error {
+	return fault.NotFound(s.Log, fault.NoPicture, s.Store.Restore(ctx, id, who))
+}
+
+// Gallery lists what a desk made for a visitor, the newest first: with all of some words,
+// and before one. more says that there are older ones.
+func (s *Service) Gallery(ctx context.Context, desk int64, who record.Visitor, search string, before uuid.UUID,
+	most int) (all []record.Media, more bool, err error) {
+	all, err = s.Store.Gallery(ctx, desk, who, strings.Fields(search), before, most+1)
+	if err != nil {
+		return nil, false, fault.Logged(s.Log, "a gallery", fault.New(fault.NoRecords, err))
+	}
+	if len(all) > most {
+		return all[:most], true, nil
+	}
+	return all, false, nil
+}
+
+// Copy gives a picture to another conversation; its bytes are there already.
+func (s *Service) Copy(ctx context.Context, m record.Media, f For) error {
+	m.ID, m.Origin, m.Conversation, m.DeskID, m.Visitor = uuid.Must(uuid.NewV7()), record.Given, f.Conversation, f.DeskID,
+		f.Visitor
+	m.Turn, m.Made, m.PutAwayAt, m.AddedAt = nil, nil, nil, s.Now()
+	return fault.NotFound(s.Log, fault.NoConversation, s.Store.Copy(ctx, &m))
+}
+
+// Zip writes pictures into a ZIP, each under a name of its own.
+func (s *Service) Zip(ctx context.Context, w io.Writer, all []record.Media) error {
+	z := zip.NewWriter(w)
+	names := map[string]int{}
+	for _, m := range all {
+		ending := endingOf(m.Kind)
+		name := strings.TrimSuffix(strings.TrimSuffix(m.Name, ".png"), ending)
+		if names[name]++; names[name] > 1 {
+			name += "-" + strconv.Itoa(names[name])
+		}
+		part, err := z.CreateHeader(&zip.FileHeader{Name: name + ending, Method: zip.Store, Modified: m.AddedAt})
+		if err == nil {
+			_, err = io.Copy(part, s.Bytes(ctx, m.Hash, 0))
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}
+
+func endingOf(kind string) string {
+	if kind == "image/jpeg" {
+		return ".jpg"
+	}
+	return ".png"
 }
 
 // Describe says what a visitor's picture shows.

@@ -114,6 +114,8 @@ type Takes struct {
 	Bytes    int      `yaml:"bytes,omitempty" json:"bytes,omitempty" least:"10000" most:"100000000" about:"The most bytes of a file; 5000000 if left out."`
 	Most     int      `yaml:"most,omitempty" json:"most,omitempty" least:"1" most:"100" about:"The most pictures of one question; any number if left out."`
 	Tokens   int      `yaml:"tokens,omitempty" json:"tokens,omitempty" least:"0" most:"100000" about:"The tokens that a picture takes, whatever its size; 85 if left out."`
+	Seeds    bool     `yaml:"seeds,omitempty" json:"seeds,omitempty" about:"Whether it takes a seed when it makes pictures. Where nobody gives one, one is drawn then, so that a picture can be made again."`
+	Previews int      `yaml:"previews,omitempty" json:"previews,omitempty" least:"0" most:"3" about:"How many previews of a picture are asked for, where its server sends some; none if left out."`
 	PerToken int      `yaml:"dots_per_token,omitempty" json:"dots_per_token,omitempty" least:"1" most:"100000000" about:"How many dots take one token more; 750 if left out."`
 }
 

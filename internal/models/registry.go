@@ -31,6 +31,10 @@ type Request struct {
 	Schema any
 	// Files are what came with the question: pictures, sound.
 	Files []recipe.Media
+	// Make asks for pictures instead of words; nil: words. Its pictures have their bytes.
+	Make *recipe.Making
+	// Previews is how many previews of a picture are asked for.
+	Previews int
 	// Manners are how the server wants to be asked; Entry.Generate sets them.
 	Manners *Manners
 }

@@ -15,6 +15,8 @@ type Sink struct {
 	Thought func([]byte)
 	// Progress is how far a job has got.
 	Progress func(Progress)
+	// Preview is what a picture looks like that is not done yet.
+	Preview func(recipe.Media)
 	// File is a picture, a sound or another file that the model made.
 	File func(recipe.Media)
 	// Pace is what the server says of how fast it may be asked.

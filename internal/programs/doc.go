@@ -59,6 +59,10 @@ type Settings struct {
 	Seed        *int     `json:"seed,omitempty"`
 	Effort      string   `json:"effort,omitempty"`
 	Schema      any      `json:"schema,omitempty"`
+	// Of pictures that are to be made: how many, and their size in dots.
+	Number int `json:"number,omitempty"`
+	Width  int `json:"width,omitempty"`
+	Height int `json:"height,omitempty"`
 }
 
 // Ask is a question to a program.

@@ -126,6 +126,11 @@ func (a *Ask) laidOut(folder string) ([]string, error) {
 	if s.TopP != nil {
 		env = append(env, fmt.Sprintf("JUVALOGOS_TOP_P=%g", *s.TopP))
 	}
+	for name, n := range map[string]int{"NUMBER": s.Number, "WIDTH": s.Width, "HEIGHT": s.Height} {
+		if n > 0 {
+			env = append(env, "JUVALOGOS_"+name+"="+strconv.Itoa(n))
+		}
+	}
 	if s.Seed != nil {
 		env = append(env, "JUVALOGOS_SEED="+strconv.Itoa(*s.Seed))
 	}

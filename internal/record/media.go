@@ -46,6 +46,18 @@ const (
 	Mask   Origin = "mask"  // painted over a picture by the visitor
 )
 
+// Made is how a picture was made; it is kept with it as JSON.
+type Made struct {
+	Words   string  `json:"words"`
+	Width   int     `json:"width,omitempty"` // that was wished for
+	Height  int     `json:"height,omitempty"`
+	Seed    *int    `json:"seed,omitempty"`
+	Model   string  `json:"model"`
+	Seconds float64 `json:"seconds"`
+	Cost    float64 `json:"cost,omitempty"`
+	Of      string  `json:"of,omitempty"` // the id of the picture that it was made from
+}
+
 // MediaAs is media in the form that a model takes.
 type MediaAs struct {
 	Kind          string

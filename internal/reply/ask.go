@@ -81,7 +81,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	if err := fits(d, question, q.Supplied); err != nil {
 		return nil, err
 	}
-	inputs, err := inputsOf(d, q)
+	inputs, err := s.inputsOf(ctx, d, q)
 	if err != nil {
 		return nil, err
 	}
@@ -339,12 +339,12 @@ func roughly(n int) int {
 }
 
 // inputsOf reads what a visitor gave beside the question.
-func inputsOf(d *desk.Desk, q Question) (recipe.Values, error) {
+func (s *Service) inputsOf(ctx context.Context, d *desk.Desk, q Question) (recipe.Values, error) {
 	values, err := readInputs(d, q.Text, q.Inputs)
 	if err != nil {
 		return nil, &fault.Problem{Code: fault.Invalid, Sentence: phrase.OfError(err).Sentence()}
 	}
-	return values, nil
+	return values, s.onRecord(ctx, q, values)
 }
 
 func readInputs(d *desk.Desk, question string, supplied map[string]string) (recipe.Values, error) {

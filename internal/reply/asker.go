@@ -74,6 +74,14 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		call.Took, call.Error = now().Sub(began), err.Error()
 		return call, err
 	}
+	if call.Making = q.Make; q.Make != nil {
+		request.Previews = a.entry.Takes.Previews
+		if request.Make, err = a.making(bounded, q.Make); err != nil {
+			call.Took, call.Error = now().Sub(began), err.Error()
+			return call, err
+		}
+		a.expect(bounded, q.Make)
+	}
 	h := &hearing{asker: a, ask: q, call: call, began: began, text: text, full: func() { full(errFull) },
 		most: a.entry.Connection.MostBytes(q.Sampling.MaxTokens)}
 	result, err := a.service.Retry.Do(bounded, func(started *bool) (models.Result, error) {
@@ -88,7 +96,7 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		a.news(Notice{Kind: "retrying", Why: whyAgain[failure.Kind], Seconds: wait.Seconds()})
 	})
 	said := &h.said
-	if err == nil && said.Len() == 0 && h.made != "" {
+	if call.Pictures = h.pictures; err == nil && said.Len() == 0 && h.made != "" && q.File == nil {
 		err = &models.Error{Kind: models.SaidNothing, Entry: a.Name(), Final: true,
 			Detail: "it made a file (" + h.made + ") and no text; desks show texts so far"}
 	}
@@ -113,7 +121,7 @@ func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result
 		call.Error = err.Error()
 	}
 	wrote := call.Answer != "" || call.Thought != ""
-	if call.PromptTokens == 0 && (err == nil || wrote) {
+	if call.PromptTokens == 0 && q.Make == nil && (err == nil || wrote) {
 		call.Counted = true
 		call.PromptTokens = prompt.PerPrompt
 		for _, m := range q.Messages {
@@ -123,11 +131,12 @@ func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result
 	if call.ThoughtTokens == 0 && call.Thought != "" {
 		call.ThoughtTokens = a.counter.Count(call.Thought)
 	}
-	if call.ReplyTokens == 0 && wrote {
+	if call.ReplyTokens == 0 && q.Make == nil && wrote {
 		call.Counted = true
 		call.ReplyTokens = a.counter.Count(call.Answer) + call.ThoughtTokens
 	}
-	call.Cost = a.entry.Price.Of(call.PromptTokens, call.CachedTokens, call.ReplyTokens)
+	call.Cost = a.entry.Price.Of(call.PromptTokens, call.CachedTokens, call.ReplyTokens) +
+		float64(call.Pictures)*a.entry.Price.Picture
 }
 
 // whyAgain says to visitors what is waited for.
@@ -145,6 +154,7 @@ type hearing struct {
 	most          int
 	said, thought strings.Builder
 	made          string // the kind of a file that it made
+	pictures      int    // how many
 }
 
 func (h *hearing) sink(started *bool) models.Sink {
@@ -176,8 +186,16 @@ func (h *hearing) sink(started *bool) models.Sink {
 			says := []rune(p.Says)
 			h.asker.news(Notice{Kind: "working", Says: string(says[:min(len(says), longestSaid)]), Done: p.Done})
 		},
-		File:   func(f recipe.Media) { h.made = f.Kind },
-		Waking: func(about time.Duration) { h.asker.news(Notice{Kind: "waking", Seconds: about.Seconds()}) },
+		File: func(f recipe.Media) {
+			*started = true
+			h.made = f.Kind
+			h.pictures++
+			if h.ask.File != nil {
+				h.ask.File(f)
+			}
+		},
+		Preview: h.asker.preview,
+		Waking:  func(about time.Duration) { h.asker.news(Notice{Kind: "waking", Seconds: about.Seconds()}) },
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"math/rand/v2"
 	"time"
 
 	"github.com/google/uuid"
@@ -146,6 +147,7 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 		Question: q.Question, Vocabulary: d.Counter.Vocabulary(),
 		Models: finder{s, d, r}, Programs: s.Programs, Web: s.Web,
 	}
+	t.Chance = func() int { return rand.IntN(1_000_000) }
 	if s.Pages != nil {
 		t.Pages = pages{s.Pages, r, r.Slug}
 	}
@@ -153,7 +155,7 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 		t.Schema = g.Schema
 	}
 	if s.Media != nil {
-		t.Pictures = pictures{s.Media, r}
+		t.Pictures = pictures{s.Media, r, d.DeskID}
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments || d.Settings.Bring.Any()) {
 		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: d.Settings.Attachments,

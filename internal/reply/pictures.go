@@ -3,12 +3,16 @@ package reply
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"errors"
+	"strconv"
 	"strings"
+	"unicode"
 
 	"github.com/google/uuid"
 
 	"juvalogos/core/phrase"
+	"juvalogos/core/picture"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
@@ -105,6 +109,53 @@ func (a asker) Sight() *steps.Sight {
 	return &steps.Sight{Most: a.entry.Takes.Most, Tokens: a.entry.Takes.TokensOf}
 }
 
+// Draws reports whether the model makes pictures, and seeds whether it takes a seed.
+func (a asker) Draws() (yes, seeds bool) { return a.entry.Able("pictures"), a.entry.Takes.Seeds }
+
+// making is a wish with its pictures as the model takes them. A mask is as large as the
+// picture that it belongs to.
+func (a asker) making(ctx context.Context, m *recipe.Making) (*recipe.Making, error) {
+	if m == nil || m.Picture == nil {
+		return m, nil
+	}
+	sent := *m
+	w := a.entry.Takes.Wanted()
+	of, err := a.as(ctx, m.Picture.ID, w)
+	if err != nil {
+		return nil, err
+	}
+	sent.Picture = &of
+	if m.Mask == nil {
+		return &sent, nil
+	}
+	w.Width, w.Height, w.Clear, w.Kinds, w.Bytes = of.Width, of.Height, true, []string{"image/png"}, 0
+	mask, err := a.as(ctx, m.Mask.ID, w)
+	sent.Mask = &mask
+	return &sent, err
+}
+
+// expect tells how long pictures take, as the last ones of the model did.
+func (a asker) expect(ctx context.Context, m *recipe.Making) {
+	if a.service.Media == nil {
+		return
+	}
+	seconds, n, err := a.service.Media.Store.Lately(ctx, a.Name())
+	if err != nil || n == 0 {
+		seconds, n = 0, 0
+	}
+	a.news(Notice{Kind: "making", Seconds: seconds * float64(max(1, m.Number)), Place: n})
+}
+
+// largestPreview is how many bytes a preview may have that is shown.
+const largestPreview = 1 << 20
+
+// preview shows what a picture looks like that is not done yet.
+func (a asker) preview(f recipe.Media) {
+	if (f.Kind == "image/png" || f.Kind == "image/jpeg") && len(f.Body) <= largestPreview {
+		a.news(Notice{Kind: "preview", Picture: "data:" + f.Kind + ";base64," + base64.StdEncoding.EncodeToString(f.Body)})
+	}
+}
+
 var errPictureGone = errors.New("a picture of the question is not there any more")
 
 // files are what goes along with the last question of a prompt, its pictures as the model
@@ -128,7 +179,14 @@ func (a asker) files(ctx context.Context, q steps.Ask) (files []recipe.Media, er
 }
 
 func (a asker) file(ctx context.Context, p prompt.Picture) (recipe.Media, error) {
-	id, err := uuid.Parse(p.ID)
+	f, err := a.as(ctx, p.ID, a.entry.Takes.Wanted())
+	f.Name = p.Name
+	return f, err
+}
+
+// as is a picture of the visitor's in a form.
+func (a asker) as(ctx context.Context, text string, w picture.Wanted) (recipe.Media, error) {
+	id, err := uuid.Parse(text)
 	if err != nil || a.service.Media == nil {
 		return recipe.Media{}, errPictureGone
 	}
@@ -136,14 +194,15 @@ func (a asker) file(ctx context.Context, p prompt.Picture) (recipe.Media, error)
 	if err != nil || m.Visitor != a.reply.visitor {
 		return recipe.Media{}, errPictureGone
 	}
-	as, body, err := a.service.Media.As(ctx, m, a.entry.Takes.Wanted())
-	return recipe.Media{ID: p.ID, Name: p.Name, Kind: as.Kind, Width: as.Width, Height: as.Height, Body: body}, err
+	as, body, err := a.service.Media.As(ctx, m, w)
+	return recipe.Media{ID: text, Name: m.Name, Kind: as.Kind, Width: as.Width, Height: as.Height, Body: body}, err
 }
 
 // pictures are what the steps of one reply do with pictures; it is a steps.Pictures.
 type pictures struct {
 	media *media.Service
 	reply *Reply
+	desk  int64
 }
 
 func (p pictures) find(ctx context.Context, of recipe.Media) (record.Media, error) {
@@ -164,6 +223,40 @@ func (p pictures) Cut(ctx context.Context, of recipe.Media, part [4]float64) (re
 		m, err = p.media.Cut(ctx, m, p.reply.Turn, part)
 	}
 	return media.Carried(m), err
+}
+
+// Keep keeps a picture that a model made; its turn and its conversation have it.
+func (p pictures) Keep(ctx context.Context, made steps.Made) (recipe.Media, error) {
+	m := made.Making
+	how := record.Made{Words: m.Words, Width: m.Width, Height: m.Height, Seed: m.Seed, Model: made.Model,
+		Seconds: made.Seconds, Cost: made.Cost}
+	if m.Picture != nil {
+		how.Of = m.Picture.ID
+	}
+	taken, err := p.media.Take(ctx, media.For{Conversation: p.reply.Conversation, Visitor: p.reply.visitor,
+		DeskID: p.desk, Origin: record.Drawn, Turn: &p.reply.Turn, Made: &how, Said: record.OneLine(m.Words, longestAlt)},
+		nameOf(m.Words, made.Lane), bytes.NewReader(made.Picture.Body))
+	if err == nil && !taken.Problem.IsZero() {
+		err = &models.Error{Kind: models.Garbled, Entry: made.Model, Final: true,
+			Detail: "what it made is no picture that can be read: " + taken.Problem.String()}
+	}
+	return media.Carried(taken.Media), err
+}
+
+// longestAlt is how many characters of a wish say what a picture shows.
+const longestAlt = 1000
+
+// nameOf names the file of a picture after the first words of its wish.
+func nameOf(words string, lane int) string {
+	fields := strings.FieldsFunc(words, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	name := strings.ToLower(strings.Join(fields[:min(6, len(fields))], "-"))
+	if name == "" {
+		name = "picture"
+	}
+	if lane > 1 {
+		name += "-" + strconv.Itoa(lane)
+	}
+	return record.OneLine(name, 60) + ".png"
 }
 
 func (p pictures) Words(ctx context.Context, of recipe.Media) (string, error) {
@@ -203,4 +296,24 @@ func (s *Service) prepared(ctx context.Context, e models.Entry, given []GivenPic
 func notTaken(name string, why phrase.Phrase) error {
 	return &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s was not taken: %s.", name,
 		strings.TrimSuffix(why.String(), "."))}
+}
+
+// onRecord fills in pictures that a visitor named by their ids, which have to be theirs.
+func (s *Service) onRecord(ctx context.Context, q Question, inputs recipe.Values) error {
+	for name, v := range inputs {
+		m, is := v.(recipe.Media)
+		if !is || m.ID == "" {
+			continue
+		}
+		id, err := uuid.Parse(m.ID)
+		if err != nil || s.Media == nil {
+			return fault.Plain(fault.NoPicture)
+		}
+		kept, err := s.Media.Of(ctx, id, q.Visitor)
+		if err != nil {
+			return err
+		}
+		inputs[name] = media.Carried(kept)
+	}
+	return nil
 }

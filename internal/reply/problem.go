@@ -21,6 +21,7 @@ func explain(err error) *fault.Problem {
 	var empty steps.ErrEmpty
 	var unfit steps.ErrUnfit
 	var blind steps.ErrBlind
+	var undrawn steps.ErrNoDrawing
 	var runaway *recipe.Runaway
 	var step *recipe.StepError
 	switch {
@@ -32,6 +33,8 @@ func explain(err error) *fault.Problem {
 		return fault.New(fault.Code(models.SaidNothing), err)
 	case errors.As(err, &blind):
 		return fault.New(fault.Blind, err)
+	case errors.As(err, &undrawn):
+		return fault.New(fault.NotSetUp, err)
 	case errors.As(err, &unfit):
 		return fault.New(fault.Unfit, err)
 	case errors.As(err, &runaway):

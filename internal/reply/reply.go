@@ -90,8 +90,8 @@ type End struct {
 
 // Notice tells what a reply is waiting for.
 type Notice struct {
-	// Kind is retrying, waking, in-line, writing (after in-line), working, step,
-	// unsaved or saved.
+	// Kind is retrying, waking, in-line, writing (after in-line), working, making,
+	// preview, step, unsaved or saved.
 	Kind string
 	// Why is what stands in the way where the model is asked again: busy, away,
 	// failed or cut-off.
@@ -101,9 +101,11 @@ type Notice struct {
 	// Says is what a visitor reads of a step.
 	Says string
 	// Seconds is when the model is asked again, or about how long the line
-	// will take; 0 if that is not known.
+	// will take, or the pictures; 0 if that is not known.
 	Seconds float64
-	Place   int // in line; 1 is next
+	Place   int // in line; 1 is next. Of pictures: how many say how long it takes
+	// Picture is what a picture looks like that is not done, as a data URL.
+	Picture string
 }
 
 // Listener is woken when its reply has grown or changed.

@@ -36,6 +36,7 @@ type RoomOptions struct {
 	Retry      models.Retry    // zero: models.DefaultRetry
 	Shelf      *shelf.Library  // nil: there are no shelves
 	Reader     media.Reader    // of pictures; nil: none are taken
+	Currency   string          // that prices are in
 	Visits     *source.Sources // where visitors may have something brought from; nil: nowhere
 	Reach      Reach           // what recipes may use of the world outside
 	Traces     reply.Collector // gets the traces too; nil: nobody does
@@ -92,7 +93,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	}
 	var pictures *media.Service
 	if o.Reader != nil {
-		pictures = media.New(media.Options{Store: o.Store.Media, Files: o.Store.Shelves, Reader: o.Reader, Log: o.Log,
+		pictures = media.New(media.Options{Store: o.Store.Media, Files: o.Store.Shelves, Reader: o.Reader, Log: o.Log, Currency: o.Currency,
 			Now: o.Now})
 	}
 	replies, err := reply.New(ctx, reply.Options{

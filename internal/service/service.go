@@ -145,7 +145,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 
 // rooms is what the settings say of the rooms.
 func (o Settings) rooms() RoomOptions {
-	return RoomOptions{References: o.references(), ConnectionFile: o.Connections, ProgramFolder: o.Programs}
+	return RoomOptions{References: o.references(), ConnectionFile: o.Connections, ProgramFolder: o.Programs, Currency: o.Currency}
 }
 
 // openStore opens the database that is set, or else starts a private one.

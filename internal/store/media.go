@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -38,20 +39,29 @@ func (s *Media) Keep(ctx context.Context, m *record.Media, body, small []byte) e
 			return err
 		}
 		m.Size = int64(len(body))
-		tag, err := tx.Exec(ctx, `
-			insert into media (id, class, kind, hash, size, width, height, small, name, said, note, origin,
-				conversation,
-				desk, visitor, turn, added_at, made)
-			select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18
-			where not exists (select from conversation
-				where id = $13 and (visitor <> $15 or desk <> $14 or removed_at is not null))`,
-			m.ID, m.Class, m.Kind, m.Hash, m.Size, m.Width, m.Height, m.Small, m.Name, m.Said, m.Note, m.Origin,
-			m.Conversation, m.DeskID, m.Visitor[:], m.Turn, m.AddedAt, m.Made)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = record.ErrNotFound
-		}
-		return err
+		return insertMedia(ctx, tx, m)
 	})
+}
+
+func insertMedia(ctx context.Context, tx pgx.Tx, m *record.Media) error {
+	tag, err := tx.Exec(ctx, `
+		insert into media (id, class, kind, hash, size, width, height, small, name, said, note, origin,
+			conversation,
+			desk, visitor, turn, added_at, made)
+		select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18
+		where not exists (select from conversation
+			where id = $13 and (visitor <> $15 or desk <> $14 or removed_at is not null))`,
+		m.ID, m.Class, m.Kind, m.Hash, m.Size, m.Width, m.Height, m.Small, m.Name, m.Said, m.Note, m.Origin,
+		m.Conversation, m.DeskID, m.Visitor[:], m.Turn, m.AddedAt, m.Made)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = record.ErrNotFound
+	}
+	return err
+}
+
+// Copy puts media on record whose bytes are there. It fails as Keep does.
+func (s *Media) Copy(ctx context.Context, m *record.Media) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return insertMedia(ctx, tx, m) })
 }
 
 const mediaColumns = `m.id, m.class, m.kind, m.hash, m.size, m.width, m.height, m.small, m.name, m.said, m.note, m.origin,
@@ -126,6 +136,42 @@ func (s *Media) PutAway(ctx context.Context, id uuid.UUID, visitor record.Visito
 	return err
 }
 
+// Remove takes away media of a visitor's that was made; a conversation that has no other
+// goes with it.
+func (s *Media) Remove(ctx context.Context, id uuid.UUID, visitor record.Visitor, at time.Time) error {
+	return s.one(ctx, `
+		with m as (update media set removed_at = $3 where id = $1 and visitor = $2 and origin = 'made'
+			and removed_at is null returning id, conversation),
+		c as (update conversation c set removed_at = $3 from m where c.id = m.conversation and c.removed_at is null
+			and not exists (select from media o where o.conversation = c.id and o.origin = 'made' and o.id <> m.id
+				and o.removed_at is null))
+		select id from m`, id, visitor[:], at)
+}
+
+// Restore brings back media of a visitor's that was removed, and its conversation.
+func (s *Media) Restore(ctx context.Context, id uuid.UUID, visitor record.Visitor) error {
+	return s.one(ctx, `
+		with m as (update media set removed_at = null where id = $1 and visitor = $2 and removed_at is not null
+			returning id, conversation),
+		c as (update conversation c set removed_at = null from m where c.id = m.conversation)
+		select id from m`, id, visitor[:])
+}
+
+// Gallery returns what a desk made for a visitor, the newest first: whose wishes have all
+// of some words, and before one.
+func (s *Media) Gallery(ctx context.Context, desk int64, visitor record.Visitor, words []string, before uuid.UUID,
+	most int) ([]record.Media, error) {
+	patterns := make([]string, len(words))
+	for i, w := range words {
+		patterns[i] = "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w) + "%"
+	}
+	return s.list(ctx, `m.desk = $1 and m.visitor = $2 and m.origin = 'made'
+		and (cardinality($3::text[]) = 0 or m.made ->> 'words' ilike all ($3))
+		and ($4 = '00000000-0000-0000-0000-000000000000'::uuid
+			or (m.added_at, m.id) < (select added_at, id from media where id = $4))
+		order by m.added_at desc, m.id desc limit $5`, desk, visitor[:], patterns, before, most)
+}
+
 // Describe says what media of a visitor's shows.
 func (s *Media) Describe(ctx context.Context, id uuid.UUID, visitor record.Visitor, said string) error {
 	return s.one(ctx, `update media set said = $3 where id = $1 and visitor = $2`, id, visitor[:], said)
@@ -159,6 +205,16 @@ func (s *Media) KeepAs(ctx context.Context, id uuid.UUID, wanted string, a recor
 			id, wanted, a.Kind, hash, len(body), a.Width, a.Height)
 		return err
 	})
+}
+
+// Lately is how many seconds the last pictures of a model took on average, ten at most,
+// and how many these are.
+func (s *Media) Lately(ctx context.Context, model string) (seconds float64, n int, err error) {
+	err = s.pool.QueryRow(ctx, `select coalesce(avg(took), 0), count(*) from (
+		select (made ->> 'seconds')::double precision as took from media
+		where origin = 'made' and made ->> 'model' = $1 order by added_at desc limit 10) lately`, model).
+		Scan(&seconds, &n)
+	return seconds, n, err
 }
 
 // Contents is how many files are on record, of documents and of pictures.

@@ -152,7 +152,7 @@ func New(t testing.TB, o Options) *Bed {
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
 		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: o.visits(t),
 		Now:    b.Now,
-		Reader: confined,
+		Reader: confined, Currency: "EUR",
 		Store:  b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,
 			Nap: 50 * time.Millisecond},
@@ -212,6 +212,8 @@ func modelsAt(url string, patience time.Duration, embedding float64) models.File
 			{Name: "orchid-eye", Can: []string{"chat", "see"}, Context: 16384, Price: models.Price{In: 1}},
 			{Name: "daisy-glance", Can: []string{"chat", "see"}, Context: 8192,
 				Takes: models.Takes{Side: 256, Kinds: []string{"png"}, Most: 1}},
+			{Name: "alder-brush", Can: []string{"pictures"}, Context: 4096, Price: models.Price{Picture: 0.04},
+				Takes: models.Takes{Shape: "cut", Kinds: []string{"png"}, Seeds: true}},
 			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048, Price: models.Price{In: embedding}},
 		},
 	}}}

@@ -217,7 +217,7 @@ func (f *pageFormat) begin(b []byte, from int) []byte {
 	r := f.reply
 	return f.event(b, "begin", from, api.Begin{
 		Turn: r.Turn.String(), Conversation: r.Conversation.String(), Title: r.Title, Number: r.TurnNumber,
-		Attempt: r.Attempt, From: from,
+		Attempt: r.Attempt, From: from, BegunAt: r.StartedAt,
 		Question: r.Question, Show: api.BeginShow(r.Choosing.Show), Titles: shownTitles(r.Choosing),
 	})
 }
@@ -249,7 +249,7 @@ func (f *pageFormat) text(b, text []byte, offset int) []byte {
 
 func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
 	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place,
-		Says: n.Says, Why: api.NoticeWhy(n.Why), Done: n.Done})
+		Says: n.Says, Picture: n.Picture, Why: api.NoticeWhy(n.Why), Done: n.Done})
 }
 
 func (f *pageFormat) progress(b []byte, _ reply.View) []byte { return b }

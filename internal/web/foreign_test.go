@@ -47,7 +47,7 @@ func FuzzCompletionRequest(f *testing.F) {
 		if json.Unmarshal(body, &b) != nil {
 			return
 		}
-		question, supplied, err := questionOf(b)
+		question, supplied, _, err := questionOf(b)
 		if err == nil && (strings.TrimSpace(question) == "" || supplied == nil) {
 			t.Errorf("%s gives no question", body)
 		}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/hex"
@@ -39,6 +40,10 @@ func (s *pictures) routes(api fiber.Router) {
 	api.Get("/at/:slug/pictures", s.list)
 	api.Post("/at/:slug/pictures", s.add)
 	api.Post("/at/:slug/pictures/page", s.addPage)
+	api.Post("/at/:slug/pictures/from", s.addFrom)
+	api.Get("/at/:slug/gallery", s.gallery)
+	api.Get("/at/:slug/gallery/zip", s.zip)
+	api.Post("/pictures/:id/restore", s.restore)
 	api.Post("/at/:slug/pictures/opener", s.addOpener)
 	api.Get("/at/:slug/openers/:number/picture", s.opener)
 	api.Delete("/pictures/:id", s.putAway)
@@ -108,9 +113,53 @@ func (s *pictures) add(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.take(c, who, d, conversation, func(each func(name string, body io.Reader) error) error {
+	origin := record.Given
+	if c.Query("mask") == "yes" {
+		origin = record.Mask
+	}
+	return s.take(c, who, d, conversation, origin, func(each func(name string, body io.Reader) error) error {
 		return eachFile(c, each)
 	})
+}
+
+// addFrom gives a picture of the visitor's own that is elsewhere.
+func (s *pictures) addFrom(c fiber.Ctx) error {
+	who, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	var b api.PictureFrom
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	id, err := uuid.Parse(b.Picture)
+	if err != nil {
+		return fault.Plain(fault.NoPicture)
+	}
+	conversation, err := toBegin(b.Conversation)
+	if err != nil {
+		return err
+	}
+	m, err := s.Media.Of(c, id, who)
+	if err == nil {
+		err = s.Media.Copy(c, m, media.For{Conversation: conversation, Visitor: who, DeskID: d.DeskID})
+	}
+	if err != nil {
+		return err
+	}
+	return s.given(c, who, d, api.PicturesGiven{Conversation: conversation.String(), Refused: []api.NotBrought{}})
+}
+
+// toBegin is the conversation that is named, or a new one.
+func toBegin(text string) (uuid.UUID, error) {
+	if text == "" {
+		return uuid.Must(uuid.NewV7()), nil
+	}
+	id, err := uuid.Parse(text)
+	if err != nil {
+		err = fault.Plain(fault.NoConversation)
+	}
+	return id, err
 }
 
 // addPage takes in a page of a document that was attached to the conversation.
@@ -139,7 +188,7 @@ func (s *pictures) addPage(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		return s.take(c, who, d, conversation, func(each func(name string, body io.Reader) error) error {
+		return s.take(c, who, d, conversation, record.Given, func(each func(name string, body io.Reader) error) error {
 			return each(fmt.Sprintf("%s, page %d", one.Name, b.Page), strings.NewReader(string(page)))
 		})
 	}
@@ -156,17 +205,15 @@ func (s *pictures) addOpener(c fiber.Ctx) error {
 	if err := readJSON(c, &b); err != nil {
 		return err
 	}
-	conversation := uuid.Nil
-	if b.Conversation != "" {
-		if conversation, err = uuid.Parse(b.Conversation); err != nil {
-			return fault.Plain(fault.NoConversation)
-		}
+	conversation, err := toBegin(b.Conversation)
+	if err != nil {
+		return err
 	}
 	name, body, ok := desk.OpenerPicture(d.Settings, b.Opener)
 	if !ok {
 		return fault.Plain(fault.NoPicture)
 	}
-	return s.take(c, who, d, conversation, func(each func(name string, body io.Reader) error) error {
+	return s.take(c, who, d, conversation, record.Given, func(each func(name string, body io.Reader) error) error {
 		return each(name, bytes.NewReader(body))
 	})
 }
@@ -192,7 +239,7 @@ func (s *pictures) opener(c fiber.Ctx) error {
 }
 
 // take takes pictures in and answers with all that questions are about now.
-func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversation uuid.UUID,
+func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversation uuid.UUID, origin record.Origin,
 	files func(each func(name string, body io.Reader) error) error) error {
 	taken, err := s.Limits.Reserve(from(c), d.Slug,
 		limits.Amounts{limits.Uploads: 1, limits.UploadsAtOnce: 1, limits.UploadBytes: 0})
@@ -215,12 +262,23 @@ func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversat
 		}
 		fresh++
 		one, err := s.Media.Take(from(c), media.For{Conversation: conversation, Visitor: who, DeskID: d.DeskID,
-			As: d.Entry.Takes.Wanted()}, name, &counted{body, taken})
+			Origin: origin, As: d.Entry.Takes.Wanted()}, name, &counted{body, taken})
 		if err == nil && !one.Problem.IsZero() {
 			refuse(one.Name, one.Problem)
+		} else if origin == record.Mask {
+			out.Mask = new(shape.Picture(one.Media))
 		}
 		return err
 	})
+	if err != nil {
+		return err
+	}
+	return s.given(c, who, d, out)
+}
+
+// given answers with all that questions are about now.
+func (s *pictures) given(c fiber.Ctx, who record.Visitor, d *desk.Desk, out api.PicturesGiven) error {
+	conversation, err := uuid.Parse(out.Conversation)
 	if err != nil {
 		return err
 	}
@@ -230,6 +288,104 @@ func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversat
 	}
 	out.Pictures = s.shaped(c, d, current)
 	return c.Status(fiber.StatusCreated).JSON(out)
+}
+
+// gallery lists what a desk made for the visitor.
+func (s *pictures) gallery(c fiber.Ctx) error {
+	who, err := s.visitor(c)
+	if err != nil {
+		return err
+	}
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return err
+	}
+	page, err := pageOf(c)
+	if err != nil {
+		return err
+	}
+	before := uuid.Nil
+	if text := c.Query("older"); text != "" {
+		if before, err = uuid.Parse(text); err != nil {
+			return fault.Plain(fault.NoPicture)
+		}
+	}
+	r, err := s.Desks.Current(c, slug)
+	if err != nil {
+		return err
+	}
+	all, more, err := s.Media.Gallery(c, r.DeskID, who, page.Search, before, record.PageLimit(page.Limit))
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	look := shape.Picture
+	if s.tellsCost(c) {
+		look = shape.MakersPicture
+	}
+	return c.JSON(api.Gallery{Pictures: shape.All(all, look), More: more})
+}
+
+// mostInZip is how many pictures one ZIP has.
+const mostInZip = 500
+
+// zip sends pictures that a desk made for the visitor, one after the other.
+func (s *pictures) zip(c fiber.Ctx) error {
+	who, err := s.visitor(c)
+	if err != nil {
+		return err
+	}
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return err
+	}
+	r, err := s.Desks.Current(c, slug)
+	if err != nil {
+		return err
+	}
+	wanted := map[uuid.UUID]bool{}
+	for _, text := range c.RequestCtx().QueryArgs().PeekMulti("id") {
+		id, err := uuid.Parse(string(text))
+		if err != nil {
+			return fault.Plain(fault.NoPicture)
+		}
+		wanted[id] = true
+	}
+	var all []record.Media
+	for before, more := uuid.Nil, true; more && len(all) < mostInZip; {
+		var some []record.Media
+		if some, more, err = s.Media.Gallery(c, r.DeskID, who, "", before, 200); err != nil {
+			return err
+		}
+		for _, m := range some {
+			before = m.ID
+			if len(wanted) == 0 || wanted[m.ID] {
+				all = append(all, m)
+			}
+		}
+	}
+	if len(all) == 0 {
+		return fault.Plain(fault.NoPicture)
+	}
+	c.Set("Content-Type", "application/zip")
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", r.Slug+"-pictures.zip"))
+	ctx := context.WithoutCancel(c)
+	return c.SendStreamWriter(func(w *bufio.Writer) {
+		if err := s.Media.Zip(ctx, w, all); err != nil {
+			s.Log.Info("a ZIP of pictures was not sent whole", "error", err)
+		}
+	})
+}
+
+func (s *pictures) restore(c fiber.Ctx) error {
+	who, id, err := s.idAsked(c, fault.NoPicture)
+	if err == nil {
+		err = s.Media.Restore(c, id, who)
+	}
+	if err != nil {
+		return err
+	}
+	return c.SendStatus(fiber.StatusNoContent)
 }
 
 func (s *pictures) putAway(c fiber.Ctx) error {

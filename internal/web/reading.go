@@ -7,8 +7,12 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/google/uuid"
 
+	"juvalogos/core/deskfile"
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 )
@@ -41,6 +45,7 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 	if err != nil {
 		return b, nil // asking will say what is wrong
 	}
+	b.Depicts = depicting(c, desks, slug, f, r)
 	if r.Lanes() {
 		b.Show = api.FaceShow(r.Show)
 	}
@@ -50,6 +55,27 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 		}
 	}
 	return b, nil
+}
+
+// depicting is what a desk makes of words or of a picture; nil if it makes none. Without
+// its model it says as much as can be known.
+func depicting(c fiber.Ctx, desks *desk.Service, slug string, f deskfile.File, r *recipe.Recipe) *api.Depicting {
+	if is, _ := steps.Draws(r); !is {
+		return nil
+	}
+	var takes models.Takes
+	price := 0.0
+	settings := recipe.Values{}
+	if d, err := desks.Open(c, slug); err == nil {
+		takes, price, settings = d.Entry.Takes, d.Entry.Price.Picture, d.RecipeSettings
+	}
+	out := shape.Depicting(r, settings, takes, price)
+	for _, slug := range f.Pictures.Onward {
+		if other, err := desks.Face(c, slug); err == nil {
+			out.Onward = append(out.Onward, api.OtherDesk{Slug: other.Slug, Title: other.Title})
+		}
+	}
+	return out
 }
 
 func (s *keeping) conversations(c fiber.Ctx) error {

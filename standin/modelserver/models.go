@@ -14,6 +14,7 @@ type model struct {
 	habit   habit
 	cited   int // how many sentences it takes from passages
 	sees    bool
+	draws   bool
 }
 
 var catalogue = []model{
@@ -33,6 +34,7 @@ var catalogue = []model{
 		sees:  true},
 	{name: "daisy-glance", context: 8192, first: 120 * time.Millisecond, gap: 6 * time.Millisecond, chat: true,
 		terse: true, cited: 1, sees: true},
+	{name: "alder-brush", context: 4096, first: 3 * time.Second, draws: true},
 	{name: "clover-embed", context: 2048},
 }
 

@@ -20,6 +20,10 @@ type Server struct {
 	control  Control
 	requests int
 	embedded int
+	kept     map[string][]byte // pictures that are fetched by links
+	jobs     map[string]*slowJob
+	// Ended is how many jobs of the slow host were given up.
+	Ended int
 }
 
 // Handler serves the protocol below /v1 and the controls at /admin/control.
@@ -31,11 +35,18 @@ func (s *Server) Handler() http.Handler {
 	mux.HandleFunc("GET /v1/models", s.models)
 	mux.HandleFunc("POST /v1/chat/completions", s.complete)
 	mux.HandleFunc("POST /v1/embeddings", s.embed)
+	mux.HandleFunc("POST /v1/images/generations", s.generate)
+	mux.HandleFunc("POST /v1/images/edits", s.edit)
+	mux.HandleFunc("POST /v1/images/variations", s.vary)
+	mux.HandleFunc("GET /v1/images/kept/{name}", s.fetch)
+	mux.HandleFunc("POST /slow/pictures", s.newJob)
+	mux.HandleFunc("GET /slow/pictures/{id}", s.showJob)
+	mux.HandleFunc("DELETE /slow/pictures/{id}", s.endJob)
 	mux.HandleFunc("GET /admin/control", s.showControl)
 	mux.HandleFunc("POST /admin/control", s.setControl)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("X-Simulated", "yes")
-		if r.URL.Path != "/" && r.Header.Get("Authorization") != "Bearer "+s.Key {
+		if r.URL.Path != "/" && !strings.HasPrefix(r.URL.Path, "/v1/images/kept/") && r.Header.Get("Authorization") != "Bearer "+s.Key {
 			refuse(w, http.StatusUnauthorized, "invalid_api_key", "The key is missing or wrong.")
 			return
 		}

@@ -645,6 +645,8 @@ export interface paths {
             query?: {
                 /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
                 conversation?: string;
+                /** @description yes: it is painted over a picture and says where that is to be changed. */
+                mask?: string;
             };
             header?: never;
             path: {
@@ -657,6 +659,63 @@ export interface paths {
         put?: never;
         /** Give pictures to ask about; they stay with the conversation until they are put away */
         post: operations["addPictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/pictures/from": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a picture of the visitor's own that is in another conversation, at any desk */
+        post: operations["addPictureFrom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/gallery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** The pictures that a desk made for the visitor, the newest first */
+        get: operations["gallery"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/gallery/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** Pictures that a desk made for the visitor, in a ZIP */
+        get: operations["galleryZip"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -735,8 +794,27 @@ export interface paths {
         /** Say what a picture shows, for those who cannot see it */
         put: operations["describePicture"];
         post?: never;
-        /** Put a picture away; turns that were asked with it still show it */
+        /** Put away a picture that was given, or remove one that was made, which can be restored for 30 days */
         delete: operations["putAwayPicture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back a picture that was removed */
+        post: operations["restorePicture"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2199,6 +2277,7 @@ export interface components {
             own_documents?: boolean;
             bring: components["schemas"]["Bringing"];
             pictures: components["schemas"]["Looking"];
+            depicts?: components["schemas"]["Depicting"];
             /** @description Visitors may read the passages that replies rest on, and no whole documents of the shelves. */
             passages_only?: boolean;
             /**
@@ -2507,6 +2586,16 @@ export interface components {
             note?: components["schemas"]["Phrase"];
             /** @description How many questions were asked with it. */
             asked?: number;
+            /** Format: date-time */
+            at?: string;
+            /** Format: uuid */
+            conversation?: string;
+            /**
+             * Format: uuid
+             * @description By which it was made.
+             */
+            turn?: string;
+            made?: components["schemas"]["PictureMade"];
             /** @description About how many tokens it takes of a question, for makers. */
             tokens?: number;
             /** @description About what that costs, for makers. */
@@ -2520,6 +2609,7 @@ export interface components {
             conversation: string;
             /** @description All that questions are about now. */
             pictures: components["schemas"]["Picture"][];
+            mask?: components["schemas"]["Picture"];
             refused: components["schemas"]["NotBrought"][];
         };
         OpenerWanted: {
@@ -2530,6 +2620,56 @@ export interface components {
             conversation?: string;
             /** @description From 1. */
             opener: number;
+        };
+        PictureFrom: {
+            /** Format: uuid */
+            picture: string;
+            /**
+             * Format: uuid
+             * @description Left out: one that is to begin, whose id is answered.
+             */
+            conversation?: string;
+        };
+        Gallery: {
+            pictures: components["schemas"]["Picture"][];
+            /** @description There are older ones. */
+            more: boolean;
+        };
+        /** @description How a picture was made. */
+        PictureMade: {
+            words: string;
+            /** @description That was wished for. */
+            width?: number;
+            height?: number;
+            seed?: number;
+            seconds: number;
+            /**
+             * Format: uuid
+             * @description The picture that it was made from.
+             */
+            of?: string;
+            /** @description For makers. */
+            model?: string;
+            /** @description For makers. */
+            cost?: number;
+        };
+        /** @description What a desk makes of words or of a picture; missing where it makes none. */
+        Depicting: {
+            /** @enum {string} */
+            from: "words" | "picture";
+            /** @description How many pictures at once. */
+            most: number;
+            /** @description Of one picture. */
+            price?: number;
+            /**
+             * @description How pictures are made square, where that has to be.
+             * @enum {string}
+             */
+            square?: "cut" | "fill";
+            /** @description The same number makes the same picture. */
+            seeds?: boolean;
+            /** @description Where visitors can go on with a picture. */
+            onward?: components["schemas"]["OtherDesk"][];
         };
         PictureSaid: {
             alt: string;
@@ -3163,6 +3303,11 @@ export interface components {
             from: number;
             question: string;
             /**
+             * Format: date-time
+             * @description When the attempt began.
+             */
+            begun_at?: string;
+            /**
              * @description How several texts are shown.
              * @enum {string}
              */
@@ -3182,7 +3327,7 @@ export interface components {
         };
         Notice: {
             /** @enum {string} */
-            kind: "retrying" | "waking" | "in-line" | "writing" | "working" | "step" | "unsaved" | "saved";
+            kind: "retrying" | "waking" | "in-line" | "writing" | "working" | "making" | "preview" | "step" | "unsaved" | "saved";
             /** @description What a visitor reads of a step; or what a program says of its work. */
             says?: string;
             /**
@@ -3192,10 +3337,12 @@ export interface components {
             why?: "" | "busy" | "away" | "failed" | "cut-off";
             /** @description How far a job is, of 1; 0: not known. */
             done?: number;
-            /** @description Until the next try, or about how long the line takes. */
+            /** @description Until the next try, or about how long the line takes, or pictures that are being made. */
             seconds?: number;
-            /** @description In line; 1 is next. */
+            /** @description In line; 1 is next. While pictures are made: from how many it is known how long they take. */
             place?: number;
+            /** @description What a picture looks like that is not done, as a data URL. */
+            picture?: string;
         };
         /** @description What the service writes into the visitor's page. */
         PageData: {
@@ -3389,6 +3536,10 @@ export interface components {
             most?: number;
             /** @description That a picture takes, whatever its size. */
             tokens?: number;
+            /** @description It takes a seed when it makes pictures. */
+            seeds?: boolean;
+            /** @description How many previews of a picture are asked for. */
+            previews?: number;
             /** @description How many dots take one token more. */
             dots_per_token?: number;
         };
@@ -5081,6 +5232,8 @@ export interface operations {
             query?: {
                 /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
                 conversation?: string;
+                /** @description yes: it is painted over a picture and says where that is to be changed. */
+                mask?: string;
             };
             header?: never;
             path: {
@@ -5107,6 +5260,8 @@ export interface operations {
             query?: {
                 /** @description Left out when adding: one that is to begin, whose id is answered. Ask the first question with it. */
                 conversation?: string;
+                /** @description yes: it is painted over a picture and says where that is to be changed. */
+                mask?: string;
             };
             header?: never;
             path: {
@@ -5129,6 +5284,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PicturesGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPictureFrom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureFrom"];
+            };
+        };
+        responses: {
+            /** @description What was taken in */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturesGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    gallery: {
+        parameters: {
+            query?: {
+                /** @description Words of what they were made of. */
+                search?: string;
+                /** @description Only those older than this one, by its id. */
+                older?: string;
+                /** @description At most so many, up to 200. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Pictures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gallery"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    galleryZip: {
+        parameters: {
+            query?: {
+                /** @description Of a picture, several times; left out: all. */
+                id?: string[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The ZIP */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -5250,6 +5488,27 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Put away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restorePicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description There again */
             204: {
                 headers: {
                     [name: string]: unknown;

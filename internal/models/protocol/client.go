@@ -172,6 +172,9 @@ func briefFirst(messages []prompt.Message) []prompt.Message {
 
 // Generate asks for one reply and hands it over as it comes.
 func (c *Client) Generate(ctx context.Context, r models.Request, to models.Sink) (models.Result, error) {
+	if r.Make != nil {
+		return c.depict(ctx, r, to)
+	}
 	text, err := payload(r)
 	if err != nil {
 		return models.Result{}, err

@@ -21,7 +21,6 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/templates"
 	"juvalogos/internal/models"
-	"juvalogos/internal/reach"
 	"juvalogos/internal/sse"
 )
 
@@ -32,8 +31,6 @@ type endpoint struct {
 	how        models.Endpoint
 	path, body templates.Sheet
 	job        jobTemplates
-	own        *reach.Client // fetches files that the server itself has
-	others     *reach.Client // and those that anybody may fetch
 }
 
 var _ = register(models.EndpointWay, newEndpoint)
@@ -44,6 +41,8 @@ const (
 	linkLimit     = time.Minute
 	// longestUsual is how many tokens a reply may have that nobody says it of.
 	longestUsual = 1024
+	// usualPicture is how many dots a picture is wide and high that nobody says it of.
+	usualPicture = 1024
 )
 
 func newEndpoint(c models.Connection, key models.Secret) (models.Client, error) {
@@ -70,12 +69,6 @@ func newEndpoint(c models.Connection, key models.Secret) (models.Client, error) 
 			return nil, err
 		}
 	}
-	own, err := url.Parse(c.Address)
-	if err != nil {
-		return nil, fmt.Errorf("the address cannot be read: %w", err)
-	}
-	e.own = reach.New(reach.Named{own.Host}, longestAnswer, linkLimit)
-	e.others = reach.New(reach.Public{}, longestAnswer, linkLimit)
 	return e, nil
 }
 
@@ -106,7 +99,11 @@ func dataOf(r models.Request) map[string]any {
 	data := map[string]any{"model": r.Model, "prompt": strings.Join(whole, "\n\n"), "question": question,
 		"brief": strings.Join(brief, "\n\n"), "messages": messages, "max_tokens": longestUsual,
 		"temperature": 1.0, "top_p": 1.0, "seed": 0, "stop": []any{}, "effort": r.Sampling.Effort, "schema": r.Schema,
-		"picture": "", "picture_kind": "", "sound": "", "sound_kind": ""}
+		"picture": "", "picture_kind": "", "mask": "", "sound": "", "sound_kind": "", "number": 1, "width": usualPicture,
+		"height": usualPicture}
+	if m := r.Make; m != nil {
+		makingOf(m, data)
+	}
 	if r.Sampling.MaxTokens > 0 {
 		data["max_tokens"] = r.Sampling.MaxTokens
 	}
@@ -132,6 +129,23 @@ func dataOf(r models.Request) map[string]any {
 		}
 	}
 	return data
+}
+
+// makingOf is what templates find of a wish for pictures.
+func makingOf(m *recipe.Making, data map[string]any) {
+	data["prompt"], data["question"], data["number"] = m.Words, m.Words, max(1, m.Number)
+	if m.Width > 0 && m.Height > 0 {
+		data["width"], data["height"] = m.Width, m.Height
+	}
+	if m.Seed != nil {
+		data["seed"] = *m.Seed
+	}
+	if m.Picture != nil {
+		data["picture"], data["picture_kind"] = base64.StdEncoding.EncodeToString(m.Picture.Body), m.Picture.Kind
+	}
+	if m.Mask != nil {
+		data["mask"] = base64.StdEncoding.EncodeToString(m.Mask.Body)
+	}
 }
 
 // request writes what is sent.
@@ -164,6 +178,9 @@ func (e *endpoint) request(ctx context.Context, r models.Request) (call, error) 
 		if e.how.Body == "" && len(r.Files) > 0 {
 			k.kind, k.body = r.Files[0].Kind, r.Files[0].Body
 		}
+		if e.how.Body == "" && r.Make != nil && r.Make.Picture != nil {
+			k.kind, k.body = r.Make.Picture.Kind, r.Make.Picture.Body
+		}
 	default:
 		k.kind, k.body = "application/json", []byte(body)
 		if !json.Valid(k.body) {
@@ -178,10 +195,7 @@ func (e *endpoint) request(ctx context.Context, r models.Request) (call, error) 
 func (e *endpoint) Generate(ctx context.Context, r models.Request, to models.Sink) (models.Result, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	patience := e.connection.Patience
-	if patience == 0 {
-		patience = models.DefaultPatience
-	}
+	patience := patienceFor(e.connection, r)
 	errSilent := e.failure(r.Model, models.Silent, 0, fmt.Sprintf("silent for %s", patience))
 	silence := listen(patience, func() { cancel(errSilent) })
 	defer silence.stop()
@@ -481,36 +495,19 @@ func (a *answering) files(ctx context.Context, v any) error {
 	if !ok || text == "" {
 		return nil
 	}
-	if data, ok := strings.CutPrefix(text, "data:"); ok || a.how.ReplyIs == "base64" {
-		kind := ""
-		if head, rest, found := strings.Cut(data, ","); ok && found {
-			kind, _, _ = strings.Cut(head, ";")
-			text = rest
-		}
+	if a.how.ReplyIs == "base64" && !strings.HasPrefix(text, "data:") {
 		body, err := base64.StdEncoding.DecodeString(strings.TrimSpace(text))
 		if err != nil {
 			return &garbled{"what stands at " + a.how.Reply + " is not base64"}
 		}
-		a.file(recipe.Media{Kind: kind, Body: body})
+		a.file(recipe.Media{Body: body})
 		return nil
 	}
-	link, err := a.address.Parse(text)
-	if err != nil {
-		return &garbled{"what stands at " + a.how.Reply + " is no link"}
+	f, err := linked(ctx, a.address, text)
+	if err == nil {
+		a.file(f)
 	}
-	links := a.others
-	if link.Host == a.address.Host {
-		links = a.own
-	}
-	got, err := links.Do(ctx, reach.Request{Address: link.String()})
-	if err != nil {
-		return &garbled{"the file that is linked cannot be fetched: " + err.Error()}
-	}
-	if got.Status != http.StatusOK {
-		return &garbled{fmt.Sprintf("the file that is linked cannot be fetched: status %d", got.Status)}
-	}
-	a.file(recipe.Media{Kind: got.Type, Body: got.Body})
-	return nil
+	return err
 }
 
 // textOf is a value of JSON as a text.

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"juvalogos/core/recipe"
@@ -52,10 +54,7 @@ func (p *program) State() models.ProgramState {
 
 // Generate asks the program once.
 func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink) (models.Result, error) {
-	patience := p.connection.Patience
-	if patience == 0 {
-		patience = models.DefaultPatience
-	}
+	patience := patienceFor(p.connection, r)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	errSilent := p.failure(r.Model, models.Silent, fmt.Sprintf("silent for %s", patience))
@@ -117,6 +116,16 @@ func askOf(r models.Request) programs.Ask {
 		Effort: r.Sampling.Effort, Schema: r.Schema}}
 	for _, m := range r.Messages {
 		a.Messages = append(a.Messages, programs.Message{Role: string(m.Role), Text: m.Text})
+	}
+	if m := r.Make; m != nil {
+		a.Messages = []programs.Message{{Role: "user", Text: m.Words}}
+		a.Settings.Number, a.Settings.Width, a.Settings.Height, a.Settings.Seed = m.Number, m.Width, m.Height, m.Seed
+		for name, f := range map[string]*recipe.Media{"picture": m.Picture, "mask": m.Mask} {
+			if f != nil {
+				a.Files = append(a.Files, programs.File{Name: name, Kind: f.Kind, Body: f.Body})
+			}
+		}
+		slices.SortFunc(a.Files, func(a, b programs.File) int { return strings.Compare(b.Name, a.Name) })
 	}
 	for _, f := range r.Files {
 		a.Files = append(a.Files, programs.File{Name: f.Name, Kind: f.Kind, Body: f.Body})

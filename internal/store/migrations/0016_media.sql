@@ -26,6 +26,7 @@ create table media (
 );
 create index media_conversation on media (conversation, added_at);
 create index media_gallery on media (visitor, desk, added_at desc);
+create index media_model on media ((made ->> 'model'), added_at desc) where origin = 'made';
 create index media_hash on media (hash);
 create index media_small on media (small);
 
