@@ -315,6 +315,8 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/work-plan      a recipe of its own
                      %[2]s/at/frames         looks at pictures
                      %[2]s/at/labels         reads the text in pictures
+                     %[2]s/at/draw-a-label   makes pictures from words
+                     %[2]s/at/more-labels    makes pictures from a picture
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"

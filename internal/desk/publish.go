@@ -133,6 +133,10 @@ func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, re
 		say("pictures.elsewhere", "elsewhere: that is this desk; name one that looks at pictures")
 		return
 	case !p.Take:
+		if _, fromPictures := steps.Draws(r); fromPictures {
+			say("recipe", "recipe: %s makes pictures from a picture, and visitors may give none here; write pictures: "+
+				"{take: true}", r.Name)
+		}
 		return
 	}
 	shown, used := steps.Looks(r, settings)

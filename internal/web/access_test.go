@@ -208,7 +208,7 @@ func TestTheWalkOverOwners(t *testing.T) {
 			ids["id"] = turn.ID + turn.Turn
 		case strings.Contains(a.path, "/documents/"), strings.Contains(a.path, "/attachments/"):
 			ids["id"] = fmt.Sprint(attached.Added[0].Document)
-		case strings.HasPrefix(a.path, "/api/pictures/"):
+		case strings.HasPrefix(a.path, "/api/pictures/"), strings.HasSuffix(a.path, "/sent"):
 			ids["id"] = picture
 		case strings.Contains(a.path, "/errands/"):
 			ids["id"] = errand.ID

@@ -43,6 +43,7 @@ func (s *pictures) routes(api fiber.Router) {
 	api.Post("/at/:slug/pictures/from", s.addFrom)
 	api.Get("/at/:slug/gallery", s.gallery)
 	api.Get("/at/:slug/gallery/zip", s.zip)
+	api.Get("/at/:slug/pictures/:id/sent", s.sent)
 	api.Post("/pictures/:id/restore", s.restore)
 	api.Post("/at/:slug/pictures/opener", s.addOpener)
 	api.Get("/at/:slug/openers/:number/picture", s.opener)
@@ -420,6 +421,30 @@ func (s *pictures) file(c fiber.Ctx) error {
 		return err
 	}
 	return s.send(c, func() (record.Media, error) { return s.Media.Of(c, id, who) })
+}
+
+// sent is a picture as the desk's model gets it.
+func (s *pictures) sent(c fiber.Ctx) error {
+	who, d, err := s.at(c)
+	if err != nil {
+		return err
+	}
+	id, err := uuid.Parse(c.Params("id"))
+	if err != nil {
+		return fault.Plain(fault.NoPicture)
+	}
+	m, err := s.Media.Of(c, id, who)
+	if err != nil {
+		return err
+	}
+	as, body, err := s.Media.As(from(c), m, d.Entry.Takes.Wanted())
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "private, max-age=60")
+	c.Set("Content-Security-Policy", "sandbox; default-src 'none'")
+	c.Set("Content-Type", as.Kind)
+	return c.Send(body)
 }
 
 func (s *pictures) shared(c fiber.Ctx) error {

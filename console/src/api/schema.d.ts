@@ -781,6 +781,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/pictures/{id}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A picture of the visitor's as the desk's model gets it */
+        get: operations["pictureSent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{id}": {
         parameters: {
             query?: never;
@@ -5434,6 +5454,30 @@ export interface operations {
                 slug: string;
                 /** @description From 1. */
                 number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pictureSent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: components["parameters"]["id"];
             };
             cookie?: never;
         };

@@ -60,6 +60,34 @@ export async function describePicture(id: string, alt: string): Promise<void> {
   await service.PUT("/api/pictures/{id}", { ...conversationOf(id), body: { alt } });
 }
 
+export async function restorePicture(id: string): Promise<void> {
+  await service.POST("/api/pictures/{id}/restore", conversationOf(id));
+}
+
+/** Lists the pictures that the desk made: those with the words of a search, and those older than one. */
+export const listGallery = (search: string, older: string, limit: number) =>
+  data(
+    service.GET("/api/at/{slug}/gallery", {
+      params: { path: desk, query: { search: search || undefined, older: older || undefined, limit } },
+    }),
+  );
+
+/** Gives one of the visitor's pictures to a conversation that is to begin, at any desk. */
+export const givePictureAt = (slug: string, picture: string) =>
+  data(service.POST("/api/at/{slug}/pictures/from", { params: { path: { slug } }, body: { picture } }));
+
+/** The path of pictures in a ZIP; all of them if none is named. */
+export const zipOf = (ids: string[]) =>
+  `${pageData.base}/api/at/${encodeURIComponent(pageData.slug)}/gallery/zip?${ids.map((id) => `id=${id}`).join("&")}`;
+
+/** The path of a picture as the desk's model gets it. */
+export const sentPicture = (id: string) =>
+  `${pageData.base}/api/at/${encodeURIComponent(pageData.slug)}/pictures/${id}/sent`;
+
+/** Gives what was painted over a picture; returns its id. */
+export const masks = (conversation: string) =>
+  `/api/at/${encodeURIComponent(pageData.slug)}/pictures?${new URLSearchParams({ conversation, mask: "yes" })}`;
+
 type Wish = Schemas["Wish"];
 const errandOf = (id: string) => ({ params: { path: { ...desk, id } } });
 

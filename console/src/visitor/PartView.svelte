@@ -4,12 +4,24 @@
   import type { Schemas } from "../pageData";
   import Markdown from "../markdown/Markdown.svelte";
 
+  import { say } from "../words";
+  import { altOf, fileOf, view, type Picture } from "./pictures.svelte";
+
   interface Props {
     /** The part. */
     part: Schemas["Part"];
   }
 
   let { part }: Props = $props();
+
+  const pictures = $derived(
+    part.type === "list of picture"
+      ? (part.value as (Picture & { said?: string })[])
+      : part.type === "picture"
+        ? [part.value as Picture & { said?: string }]
+        : [],
+  );
+  const shown = $derived(pictures.map((p) => ({ ...p, alt: p.said ?? "" })));
 
   const text = $derived(
     typeof part.value === "string"
@@ -20,8 +32,28 @@
   );
 </script>
 
-<details class="mt-4 border-t border-rule pt-2">
-  <summary class="min-h-7 cursor-pointer text-note font-semibold"
-    >{fromService({ form: part.title }, part.title)}</summary>
-  <div class="mt-2"><Markdown {text} /></div>
-</details>
+{#if pictures.length}
+  <ul class="mt-4 flex flex-wrap gap-3" aria-label={fromService({ form: part.title }, part.title)}>
+    {#each shown as p, i (p.id)}
+      <li>
+        <button
+          type="button"
+          class="block overflow-hidden rounded border border-rule bg-leaf hover:border-accent"
+          aria-label={say.pictures.large(altOf(p))}
+          onclick={() => view(shown, i, false)}
+          ><img
+            class="h-56 max-w-full object-contain"
+            style="aspect-ratio: {p.width} / {p.height}"
+            loading="lazy"
+            src={fileOf(p.id)}
+            alt={altOf(p)} /></button>
+      </li>
+    {/each}
+  </ul>
+{:else}
+  <details class="mt-4 border-t border-rule pt-2">
+    <summary class="min-h-7 cursor-pointer text-note font-semibold"
+      >{fromService({ form: part.title }, part.title)}</summary>
+    <div class="mt-2"><Markdown {text} /></div>
+  </details>
+{/if}

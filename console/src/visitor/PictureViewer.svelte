@@ -10,7 +10,15 @@
   import { Dialog } from "bits-ui";
   import { Trouble } from "../api/service";
   import * as api from "../api/visiting";
-  import { altOf, fileOf, viewing } from "./pictures.svelte";
+  import type { Snippet } from "svelte";
+  import { altOf, fileOf, viewing, type Picture } from "./pictures.svelte";
+
+  interface Props {
+    /** What can be done with a picture. Default: nothing more. */
+    actions?: Snippet<[Picture]>;
+  }
+
+  let { actions }: Props = $props();
 
   const picture = $derived(viewing.pictures[viewing.at]);
   const many = $derived(viewing.pictures.length > 1);
@@ -166,7 +174,15 @@
               ><ChevronRight size={18} aria-hidden="true" /></button>
           </div>
         {/if}
-        {#if viewing.own}
+        {#if picture.made}
+          <div class="border-t border-rule px-4 py-3">
+            <p class="max-h-24 overflow-y-auto font-serif break-words whitespace-pre-wrap">
+              {picture.made.words}
+            </p>
+            <p class="mt-1 text-fine text-faded">{say.gallery.how(picture)}</p>
+            {#if actions}<div class="mt-2">{@render actions(picture)}</div>{/if}
+          </div>
+        {:else if viewing.own}
           <form class="border-t border-rule px-4 py-3" onsubmit={describe}>
             <label class="text-fine text-faded" for="picture-said">{say.pictures.said}</label>
             <div class="mt-1 flex items-end gap-2">

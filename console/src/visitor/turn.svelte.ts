@@ -31,6 +31,13 @@ export class Turn {
   attempts = $state(1);
   /** What the reader is told while the reply is on its way. */
   note = $state("");
+  /** Of pictures that are being made: since when, about how long it takes in seconds, and
+   *  from how many that is known; null: none are. */
+  making = $state<{ since: number; about: number; known: number } | null>(null);
+  /** How far a job is that tells, of 1; 0: it does not. */
+  done = $state(0);
+  /** What a picture looks like that is not done, as a data URL. */
+  preview = $state("");
   /** Until when the model asks to be left alone, in ms since 1970; 0 if not at all. */
   patienceUntil = $state(0);
   helped = $state<boolean | null>(null);
@@ -51,6 +58,7 @@ export class Turn {
   #stopping = false;
   #lost = false;
   #countdown = 0;
+  #since = 0;
 
   constructor(question: string) {
     this.question = question;
@@ -204,6 +212,7 @@ export class Turn {
   }
 
   #begin(b: Schemas["Begin"], begun: (b: Schemas["Begin"]) => void) {
+    this.#since = b.begun_at ? Date.parse(b.begun_at) : Date.now();
     const first = !this.id;
     this.id = b.turn;
     this.number = b.number;
@@ -271,6 +280,15 @@ export class Turn {
   }
 
   #heed(n: Schemas["Notice"]) {
+    if (n.kind === "making") {
+      this.making = { since: this.#since, about: n.seconds ?? 0, known: n.place ?? 0 };
+      return this.#say("");
+    }
+    if (n.kind === "preview") {
+      this.preview = n.picture ?? "";
+      return;
+    }
+    if (n.kind === "working") this.done = n.done ?? 0;
     const until = Date.now() + 1000 * (n.seconds ?? 0);
     const tell = () =>
       (this.note =
@@ -297,7 +315,9 @@ export class Turn {
     this.problem = o.problem ?? null;
     this.seconds = o.seconds;
     this.cutShort = o.finish === "length" ? "long" : o.finish === "content_filter" ? "filtered" : "";
-    this.thought = "";
+    this.thought = this.preview = "";
+    this.making = null;
+    this.done = 0;
     this.#stopping = false;
     if (o.state !== "running") this.state = o.state;
   }
@@ -322,6 +342,8 @@ const notices: Record<Schemas["Notice"]["kind"], (seconds: number, place: number
   working: () => "",
   "in-line": (s, place) => say.notices.inLine(place, s),
   writing: () => "",
+  making: () => "",
+  preview: () => "",
   unsaved: () => say.notices.unsaved,
   saved: () => "",
   step: () => "",

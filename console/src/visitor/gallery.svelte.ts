@@ -1,0 +1,174 @@
+import { say } from "../words";
+import { Trouble } from "../api/service";
+import * as api from "../api/visiting";
+import { pageData } from "../pageData";
+import { Begun } from "./begun.svelte";
+import { Pictures, type Picture } from "./pictures.svelte";
+import { Turn } from "./turn.svelte";
+
+/** What a visitor wishes for. */
+export interface Wish {
+  words: string;
+  number: number;
+  format: string;
+  /** "": the desk draws one. */
+  seed: string;
+  /** The id of what was painted over the picture; "": nothing. */
+  mask: string;
+}
+
+const makingKey = `juvalogos-making:${pageData.slug}`;
+const perPage = 120;
+
+/** The pictures that the desk made for this visitor, and the wish on its way. */
+export class Gallery {
+  readonly begun = new Begun();
+  readonly given = new Pictures(this.begun);
+  list = $state<Picture[]>([]);
+  more = $state(false);
+  search = $state("");
+  loaded = $state(false);
+  /** The wish that is being made, or that failed. */
+  turn = $state<Turn | null>(null);
+  problem = $state("");
+  /** What was removed last, as long as the page offers to bring it back. */
+  undo = $state<{ what: string; id: string } | null>(null);
+  readonly running = $derived(!!this.turn?.running);
+
+  constructor() {
+    void this.refresh();
+    this.#takeUp();
+    const kept = Begun.kept();
+    if (pageData.desk?.pictures.take && kept) {
+      this.begun.id = kept;
+      this.given.show();
+    }
+  }
+
+  /** Goes on with a wish that was on its way when the page was left. */
+  #takeUp() {
+    const kept = JSON.parse(localStorage.getItem(makingKey) ?? "null") as {
+      id: string;
+      words: string;
+    } | null;
+    if (!kept) return;
+    const turn = new Turn(kept.words);
+    turn.id = kept.id;
+    this.turn = turn;
+    void this.#follow(this.turn, api.watch(kept.id, ""), false);
+  }
+
+  /** Reads the list anew, from the newest on. */
+  async refresh() {
+    const { search } = this;
+    try {
+      const g = await api.listGallery(search, "", perPage);
+      if (search !== this.search) return;
+      this.list = g.pictures;
+      this.more = g.more;
+      this.loaded = true;
+    } catch (e) {
+      this.problem = e instanceof Trouble ? e.detail : say.general.onTheWay;
+    }
+  }
+
+  /** Adds older ones. */
+  async extend() {
+    const last = this.list.at(-1);
+    if (!last || !this.more) return;
+    const { search } = this;
+    const g = await api.listGallery(search, last.id, perPage);
+    if (search !== this.search || this.list.at(-1) !== last) return;
+    this.list.push(...g.pictures);
+    this.more = g.more;
+  }
+
+  async make(w: Wish): Promise<boolean> {
+    this.problem = "";
+    await this.given.settled;
+    const fromPicture = pageData.desk?.depicts?.from === "picture";
+    const inputs: Record<string, string> = { number: String(w.number) };
+    if (w.seed) inputs.seed = w.seed;
+    if (w.mask) inputs.mask = `media:${w.mask}`;
+    if (fromPicture && w.words) inputs.change = w.words;
+    if (!fromPicture) inputs.format = w.format;
+    const words = w.words || say.gallery.variations;
+    this.turn = new Turn(words);
+    const stream = api.ask(
+      words,
+      fromPicture ? this.begun.id : "",
+      crypto.randomUUID?.() ?? String(Math.random()),
+      "",
+      {},
+      inputs,
+    );
+    return this.#follow(this.turn, stream, true);
+  }
+
+  async #follow(turn: Turn, stream: Promise<Response>, asking: boolean): Promise<boolean> {
+    try {
+      await turn.follow(
+        stream,
+        (b) => {
+          localStorage.setItem(makingKey, JSON.stringify({ id: b.turn, words: turn.question }));
+          Begun.over();
+        },
+        asking,
+      );
+    } catch (e) {
+      turn.fail(e);
+    }
+    localStorage.removeItem(makingKey);
+    if (turn.state === "done" || turn.state === "stopped") {
+      if (this.turn === turn) this.turn = null;
+      await this.refresh();
+      return true;
+    }
+    await this.refresh();
+    return false;
+  }
+
+  async stop() {
+    await this.turn?.stop();
+  }
+
+  async remove(p: Picture) {
+    try {
+      await api.putAwayPicture(p.id);
+      this.list = this.list.filter((o) => o.id !== p.id);
+      this.undo = { what: say.gallery.removed(p.made?.words ?? p.name), id: p.id };
+    } catch (e) {
+      this.problem = e instanceof Trouble ? e.detail : say.general.onTheWay;
+    }
+  }
+
+  async bringBack() {
+    const { id } = this.undo!;
+    this.undo = null;
+    await api.restorePicture(id);
+    await this.refresh();
+  }
+
+  /** Goes on with a picture at another desk. */
+  async goOn(slug: string, p: Picture) {
+    try {
+      const { conversation } = await api.givePictureAt(slug, p.id);
+      localStorage.setItem(`juvalogos-begun:${slug}`, conversation);
+      location.assign(`${pageData.base}/at/${slug}`);
+    } catch (e) {
+      this.problem = e instanceof Trouble ? e.detail : say.general.onTheWay;
+    }
+  }
+
+  /** Makes variations of a picture here. */
+  async like(p: Picture) {
+    try {
+      const { conversation, pictures } = await api.givePictureAt(pageData.slug, p.id);
+      this.begun.id = "";
+      this.begun.announced(conversation);
+      this.given.list = pictures;
+    } catch (e) {
+      this.problem = e instanceof Trouble ? e.detail : say.general.onTheWay;
+    }
+  }
+}
