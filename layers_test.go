@@ -125,7 +125,7 @@ var layers = []struct {
 		"juvalogos/internal/models",
 		"juvalogos/internal/otlp", "juvalogos/internal/record", "juvalogos/internal/reply", "juvalogos/internal/shape",
 		"juvalogos/internal/shelf", "juvalogos/internal/sse"}},
-	{"juvalogos/internal/client", []string{"juvalogos/core/evidence", "juvalogos/core/yamlfile",
+	{"juvalogos/internal/client", []string{"juvalogos/core/evidence", "juvalogos/core/recipe", "juvalogos/core/yamlfile",
 		"juvalogos/internal/api", "juvalogos/internal/sse"}},
 	{"juvalogos/internal/service", []string{"juvalogos/core/", "juvalogos/internal/"}},
 	{"juvalogos/internal/testbed", []string{"juvalogos/internal/", "juvalogos/standin/"}},

@@ -27,6 +27,7 @@ func ask(args []string) error {
 			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json\n"+
 			"juvalogos ask -desk reader -attach minutes.pdf \"Who was elected?\"\n"+
 			"juvalogos ask -desk frames -attach frame.jpg \"What is on this frame?\"\n"+
+			"juvalogos ask -desk draw-a-label -input number=2 -out labels \"A label in moss green\"\n"+
 			"juvalogos ask -desk reference -about \"sun hive\" \"Who designed it?\"\n"+
 			"juvalogos ask -desk reference -about https://example.org/leaflet.pdf \"What is it about?\"")
 	connect := reach(f)
@@ -45,6 +46,17 @@ func ask(args []string) error {
 			return nil
 		})
 	kind := f.String("kind", "", "what -about is: address, topic or search; left out, what it looks like")
+	out := f.String("out", ".", "the `FOLDER` that pictures which are made are written to")
+	inputs := map[string]string{}
+	f.Func("input", "what the desk asks for beside the question, as `NAME=VALUE`; may be given several times",
+		func(text string) error {
+			name, value, ok := strings.Cut(text, "=")
+			if !ok {
+				return fmt.Errorf("%q is not NAME=VALUE", text)
+			}
+			inputs[name] = value
+			return nil
+		})
 	asJSON := f.Bool("json", false, "print the finished turn as JSON")
 	if err := parse(f, args); err != nil {
 		return err
@@ -56,7 +68,7 @@ func ask(args []string) error {
 	if err != nil {
 		return err
 	}
-	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " ")}
+	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " "), Inputs: inputs}
 	if q.Conversation, err = attach(c, q, files); err != nil {
 		return err
 	}
@@ -64,7 +76,7 @@ func ask(args []string) error {
 		return err
 	}
 	if q.Text == "" && term.IsTerminal(int(os.Stdin.Fd())) && !*asJSON {
-		return converse(c, q)
+		return converse(c, q, *out)
 	}
 	if q.Text == "" {
 		text, err := io.ReadAll(io.LimitReader(os.Stdin, 4<<20))
@@ -78,7 +90,7 @@ func ask(args []string) error {
 	if *asJSON {
 		return askForJSON(ctx, c, q)
 	}
-	_, err = askAloud(ctx, c, q)
+	_, err = askAloud(ctx, c, q, *out)
 	return err
 }
 
@@ -127,7 +139,7 @@ func attachOne(c *client.Client, desk, conversation, name string, body []byte) (
 
 // askAloud prints the reply as it comes. When ctx is interrupted it stops the
 // reply and returns context.Canceled.
-func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin api.Begin, err error) {
+func askAloud(ctx context.Context, c *client.Client, q client.Question, out string) (begin api.Begin, err error) {
 	write, end := printer()
 	outcome, err := c.Ask(ctx, q, client.Follower{
 		Begin: func(b api.Begin) { begin = b },
@@ -138,7 +150,7 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin a
 		},
 		Notice: func(n api.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
 	})
-	if err == nil {
+	if err == nil && len(outcome.Lanes) > 0 {
 		write(lanesText(outcome.Lanes))
 	}
 	end()
@@ -151,7 +163,50 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question) (begin a
 	if s := client.Sources(outcome); s != nil {
 		fmt.Fprint(os.Stderr, terminal.Harmless(sourceLines(s)))
 	}
+	if err := savePictures(context.WithoutCancel(ctx), c, outcome, out); err != nil {
+		return begin, err
+	}
 	return begin, explainOutcome(outcome)
+}
+
+// savePictures writes the pictures of a reply into files, none over another, and tells
+// where they are.
+func savePictures(ctx context.Context, c *client.Client, o api.Outcome, folder string) error {
+	for _, m := range client.Pictures(o) {
+		body, err := c.PictureFile(ctx, m.ID)
+		if err != nil {
+			return err
+		}
+		file, name, err := freshFile(folder, m.Name)
+		if err != nil {
+			return fmt.Errorf("a picture cannot be written (%w); name another folder with -out", err)
+		}
+		_, err = file.Write(body)
+		if closing := file.Close(); err == nil {
+			err = closing
+		}
+		if err != nil {
+			return fmt.Errorf("a picture cannot be written: %w", err)
+		}
+		fmt.Println(name)
+	}
+	return nil
+}
+
+// freshFile makes a file of a name that is not there yet.
+func freshFile(folder, name string) (*os.File, string, error) {
+	name = filepath.Base(name)
+	ending := filepath.Ext(name)
+	for n := 1; ; n++ {
+		path := filepath.Join(folder, name)
+		if n > 1 {
+			path = filepath.Join(folder, fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ending), n, ending))
+		}
+		file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+		if !errors.Is(err, os.ErrExist) || n > 1000 {
+			return file, path, err
+		}
+	}
 }
 
 // lanesText is a reply of several texts, each below its title.
@@ -252,6 +307,13 @@ func noticeLine(n api.Notice) string {
 			line += fmt.Sprintf(", %.0f %%", 100*n.Done)
 		}
 		return line + ".)"
+	case "making":
+		if n.Seconds > 0 {
+			return fmt.Sprintf("(Making it; about %.0f s, as the last %d took.)", n.Seconds, n.Place)
+		}
+		return "(Making it.)"
+	case "preview":
+		return "(It is taking shape.)"
 	case "in-line":
 		line := fmt.Sprintf("(Waiting in line: place %d", n.Place)
 		if n.Seconds > 0 {
@@ -295,7 +357,7 @@ func explainOutcome(o api.Outcome) error {
 }
 
 // converse asks question after question in one conversation.
-func converse(c *client.Client, q client.Question) error {
+func converse(c *client.Client, q client.Question, out string) error {
 	fmt.Fprintf(os.Stderr, "At the desk %q. Ctrl-C stops a reply, Ctrl-D leaves.\n", q.Desk)
 	prompt := newLineReader()
 	for {
@@ -311,7 +373,7 @@ func converse(c *client.Client, q client.Question) error {
 			continue
 		}
 		ctx, cancel := interruptible()
-		begin, err := askAloud(ctx, c, q)
+		begin, err := askAloud(ctx, c, q, out)
 		interrupted := ctx.Err() != nil
 		cancel()
 		if begin.Conversation != "" {

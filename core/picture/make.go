@@ -142,14 +142,16 @@ func onWhite(dots image.Image, width, height int) image.Image {
 	return page
 }
 
-// cleared is a mask: see-through where the picture was light, black elsewhere.
+// cleared is a mask: see-through where the picture was, or where it was light if nothing
+// of it is; black elsewhere.
 func cleared(dots image.Image) image.Image {
 	b := dots.Bounds()
+	byLight := imaging.IsOpaque(dots)
 	mask := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
 	for y := range b.Dy() {
 		for x := range b.Dx() {
 			r, g, bl, a := dots.At(b.Min.X+x, b.Min.Y+y).RGBA()
-			if (r+g+bl)/3 < 0x8000 || a < 0x8000 {
+			if byLight && (r+g+bl)/3 < 0x8000 || !byLight && a >= 0x8000 {
 				mask.SetNRGBA(x, y, color.NRGBA{A: 255})
 			}
 		}

@@ -36,6 +36,18 @@ const (
 // MostPictures is how many pictures one step makes.
 const MostPictures = 8
 
+// SizeOf is the size of a picture of a format whose longer side is so long; 0 and 0 if
+// that is not known.
+func SizeOf(format string, side int) (width, height int) {
+	switch format {
+	case Lying:
+		return side, side * 2 / 3
+	case Upright:
+		return side * 2 / 3, side
+	}
+	return side, side
+}
+
 // madePorts are what both kinds of steps give.
 var madePorts = []recipe.Port{
 	{Name: "pictures", Type: recipe.ListOf(recipe.Picture), About: "the pictures"},
@@ -119,15 +131,7 @@ func (set *depictSet) wished(t *RunContext, c *recipe.Call, m *recipe.Making, se
 		return otherwise
 	}
 	m.Number = min(number("number", set.Number), number("most", MostPictures), MostPictures)
-	if side := number("side", set.Side); side > 0 {
-		m.Width, m.Height = side, side
-		switch text(c.In, "format") {
-		case Lying:
-			m.Height = side * 2 / 3
-		case Upright:
-			m.Width = side * 2 / 3
-		}
-	}
+	m.Width, m.Height = SizeOf(text(c.In, "format"), number("side", set.Side))
 	m.Seed = set.Seed
 	if n, ok := c.In["seed"].(float64); ok && n >= 0 && n < 1<<31 {
 		m.Seed = new(int(n))

@@ -104,6 +104,18 @@ const (
 	FaceShowColumns FaceShow = "columns"
 )
 
+// Defines values for ImagesFromResponseFormat.
+const (
+	ImagesFromResponseFormatB64Json ImagesFromResponseFormat = "b64_json"
+	ImagesFromResponseFormatURL     ImagesFromResponseFormat = "url"
+)
+
+// Defines values for ImagesWantedResponseFormat.
+const (
+	ImagesWantedResponseFormatB64Json ImagesWantedResponseFormat = "b64_json"
+	ImagesWantedResponseFormatURL     ImagesWantedResponseFormat = "url"
+)
+
 // Defines values for JudgementReason.
 const (
 	JudgementReasonEmpty      JudgementReason = ""
@@ -1081,6 +1093,51 @@ type Health struct {
 	Status  string `json:"status"`
 	Version string `json:"version,omitempty,omitzero"`
 }
+
+// ImageMade defines model for ImageMade.
+type ImageMade struct {
+	B64Json       string `json:"b64_json,omitempty,omitzero"`
+	RevisedPrompt string `json:"revised_prompt,omitempty,omitzero"`
+	URL           string `json:"url,omitempty,omitzero"`
+}
+
+// ImagesFrom defines model for ImagesFrom.
+type ImagesFrom struct {
+	Image          []byte                   `json:"image"`
+	Mask           []byte                   `json:"mask,omitempty,omitzero"`
+	Model          string                   `json:"model"`
+	N              int                      `json:"n,omitempty,omitzero"`
+	Prompt         string                   `json:"prompt,omitempty,omitzero"`
+	ResponseFormat ImagesFromResponseFormat `json:"response_format,omitempty,omitzero"`
+	Seed           int                      `json:"seed,omitempty,omitzero"`
+}
+
+// ImagesFromResponseFormat defines model for ImagesFrom.ResponseFormat.
+type ImagesFromResponseFormat string
+
+// ImagesMade defines model for ImagesMade.
+type ImagesMade struct {
+	Created int64       `json:"created"`
+	Data    []ImageMade `json:"data"`
+}
+
+// ImagesWanted defines model for ImagesWanted.
+type ImagesWanted struct {
+	// Model The desk's slug.
+	Model  string `json:"model"`
+	N      int    `json:"n,omitempty,omitzero"`
+	Prompt string `json:"prompt"`
+
+	// ResponseFormat b64_json if left out. url: links by which anybody can see the pictures.
+	ResponseFormat ImagesWantedResponseFormat `json:"response_format,omitempty,omitzero"`
+	Seed           int                        `json:"seed,omitempty,omitzero"`
+
+	// Size One of those that the desk makes.
+	Size string `json:"size,omitempty,omitzero"`
+}
+
+// ImagesWantedResponseFormat b64_json if left out. url: links by which anybody can see the pictures.
+type ImagesWantedResponseFormat string
 
 // Imported defines model for Imported.
 type Imported struct {
@@ -2754,3 +2811,12 @@ type CompletionsJSONRequestBody = CompletionRequest
 
 // EmbeddingsJSONRequestBody defines body for Embeddings for application/json ContentType.
 type EmbeddingsJSONRequestBody = EmbeddingRequest
+
+// ImagesEditsMultipartRequestBody defines body for ImagesEdits for multipart/form-data ContentType.
+type ImagesEditsMultipartRequestBody = ImagesFrom
+
+// ImagesGenerationsJSONRequestBody defines body for ImagesGenerations for application/json ContentType.
+type ImagesGenerationsJSONRequestBody = ImagesWanted
+
+// ImagesVariationsMultipartRequestBody defines body for ImagesVariations for multipart/form-data ContentType.
+type ImagesVariationsMultipartRequestBody = ImagesFrom

@@ -2,10 +2,12 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 
+	"juvalogos/core/recipe"
 	"juvalogos/internal/api"
 )
 
@@ -21,9 +23,40 @@ func (c *Client) GivePicture(ctx context.Context, desk, conversation, name strin
 	return given, err
 }
 
-// Pictures lists what the next question of a conversation is asked with.
-func (c *Client) Pictures(ctx context.Context, desk, conversation string) ([]api.Picture, error) {
+// PicturesNow lists what the next question of a conversation is asked with.
+func (c *Client) PicturesNow(ctx context.Context, desk, conversation string) ([]api.Picture, error) {
 	var all api.PictureList
 	err := c.call(ctx, http.MethodGet, "/api/at/"+url.PathEscape(desk)+"/pictures"+attachedTo(conversation), nil, &all)
 	return all.Pictures, err
+}
+
+// Pictures are those that a reply made, by their ids and names.
+func Pictures(o api.Outcome) (all []recipe.Media) {
+	for _, p := range o.Parts {
+		switch v := p.Value.(type) {
+		case recipe.Media:
+			all = append(all, v)
+		case []any:
+			for _, x := range v {
+				if m, is := x.(recipe.Media); is {
+					all = append(all, m)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// PictureFile is the file of a picture of one's own.
+func (c *Client) PictureFile(ctx context.Context, id string) ([]byte, error) {
+	response, err := c.send(ctx, http.MethodGet, "/api/pictures/"+url.PathEscape(id)+"/file", "", nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	body, err := io.ReadAll(response.Body)
+	if err != nil {
+		err = fmt.Errorf("read a picture from %s: %w", c.Address, err)
+	}
+	return body, err
 }

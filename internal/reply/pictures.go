@@ -2,9 +2,11 @@ package reply
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/base64"
 	"errors"
+	"path"
 	"strconv"
 	"strings"
 	"unicode"
@@ -68,7 +70,7 @@ func (s *Service) picturesFor(ctx context.Context, q Question, conversation uuid
 			return nil, fault.Logged(s.Log, "take a picture", err)
 		}
 		if !taken.Problem.IsZero() {
-			return nil, notTaken(taken.Name, taken.Problem)
+			return nil, NotTaken(taken.Name, taken.Problem)
 		}
 		all = append(all, taken.Media)
 	}
@@ -235,7 +237,7 @@ func (p pictures) Keep(ctx context.Context, made steps.Made) (recipe.Media, erro
 	}
 	taken, err := p.media.Take(ctx, media.For{Conversation: p.reply.Conversation, Visitor: p.reply.visitor,
 		DeskID: p.desk, Origin: record.Drawn, Turn: &p.reply.Turn, Made: &how, Said: record.OneLine(m.Words, longestAlt)},
-		nameOf(m.Words, made.Lane), bytes.NewReader(made.Picture.Body))
+		nameOf(cmp.Or(m.Words, ofName(m.Picture)), made.Lane), bytes.NewReader(made.Picture.Body))
 	if err == nil && !taken.Problem.IsZero() {
 		err = &models.Error{Kind: models.Garbled, Entry: made.Model, Final: true,
 			Detail: "what it made is no picture that can be read: " + taken.Problem.String()}
@@ -245,6 +247,14 @@ func (p pictures) Keep(ctx context.Context, made steps.Made) (recipe.Media, erro
 
 // longestAlt is how many characters of a wish say what a picture shows.
 const longestAlt = 1000
+
+// ofName is the name of the picture that others are made from, without its ending.
+func ofName(of *recipe.Media) string {
+	if of == nil {
+		return ""
+	}
+	return strings.TrimSuffix(of.Name, path.Ext(of.Name)) + " variation"
+}
 
 // nameOf names the file of a picture after the first words of its wish.
 func nameOf(words string, lane int) string {
@@ -286,14 +296,15 @@ func (s *Service) prepared(ctx context.Context, e models.Entry, given []GivenPic
 			return nil, fault.Logged(s.Log, "take a picture", err)
 		}
 		if !problem.IsZero() {
-			return nil, notTaken(p.Name, problem)
+			return nil, NotTaken(p.Name, problem)
 		}
 		files = append(files, f)
 	}
 	return files, nil
 }
 
-func notTaken(name string, why phrase.Phrase) error {
+// NotTaken says to a program that a picture of its request was not taken.
+func NotTaken(name string, why phrase.Phrase) error {
 	return &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s was not taken: %s.", name,
 		strings.TrimSuffix(why.String(), "."))}
 }
@@ -316,4 +327,21 @@ func (s *Service) onRecord(ctx context.Context, q Question, inputs recipe.Values
 		inputs[name] = media.Carried(kept)
 	}
 	return nil
+}
+
+// PicturesIn are the pictures that a reply made.
+func PicturesIn(e End) (all []recipe.Media) {
+	for _, p := range e.Parts {
+		switch v := p.Value.(type) {
+		case recipe.Media:
+			all = append(all, v)
+		case []any:
+			for _, x := range v {
+				if m, is := x.(recipe.Media); is {
+					all = append(all, m)
+				}
+			}
+		}
+	}
+	return all
 }

@@ -153,7 +153,7 @@ func New(t testing.TB, o Options) *Bed {
 		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: o.visits(t),
 		Now:    b.Now,
 		Reader: confined, Currency: "EUR",
-		Store:  b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
+		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
 		Retry: models.Retry{Tries: 4, First: 20 * time.Millisecond, Most: 3 * time.Second, Waking: 3 * time.Second,
 			Nap: 50 * time.Millisecond},
 	})

@@ -20,6 +20,17 @@ import (
 
 // eachFile hands over the files of a form while they arrive.
 func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
+	return eachPart(c, func(_, name string, body io.Reader) error {
+		if name == "" {
+			return nil
+		}
+		return do(name, body)
+	})
+}
+
+// eachPart hands over the parts of a form while they arrive: the name of the field, and
+// that of its file if it is one.
+func eachPart(c fiber.Ctx, do func(field, name string, body io.Reader) error) error {
 	kind, parameters, err := mime.ParseMediaType(c.Get("Content-Type"))
 	if err != nil || kind != "multipart/form-data" {
 		return invalid("Send files as multipart/form-data, each in a part with a file name.")
@@ -43,11 +54,7 @@ func eachFile(c fiber.Ctx, do func(name string, body io.Reader) error) error {
 		}
 		// FileName drops folders; the name in the header has them.
 		_, disposition, _ := mime.ParseMediaType(part.Header.Get("Content-Disposition"))
-		name := disposition["filename"]
-		if name == "" {
-			continue
-		}
-		if err := do(name, part); err != nil {
+		if err := do(part.FormName(), disposition["filename"], part); err != nil {
 			return err
 		}
 	}

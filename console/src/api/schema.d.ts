@@ -640,6 +640,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/v1/images/generations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pictures from words, by a desk that makes them */
+        post: operations["imagesGenerations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/v1/images/variations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Variations of a picture, by a desk that makes them */
+        post: operations["imagesVariations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/v1/images/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A picture changed as words say, where a mask is see-through or everywhere */
+        post: operations["imagesEdits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/at/{slug}/pictures": {
         parameters: {
             query?: {
@@ -2640,6 +2691,42 @@ export interface components {
             conversation?: string;
             /** @description From 1. */
             opener: number;
+        };
+        ImagesWanted: {
+            /** @description The desk's slug. */
+            model: string;
+            prompt: string;
+            n?: number;
+            /** @description One of those that the desk makes. */
+            size?: string;
+            seed?: number;
+            /**
+             * @description b64_json if left out. url: links by which anybody can see the pictures.
+             * @enum {string}
+             */
+            response_format?: "b64_json" | "url";
+        };
+        ImagesFrom: {
+            model: string;
+            /** Format: binary */
+            image: string;
+            /** Format: binary */
+            mask?: string;
+            prompt?: string;
+            n?: number;
+            seed?: number;
+            /** @enum {string} */
+            response_format?: "b64_json" | "url";
+        };
+        ImagesMade: {
+            /** Format: int64 */
+            created: number;
+            data: components["schemas"]["ImageMade"][];
+        };
+        ImageMade: {
+            b64_json?: string;
+            url?: string;
+            revised_prompt?: string;
         };
         PictureFrom: {
             /** Format: uuid */
@@ -5245,6 +5332,81 @@ export interface operations {
                 };
             };
             default: components["responses"]["Problem"];
+        };
+    };
+    imagesGenerations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImagesWanted"];
+            };
+        };
+        responses: {
+            /** @description The pictures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImagesMade"];
+                };
+            };
+            default: components["responses"]["CompletionError"];
+        };
+    };
+    imagesVariations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ImagesFrom"];
+            };
+        };
+        responses: {
+            /** @description The pictures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImagesMade"];
+                };
+            };
+            default: components["responses"]["CompletionError"];
+        };
+    };
+    imagesEdits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ImagesFrom"];
+            };
+        };
+        responses: {
+            /** @description The pictures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImagesMade"];
+                };
+            };
+            default: components["responses"]["CompletionError"];
         };
     };
     pictures: {
