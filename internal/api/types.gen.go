@@ -1263,6 +1263,19 @@ type Looking struct {
 	Turns int `json:"turns,omitempty,omitzero"`
 }
 
+// MakingWish Which pictures a model was asked for.
+type MakingWish struct {
+	Height int    `json:"height,omitempty,omitzero"`
+	Mask   string `json:"mask,omitempty,omitzero"`
+	Number int    `json:"number"`
+
+	// Picture The id of that which is varied.
+	Picture string `json:"picture,omitempty,omitzero"`
+	Seed    *int   `json:"seed,omitempty"`
+	Width   int    `json:"width,omitempty,omitzero"`
+	Words   string `json:"words"`
+}
+
 // Manners How a server wants to be asked, as the connection file has it.
 type Manners = models.Manners
 
@@ -1287,8 +1300,9 @@ type MapPoint struct {
 
 // Message defines model for Message.
 type Message struct {
-	Content string `json:"content"`
-	Role    string `json:"role"`
+	Content  string         `json:"content"`
+	Pictures []ShownPicture `json:"pictures,omitempty,omitzero"`
+	Role     string         `json:"role"`
 }
 
 // Milestones defines model for Milestones.
@@ -1325,17 +1339,23 @@ type ModelCall struct {
 	Cost         float64 `json:"cost"`
 
 	// Counted By us; the server did not say.
-	Counted      bool      `json:"counted,omitempty,omitzero"`
-	Error        string    `json:"error,omitempty,omitzero"`
-	Finish       string    `json:"finish,omitempty,omitzero"`
-	First        float64   `json:"first,omitempty,omitzero"`
-	Messages     []Message `json:"messages,omitempty,omitzero"`
-	Model        string    `json:"model"`
-	PromptTokens int       `json:"prompt_tokens"`
-	ReplyTokens  int       `json:"reply_tokens"`
-	Retries      int       `json:"retries,omitempty,omitzero"`
-	Seconds      float64   `json:"seconds"`
-	Settings     any       `json:"settings,omitempty,omitzero"`
+	Counted bool    `json:"counted,omitempty,omitzero"`
+	Error   string  `json:"error,omitempty,omitzero"`
+	Finish  string  `json:"finish,omitempty,omitzero"`
+	First   float64 `json:"first,omitempty,omitzero"`
+
+	// Making Which pictures a model was asked for.
+	Making   *MakingWish `json:"making,omitempty"`
+	Messages []Message   `json:"messages,omitempty,omitzero"`
+	Model    string      `json:"model"`
+
+	// Pictures That it made.
+	Pictures     int     `json:"pictures,omitempty,omitzero"`
+	PromptTokens int     `json:"prompt_tokens"`
+	ReplyTokens  int     `json:"reply_tokens"`
+	Retries      int     `json:"retries,omitempty,omitzero"`
+	Seconds      float64 `json:"seconds"`
+	Settings     any     `json:"settings,omitempty,omitzero"`
 
 	// Thought What the model thought aloud.
 	Thought string `json:"thought,omitempty,omitzero"`
@@ -2042,6 +2062,18 @@ type ShelfSettings struct {
 	VectorWeight float64 `json:"vector_weight"`
 }
 
+// ShownPicture A picture that a model saw.
+type ShownPicture struct {
+	Height int    `json:"height"`
+	ID     string `json:"id"`
+	Name   string `json:"name,omitempty,omitzero"`
+	Said   string `json:"said,omitempty,omitzero"`
+
+	// Tokens That it takes, by our estimate.
+	Tokens int `json:"tokens,omitempty,omitzero"`
+	Width  int `json:"width"`
+}
+
 // SignIn defines model for SignIn.
 type SignIn struct {
 	// Link What the one-time link ends with, for the first account.
@@ -2283,9 +2315,12 @@ type UsageRow struct {
 	Counted int `json:"counted"`
 
 	// Keys In the order of by.
-	Keys         []string `json:"keys"`
-	PromptTokens int64    `json:"prompt_tokens"`
-	ReplyTokens  int64    `json:"reply_tokens"`
+	Keys []string `json:"keys"`
+
+	// Pictures That were made.
+	Pictures     int64 `json:"pictures,omitempty,omitzero"`
+	PromptTokens int64 `json:"prompt_tokens"`
+	ReplyTokens  int64 `json:"reply_tokens"`
 
 	// Turns Questions that they were for.
 	Turns int `json:"turns"`
@@ -2300,13 +2335,16 @@ type Verdict struct {
 	Helped       bool      `json:"helped"`
 	JudgedAt     time.Time `json:"judged_at"`
 	Model        string    `json:"model"`
-	Question     string    `json:"question"`
-	Reason       string    `json:"reason,omitempty,omitzero"`
-	Remark       string    `json:"remark,omitempty,omitzero"`
-	Reply        string    `json:"reply"`
-	Revision     int       `json:"revision"`
-	Trace        *string   `json:"trace,omitempty"`
-	Turn         string    `json:"turn"`
+
+	// Pictures Those that it was asked with, and those that it made.
+	Pictures []string `json:"pictures,omitempty,omitzero"`
+	Question string   `json:"question"`
+	Reason   string   `json:"reason,omitempty,omitzero"`
+	Remark   string   `json:"remark,omitempty,omitzero"`
+	Reply    string   `json:"reply"`
+	Revision int      `json:"revision"`
+	Trace    *string  `json:"trace,omitempty"`
+	Turn     string   `json:"turn"`
 }
 
 // VerdictList defines model for VerdictList.

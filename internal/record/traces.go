@@ -50,6 +50,7 @@ type ModelCall struct {
 	ReplyTokens  int
 	Counted      bool // by us, not by the server
 	Cost         float64
+	Pictures     int // that it made
 }
 
 // TraceFilter chooses traces.
@@ -86,5 +87,6 @@ type UsageRow struct {
 	Counted      int // of them without figures from the server
 	PromptTokens int64
 	ReplyTokens  int64
+	Pictures     int64 // that were made
 	Cost         float64
 }

@@ -38,6 +38,7 @@ type Judged struct {
 	JudgedAt     time.Time
 	Finding      Finding
 	Trace        *uuid.UUID
+	Pictures     []uuid.UUID // that it was asked with, and that it made
 }
 
 // JudgedFilter chooses judged replies.

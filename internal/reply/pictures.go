@@ -235,8 +235,12 @@ func (p pictures) Keep(ctx context.Context, made steps.Made) (recipe.Media, erro
 	if m.Picture != nil {
 		how.Of = m.Picture.ID
 	}
+	origin := record.Drawn
+	if p.reply.Turn == uuid.Nil { // a maker tries something: it is not for the visitor's gallery
+		origin = record.ByStep
+	}
 	taken, err := p.media.Take(ctx, media.For{Conversation: p.reply.Conversation, Visitor: p.reply.visitor,
-		DeskID: p.desk, Origin: record.Drawn, Turn: &p.reply.Turn, Made: &how, Said: record.OneLine(m.Words, longestAlt)},
+		DeskID: p.desk, Origin: origin, Turn: &p.reply.Turn, Made: &how, Said: record.OneLine(m.Words, longestAlt)},
 		nameOf(cmp.Or(m.Words, ofName(m.Picture)), made.Lane), bytes.NewReader(made.Picture.Body))
 	if err == nil && !taken.Problem.IsZero() {
 		err = &models.Error{Kind: models.Garbled, Entry: made.Model, Final: true,

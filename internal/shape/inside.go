@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"time"
 
+	"github.com/google/uuid"
+
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/api"
@@ -70,12 +72,32 @@ func (c *shortener) call(m recipe.ModelCall) api.ModelCall {
 		PromptTokens: m.PromptTokens, ReplyTokens: m.ReplyTokens, Counted: m.Counted, Cost: m.Cost,
 		Thought: m.Thought, ThoughtTokens: m.ThoughtTokens, CachedTokens: m.CachedTokens,
 		First: m.First.Seconds(), Seconds: m.Took.Seconds(), Waited: m.Waited.Seconds(), Retries: m.Retries,
-		Error: m.Error,
+		Error: m.Error, Pictures: m.Pictures, Making: making(m.Making),
 	}
 }
 
 func (c *shortener) message(m prompt.Message) api.Message {
-	return api.Message{Role: string(m.Role), Content: c.text(m.Text)}
+	return api.Message{Role: string(m.Role), Content: c.text(m.Text), Pictures: Each(m.Pictures, shown)}
+}
+
+// shown is a picture that a model saw.
+func shown(p prompt.Picture) api.ShownPicture {
+	return api.ShownPicture{ID: p.ID, Name: p.Name, Width: p.Width, Height: p.Height, Said: p.Said, Tokens: p.Tokens}
+}
+
+// making is what was wished for; nil if nothing was.
+func making(m *recipe.Making) *api.MakingWish {
+	if m == nil {
+		return nil
+	}
+	w := &api.MakingWish{Words: m.Words, Number: m.Number, Width: m.Width, Height: m.Height, Seed: m.Seed}
+	if m.Picture != nil {
+		w.Picture = m.Picture.ID
+	}
+	if m.Mask != nil {
+		w.Mask = m.Mask.ID
+	}
+	return w
 }
 
 // Limit is a line of the table of limits.
@@ -91,7 +113,7 @@ func Refusal(r limits.Refusal) api.Refusal {
 func UsageRow(r record.UsageRow) api.UsageRow {
 	return api.UsageRow{
 		Keys: r.Keys, Turns: r.Turns, Calls: r.Calls, Counted: r.Counted, PromptTokens: r.PromptTokens,
-		ReplyTokens: r.ReplyTokens, Cost: r.Cost,
+		ReplyTokens: r.ReplyTokens, Pictures: r.Pictures, Cost: r.Cost,
 	}
 }
 
@@ -101,6 +123,7 @@ func Verdict(j record.Judged) api.Verdict {
 		Question: j.Question, Reply: j.Reply,
 		Model: j.Model, Revision: j.Revision, Helped: j.Helped, Reason: j.Reason, Remark: j.Remark,
 		JudgedAt: j.JudgedAt, Finding: finding(j.Finding),
+		Pictures: Each(j.Pictures, uuid.UUID.String),
 	}
 	if j.Trace != nil {
 		id := j.Trace.String()

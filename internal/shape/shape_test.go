@@ -11,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"juvalogos/core/deskfile"
+	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/core/words"
 	"juvalogos/internal/api"
@@ -132,12 +133,14 @@ func TestShapesLoseNothing(t *testing.T) {
 	attempt.EndedAt = &ended
 	turn := filled[record.Turn]()
 	turn.Attempt = attempt
+	turn.Pictures[0].Made, _ = json.Marshal(filled[record.Made]())
 	trace := filled[record.Trace]()
 	trace.Edits, _ = json.Marshal(filled[api.Edits]())
 	inside := filled[inside.Inside]()
 	inside.Trace, inside.Reruns, inside.Spans[0].In, inside.Spans[0].Out = trace, []record.Trace{trace},
 		recipe.Values{"a": "x"}, recipe.Values{"b": "y"}
 	inside.Spans[0].Calls[0].Messages[0].Role = "user"
+	inside.Spans[0].Calls[0].Messages[0].Pictures = []prompt.Picture{filled[prompt.Picture]()}
 	long := strings.Repeat("x", longestShown+1)
 	inside.Spans[0].Calls[0].Answer = long
 	found := filled[shelf.Match]()
@@ -154,7 +157,7 @@ func TestShapesLoseNothing(t *testing.T) {
 		// but stays zero, because: it is filled in by whoever answers with it.
 		but []string
 	}{
-		"Face": {Face(file), []string{".inputs", ".passages_only", ".show",
+		"Face": {Face(file), []string{".inputs", ".passages_only", ".show", ".depicts", ".pictures.openers",
 			".pictures.by_model", ".pictures.elsewhere.slug", ".pictures.elsewhere.title"}},
 		"Input": {Input(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
 			Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
@@ -162,7 +165,8 @@ func TestShapesLoseNothing(t *testing.T) {
 		"excerpt":      {excerpt(filled[words.Piece]()), nil},
 		// The sentence of a code has no values in it.
 		"Turn": {Turn(turn, true), []string{".outcome.reply", ".outcome.preferred",
-			".outcome.problem.retry_after", ".outcome.problem.phrase.with", ".pictures.tokens", ".pictures.cost"}},
+			".outcome.problem.retry_after", ".outcome.problem.phrase.with", ".pictures.tokens", ".pictures.cost",
+			".pictures.made.cost", ".pictures.made.model"}},
 		"Attempt": {Attempt(attempt, true), []string{".outcome.reply", ".outcome.preferred",
 			".outcome.problem.retry_after", ".outcome.problem.phrase.with"}},
 		"Outcome":     {outcome, []string{".reply", ".problem.phrase.with"}},

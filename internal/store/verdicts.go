@@ -51,7 +51,9 @@ func (s *Verdicts) Judgements(ctx context.Context, f record.JudgedFilter) ([]rec
 			a.helped, a.reason, a.remark, a.judged_at,
 			coalesce(f.cause, '') as cause, coalesce(f.note, '') as note, coalesce(f.done, false) as done,
 			coalesce(f.changed_by, '') as changed_by, f.changed_at,
-			(select id from trace r where r.turn = a.turn and r.attempt = a.number and r.kind = 'reply') as trace
+			(select id from trace r where r.turn = a.turn and r.attempt = a.number and r.kind = 'reply') as trace,
+			t.media || array(select id from media m where m.turn = t.id and m.origin = 'made' and m.removed_at is null
+				order by m.added_at, m.id) as pictures
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation
 			join desk d on d.id = c.desk
 			left join finding f on f.turn = a.turn and f.attempt = a.number
@@ -71,6 +73,7 @@ func (s *Verdicts) Judgements(ctx context.Context, f record.JudgedFilter) ([]rec
 			"judged_at": &j.JudgedAt,
 			"cause":     &j.Finding.Cause, "note": &j.Finding.Note, "done": &j.Finding.Done,
 			"changed_by": &j.Finding.ChangedBy, "changed_at": &j.Finding.ChangedAt, "trace": &j.Trace,
+			"pictures": &j.Pictures,
 		}
 	})
 }

@@ -3099,6 +3099,9 @@ export interface components {
             reply_tokens: number;
             /** @description By us; the server did not say. */
             counted?: boolean;
+            /** @description That it made. */
+            pictures?: number;
+            making?: components["schemas"]["MakingWish"];
             cost: number;
             first?: number;
             seconds: number;
@@ -3178,6 +3181,11 @@ export interface components {
             prompt_tokens: number;
             /** Format: int64 */
             reply_tokens: number;
+            /**
+             * Format: int64
+             * @description That were made.
+             */
+            pictures?: number;
             cost: number;
         };
         Verdict: {
@@ -3190,6 +3198,8 @@ export interface components {
             question: string;
             reply: string;
             model: string;
+            /** @description Those that it was asked with, and those that it made. */
+            pictures?: string[];
             revision: number;
             helped: boolean;
             reason?: string;
@@ -4168,6 +4178,28 @@ export interface components {
         Message: {
             role: string;
             content: string;
+            pictures?: components["schemas"]["ShownPicture"][];
+        };
+        /** @description A picture that a model saw. */
+        ShownPicture: {
+            id: string;
+            name?: string;
+            width: number;
+            height: number;
+            said?: string;
+            /** @description That it takes, by our estimate. */
+            tokens?: number;
+        };
+        /** @description Which pictures a model was asked for. */
+        MakingWish: {
+            words: string;
+            number: number;
+            width?: number;
+            height?: number;
+            seed?: number;
+            /** @description The id of that which is varied. */
+            picture?: string;
+            mask?: string;
         };
         CompletionChoice: {
             index: number;

@@ -65,8 +65,9 @@
         out: t.out + r.reply_tokens,
         calls: t.calls + r.calls,
         counted: t.counted + r.counted,
+        pictures: t.pictures + (r.pictures ?? 0),
       }),
-      { cost: 0, in: 0, out: 0, calls: 0, counted: 0 },
+      { cost: 0, in: 0, out: 0, calls: 0, counted: 0, pictures: 0 },
     ),
   );
   const names = $derived([...new Set((days ?? []).map((r) => r.keys[1]!))]);
@@ -120,9 +121,9 @@
       {#if all.cost}<strong class="tabular-nums">{money(all.cost)}</strong>{" for "}{/if}<span
         class="tabular-nums">{all.calls.toLocaleString("en")}</span>
       {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span>
-      tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{chosen === "today"
-        ? " today"
-        : ""}.
+      tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{all.pictures
+        ? `, ${all.pictures.toLocaleString("en")} ${all.pictures === 1 ? "picture" : "pictures"} made`
+        : ""}{chosen === "today" ? " today" : ""}.
     </p>
     {#if all.counted}<p class="mt-1 text-fine text-faded">
         For {all.counted} of them the model server gave no figures; those tokens were counted here.

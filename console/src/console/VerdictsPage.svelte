@@ -8,6 +8,7 @@
   import { hrefOf, router } from "./router.svelte";
   import { act, complain, state as app } from "./state.svelte";
   import { ago, weekOf } from "./time";
+  import { pictureOf } from "./pictures";
   import Markdown from "../markdown/Markdown.svelte";
   import Patterns from "../ui/Patterns.svelte";
   import { fillOf } from "../ui/fills";
@@ -134,6 +135,20 @@
             class="mt-1 max-h-24 overflow-hidden text-faded [mask-image:linear-gradient(#000_70%,transparent)]">
             <Markdown text={v.reply.slice(0, 900)} />
           </div>
+          {#if v.pictures?.length}
+            <ul class="mt-2 flex flex-wrap gap-2">
+              {#each v.pictures as id (id)}
+                <li>
+                  <a href={pictureOf(id)} target="_blank" rel="noopener"
+                    ><img
+                      class="h-20 rounded border border-rule"
+                      loading="lazy"
+                      src={pictureOf(id, true)}
+                      alt="Of this turn" /></a>
+                </li>
+              {/each}
+            </ul>
+          {/if}
           {#if v.reason || v.remark}<p class="mt-2 border-l-2 border-margin pl-3 text-note">
               {v.reason ? reasons[v.reason] : ""}{v.reason && v.remark ? ": " : ""}{v.remark
                 ? `“${v.remark}”`

@@ -8,6 +8,9 @@
   import Share2 from "@lucide/svelte/icons/share-2";
   import Sparkle from "@lucide/svelte/icons/copy-plus";
   import Trash2 from "@lucide/svelte/icons/trash-2";
+  import ThumbsDown from "@lucide/svelte/icons/thumbs-down";
+  import ThumbsUp from "@lucide/svelte/icons/thumbs-up";
+  import { judge } from "../api/visiting";
   import type { Schemas } from "../pageData";
   import { fileOf, type Picture } from "./pictures.svelte";
 
@@ -29,9 +32,39 @@
   }
 
   let { picture, depicts, again, like, goOn, share, remove }: Props = $props();
+
+  let helped = $state<boolean | null>(null);
+
+  /** Says whether the picture is what was wished for; the same answer again takes it back. */
+  async function rate(good: boolean) {
+    const before = helped;
+    helped = before === good ? null : good;
+    try {
+      await judge(picture.turn!, 1, helped);
+    } catch {
+      helped = before;
+    }
+  }
 </script>
 
-<div class="flex flex-wrap gap-x-4 gap-y-1 text-sm">
+<div class="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
+  {#if picture.turn}
+    <span class="-ml-2 flex" role="group" aria-label={say.gallery.judge}>
+      {#each [true, false] as good (good)}
+        {@const Thumb = good ? ThumbsUp : ThumbsDown}
+        <button
+          class="icon !size-8"
+          aria-pressed={helped === good}
+          aria-label={good ? say.gallery.good : say.gallery.bad}
+          title={good ? say.gallery.good : say.gallery.bad}
+          onclick={() => rate(good)}
+          ><Thumb
+            size={15}
+            class={helped === good ? "fill-accent stroke-paper text-accent" : ""}
+            aria-hidden="true" /></button>
+      {/each}
+    </span>
+  {/if}
   {#if depicts.seeds && picture.made?.seed !== undefined}
     <button class="tool" onclick={() => again(true)}
       ><RotateCcw size={14} aria-hidden="true" />{say.gallery.againSame}</button>

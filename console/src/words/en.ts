@@ -227,6 +227,7 @@ export const en = {
     another: "Again, another one",
     anySeed: "any",
     asked: "Asked for …",
+    bad: "This is not what I wished for",
     begin: "Or begin with one of these",
     change: "What is to be changed",
     changeHint: "Leave it empty for variations of the whole picture",
@@ -239,6 +240,8 @@ export const en = {
     earlier: "Made before",
     empty: "What you have made here will be kept on this page, for you alone.",
     format: "Format",
+    good: "This is what I wished for",
+    judge: "Is it what you wished for?",
     formats: { square: "Square", lying: "Lying", upright: "Upright" },
     how: (p: {
       at?: string;
@@ -522,6 +525,9 @@ export const en = {
     "gallery.againSame": "Fills in the same words and the same number; change some and see what happens.",
     "gallery.another": "Fills in the same words; the picture will be another.",
     "gallery.anySeed": "A number is drawn for you.",
+    "gallery.bad": "Tells the people who run this desk.",
+    "gallery.good": "Tells the people who run this desk.",
+    "gallery.judge": "Your answer goes to the people who run this desk.",
     "gallery.begin": "Press one to have it made.",
     "gallery.change": "Words for what is to be different.",
     "gallery.changeHint": "Without words, variations of the whole are made.",

@@ -44,6 +44,8 @@ create table media_as (
 create index media_as_hash on media_as (hash);
 
 alter table turn add media uuid[]; -- that it was asked with
+alter table model_call add pictures integer not null default 0; -- that it made
+create index media_turn on media (turn) where turn is not null;
 
 -- Content that nothing needs any more goes.
 -- +goose StatementBegin
@@ -120,3 +122,4 @@ delete from media;
 drop table media_as, media;
 drop function media_goes(), media_as_goes(), content_goes(bytea[]);
 alter table turn drop media;
+alter table model_call drop pictures;

@@ -11,6 +11,7 @@
   import Changed from "./Changed.svelte";
   import { applied, publishable, type Edits } from "./edits";
   import { Inside, replyOf, span } from "./inside.svelte";
+  import { madeIn, pictureOf } from "../pictures";
   import { exactMoney, money } from "../money";
   import RerunPanel from "./RerunPanel.svelte";
   import StepDetail from "./StepDetail.svelte";
@@ -120,6 +121,20 @@
   }
 </script>
 
+{#snippet made(t: Schemas["Inside"])}
+  <ul class="mt-2 flex flex-wrap gap-2">
+    {#each madeIn(t) as id (id)}
+      <li>
+        <a href={pictureOf(id)} target="_blank" rel="noopener"
+          ><img
+            class="h-40 rounded border border-rule"
+            src={pictureOf(id)}
+            alt="What was made" /></a>
+      </li>
+    {/each}
+  </ul>
+{/snippet}
+
 {#if inside.problem}
   <p class="px-6 pt-12 font-serif text-lead">{inside.problem}</p>
 {:else if trace && step}
@@ -208,6 +223,7 @@
                     <p class="mt-1 font-serif text-note leading-relaxed break-words whitespace-pre-wrap">
                       {replyOf(trace)}
                     </p>
+                    {@render made(trace)}
                   </div>
                   <div class="min-w-0">
                     <p class="text-mini text-faded">
@@ -216,10 +232,12 @@
                     </p>
                     <div class="mt-1">
                       {#if t.trace.problem}<p class="text-wrong">{t.trace.problem}</p>
-                      {:else if replyOf(t.trace) === replyOf(trace)}<p class="text-note text-faded">
+                      {:else if replyOf(t.trace) === replyOf(trace) && !madeIn(t.trace).length}<p
+                          class="text-note text-faded">
                           The same, word for word.
                         </p>
                       {:else}<Changed older={replyOf(trace)} newer={replyOf(t.trace)} />{/if}
+                      {@render made(t.trace)}
                     </div>
                   </div>
                 </div>

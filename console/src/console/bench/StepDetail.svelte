@@ -4,6 +4,7 @@
   import CopyButton from "../../ui/CopyButton.svelte";
   import { span } from "./inside.svelte";
   import { exactMoney } from "../money";
+  import { pictureOf } from "../pictures";
   import Link from "../../ui/Link.svelte";
 
   interface Props {
@@ -23,16 +24,46 @@
     Array.isArray(v) &&
     v.length > 0 &&
     v.every((m) => m && typeof m === "object" && "role" in m && "content" in m);
+  type Seen = { id: string; name?: string; width?: number; height?: number; said?: string; tokens?: number };
+  const isPicture = (v: unknown): v is Seen =>
+    !!v &&
+    typeof v === "object" &&
+    "id" in v &&
+    "width" in v &&
+    "kind" in v &&
+    String(v.kind).startsWith("image/");
+  const picturesIn = (v: unknown): Seen[] =>
+    isPicture(v) ? [v] : Array.isArray(v) && v.length > 0 && v.every(isPicture) ? v : [];
   const who: Record<string, string> = { system: "Instructions", user: "Visitor", assistant: "Model" };
 </script>
+
+{#snippet thumbs(all: Seen[])}
+  <ul class="mt-1.5 flex flex-wrap gap-2">
+    {#each all as p, i (p.id + i)}
+      <li class="text-mini text-faded">
+        <a href={pictureOf(p.id)} target="_blank" rel="noopener" title={p.name}
+          ><img
+            class="h-24 rounded border border-rule bg-leaf object-contain"
+            src={pictureOf(p.id, true)}
+            alt={p.said || p.name || "A picture"} /></a>
+        {#if p.width}<span class="block"
+            >{p.width} × {p.height}{p.tokens ? `, about ${p.tokens} tokens` : ""}</span
+          >{/if}
+      </li>
+    {/each}
+  </ul>
+{/snippet}
 
 {#snippet value(name: string, v: unknown)}
   <div class="mt-2">
     <p class="flex items-baseline justify-between gap-3 text-fine font-semibold"><span>{name}</span></p>
-    {#if isPrompt(v)}
-      {#each v as { role: string; content: string }[] as m, i (i)}
+    {#if picturesIn(v).length}
+      {@render thumbs(picturesIn(v))}
+    {:else if isPrompt(v)}
+      {#each v as { role: string; content: string; pictures?: Seen[] }[] as m, i (i)}
         <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
         <pre class="inside">{m.content}</pre>
+        {#if m.pictures?.length}{@render thumbs(m.pictures)}{/if}
       {/each}
     {:else}
       <pre class="inside">{show(v)}</pre>
@@ -71,24 +102,42 @@
             .map(([k, v]) => `${k} ${show(v)}`)
             .join(", ")}
         </p>{/if}
-      <details class="mt-2" open>
-        <summary class="min-h-7 cursor-pointer text-fine font-semibold">The prompt, exactly as sent</summary>
-        {#each call.messages ?? [] as m, j (j)}
-          <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
-          <pre class="inside">{m.content}</pre>
-        {/each}
-      </details>
+      {#if call.making}
+        <p class="mt-2 text-fine font-semibold">What it was asked for</p>
+        <pre class="inside">{call.making.words || "variations"}</pre>
+        <p class="mt-1 text-fine text-faded">
+          {call.making.number}
+          {call.making.number === 1 ? "picture" : "pictures"}{call.making.width
+            ? `, ${call.making.width} × ${call.making.height}`
+            : ""}{call.making.seed !== undefined ? `, seed ${call.making.seed}` : ""}; {call.pictures ?? 0} came
+        </p>
+        {#if call.making.picture}{@render thumbs(
+            [call.making.picture, call.making.mask].filter((id) => !!id).map((id) => ({ id: id! })),
+          )}{/if}
+      {:else}
+        <details class="mt-2" open>
+          <summary class="min-h-7 cursor-pointer text-fine font-semibold"
+            >The prompt, exactly as sent</summary>
+          {#each call.messages ?? [] as m, j (j)}
+            <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
+            <pre class="inside">{m.content}</pre>
+            {#if m.pictures?.length}{@render thumbs(m.pictures)}{/if}
+          {/each}
+        </details>
+      {/if}
       {#if call.thought}
         <details class="mt-2">
           <summary class="min-h-7 cursor-pointer text-fine font-semibold">What it thought aloud</summary>
           <pre class="inside">{call.thought}</pre>
         </details>
       {/if}
-      <p class="mt-2 flex items-baseline justify-between gap-3 text-fine font-semibold">
-        <span>The answer, exactly as it came</span>
-        <CopyButton text={call.answer} label="Copy the answer" />
-      </p>
-      <pre class="inside">{call.answer || "nothing"}</pre>
+      {#if call.answer || !call.making}
+        <p class="mt-2 flex items-baseline justify-between gap-3 text-fine font-semibold">
+          <span>The answer, exactly as it came</span>
+          <CopyButton text={call.answer} label="Copy the answer" />
+        </p>
+        <pre class="inside">{call.answer || "nothing"}</pre>
+      {/if}
     </section>
   {/each}
 
