@@ -102,7 +102,7 @@ var layers = []struct {
 		"juvalogos/internal/media",
 		"juvalogos/internal/models", "juvalogos/internal/record", "juvalogos/internal/shelf",
 		"juvalogos/internal/store"}},
-	{"juvalogos/internal/conversation", []string{"juvalogos/core/prompt", "juvalogos/internal/desk",
+	{"juvalogos/internal/conversation", []string{"juvalogos/core/", "juvalogos/internal/media", "juvalogos/internal/desk",
 		"juvalogos/internal/fault", "juvalogos/internal/record", "juvalogos/internal/reply",
 		"juvalogos/internal/store"}},
 	{"juvalogos/internal/inside", []string{"juvalogos/core/", "juvalogos/internal/desk", "juvalogos/internal/fault",

@@ -36,7 +36,7 @@ var spoken = []struct {
 	{"internal/readers/pictures.go", map[string]int{"Of": 0}, false},
 	{"internal/media/*.go", map[string]int{"Say": 1}, false},
 	{"internal/web/pictures.go", map[string]int{"Of": 0, "NewError": 1}, false},
-	{"internal/conversation/*.go", map[string]int{"Say": 1}, false},
+	{"internal/conversation/*.go", map[string]int{"Say": 1, "Of": 0}, false},
 	{"internal/desk/open.go", map[string]int{"Say": 1}, false},
 	{"internal/limits/limits.go", map[string]int{"Of": 0}, false},
 	{"internal/errand/errand.go", map[string]int{"Of": 0, "Say": 1}, false},

@@ -217,12 +217,14 @@ const (
 const (
 	ExportParamsAsJSON     ExportParamsAs = "json"
 	ExportParamsAsMarkdown ExportParamsAs = "markdown"
+	ExportParamsAsZip      ExportParamsAs = "zip"
 )
 
 // Defines values for ExportRecordParamsAs.
 const (
 	ExportRecordParamsAsJSON     ExportRecordParamsAs = "json"
 	ExportRecordParamsAsMarkdown ExportRecordParamsAs = "markdown"
+	ExportRecordParamsAsZip      ExportRecordParamsAs = "zip"
 )
 
 // Added defines model for Added.
@@ -684,6 +686,11 @@ type Conversation struct {
 
 // ConversationChannel defines model for Conversation.Channel.
 type ConversationChannel string
+
+// ConversationBroughtIn defines model for ConversationBroughtIn.
+type ConversationBroughtIn struct {
+	Conversation string `json:"conversation"`
+}
 
 // ConversationList defines model for ConversationList.
 type ConversationList struct {
@@ -2454,6 +2461,11 @@ type ConversationsParams struct {
 	Limit  int       `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// BringInMultipartBody defines parameters for BringIn.
+type BringInMultipartBody struct {
+	File []byte `json:"file,omitempty,omitzero"`
+}
+
 // ErrandsParams defines parameters for Errands.
 type ErrandsParams struct {
 	// Conversation Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it.
@@ -2747,6 +2759,9 @@ type SetPasswordJSONRequestBody = NewPassword
 
 // AttachMultipartRequestBody defines body for Attach for multipart/form-data ContentType.
 type AttachMultipartRequestBody AttachMultipartBody
+
+// BringInMultipartRequestBody defines body for BringIn for multipart/form-data ContentType.
+type BringInMultipartRequestBody BringInMultipartBody
 
 // BringJSONRequestBody defines body for Bring for application/json ContentType.
 type BringJSONRequestBody = Wish

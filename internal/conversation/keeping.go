@@ -14,6 +14,7 @@ import (
 
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
+	"juvalogos/internal/media"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/store"
@@ -26,6 +27,7 @@ type Options struct {
 	Store   *store.Conversations
 	Desks   *desk.Service
 	Replies *reply.Service
+	Media   *media.Service // nil: there are no pictures
 	Log     *slog.Logger
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
@@ -146,10 +148,24 @@ func (s *Service) Purge(ctx context.Context) {
 
 // Markdown writes a conversation as a document.
 func Markdown(deskTitle string, c record.Conversation, turns []record.Turn) string {
+	return markdown(deskTitle, c, turns, func(i int) string {
+		if n := len(turns[i].Pictures); n > 0 {
+			names := make([]string, n)
+			for j, m := range turns[i].Pictures {
+				names[j] = m.Name
+			}
+			return "*Asked with: " + strings.Join(names, ", ") + "*\n\n"
+		}
+		return ""
+	})
+}
+
+// markdown writes a conversation; pictures are the lines for those of a turn.
+func markdown(deskTitle string, c record.Conversation, turns []record.Turn, pictures func(i int) string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s\n\n*%s, %s*\n", c.Title, deskTitle, c.StartedAt.UTC().Format("2 January 2006, 15:04 UTC"))
-	for _, t := range turns {
-		fmt.Fprintf(&b, "\n## %d. %s\n\n%s\n", t.Number, strings.Join(strings.Fields(t.Question), " "),
+	for i, t := range turns {
+		fmt.Fprintf(&b, "\n## %d. %s\n\n%s%s\n", t.Number, strings.Join(strings.Fields(t.Question), " "), pictures(i),
 			strings.TrimSpace(t.Attempt.Reply))
 		if p := reply.EndOf(t.Attempt).Problem; p != "" {
 			fmt.Fprintf(&b, "\n> %s\n", fault.Sentence(p))

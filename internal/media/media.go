@@ -53,6 +53,8 @@ type Options struct {
 // Reader reads pictures where they can do no harm.
 type Reader interface {
 	Picture(ctx context.Context, name string, body []byte, wanted ...picture.Wanted) (readers.Depicted, error)
+	// Files hands over the files of a ZIP.
+	Files(ctx context.Context, packed []byte, each func(name string, body []byte)) error
 	// Words reads the text in a picture, line by line; "" if there is none.
 	Words(ctx context.Context, name string, body []byte) (string, error)
 }
@@ -177,6 +179,16 @@ func (s *Service) Prepare(ctx context.Context, name string, body []byte, w pictu
 	}
 	made := d.Made[0]
 	return recipe.Media{Name: name, Kind: made.Kind, Width: made.Width, Height: made.Height, Body: made.Body}, wrong, nil
+}
+
+// Unpacked hands over the files of a ZIP once it is its turn.
+func (s *Service) Unpacked(ctx context.Context, packed []byte, each func(name string, body []byte)) error {
+	leave, err := s.line.Enter(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	return s.Reader.Files(ctx, packed, each)
 }
 
 // depict has a picture read once it is its turn.

@@ -67,7 +67,7 @@ func (p *Pool) Close() { p.pool.Close() }
 
 // request is what a process is asked for.
 type request struct {
-	Do     string // read, draw, unpack, depict or words
+	Do     string // read, draw, unpack, files, depict or words
 	Name   string
 	Format string `json:",omitzero"`
 	Page   int    `json:",omitzero"`
@@ -242,6 +242,8 @@ func work(t *confined.Task) (a answer) {
 		a.Picture, err = draw(ctx, t, r)
 	case "depict":
 		a.Depicted, err = depict(t, r)
+	case "files":
+		err = files(t)
 	case "words":
 		a.Words, err = words(ctx, t, r)
 	case "unpack":

@@ -85,3 +85,25 @@ type Page struct {
 	Before *time.Time // only those asked in earlier than that; nil: from the newest on
 	Limit  int
 }
+
+// BroughtIn is a conversation that was taken along and comes back, as a visitor's own.
+type BroughtIn struct {
+	ID       uuid.UUID
+	DeskID   int64
+	Revision int // at which it is put on record
+	Visitor  Visitor
+	Title    string
+	At       time.Time
+	Turns    []BroughtTurn
+}
+
+// BroughtTurn is one of its turns.
+type BroughtTurn struct {
+	ID                          uuid.UUID
+	Question, Reply             string
+	QuestionTokens, ReplyTokens int
+	Vocabulary                  string
+	AskedAt                     time.Time
+	Media                       []uuid.UUID
+	Parts                       json.RawMessage // or nil
+}

@@ -114,7 +114,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Accounts:    account.New(account.Options{Store: o.Store.Accounts, Log: o.Log, Now: o.Now}),
 		Connections: connections,
 		Conversations: conversation.New(conversation.Options{Store: o.Store.Conversations, Desks: desks,
-			Replies: replies, Log: o.Log, Now: o.Now}),
+			Replies: replies, Media: pictures, Log: o.Log, Now: o.Now}),
 		Desks: desks,
 		Inside: inside.New(inside.Options{
 			Store: inside.Record{

@@ -344,3 +344,30 @@ func (s *Conversations) Purge(ctx context.Context, before time.Time) (int, error
 	}
 	return int(tag.RowsAffected()), err
 }
+
+// BringIn puts a conversation on record whose turns are all answered.
+func (s *Conversations) BringIn(ctx context.Context, b record.BroughtIn) error {
+	ids := make([]uuid.UUID, len(b.Turns))
+	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		batch := &pgx.Batch{}
+		last := b.Turns[len(b.Turns)-1].ID
+		batch.Queue(`insert into conversation (id, desk, visitor, channel, title, started_at, asked_at, leaf)
+			values ($1, $2, $3, 'page', $4, $5, $5, $6)`, b.ID, b.DeskID, b.Visitor[:], b.Title, b.At, last)
+		var parent *uuid.UUID
+		for i, t := range b.Turns {
+			ids[i] = t.ID
+			batch.Queue(`insert into turn (id, conversation, visitor, key, number, question, question_tokens, vocabulary,
+				asked_at, parent, media) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, t.ID, b.ID, b.Visitor[:],
+				t.ID.String(), i+1, t.Question, t.QuestionTokens, t.Vocabulary, t.AskedAt, parent, t.Media)
+			batch.Queue(`insert into attempt (turn, number, revision, model, state, instance, started_at, ended_at, reply,
+				memory_tokens, recipe, parts) values ($1, 1, $2, '', 'done', 0, $3, $3, $4, $5, '', $6)`, t.ID, b.Revision,
+				t.AskedAt, t.Reply, t.ReplyTokens, t.Parts)
+			parent = &ids[i]
+		}
+		return tx.SendBatch(ctx, batch).Close()
+	})
+	if err != nil {
+		return known(err)
+	}
+	return s.IndexWords(ctx, ids)
+}

@@ -177,6 +177,12 @@ func (s *Media) Describe(ctx context.Context, id uuid.UUID, visitor record.Visit
 	return s.one(ctx, `update media set said = $3 where id = $1 and visitor = $2`, id, visitor[:], said)
 }
 
+// DescribeUnsaid says what media shows where nobody has said it yet.
+func (s *Media) DescribeUnsaid(ctx context.Context, id uuid.UUID, said string) error {
+	_, err := s.pool.Exec(ctx, `update media set said = $2 where id = $1 and said = ''`, id, said)
+	return err
+}
+
 // SharedBy reports whether media belongs to the conversation whose shared link ends
 // with share.
 func (s *Media) SharedBy(ctx context.Context, id uuid.UUID, share string) (yes bool, err error) {

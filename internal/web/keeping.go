@@ -1,13 +1,17 @@
 package web
 
 import (
+	"bufio"
+	"context"
 	"fmt"
+	"io"
 
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
 )
@@ -25,6 +29,7 @@ type keeping struct {
 func (s *keeping) routes(api fiber.Router) {
 	api.Get("/at/:slug", s.face)
 	api.Get("/at/:slug/conversations", s.conversations)
+	api.Post("/at/:slug/conversations", s.bringIn)
 	api.Get("/conversations/:id", s.conversation)
 	api.Patch("/conversations/:id", s.rename)
 	api.Delete("/conversations/:id", s.remove)
@@ -217,10 +222,11 @@ func (s *keeping) export(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return sendFile(c, s.door, s.Desks, conversation, turns)
+	return sendFile(c, s.door, s.Desks, s.Conversations, conversation, turns)
 }
 
-func sendFile(c fiber.Ctx, d *door, desks *desk.Service, v record.Conversation, turns []record.Turn) error {
+func sendFile(c fiber.Ctx, d *door, desks *desk.Service, conversations *conversation.Service, v record.Conversation,
+	turns []record.Turn) error {
 	title := v.Slug
 	if face, err := desks.Face(c, v.Slug); err == nil { // it may be withdrawn
 		title = face.Title
@@ -234,7 +240,54 @@ func sendFile(c fiber.Ctx, d *door, desks *desk.Service, v record.Conversation, 
 	case "json":
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".json"))
 		return c.JSON(withTurns(d, v, turns, false))
+	case "zip":
+		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".zip"))
+		c.Set("Content-Type", "application/zip")
+		ctx := context.WithoutCancel(c)
+		return c.SendStreamWriter(func(w *bufio.Writer) {
+			if err := conversations.Carry(ctx, w, title, v, turns); err != nil {
+				d.Log.Info("a conversation was not sent whole", "error", err)
+			}
+		})
 	default:
-		return invalid(fmt.Sprintf("A conversation can be saved as markdown or json, not as %q.", as))
+		return invalid(fmt.Sprintf("A conversation can be saved as markdown, json or zip, not as %q.", as))
 	}
+}
+
+// bringIn takes in a conversation that was saved as a ZIP.
+func (s *keeping) bringIn(c fiber.Ctx) error {
+	who, err := s.visitor(c)
+	if err != nil {
+		return err
+	}
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return err
+	}
+	f, err := s.Desks.Face(c, slug)
+	if err != nil {
+		return err
+	}
+	taken, err := s.Limits.Reserve(from(c), f.Slug, limits.Amounts{limits.Uploads: 1, limits.UploadsAtOnce: 1,
+		limits.UploadBytes: 0, limits.Conversations: 1})
+	if err != nil {
+		return err
+	}
+	defer taken.Done()
+	var packed []byte
+	err = eachFile(c, func(_ string, body io.Reader) (err error) {
+		packed, err = io.ReadAll(io.LimitReader(&counted{body, taken}, conversation.MostCarried+1))
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if len(packed) > conversation.MostCarried {
+		return invalid("The file is larger than a saved conversation can be.")
+	}
+	id, err := s.Conversations.BringIn(from(c), who, slug, packed)
+	if err != nil {
+		return err
+	}
+	return c.Status(fiber.StatusCreated).JSON(api.ConversationBroughtIn{Conversation: id.String()})
 }

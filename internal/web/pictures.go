@@ -22,6 +22,7 @@ import (
 	"juvalogos/internal/limits"
 	"juvalogos/internal/media"
 	"juvalogos/internal/record"
+	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
 	"juvalogos/internal/shelf"
 )
@@ -32,6 +33,7 @@ import (
 type pictures struct {
 	*door
 	Desks   *desk.Service
+	Replies *reply.Service
 	Media   *media.Service
 	Shelves *shelf.Library
 }
@@ -266,8 +268,10 @@ func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversat
 			Origin: origin, As: d.Entry.Takes.Wanted()}, name, &counted{body, taken})
 		if err == nil && !one.Problem.IsZero() {
 			refuse(one.Name, one.Problem)
-		} else if origin == record.Mask {
+		} else if err == nil && origin == record.Mask {
 			out.Mask = new(shape.Picture(one.Media))
+		} else if err == nil {
+			s.Replies.Describe(from(c), d, one.Media)
 		}
 		return err
 	})

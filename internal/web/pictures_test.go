@@ -290,3 +290,28 @@ func TestSeveralModelsLookAtAPicture(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// Where the desk wants it, its model says what a picture shows, unless the visitor has.
+func TestPicturesAreDescribed(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	publish(t, b, strings.Replace(looking, "most: 2", "most: 2, described: model", 1))
+	alice, desk := visitor(t), b.Address+"/api/at/frames"
+	out := give(t, alice, desk+"/pictures", "", "a.png", picturetest.PNG(picturetest.Flag(90, 60)))
+	said := func() string {
+		_, text := call(t, alice, "GET", desk+"/pictures?conversation="+out.Conversation, "")
+		var list api.PictureList
+		if err := json.Unmarshal([]byte(text), &list); err != nil || len(list.Pictures) != 1 {
+			t.Fatal(text)
+		}
+		return list.Pictures[0].Alt
+	}
+	testbed.Within(t, 10*time.Second, "it is described", func() bool { return strings.Contains(said(), "90 by 60") })
+	if r, _ := call(t, alice, "PUT", b.Address+"/api/pictures/"+out.Pictures[0].ID, `{"alt":"A flag"}`); r.StatusCode != 204 ||
+		said() != "A flag" {
+		t.Errorf("%d %q", r.StatusCode, said())
+	}
+	_, text := call(t, &http.Client{}, "GET", b.Address+"/api/usage?by=kind", "", "Authorization", bearer)
+	if !strings.Contains(text, `"description"`) {
+		t.Errorf("what it took: %s", text)
+	}
+}

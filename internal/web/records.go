@@ -70,7 +70,7 @@ func (s *records) exportRecord(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return sendFile(c, s.door, s.Desks, conversation, turns)
+	return sendFile(c, s.door, s.Desks, s.Conversations, conversation, turns)
 }
 
 func (s *records) removeRecord(c fiber.Ctx) error {

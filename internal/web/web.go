@@ -145,7 +145,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&shelves{d, o.Desks, o.Shelves}).routes(api)
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
-	(&pictures{d, o.Desks, o.Media, o.Shelves}).routes(api)
+	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
 	(&images{d, o.Desks, o.Replies, o.Media, o.Conversations}).routes(root)
 	(&completions{d, o.Desks, o.Replies, o.Connections}).routes(root)
 }

@@ -120,7 +120,8 @@ export interface paths {
         /** The caller's conversations at a desk, the newest first */
         get: operations["conversations"];
         put?: never;
-        post?: never;
+        /** Bring in a conversation that was saved as a ZIP, as the caller's own */
+        post: operations["bringIn"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2728,6 +2729,10 @@ export interface components {
             url?: string;
             revised_prompt?: string;
         };
+        ConversationBroughtIn: {
+            /** Format: uuid */
+            conversation: string;
+        };
         PictureFrom: {
             /** Format: uuid */
             picture: string;
@@ -4461,6 +4466,36 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    bringIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description It is there */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConversationBroughtIn"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     ask: {
         parameters: {
             query?: never;
@@ -4643,7 +4678,7 @@ export interface operations {
     export: {
         parameters: {
             query?: {
-                as?: "markdown" | "json";
+                as?: "markdown" | "json" | "zip";
             };
             header?: never;
             path: {
@@ -7365,7 +7400,7 @@ export interface operations {
     exportRecord: {
         parameters: {
             query?: {
-                as?: "markdown" | "json";
+                as?: "markdown" | "json" | "zip";
             };
             header?: never;
             path: {

@@ -21,6 +21,9 @@ export async function detach(conversation: string, id: number): Promise<void> {
   });
 }
 
+/** The path for conversations that were saved, for uploads. */
+export const savedConversations = `/api/at/${encodeURIComponent(pageData.slug)}/conversations`;
+
 /** The path of the pictures of a conversation, for uploads. */
 export const pictures = (conversation: string) =>
   `/api/at/${encodeURIComponent(pageData.slug)}/pictures${conversation ? `?${new URLSearchParams({ conversation })}` : ""}`;

@@ -3,7 +3,10 @@
   import { say } from "../words";
   import Search from "@lucide/svelte/icons/search";
   import { pathOf, type Conversation } from "./conversation.svelte";
-  import type { Schemas } from "../pageData";
+  import { Trouble } from "../api/service";
+  import { upload } from "../api/upload";
+  import { savedConversations } from "../api/visiting";
+  import { pageData, type Schemas } from "../pageData";
   import Link from "../ui/Link.svelte";
 
   interface Props {
@@ -43,6 +46,27 @@
     if (e.metaKey || e.ctrlKey || e.shiftKey) return;
     e.preventDefault();
     open(id);
+  }
+
+  const { desk } = pageData;
+  let problem = $state("");
+
+  async function bringIn(field: HTMLInputElement) {
+    const file = field.files?.[0];
+    field.value = "";
+    problem = "";
+    if (!file) return;
+    try {
+      const { conversation: id } = await upload<Schemas["ConversationBroughtIn"]>(
+        savedConversations,
+        [{ name: file.name, file }],
+        () => {},
+      );
+      await conversation.refresh();
+      open(id);
+    } catch (e) {
+      problem = e instanceof Trouble ? e.detail : say.general.onTheWay;
+    }
   }
 
   let timer = 0;
@@ -97,5 +121,17 @@
   {/each}
   {#if conversation.more}
     <Link class="mt-3 min-h-8 text-sm" onclick={() => conversation.extend()}>{say.contents.more}</Link>
+  {/if}
+  {#if desk?.pictures.take}
+    <label
+      class="mt-5 inline-flex min-h-8 cursor-pointer items-center text-fine text-faded has-focus-visible:outline-2 has-focus-visible:outline-accent hover:text-accent hover:underline">
+      {say.conversation.bringIn}
+      <input
+        class="sr-only"
+        type="file"
+        accept=".zip,application/zip"
+        onchange={(e) => bringIn(e.currentTarget)} />
+    </label>
+    {#if problem}<p class="text-fine text-wrong" role="alert">{problem}</p>{/if}
   {/if}
 </nav>

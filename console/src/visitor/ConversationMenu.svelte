@@ -47,6 +47,10 @@
         >{say.conversation.asMarkdown}</DropdownMenu.Item>
       <DropdownMenu.Item class="menu-item no-underline" onSelect={() => location.assign(file("json"))}
         >{say.conversation.asJson}</DropdownMenu.Item>
+      {#if conversation.turns.some((t) => t.pictures.length)}
+        <DropdownMenu.Item class="menu-item no-underline" onSelect={() => location.assign(file("zip"))}
+          >{say.conversation.asZip}</DropdownMenu.Item>
+      {/if}
       <DropdownMenu.Item class="menu-item no-underline" onSelect={() => setTimeout(print, 200)}
         >{say.conversation.print}</DropdownMenu.Item>
       <DropdownMenu.Separator class="my-1 border-t border-rule" />

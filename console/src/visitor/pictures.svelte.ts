@@ -5,6 +5,9 @@ import * as api from "../api/visiting";
 import { pageData, type Schemas } from "../pageData";
 import type { Begun } from "./begun.svelte";
 
+/** After how long, in ms, it is looked whether a picture has been described. */
+const describedAfter = 6000;
+
 export type Picture = Schemas["Picture"];
 
 /** The pictures that questions on the page are asked with. */
@@ -67,6 +70,7 @@ export class Pictures {
         const { conversation, pictures, refused } = await send();
         this.begun.announced(conversation);
         this.list = pictures;
+        if (pageData.desk?.pictures.by_model) setTimeout(() => void this.refresh(), describedAfter);
         this.problem = refused
           .map((r) => say.pictures.notTaken(r.name, fromService(r.phrase, r.problem)))
           .join(" ");

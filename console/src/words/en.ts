@@ -129,6 +129,8 @@ export const en = {
   conversation: {
     asJson: "Save as data (JSON)",
     asMarkdown: "Save as text (Markdown)",
+    asZip: "Save with its pictures (ZIP)",
+    bringIn: "Bring in a saved conversation",
     broken: "Something went wrong on this page. Please load it again.",
     fetching: "Fetching the conversation …",
     menu: "This conversation",
@@ -602,6 +604,8 @@ export const en = {
     "contents.yesterday": "Conversations of yesterday.",
     "conversation.asJson": "A file with everything in it, for programs.",
     "conversation.asMarkdown": "A file that you can read in any editor.",
+    "conversation.asZip": "A file with the text and all pictures; you can bring it in again.",
+    "conversation.bringIn": "Takes a ZIP that was saved here before.",
     "conversation.menu": "What you can do with the conversation that is open.",
     "conversation.name": "What it is called in your list.",
     "conversation.print": "Prints the conversation, or makes a PDF of it.",
@@ -755,6 +759,9 @@ export const en = {
   /** What the service says, by the form that it says it in. Where {1}, {2} … stand
    *  come values; another language puts them where it wants them. */
   service: asTheyAre([
+    "The picture {1} cannot be read. Nothing was brought in.",
+    "The picture {1} is missing in the file, or there are more than {2}. Nothing was brought in.",
+    "This is no conversation that was saved here. Choose the ZIP that “Save with its pictures” made.",
     "Making the picture",
     "Pictures",
     "At this desk a question is asked with {1} pictures at most.",

@@ -47,6 +47,9 @@ alter table turn add media uuid[]; -- that it was asked with
 alter table model_call add pictures integer not null default 0; -- that it made
 create index media_turn on media (turn) where turn is not null;
 
+alter table trace drop constraint trace_kind_check;
+alter table trace add constraint trace_kind_check check (kind in ('reply', 'summary', 'rerun', 'direct', 'description'));
+
 -- Content that nothing needs any more goes.
 -- +goose StatementBegin
 create function content_goes(hashes bytea[]) returns void language sql as $$
@@ -99,6 +102,9 @@ end $$;
 -- +goose StatementEnd
 
 -- +goose Down
+delete from trace where kind = 'description';
+alter table trace drop constraint trace_kind_check;
+alter table trace add constraint trace_kind_check check (kind in ('reply', 'summary', 'rerun', 'direct'));
 -- +goose StatementBegin
 create or replace function conversation_goes() returns trigger language plpgsql as $$
 begin

@@ -126,10 +126,7 @@
     {#each madeIn(t) as id (id)}
       <li>
         <a href={pictureOf(id)} target="_blank" rel="noopener"
-          ><img
-            class="h-40 rounded border border-rule"
-            src={pictureOf(id)}
-            alt="What was made" /></a>
+          ><img class="h-40 rounded border border-rule" src={pictureOf(id)} alt="What was made" /></a>
       </li>
     {/each}
   </ul>
