@@ -105,12 +105,7 @@ func (d toDesk) Do(r *http.Request) (*http.Response, error) {
 // The same through one of Go.
 func TestAClientLibraryOfGo(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
-	at, err := url.Parse(b.Address)
-	if err != nil {
-		t.Fatal(err)
-	}
-	client, err := completions.NewClientForOpenAI("https://desk.invalid/v1", azcore.NewKeyCredential(testbed.Token),
-		&completions.ClientOptions{ClientOptions: azcore.ClientOptions{Transport: toDesk{at}}})
+	client, err := clientInGo(b)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -163,5 +158,53 @@ func TestAClientLibraryOfGo(t *testing.T) {
 	var failure *azcore.ResponseError
 	if _, err := client.GetChatCompletions(ctx, bad, nil); !errors.As(err, &failure) || failure.StatusCode != 400 {
 		t.Errorf("temperature 9: %v", err)
+	}
+}
+
+// clientInGo talks to a desk; it insists on an address that is called safely.
+func clientInGo(b *testbed.Bed) (*completions.Client, error) {
+	at, err := url.Parse(b.Address)
+	if err != nil {
+		return nil, err
+	}
+	return completions.NewClientForOpenAI("https://desk.invalid/v1", azcore.NewKeyCredential(testbed.Token),
+		&completions.ClientOptions{ClientOptions: azcore.ClientOptions{Transport: toDesk{at}}})
+}
+
+// Pictures are made and asked about through real client libraries of JavaScript and Go.
+func TestClientLibrariesWithPictures(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	for _, desk := range []string{"slug: labels\ntitle: L\npurpose: P.\nmodel: alder-brush\nrecipe: depict\n" +
+		"recipe_settings: {side: 256}\n",
+		"slug: frames\ntitle: F\npurpose: P.\nmodel: orchid-eye\npictures: {take: true}\n"} {
+		if _, err := b.Client.Publish(t.Context(), "d.yaml", []byte(desk), ""); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var got struct {
+		Made       int
+		Link, Said string
+	}
+	said := node(t, "pictures.js", b.Address, testbed.Token, "labels", "frames")
+	if err := json.Unmarshal([]byte(said), &got); err != nil || got.Made != 2 || got.Link != "image/png" ||
+		!strings.Contains(got.Said, "256 by 256") {
+		t.Errorf("%s, %v", said, err)
+	}
+	client, err := clientInGo(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	made, err := client.GetImageGenerations(t.Context(), completions.ImageGenerationOptions{
+		DeploymentName: new("labels"), Prompt: new("A label in red"), N: new(int32(2)),
+		ResponseFormat: new(completions.ImageGenerationResponseFormatBase64),
+	}, nil)
+	if err != nil || len(made.Data) != 2 || made.Data[0].Base64Data == nil {
+		t.Errorf("%+v, %v", made, err)
+	}
+	_, err = client.GetImageGenerations(t.Context(), completions.ImageGenerationOptions{DeploymentName: new("labels"),
+		Prompt: new("x"), N: new(int32(9))}, nil)
+	var refused *azcore.ResponseError
+	if !errors.As(err, &refused) || refused.StatusCode != 400 {
+		t.Errorf("nine of four: %v", err)
 	}
 }

@@ -87,7 +87,7 @@ func (w *wanted) take(c fiber.Ctx, name, value string) error {
 	case "size":
 		w.Size = value
 	case "response_format":
-		if w.Format = value; value != "b64_json" && value != "url" {
+		if w.Format = value; value != "b64_json" && value != "base64" && value != "url" { // both names are in use
 			err = refuse(c, name, badValue, "response_format is b64_json or url.")
 		}
 	case "n":
