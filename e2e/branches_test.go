@@ -81,7 +81,8 @@ func TestSearchingEarlierConversations(t *testing.T) {
 		box.value = ""; box.dispatchEvent(new Event("input", {bubbles: true}));
 		box.value = "syr"; box.dispatchEvent(new Event("input", {bubbles: true}));
 		await new Promise(done => setTimeout(done, 600));
-		window.found = () => [...document.querySelectorAll("nav a")].find(a => a.innerText.startsWith("How much syrup"));
+		window.found = () => [...document.querySelectorAll("nav a")].find(a => a.innerText.startsWith("How much " +
+			"syrup"));
 		return window.found()?.querySelector("mark")?.innerText === "syrup";
 	})()`)
 	p.accessible("a search")

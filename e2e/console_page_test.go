@@ -62,8 +62,10 @@ func (p *page) fill(label, text string) {
 func (p *page) focus(label string) {
 	p.t.Helper()
 	script := fmt.Sprintf(`(() => {
-		const named = e => (e.getAttribute("aria-label") ?? "").startsWith(%[1]q) || [...(e.labels ?? [])].some(l => l.innerText.trim().startsWith(%[1]q));
-		const field = [...document.querySelectorAll("input, textarea, select, [contenteditable=true]")].filter(e => e.offsetParent).find(named);
+		const named = e => (e.getAttribute("aria-label") ?? "").startsWith(%[1]q) ||
+			[...(e.labels ?? [])].some(l => l.innerText.trim().startsWith(%[1]q));
+		const field = [...document.querySelectorAll("input, textarea, select, " +
+			"[contenteditable=true]")].filter(e => e.offsetParent).find(named);
 		if (!field) return false;
 		field.focus();
 		if (field.select) field.select(); else getSelection().selectAllChildren(field);
@@ -122,7 +124,8 @@ func (p *page) choose(button, entry string) {
 func (p *page) undo() {
 	p.t.Helper()
 	p.until("undo is offered", `(() => {
-		const offers = [...document.querySelectorAll("[data-sonner-toast] button")].filter(b => b.innerText === "Undo" && !b.dataset.pressed);
+		const offers = [...document.querySelectorAll("[data-sonner-toast] " +
+			"button")].filter(b => b.innerText === "Undo" && !b.dataset.pressed);
 		if (!offers.length) return false;
 		offers[0].dataset.pressed = "yes";
 		offers[0].click();

@@ -76,7 +76,8 @@ func TestALongPastedTextIsOfferedAsADocument(t *testing.T) {
 			const box = document.querySelector("textarea"), data = new DataTransfer(), text = %q;
 			box.focus();
 			data.setData("text/plain", text);
-			if (box.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true })))
+			if (box.dispatchEvent(new ClipboardEvent("paste",
+				{ clipboardData: data, bubbles: true, cancelable: true })))
 				document.execCommand("insertText", false, text);
 			return true;
 		})()`, text)

@@ -92,7 +92,8 @@ func depict() step {
 func vary() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "vary", About: "Has a model make variations of a picture; with words it changes what they say, and with " +
+			Name: "vary",
+			About: "Has a model make variations of a picture; with words it changes what they say, and with " +
 				"a mask only what that leaves open.",
 			In: append([]recipe.Port{
 				{Name: "picture", Type: recipe.Picture, Need: true, About: "the picture"},

@@ -52,7 +52,8 @@ func names(r recipe.Result) (all []string) {
 	return all
 }
 
-func runBuiltIn(t *testing.T, name string, turn *RunContext, inputs recipe.Values) (recipe.Result, []recipe.Span, error) {
+func runBuiltIn(t *testing.T, name string, turn *RunContext, inputs recipe.Values) (recipe.Result, []recipe.Span,
+	error) {
 	t.Helper()
 	src, _ := Source(name)
 	r, err := Check(name, src)

@@ -98,7 +98,8 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 			t.Errorf("%s: its part reads back as %+v (%v)", name, parts, err)
 		}
 	}
-	if found[recipe.Picture] < 4 || found[recipe.Passage] < 8 || found[recipe.Answer] == 0 || found[recipe.Sources] < 4 {
+	if found[recipe.Picture] < 4 || found[recipe.Passage] < 8 || found[recipe.Answer] == 0 ||
+		found[recipe.Sources] < 4 {
 		t.Errorf("there was little to read: %v", found)
 	}
 }
@@ -113,7 +114,8 @@ func reads(t *testing.T, found map[recipe.Type]int, where string, of recipe.Type
 		}
 		return
 	}
-	into := map[recipe.Type]any{recipe.Picture: &recipe.Media{}, recipe.Passage: &evidence.Passage{}, recipe.Answer: &evidence.Answer{},
+	into := map[recipe.Type]any{recipe.Picture: &recipe.Media{}, recipe.Passage: &evidence.Passage{},
+		recipe.Answer:  &evidence.Answer{},
 		recipe.Sources: &evidence.Sources{}}[of]
 	if into == nil || v == nil {
 		return
@@ -157,7 +159,8 @@ parts: [{title: Sources, from: checked.margin}]
 	const templated = `inputs: [{name: question, type: text, need: true}]
 steps:
   - {name: found, do: retrieve, from: {question: question}}
-  - {name: prompt, do: compose, from: {passages: found.passages}, set: {user: "{{range .passages}}{{.number}} {{.path}}: {{(index .spans 0).page}};{{end}}", system: ""}}
+  - {name: prompt, do: compose, from: {passages: found.passages},
+	set: {user: "{{range .passages}}{{.number}} {{.path}}: {{(index .spans 0).page}};{{end}}", system: ""}}
   - {name: answer, do: generate, from: {prompt: prompt.prompt}}
 reply: answer.text
 `

@@ -1690,6 +1690,9 @@ type PicturesGiven struct {
 	// Pictures All that questions are about now.
 	Pictures []Picture    `json:"pictures"`
 	Refused  []NotBrought `json:"refused"`
+
+	// Replaced The names of those that made room for new ones.
+	Replaced []string `json:"replaced"`
 }
 
 // Port defines model for Port.

@@ -34,6 +34,8 @@ func Start(ctx context.Context) (*Chromium, error) {
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("no-first-run", true), chromedp.Flag("font-render-hinting", "none"),
+		// A camera and a microphone without any: a moving test picture and beeps.
+		chromedp.Flag("use-fake-device-for-media-stream", true), chromedp.Flag("use-fake-ui-for-media-stream", true),
 	)
 	allocator, cancelAllocator := chromedp.NewExecAllocator(ctx, options...)
 	first, cancelFirst := chromedp.NewContext(allocator)

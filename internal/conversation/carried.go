@@ -123,7 +123,8 @@ func (s *Service) Carry(ctx context.Context, w io.Writer, deskTitle string, v re
 	for name, body := range map[string]string{"conversation.json": string(text),
 		"conversation.md": markdown(deskTitle, v, turns, func(i int) (lines string) {
 			for _, m := range pictures[i] {
-				lines += fmt.Sprintf("![%s](%s)\n\n", strings.NewReplacer("[", "(", "]", ")", "\n", " ").Replace(m.Said),
+				lines += fmt.Sprintf("![%s](%s)\n\n", strings.NewReplacer("[", "(", "]", ")", "\n",
+					" ").Replace(m.Said),
 					fileOf(m))
 			}
 			return lines
@@ -182,7 +183,8 @@ func (s *Service) BringIn(ctx context.Context, who record.Visitor, slug string, 
 		len(c.Turns) > mostCarriedTurns {
 		return uuid.Nil, no
 	}
-	b := bringing{service: s, who: who, desk: r, files: files, id: uuid.Must(uuid.NewV7()), taken: map[string]record.Media{}}
+	b := bringing{service: s, who: who, desk: r, files: files, id: uuid.Must(uuid.NewV7()),
+		taken: map[string]record.Media{}}
 	turns := make([]record.BroughtTurn, len(c.Turns))
 	for i, t := range c.Turns {
 		if turns[i], err = b.turn(ctx, t); err != nil {
@@ -193,8 +195,9 @@ func (s *Service) BringIn(ctx context.Context, who record.Visitor, slug string, 
 	if title == "" {
 		title = record.OneLine(c.Turns[0].Question, longestName)
 	}
-	err = s.Store.BringIn(ctx, record.BroughtIn{ID: b.id, DeskID: r.DeskID, Revision: r.Number, Visitor: who, Title: title,
-		At: s.Now(), Turns: turns})
+	err = s.Store.BringIn(ctx, record.BroughtIn{ID: b.id, DeskID: r.DeskID, Revision: r.Number, Visitor: who,
+		Title: title,
+		At:    s.Now(), Turns: turns})
 	return b.id, fault.NotFound(s.Log, fault.NoDesk, err)
 }
 
@@ -240,8 +243,10 @@ func (b *bringing) picture(ctx context.Context, p carriedPicture, turn uuid.UUID
 	}
 	body, there := b.files[path.Clean(p.File)]
 	if !there || len(b.taken) == mostCarriedPictures {
-		return record.Media{}, &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s is missing in the "+
-			"file, or there are more than %d. Nothing was brought in.", record.OneLine(p.Name, 80), mostCarriedPictures)}
+		return record.Media{}, &fault.Problem{Code: fault.Invalid,
+			Sentence: phrase.Of("The picture %s is missing in the "+
+				"file, or there are more than %d. Nothing was brought in.", record.OneLine(p.Name, 80),
+				mostCarriedPictures)}
 	}
 	f := media.For{Conversation: b.id, Visitor: b.who, DeskID: b.desk.DeskID, Said: record.OneLine(p.Shows, 1000)}
 	if made {
@@ -249,8 +254,9 @@ func (b *bringing) picture(ctx context.Context, p carriedPicture, turn uuid.UUID
 	}
 	taken, err := b.service.Media.Take(ctx, f, p.Name, bytes.NewReader(body))
 	if err == nil && !taken.Problem.IsZero() {
-		err = &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s cannot be read. Nothing was brought "+
-			"in.", taken.Name)}
+		err = &fault.Problem{Code: fault.Invalid,
+			Sentence: phrase.Of("The picture %s cannot be read. Nothing was brought "+
+				"in.", taken.Name)}
 	}
 	b.taken[p.File] = taken.Media
 	return taken.Media, err

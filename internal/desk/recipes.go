@@ -173,7 +173,8 @@ func OpenerPicture(f deskfile.File, opener int) (name string, body []byte, ok bo
 // checkOpeners says what is wrong with the pictures of openers.
 func checkOpeners(f deskfile.File, say func(place, format string, args ...any)) {
 	if len(f.OpenerPictures) > 0 && !f.Pictures.Take {
-		say("opener_pictures", "opener_pictures: visitors may not ask about pictures here; write pictures: {take: true}")
+		say("opener_pictures",
+			"opener_pictures: visitors may not ask about pictures here; write pictures: {take: true}")
 	}
 	if n := len(f.OpenerPictures); n > len(f.Openers) {
 		say("opener_pictures", "opener_pictures: there are %d pictures and %d openers", n, len(f.Openers))
@@ -187,13 +188,15 @@ func checkOpeners(f deskfile.File, say func(place, format string, args ...any)) 
 		kind := picture.KindOf(body)
 		switch {
 		case f.OwnPictures[name] == "":
-			say(place, "opener_pictures: %s is not here; publish with the command line where that file lies beside this "+
-				"one", name)
+			say(place,
+				"opener_pictures: %s is not here; publish with the command line where that file lies beside this "+
+					"one", name)
 		case !ok || kind != "image/jpeg" && kind != "image/png":
 			say(place, "opener_pictures: what stands under own_pictures for %s is no JPEG or PNG in base64", name)
 		case len(body) > mostOpenerPicture:
-			say(place, "opener_pictures: %s has %d bytes, and %d at most are kept; publish with the command line, which "+
-				"makes it smaller", name, len(body), mostOpenerPicture)
+			say(place,
+				"opener_pictures: %s has %d bytes, and %d at most are kept; publish with the command line, which "+
+					"makes it smaller", name, len(body), mostOpenerPicture)
 		}
 	}
 }

@@ -178,7 +178,8 @@ func (s *Service) Prepare(ctx context.Context, name string, body []byte, w pictu
 		return f, wrong, err
 	}
 	made := d.Made[0]
-	return recipe.Media{Name: name, Kind: made.Kind, Width: made.Width, Height: made.Height, Body: made.Body}, wrong, nil
+	return recipe.Media{Name: name, Kind: made.Kind, Width: made.Width, Height: made.Height, Body: made.Body}, wrong,
+		nil
 }
 
 // Unpacked hands over the files of a ZIP once it is its turn.
@@ -264,7 +265,8 @@ func (s *Service) Gallery(ctx context.Context, desk int64, who record.Visitor, s
 
 // Copy gives a picture to another conversation; its bytes are there already.
 func (s *Service) Copy(ctx context.Context, m record.Media, f For) error {
-	m.ID, m.Origin, m.Conversation, m.DeskID, m.Visitor = uuid.Must(uuid.NewV7()), record.Given, f.Conversation, f.DeskID,
+	m.ID, m.Origin, m.Conversation, m.DeskID, m.Visitor = uuid.Must(uuid.NewV7()), record.Given, f.Conversation,
+		f.DeskID,
 		f.Visitor
 	m.Turn, m.Made, m.PutAwayAt, m.AddedAt = nil, nil, nil, s.Now()
 	return fault.NotFound(s.Log, fault.NoConversation, s.Store.Copy(ctx, &m))

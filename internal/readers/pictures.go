@@ -38,9 +38,8 @@ func (p *Pool) Picture(ctx context.Context, name string, body []byte, wanted ...
 	if errors.As(err, &problem) {
 		what := problem.What
 		if what.Form == GivenUp.Form {
-			what = phrase.Of("it could not be read: it takes too long or too much memory; make it smaller, or save " +
-				"it " +
-				"as JPEG, and give it again")
+			what = phrase.Of("it could not be read: it takes too long or too much memory; make it smaller, or as " +
+				"JPEG, and give it again")
 		}
 		return Depicted{}, &picture.Problem{File: name, What: what}
 	}

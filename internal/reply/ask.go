@@ -130,7 +130,8 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Media: idsOf(pictures), Vocabulary: d.Counter.Vocabulary(),
 		Supplied: supplied,
-		Choice:   encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe, Inputs: encode(q.Inputs, len(q.Inputs) == 0),
+		Choice:   encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe,
+		Inputs:   encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
 	})
 	if err != nil {

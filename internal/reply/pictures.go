@@ -154,7 +154,8 @@ const largestPreview = 1 << 20
 // preview shows what a picture looks like that is not done yet.
 func (a asker) preview(f recipe.Media) {
 	if (f.Kind == "image/png" || f.Kind == "image/jpeg") && len(f.Body) <= largestPreview {
-		a.news(Notice{Kind: "preview", Picture: "data:" + f.Kind + ";base64," + base64.StdEncoding.EncodeToString(f.Body)})
+		a.news(Notice{Kind: "preview",
+			Picture: "data:" + f.Kind + ";base64," + base64.StdEncoding.EncodeToString(f.Body)})
 	}
 }
 
@@ -290,7 +291,8 @@ func (s *Service) PicturesOf(ctx context.Context, turn uuid.UUID) ([]record.Medi
 }
 
 // prepared are pictures that belong to no conversation, as a model takes them.
-func (s *Service) prepared(ctx context.Context, e models.Entry, given []GivenPicture) (files []recipe.Media, err error) {
+func (s *Service) prepared(ctx context.Context, e models.Entry, given []GivenPicture) (files []recipe.Media,
+	err error) {
 	if len(given) > 0 && (s.Media == nil || !e.Able("see")) {
 		return nil, fault.Plain(fault.Blind)
 	}
@@ -307,7 +309,8 @@ func (s *Service) prepared(ctx context.Context, e models.Entry, given []GivenPic
 	return files, nil
 }
 
-// NotTaken says to a program that a picture of its request was not taken.
+// NotTaken is the [fault.Problem] (invalid) that says to a program that a picture of its
+// request was not taken.
 func NotTaken(name string, why phrase.Phrase) error {
 	return &fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("The picture %s was not taken: %s.", name,
 		strings.TrimSuffix(why.String(), "."))}

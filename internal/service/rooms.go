@@ -93,8 +93,9 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	}
 	var pictures *media.Service
 	if o.Reader != nil {
-		pictures = media.New(media.Options{Store: o.Store.Media, Files: o.Store.Shelves, Reader: o.Reader, Log: o.Log, Currency: o.Currency,
-			Now: o.Now})
+		pictures = media.New(media.Options{Store: o.Store.Media, Files: o.Store.Shelves, Reader: o.Reader, Log: o.Log,
+			Currency: o.Currency,
+			Now:      o.Now})
 	}
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{

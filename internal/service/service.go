@@ -91,10 +91,8 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	reader := readers.New(o.Data)
 	defer reader.Close()
 	instance := reply.RandomInstance()
-	library, err := shelf.Open(starting,
-		shelf.Options{Store: st, Log: log, Instance: instance, Reader: reader, Models: registry,
-			Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, int64(reading.DefaultLimits.Bytes),
-				fetchLimit))})
+	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Reader: reader,
+		Models: registry, Sources: o.sources()})
 	if err != nil {
 		return err
 	}
@@ -143,9 +141,15 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	return err
 }
 
+// sources is where a maker may have a shelf filled from.
+func (o Settings) sources() *source.Sources {
+	return source.New(reach.New(reach.Public{Private: o.FetchPrivate}, int64(reading.DefaultLimits.Bytes), fetchLimit))
+}
+
 // rooms is what the settings say of the rooms.
 func (o Settings) rooms() RoomOptions {
-	return RoomOptions{References: o.references(), ConnectionFile: o.Connections, ProgramFolder: o.Programs, Currency: o.Currency}
+	return RoomOptions{References: o.references(), ConnectionFile: o.Connections, ProgramFolder: o.Programs,
+		Currency: o.Currency}
 }
 
 // openStore opens the database that is set, or else starts a private one.

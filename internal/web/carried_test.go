@@ -38,7 +38,8 @@ func TestAConversationIsTakenAlongAndBroughtInAgain(t *testing.T) {
 		!strings.Contains(text["conversation.json"], `"juvalogos-conversation/1"`) || len(text[file]) < 100 {
 		t.Errorf("%v", text)
 	}
-	if _, plain := call(t, alice, "GET", b.Address+"/api/conversations/"+out.Conversation+"/export", ""); !strings.Contains(
+	if _, plain := call(t, alice, "GET", b.Address+"/api/conversations/"+out.Conversation+"/export",
+		""); !strings.Contains(
 		plain, "*Asked with: my frame.png*") {
 		t.Error(plain)
 	}
@@ -57,12 +58,15 @@ func TestAConversationIsTakenAlongAndBroughtInAgain(t *testing.T) {
 		Turns []api.Turn
 	}
 	_, said = call(t, alice, "GET", b.Address+"/api/conversations/"+brought.Conversation, "")
-	if err := json.Unmarshal([]byte(said), &whole); err != nil || whole.Title != "What is on it?" || len(whole.Turns) != 2 ||
+	if err := json.Unmarshal([]byte(said), &whole); err != nil || whole.Title != "What is on it?" ||
+		len(whole.Turns) != 2 ||
 		whole.Turns[1].Reply != last.Reply || len(whole.Turns[1].Pictures) != 1 ||
-		whole.Turns[0].Pictures[0].ID != whole.Turns[1].Pictures[0].ID || whole.Turns[0].Pictures[0].Alt != "Four [fields]" {
+		whole.Turns[0].Pictures[0].ID != whole.Turns[1].Pictures[0].ID ||
+		whole.Turns[0].Pictures[0].Alt != "Four [fields]" {
 		t.Errorf("%s, %v", said, err)
 	}
-	if next := askIn(t, alice, desk+"/questions", brought.Conversation, "And how bright?"); !strings.Contains(next.Reply,
+	if next := askIn(t, alice, desk+"/questions", brought.Conversation,
+		"And how bright?"); !strings.Contains(next.Reply,
 		"bright") || len(next.Pictures) != 1 {
 		t.Errorf("it does not go on: %+v", next)
 	}
@@ -80,14 +84,20 @@ func TestAConversationIsTakenAlongAndBroughtInAgain(t *testing.T) {
 	_, before := call(t, alice, "GET", desk+"/conversations", "")
 	for name, body := range map[string][]byte{
 		"no ZIP": []byte("hello"), "cut": []byte(packed[:len(packed)/2]),
-		"another format": repacked(func(name, body string) string { return strings.ReplaceAll(body, "conversation/1", "x/9") }),
+		"another format": repacked(func(name, body string) string {
+			return strings.ReplaceAll(body, "conversation/1",
+				"x/9")
+		}),
 		"no picture": repacked(func(name, body string) string {
 			if strings.HasPrefix(name, "pictures/") {
 				return "hello"
 			}
 			return body
 		}),
-		"a way out": repacked(func(name, body string) string { return strings.ReplaceAll(body, "pictures/", "../../") }),
+		"a way out": repacked(func(name, body string) string {
+			return strings.ReplaceAll(body, "pictures/",
+				"../../")
+		}),
 	} {
 		if status, said := bring(body); status != 422 || !strings.Contains(said, "detail") {
 			t.Errorf("%s: %d %s", name, status, said)

@@ -69,7 +69,8 @@ func (w *wanted) take(c fiber.Ctx, name, value string) error {
 	case known:
 		return refuse(c, name, notSupported, fmt.Sprintf("%s cannot be chosen here; leave it out.", name))
 	case !slices.Contains(picturesKnow, name):
-		return refuse(c, name, "unknown_parameter", fmt.Sprintf("The parameter %q is not known here; leave it out.", name))
+		return refuse(c, name, "unknown_parameter", fmt.Sprintf("The parameter %q is not known here; leave it out.",
+			name))
 	}
 	number := func(least int) (int, error) {
 		n, err := strconv.Atoi(value)
@@ -164,7 +165,8 @@ func (s *images) fromPicture(c fiber.Ctx) error {
 		return refuse(c, "image", badValue, "There is no image.")
 	}
 	if strings.HasSuffix(c.Path(), "/edits") && strings.TrimSpace(w.Prompt) == "" {
-		return refuse(c, "prompt", badValue, "prompt says what is to be changed; for variations ask /v1/images/variations.")
+		return refuse(c, "prompt", badValue,
+			"prompt says what is to be changed; for variations ask /v1/images/variations.")
 	}
 	return s.make(c, who, w, true)
 }
@@ -272,7 +274,8 @@ func (s *images) onPicture(c fiber.Ctx, d *desk.Desk, w wanted, q *reply.Questio
 		if g == nil {
 			continue
 		}
-		taken, err := s.Media.Take(from(c), media.For{Conversation: q.Conversation, Visitor: q.Visitor, DeskID: d.DeskID,
+		taken, err := s.Media.Take(from(c), media.For{Conversation: q.Conversation, Visitor: q.Visitor,
+			DeskID: d.DeskID,
 			Origin: origin, As: d.Entry.Takes.Wanted()}, g.Name, bytes.NewReader(g.Body))
 		if err != nil {
 			return err

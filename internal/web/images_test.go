@@ -125,7 +125,8 @@ func TestPicturesThatCannotBeMadeAreRefused(t *testing.T) {
 			"170x256, 256x170, 256x256"},
 		{"generations", map[string]any{"model": "labels", "prompt": "x", "quality": "hd"}, nil, 400, "quality"},
 		{"generations", map[string]any{"model": "labels", "prompt": "x", "sparkle": 1}, nil, 400, "sparkle"},
-		{"generations", map[string]any{"model": "labels", "prompt": "x", "response_format": "pdf"}, nil, 400, "b64_json"},
+		{"generations", map[string]any{"model": "labels", "prompt": "x", "response_format": "pdf"}, nil, 400,
+			"b64_json"},
 		{"generations", map[string]any{"model": "labels", "prompt": "a forbidden thing"}, nil, 422, "content_filter"},
 		{"variations", map[string]any{"model": "more"}, map[string][]byte{}, 400, "There is no image"},
 		{"variations", map[string]any{"model": "labels"}, flag, 400, "/v1/images/generations"},
@@ -181,11 +182,13 @@ func TestProgramsAskAboutPictures(t *testing.T) {
 			t.Errorf("%s %.40v: %d %+v", c.model, c.urls, status, got.Error)
 		}
 	}
-	large := "data:image/png;base64," + base64.StdEncoding.EncodeToString(picturetest.PNG(picturetest.Noisy(1700, 1500, 1)))
+	large := "data:image/png;base64," + base64.StdEncoding.EncodeToString(picturetest.PNG(picturetest.Noisy(1700,
+		1500, 1)))
 	if len(large) < 5<<20 {
 		t.Fatalf("%d bytes", len(large))
 	}
-	if status, c := ask("frames", large); status != 200 || !strings.Contains(c.Choices[0].Message.Content, "1700 by 1500") {
+	if status, c := ask("frames", large); status != 200 || !strings.Contains(c.Choices[0].Message.Content,
+		"1700 by 1500") {
 		t.Errorf("a large one: %d %+v", status, c.Error)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -143,6 +144,10 @@ func (s *pictures) addFrom(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	before, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	if err != nil {
+		return err
+	}
 	m, err := s.Media.Of(c, id, who)
 	if err == nil {
 		err = s.Media.Copy(c, m, media.For{Conversation: conversation, Visitor: who, DeskID: d.DeskID})
@@ -150,7 +155,8 @@ func (s *pictures) addFrom(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.given(c, who, d, api.PicturesGiven{Conversation: conversation.String(), Refused: []api.NotBrought{}})
+	return s.given(c, who, d, api.PicturesGiven{Conversation: conversation.String(), Refused: []api.NotBrought{}},
+		before...)
 }
 
 // toBegin is the conversation that is named, or a new one.
@@ -257,32 +263,47 @@ func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversat
 	refuse := func(name string, why phrase.Phrase) {
 		out.Refused = append(out.Refused, api.NotBrought{Name: name, Problem: why.String(), Phrase: why})
 	}
-	fresh := 0
+	before, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	if err != nil {
+		return err
+	}
+	tried, fresh, most := 0, 0, d.Settings.Pictures.Most
+	if origin == record.Mask {
+		most = 1
+	}
 	err = files(func(name string, body io.Reader) error {
-		if fresh == mostAtATime {
+		if tried++; tried > mostAtATime {
 			refuse(name, phrase.Of("up to %d pictures are taken at a time", mostAtATime))
 			return nil
 		}
-		fresh++
+		if fresh == most {
+			refuse(name, phrase.Of("a question is asked with up to %d pictures", most))
+			return nil
+		}
 		one, err := s.Media.Take(from(c), media.For{Conversation: conversation, Visitor: who, DeskID: d.DeskID,
 			Origin: origin, As: d.Entry.Takes.Wanted()}, name, &counted{body, taken})
-		if err == nil && !one.Problem.IsZero() {
+		if err != nil || !one.Problem.IsZero() {
 			refuse(one.Name, one.Problem)
-		} else if err == nil && origin == record.Mask {
+			return err
+		}
+		fresh++
+		if origin == record.Mask {
 			out.Mask = new(shape.Picture(one.Media))
-		} else if err == nil {
+		} else {
 			s.Replies.Describe(from(c), d, one.Media)
 		}
-		return err
+		return nil
 	})
 	if err != nil {
 		return err
 	}
-	return s.given(c, who, d, out)
+	return s.given(c, who, d, out, before...)
 }
 
-// given answers with all that questions are about now.
-func (s *pictures) given(c fiber.Ctx, who record.Visitor, d *desk.Desk, out api.PicturesGiven) error {
+// given answers with all that questions are about now, and which of those before made
+// room for them.
+func (s *pictures) given(c fiber.Ctx, who record.Visitor, d *desk.Desk, out api.PicturesGiven,
+	before ...record.Media) error {
 	conversation, err := uuid.Parse(out.Conversation)
 	if err != nil {
 		return err
@@ -292,6 +313,12 @@ func (s *pictures) given(c fiber.Ctx, who record.Visitor, d *desk.Desk, out api.
 		return err
 	}
 	out.Pictures = s.shaped(c, d, current)
+	out.Replaced = []string{}
+	for _, m := range before {
+		if !slices.ContainsFunc(current, func(o record.Media) bool { return o.ID == m.ID }) {
+			out.Replaced = append(out.Replaced, m.Name)
+		}
+	}
 	return c.Status(fiber.StatusCreated).JSON(out)
 }
 

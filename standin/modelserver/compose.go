@@ -79,13 +79,14 @@ var (
 	whoAreYou   = regexp.MustCompile(`(?i)\b(who|what) are you\b|your name`)
 	goOn        = regexp.MustCompile(`(?is)^(continue|go on|carry on)( (this|the) (text|story))?[:.]\s*(.*)$`)
 	asksGoingOn = regexp.MustCompile(`(?i)\b(continue|go on with|carry on) (the|this) text\b`)
+	asksPicture = regexp.MustCompile(`(?i)\b(pictures?|photos?|photographs?|colou?rs?|shapes?)\b`)
 	counting    = regexp.MustCompile(`(?i)^count from one to (\w+)`)
 )
 
 // speak decides what kind of thing was said.
 func speak(m model, c conversation, standing instructions, chance *rand.Rand) string {
 	switch {
-	case len(c.passages) > 0:
+	case len(c.passages) > 0 && (len(c.pictures) == 0 || !asksPicture.MatchString(c.question)):
 		return fromPassages(m, c)
 	case len(c.pictures) > 0:
 		return look(m, c)

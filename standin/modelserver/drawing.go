@@ -265,7 +265,8 @@ func (q wish) drawn(i int) image.Image {
 	if q.mask == nil { // half of it shines through
 		out := image.NewNRGBA(fresh.Bounds())
 		draw.Draw(out, out.Bounds(), q.of, b.Min, draw.Src)
-		draw.DrawMask(out, out.Bounds(), fresh, image.Point{}, image.NewUniform(color.Alpha{150}), image.Point{}, draw.Over)
+		draw.DrawMask(out, out.Bounds(), fresh, image.Point{}, image.NewUniform(color.Alpha{150}), image.Point{},
+			draw.Over)
 		return corner(out)
 	}
 	out := image.NewNRGBA(fresh.Bounds())

@@ -46,7 +46,8 @@ func (s *Server) Handler() http.Handler {
 	mux.HandleFunc("POST /admin/control", s.setControl)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("X-Simulated", "yes")
-		if r.URL.Path != "/" && !strings.HasPrefix(r.URL.Path, "/v1/images/kept/") && r.Header.Get("Authorization") != "Bearer "+s.Key {
+		if r.URL.Path != "/" && !strings.HasPrefix(r.URL.Path, "/v1/images/kept/") &&
+			r.Header.Get("Authorization") != "Bearer "+s.Key {
 			refuse(w, http.StatusUnauthorized, "invalid_api_key", "The key is missing or wrong.")
 			return
 		}

@@ -2679,6 +2679,8 @@ export interface components {
         PicturesGiven: {
             /** Format: uuid */
             conversation: string;
+            /** @description The names of those that made room for new ones. */
+            replaced: string[];
             /** @description All that questions are about now. */
             pictures: components["schemas"]["Picture"][];
             mask?: components["schemas"]["Picture"];

@@ -124,7 +124,10 @@
   {/if}
   {#if desk?.pictures.take}
     <label
-      class="mt-5 inline-flex min-h-8 cursor-pointer items-center text-fine text-faded has-focus-visible:outline-2 has-focus-visible:outline-accent hover:text-accent hover:underline">
+      class={[
+        "mt-5 inline-flex min-h-8 cursor-pointer items-center text-fine text-faded",
+        "has-focus-visible:outline-2 has-focus-visible:outline-accent hover:text-accent hover:underline",
+      ]}>
       {say.conversation.bringIn}
       <input
         class="sr-only"

@@ -42,17 +42,6 @@
   const newest = $derived(gallery.search ? undefined : gallery.list[0]);
   const older = $derived(gallery.search ? gallery.list : gallery.list.slice(1));
 
-  // By day, in the order of the list.
-  const days = $derived.by(() => {
-    const all: { day: string; pictures: Picture[] }[] = [];
-    for (const p of older) {
-      const day = say.gallery.day(new Date(p.at ?? 0));
-      if (all.at(-1)?.day === day) all.at(-1)!.pictures.push(p);
-      else all.push({ day, pictures: [p] });
-    }
-    return all;
-  });
-
   $effect(() => {
     document.title = desk.title;
   });
@@ -222,7 +211,7 @@
       </button>
       <div class="mt-4 min-w-0 md:mt-0">
         <h2 class="font-serif text-lead leading-snug font-semibold break-words whitespace-pre-wrap">
-          {newest.made?.words}
+          {newest.made?.words || say.gallery.variations}
         </h2>
         <p class="mt-2 text-fine text-faded">{say.gallery.how(newest)}</p>
         <div class="mt-4">{@render actions(newest)}</div>
@@ -257,7 +246,7 @@
       {/if}
     </div>
     {#if gallery.search && !gallery.list.length}<p class="mt-4 text-faded">{say.gallery.notFound}</p>{/if}
-    {#each days as { day, pictures } (day)}
+    {#each gallery.days as { day, pictures } (day)}
       <section class="mt-5 [contain-intrinsic-size:auto_12rem] [content-visibility:auto]">
         <h3 class="mb-2 text-sm font-semibold text-faded">{day}</h3>
         <ul class="grid grid-cols-3 gap-2 sm:grid-cols-5 lg:grid-cols-7">
@@ -291,7 +280,10 @@
 
 {#if gallery.undo}
   <div
-    class="fixed inset-x-0 bottom-3 z-20 mx-auto flex w-[min(34rem,94vw)] items-center justify-between rounded border border-rule bg-leaf py-1.5 pr-1.5 pl-4 text-sm shadow-lg"
+    class={[
+      "fixed inset-x-0 bottom-3 z-20 mx-auto flex w-[min(34rem,94vw)] items-center justify-between",
+      "rounded border border-rule bg-leaf py-1.5 pr-1.5 pl-4 text-sm shadow-lg",
+    ]}
     role="status">
     <span class="min-w-0 truncate">{gallery.undo.what}</span>
     <button

@@ -50,7 +50,14 @@
     </div>
     <p class="mt-2 text-fine text-faded">{say.gallery.leave}</p>
   {:else if turn.problem}
-    <div class="mt-3"><ProblemNote problem={turn.problem} {again} canRetry until={turn.patienceUntil} /></div>
+    <div class="mt-3">
+      <ProblemNote
+        problem={turn.problem}
+        {again}
+        againSays={say.gallery.tryAgain}
+        canRetry
+        until={turn.patienceUntil} />
+    </div>
     <button class="mt-2 min-h-7 text-fine text-accent hover:underline" onclick={close}
       >{say.gallery.putAside}</button>
   {/if}

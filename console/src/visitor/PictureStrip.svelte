@@ -60,6 +60,7 @@
       </p>
     {/if}
     {#each notes as note (note)}<p class="mt-1 text-faded">{note}</p>{/each}
+    {#if pictures.told}<p class="mt-1 text-faded" role="status">{pictures.told}</p>{/if}
     {#if pictures.problem}<p class="mt-1 text-wrong" role="alert">{pictures.problem}</p>{/if}
   </div>
 {/if}

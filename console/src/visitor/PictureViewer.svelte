@@ -10,7 +10,7 @@
   import { Dialog } from "bits-ui";
   import { Trouble } from "../api/service";
   import * as api from "../api/visiting";
-  import type { Snippet } from "svelte";
+  import { untrack, type Snippet } from "svelte";
   import { altOf, fileOf, viewing, type Picture } from "./pictures.svelte";
 
   interface Props {
@@ -35,7 +35,7 @@
     if (!picture) return;
     closer = 1;
     left = top = 0;
-    said = picture.alt ?? "";
+    said = untrack(() => picture.alt ?? "");
     problem = "";
     kept = false;
   });
@@ -177,7 +177,7 @@
         {#if picture.made}
           <div class="border-t border-rule px-4 py-3">
             <p class="max-h-24 overflow-y-auto font-serif break-words whitespace-pre-wrap">
-              {picture.made.words}
+              {picture.made.words || say.gallery.variations}
             </p>
             <p class="mt-1 text-fine text-faded">{say.gallery.how(picture)}</p>
             {#if actions}<div class="mt-2">{@render actions(picture)}</div>{/if}

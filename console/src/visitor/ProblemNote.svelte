@@ -11,13 +11,15 @@
     problem: Schemas["Trouble"];
     /** Has it made again. Default: it cannot be. */
     again?: () => void;
+    /** What the button for that says. Default: to write the reply again. */
+    againSays?: string;
     /** Whether trying again may help. Default: false. */
     canRetry?: boolean;
     /** In ms since 1970: trying earlier is in vain. Default: 0. */
     until?: number;
   }
 
-  let { problem, again, canRetry = false, until = 0 }: Props = $props();
+  let { problem, again, againSays = say.reply.again, canRetry = false, until = 0 }: Props = $props();
 
   let now = $state(Date.now());
   const offered = $derived(canRetry && again && mayHelpAgain(problem));
@@ -39,7 +41,7 @@
       {:else if offered}
         <Link class="inline-flex min-h-7 items-center gap-1.5 font-medium" onclick={again}>
           <RotateCcw size={14} aria-hidden="true" />
-          {say.reply.again}
+          {againSays}
         </Link>
       {/if}
       {#if problem.id}<span class="text-faded">{say.general.report(problem.id)}</span>{/if}

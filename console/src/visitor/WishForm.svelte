@@ -90,7 +90,10 @@
             alt={altOf(picture)} />
           <button
             type="button"
-            class="absolute -top-2 -right-2 grid size-7 place-items-center rounded-full border border-rule bg-paper hover:border-accent hover:text-accent"
+            class={[
+              "absolute -top-2 -right-2 grid size-7 place-items-center rounded-full border border-rule",
+              "bg-paper hover:border-accent hover:text-accent",
+            ]}
             aria-label={say.pictures.putAwayNamed(picture.name)}
             onclick={() => ((wish.mask = ""), gallery.given.putAway(picture.id))}
             ><X size={14} aria-hidden="true" /></button>

@@ -17,6 +17,26 @@ export interface Wish {
   mask: string;
 }
 
+/** The pictures of a day. */
+export interface Day {
+  day: string;
+  pictures: Picture[];
+}
+
+/** Sorts pictures, the newest first, into days, after others that are sorted already: of
+ *  thousands, only what comes is gone through. */
+function byDay(pictures: Picture[], before: Day[] = []): Day[] {
+  const days = [...before];
+  for (const p of pictures) {
+    const day = say.gallery.day(new Date(p.at ?? 0));
+    const last = days.at(-1);
+    if (last?.day !== day) days.push({ day, pictures: [p] });
+    else if (last === before.at(-1)) days.splice(-1, 1, { day, pictures: [...last.pictures, p] });
+    else last.pictures.push(p);
+  }
+  return days;
+}
+
 const makingKey = `juvalogos-making:${pageData.slug}`;
 const perPage = 120;
 
@@ -24,7 +44,10 @@ const perPage = 120;
 export class Gallery {
   readonly begun = new Begun();
   readonly given = new Pictures(this.begun);
-  list = $state<Picture[]>([]);
+  // Raw: thousands of pictures are compared by what they are, not watched.
+  list = $state.raw<Picture[]>([]);
+  /** All but the newest, which is shown large; with a search, all. */
+  days = $state.raw<Day[]>([]);
   more = $state(false);
   search = $state("");
   loaded = $state(false);
@@ -64,12 +87,17 @@ export class Gallery {
     try {
       const g = await api.listGallery(search, "", perPage);
       if (search !== this.search) return;
-      this.list = g.pictures;
+      this.#show(g.pictures);
       this.more = g.more;
       this.loaded = true;
     } catch (e) {
       this.problem = e instanceof Trouble ? e.detail : say.general.onTheWay;
     }
+  }
+
+  #show(list: Picture[]) {
+    this.list = list;
+    this.days = byDay(this.search ? list : list.slice(1));
   }
 
   /** Adds older ones. */
@@ -79,7 +107,8 @@ export class Gallery {
     const { search } = this;
     const g = await api.listGallery(search, last.id, perPage);
     if (search !== this.search || this.list.at(-1) !== last) return;
-    this.list.push(...g.pictures);
+    this.list = [...this.list, ...g.pictures];
+    this.days = byDay(g.pictures, this.days);
     this.more = g.more;
   }
 
@@ -135,7 +164,7 @@ export class Gallery {
   async remove(p: Picture) {
     try {
       await api.putAwayPicture(p.id);
-      this.list = this.list.filter((o) => o.id !== p.id);
+      this.#show(this.list.filter((o) => o.id !== p.id));
       this.undo = { what: say.gallery.removed(p.made?.words ?? p.name), id: p.id };
     } catch (e) {
       this.problem = e instanceof Trouble ? e.detail : say.general.onTheWay;

@@ -18,6 +18,8 @@ export class Pictures {
   /** How much of what is being sent has been, 0 to 1; null: nothing is. */
   sent = $state<number | null>(null);
   problem = $state("");
+  /** What is to be known of the picture given last. */
+  told = $state("");
   /** Settles once nothing is being sent any more. */
   settled: Promise<void> = Promise.resolve();
 
@@ -28,7 +30,7 @@ export class Pictures {
   /** Shows those of the conversation. */
   show() {
     this.list = [];
-    this.problem = "";
+    this.problem = this.told = "";
     void this.refresh();
   }
 
@@ -64,12 +66,13 @@ export class Pictures {
   /** Sends one after the other, so that none is taken for another's. */
   #take(send: () => Promise<Schemas["PicturesGiven"]>): Promise<void> {
     const taken = this.settled.then(async () => {
-      this.problem = "";
+      this.problem = this.told = "";
       this.sent = 0;
       try {
-        const { conversation, pictures, refused } = await send();
+        const { conversation, pictures, replaced, refused } = await send();
         this.begun.announced(conversation);
         this.list = pictures;
+        this.told = replaced.map(say.pictures.replaced).join(" ");
         if (pageData.desk?.pictures.by_model) setTimeout(() => void this.refresh(), describedAfter);
         this.problem = refused
           .map((r) => say.pictures.notTaken(r.name, fromService(r.phrase, r.problem)))
@@ -85,7 +88,7 @@ export class Pictures {
   }
 
   async putAway(id: string) {
-    this.problem = "";
+    this.problem = this.told = "";
     try {
       await api.putAwayPicture(id);
       this.list = this.list.filter((p) => p.id !== id);

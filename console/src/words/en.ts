@@ -302,6 +302,7 @@ export const en = {
           ? `It takes longer than lately (${duration(Math.round(elapsed))} so far) …`
           : `About ${duration(Math.max(1, Math.round(about)))}, as the last ${known === 1 ? "one" : number(known)} took …`
         : `How long it takes is not known yet; ${duration(Math.round(elapsed))} so far …`,
+    tryAgain: "Try to make it again",
     unpaint: "Change the whole picture after all",
     variations: "Variations",
     vary: (n: number) => (n === 1 ? "Make a variation" : `Make ${number(n)} variations`),
@@ -336,6 +337,7 @@ export const en = {
     allCounted: (n: number) => `Where this comes from (${n})`,
     near: "What they say on something close to it:",
     notSaid: "The documents do not say this.",
+    notSaidButSeen: "The documents do not say this; it may rest on your picture.",
     unsupported: "Not found in the documents",
     unsupportedSpoken: " (not found in the documents)",
   },
@@ -410,7 +412,7 @@ export const en = {
     blindBut: ["This desk cannot look at pictures. The desk ", " can."] as [string, string],
     cameraNone: "No camera was found, or another program uses it. You can choose a picture instead.",
     cameraRefused:
-      "This page may not use the camera. Allow it in the browser’s settings for this page, or choose a picture instead.",
+      "This page may not use the camera. Allow it in the browser’s settings for it, or choose a picture instead.",
     cameraSees: "What the camera sees",
     cameraUnsafe:
       "The camera works only where the page is called safely (https). You can choose a picture instead.",
@@ -435,6 +437,7 @@ export const en = {
     photograph: "Photograph",
     putAway: "Put this picture away",
     putAwayNamed: (name: string) => `Put away ${name}`,
+    replaced: (name: string) => `${name} made room for it, and is not asked about any more.`,
     said: "What it shows, for those who cannot see it",
     sending: "Sending",
     shoot: "Take the picture",
@@ -759,6 +762,7 @@ export const en = {
   /** What the service says, by the form that it says it in. Where {1}, {2} … stand
    *  come values; another language puts them where it wants them. */
   service: asTheyAre([
+    "a question is asked with up to {1} pictures",
     "The picture {1} cannot be read. Nothing was brought in.",
     "The picture {1} is missing in the file, or there are more than {2}. Nothing was brought in.",
     "This is no conversation that was saved here. Choose the ZIP that “Save with its pictures” made.",
@@ -769,7 +773,7 @@ export const en = {
     "The picture {1} was not taken: {2}.",
     "This desk cannot look at pictures. Put the picture away and ask again, or ask at a desk that looks at pictures.",
     "This picture is not here. It may belong to another browser, or have been removed.",
-    "it could not be read: it takes too long or too much memory; make it smaller, or save it as JPEG, and give it again",
+    "it could not be read: it takes too long or too much memory; make it smaller, or as JPEG, and give it again",
     "it has several pictures in it; only the first is looked at",
     "it has too many dots: {1} million, and up to {2} million are read; make it smaller, or give a part of it",
     "it is broken, or is not whole; see whether it opens elsewhere, or give another",

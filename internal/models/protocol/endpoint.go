@@ -99,7 +99,8 @@ func dataOf(r models.Request) map[string]any {
 	data := map[string]any{"model": r.Model, "prompt": strings.Join(whole, "\n\n"), "question": question,
 		"brief": strings.Join(brief, "\n\n"), "messages": messages, "max_tokens": longestUsual,
 		"temperature": 1.0, "top_p": 1.0, "seed": 0, "stop": []any{}, "effort": r.Sampling.Effort, "schema": r.Schema,
-		"picture": "", "picture_kind": "", "mask": "", "sound": "", "sound_kind": "", "number": 1, "width": usualPicture,
+		"picture": "", "picture_kind": "", "mask": "", "sound": "", "sound_kind": "", "number": 1,
+		"width":  usualPicture,
 		"height": usualPicture}
 	if m := r.Make; m != nil {
 		makingOf(m, data)
