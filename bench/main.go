@@ -18,6 +18,10 @@ func main() {
 		answerShort()
 		return
 	}
+	if len(os.Args) == 3 && os.Args[1] == depicting {
+		depictByHand(os.Args[2])
+		return
+	}
 	write := flag.String("write", "", "write the tables to this Markdown file too")
 	quick := flag.Bool("quick", false, "a short run, to see that it works; its figures mean little")
 	service := flag.String("service", "bin/juvalogos", "the service that is measured; a build of an earlier state "+
@@ -52,7 +56,8 @@ var parts = []struct {
 }{
 	{"reading", readingFiles},
 	{"engine", engine}, {"program", program}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
-	{"many", manyAtOnce}, {"brought", brought}, {"remembering", remembering}, {"keeping", keeping},
+	{"many", manyAtOnce}, {"brought", brought}, {"pictured", pictured}, {"remembering", remembering},
+	{"keeping", keeping},
 }
 
 func run(service, write string, quick bool, only []string) error {

@@ -29,7 +29,7 @@ const connections = `connections:
   - name: bench
     address: ` + direct + `/v1
     key: env:STANDIN_KEY
-    models: [{name: heather-2, context: 8192}]
+    models: [{name: heather-2, context: 8192}, {name: orchid-eye, context: 16384, can: [chat, see]}]
 `
 
 const deskFile = `slug: bench

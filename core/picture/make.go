@@ -2,6 +2,7 @@ package picture
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -10,6 +11,7 @@ import (
 	"image/png"
 	"math"
 	"slices"
+	"sync"
 
 	"github.com/kovidgoyal/imaging"
 )
@@ -63,15 +65,50 @@ const (
 	leastSide = 32
 )
 
+// MakeAll makes several of a picture, in their order. What is to be less than half as
+// large as the first is made from that, and their files are written side by side. It
+// fails as Make does.
+func (p *Picture) MakeAll(wanted ...Wanted) ([]Made, error) {
+	made := make([]Made, len(wanted))
+	failed := make([]error, len(wanted))
+	var writing sync.WaitGroup
+	from := p.dots
+	for i, w := range wanted {
+		source := p.dots
+		if w.Crop == nil && w.Side > 0 && 2*w.Side <= max(from.Bounds().Dx(), from.Bounds().Dy()) {
+			source = from
+		}
+		dots, err := p.shaped(source, w)
+		if err != nil {
+			failed[i] = err
+			break
+		}
+		if i == 0 && w.Crop == nil && w.Shape == Whole && !w.Clear && w.Width == 0 {
+			from = dots
+		}
+		writing.Go(func() { made[i], failed[i] = p.encode(dots, w) })
+	}
+	writing.Wait()
+	return made, errors.Join(failed...)
+}
+
 // Make makes what is wanted. It fails if it cannot: a size to the dot in so few bytes,
 // a kind that is not written here.
 func (p *Picture) Make(w Wanted) (Made, error) {
+	dots, err := p.shaped(p.dots, w)
+	if err != nil {
+		return Made{}, err
+	}
+	return p.encode(dots, w)
+}
+
+// shaped cuts and scales dots as is wanted.
+func (p *Picture) shaped(dots image.Image, w Wanted) (image.Image, error) {
 	for _, kind := range w.Kinds {
 		if kind != jpegKind && kind != pngKind {
-			return Made{}, fmt.Errorf("pictures are made as JPEG or PNG, not as %s", kind)
+			return nil, fmt.Errorf("pictures are made as JPEG or PNG, not as %s", kind)
 		}
 	}
-	dots := p.dots
 	if w.Crop != nil {
 		dots = imaging.Crop(dots, part(dots.Bounds(), *w.Crop))
 	}
@@ -93,7 +130,7 @@ func (p *Picture) Make(w Wanted) (Made, error) {
 	if w.Clear {
 		dots = cleared(dots)
 	}
-	return p.encode(dots, w)
+	return dots, nil
 }
 
 // part is the part of a picture that is at least one dot large.
@@ -217,6 +254,9 @@ func written(dots image.Image, kind string, quality int) (Made, error) {
 	if kind == pngKind {
 		err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&out, dots)
 	} else {
+		if plain, is := dots.(*image.NRGBA); is { // without see-through parts the same, which is written faster
+			dots = &image.RGBA{Pix: plain.Pix, Stride: plain.Stride, Rect: plain.Rect}
+		}
 		err = jpeg.Encode(&out, dots, &jpeg.Options{Quality: quality})
 	}
 	b := dots.Bounds()

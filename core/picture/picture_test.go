@@ -315,3 +315,44 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// Several at once are what each would be alone.
+func TestMakeAllIsAsMake(t *testing.T) {
+	p, err := Read("flag.png", picturetest.PNG(picturetest.Flag(1200, 800)), DefaultLimits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	wanted := []Wanted{{Side: 1000}, {Side: 200, Kinds: []string{"image/jpeg"}}, {Side: 300, Shape: Cut},
+		{Width: 64, Height: 64, Kinds: []string{"image/png"}}, {Crop: &[4]float64{0, 0, 0.5, 0.5}, Side: 100}}
+	all, err := p.MakeAll(wanted...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, w := range wanted {
+		alone, err := p.Make(w)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if all[i].Kind != alone.Kind || all[i].Width != alone.Width || all[i].Height != alone.Height {
+			t.Errorf("%d: %s %d×%d, alone %s %d×%d", i, all[i].Kind, all[i].Width, all[i].Height, alone.Kind,
+				alone.Width, alone.Height)
+		}
+		one, _, err := image.Decode(bytes.NewReader(all[i].Body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		other, _, err := image.Decode(bytes.NewReader(alone.Body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, at := range [][2]float64{{0.2, 0.2}, {0.8, 0.2}, {0.2, 0.8}, {0.8, 0.8}} {
+			x, y := int(at[0]*float64(alone.Width)), int(at[1]*float64(alone.Height))
+			if a, b := picturetest.Field(one, x, y), picturetest.Field(other, x, y); a != b {
+				t.Errorf("%d: at %v %s, alone %s", i, at, a, b)
+			}
+		}
+	}
+	if _, err := p.MakeAll(Wanted{}, Wanted{Kinds: []string{"image/webp"}}); err == nil {
+		t.Error("a kind that is not written was made")
+	}
+}

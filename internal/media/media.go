@@ -129,6 +129,11 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 		}
 	}
 	wanted := []picture.Wanted{kept, {Side: smallSide, Kinds: []string{"image/jpeg"}}}
+	differs := f.Made == nil && f.As.Side > 0 && (f.As.Side < kept.Side || f.As.Shape != picture.Whole ||
+		f.As.Width > 0)
+	if differs {
+		wanted = append(wanted, f.As)
+	}
 	d, err := s.depict(ctx, name, bytes, wanted...)
 	var problem *picture.Problem
 	if errors.As(err, &problem) {
@@ -153,7 +158,23 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 	if err := s.Store.Keep(ctx, &m, d.Made[0].Body, d.Made[1].Body); err != nil {
 		return Taken{Name: name}, fault.NotFound(s.Log, fault.NoConversation, err)
 	}
+	if differs && !fits(m, f.As) {
+		if _, err := s.keepAs(ctx, m.ID, f.As, d.Made[2]); err != nil {
+			return Taken{Name: name}, err
+		}
+	}
 	return Taken{Media: m, Name: name}, nil
+}
+
+// keepAs puts on record how a model takes media.
+func (s *Service) keepAs(ctx context.Context, id uuid.UUID, w picture.Wanted, made picture.Made) (record.MediaAs,
+	error) {
+	as := record.MediaAs{Kind: made.Kind, Size: int64(len(made.Body)), Width: made.Width, Height: made.Height}
+	key, err := json.Marshal(w)
+	if err == nil {
+		err = s.Store.KeepAs(ctx, id, string(key), as, made.Body)
+	}
+	return as, err
 }
 
 // factsOf is what the file of a picture says of how it was made.
@@ -387,12 +408,8 @@ func (s *Service) As(ctx context.Context, m record.Media, w picture.Wanted) (rec
 	if err != nil {
 		return as, nil, fmt.Errorf("the picture cannot be made as the model takes it: %w", err)
 	}
-	made := d.Made[0]
-	as = record.MediaAs{Kind: made.Kind, Size: int64(len(made.Body)), Width: made.Width, Height: made.Height}
-	if err := s.Store.KeepAs(ctx, m.ID, string(key), as, made.Body); err != nil {
-		return as, nil, err
-	}
-	return as, made.Body, nil
+	as, err = s.keepAs(ctx, m.ID, w, d.Made[0])
+	return as, d.Made[0].Body, err
 }
 
 // fits reports whether a picture is as it is wanted.
