@@ -78,6 +78,15 @@ func (s *Service) Equip(d *Desk) (*Desk, error) {
 	return d, nil
 }
 
+// Looking is what the desk has of pictures: as many at once as its model takes.
+func (d *Desk) Looking() deskfile.Pictures {
+	p := d.Settings.Pictures
+	if most := d.Entry.Takes.Most; most > 0 && d.Entry.Able("see") {
+		p.Most = min(p.Most, most)
+	}
+	return p
+}
+
 // Chosen returns the desk as a visitor has chosen it.
 func (s *Service) Chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
 	if c == (deskfile.Choice{}) {

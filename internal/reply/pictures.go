@@ -55,14 +55,14 @@ func (s *Service) picturesFor(ctx context.Context, q Question, conversation uuid
 	case q.Instead != uuid.Nil:
 		return s.Media.OfTurn(ctx, q.Instead)
 	case q.Conversation != uuid.Nil && len(q.Pictures) == 0:
-		return s.Media.Current(ctx, conversation, q.Visitor, d.Settings.Pictures)
+		return s.Media.Current(ctx, conversation, q.Visitor, d.Looking())
 	}
 	var all []record.Media
 	for i, p := range q.Pictures {
-		if i == d.Settings.Pictures.Most {
+		if i == d.Looking().Most {
 			return nil,
 				&fault.Problem{Code: fault.Invalid, Sentence: phrase.Of("At this desk a question is asked with %d "+
-					"pictures at most.", d.Settings.Pictures.Most)}
+					"pictures at most.", d.Looking().Most)}
 		}
 		taken, err := s.Media.Take(ctx, media.For{Conversation: conversation, Visitor: q.Visitor, DeskID: d.DeskID,
 			As: d.Entry.Takes.Wanted()}, p.Name, bytes.NewReader(p.Body))

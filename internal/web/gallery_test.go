@@ -273,6 +273,7 @@ func TestPicturesTakeTheirTime(t *testing.T) {
 	slow := testbed.Fast
 	slow.FirstMS = new(1500.0)
 	b.Model.Set(slow)
+	head := "" // what was read to find the turn
 	ask := func(words string) (turn string, events *http.Response) {
 		body := fmt.Sprintf(`{"question":%q}`, words)
 		request, _ := http.NewRequest("POST", b.Address+"/api/at/labels/questions", strings.NewReader(body))
@@ -283,15 +284,17 @@ func TestPicturesTakeTheirTime(t *testing.T) {
 		}
 		buffer := make([]byte, 4000)
 		n, _ := io.ReadAtLeast(response.Body, buffer, 60)
-		_, rest, _ := strings.Cut(string(buffer[:n]), `"turn":"`)
+		head = string(buffer[:n])
+		_, rest, _ := strings.Cut(head, `"turn":"`)
 		turn, _, _ = strings.Cut(rest, `"`)
 		return turn, response
 	}
 	turn, events := ask("The second")
-	rest, _ := io.ReadAll(events.Body)
+	body, _ := io.ReadAll(events.Body)
 	events.Body.Close()
-	if !strings.Contains(string(rest), `"kind":"making"`) || !strings.Contains(string(rest), `"place":1`) ||
-		!strings.Contains(string(rest), `"list of picture"`) {
+	rest := head + string(body)
+	if !strings.Contains(rest, `"kind":"making"`) || !strings.Contains(rest, `"place":1`) ||
+		!strings.Contains(rest, `"list of picture"`) {
 		t.Errorf("%s of turn %s", rest, turn)
 	}
 	turn, events = ask("The third")

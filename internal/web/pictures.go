@@ -87,7 +87,7 @@ func (s *pictures) list(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	current, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	current, err := s.Media.Current(c, conversation, who, d.Looking())
 	if err != nil {
 		return err
 	}
@@ -144,7 +144,7 @@ func (s *pictures) addFrom(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	before, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	before, err := s.Media.Current(c, conversation, who, d.Looking())
 	if err != nil {
 		return err
 	}
@@ -263,11 +263,11 @@ func (s *pictures) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, conversat
 	refuse := func(name string, why phrase.Phrase) {
 		out.Refused = append(out.Refused, api.NotBrought{Name: name, Problem: why.String(), Phrase: why})
 	}
-	before, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	before, err := s.Media.Current(c, conversation, who, d.Looking())
 	if err != nil {
 		return err
 	}
-	tried, fresh, most := 0, 0, d.Settings.Pictures.Most
+	tried, fresh, most := 0, 0, d.Looking().Most
 	if origin == record.Mask {
 		most = 1
 	}
@@ -308,7 +308,7 @@ func (s *pictures) given(c fiber.Ctx, who record.Visitor, d *desk.Desk, out api.
 	if err != nil {
 		return err
 	}
-	current, err := s.Media.Current(c, conversation, who, d.Settings.Pictures)
+	current, err := s.Media.Current(c, conversation, who, d.Looking())
 	if err != nil {
 		return err
 	}

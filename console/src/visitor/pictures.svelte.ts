@@ -40,7 +40,10 @@ export class Pictures {
     if (!id) return;
     try {
       const list = await api.listPictures(id);
-      if (id === this.begun.id) this.list = list;
+      if (id !== this.begun.id) return;
+      const gone = this.list.filter((p) => !list.some((o) => o.id === p.id));
+      this.list = list;
+      if (gone.length) this.told = gone.map((p) => say.pictures.over(p.name)).join(" ");
     } catch {
       // They stay as they are shown; the next question reads them again.
     }

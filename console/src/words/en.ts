@@ -432,6 +432,7 @@ export const en = {
     next: "The next picture",
     notSent: "The picture could not be sent. Please try again.",
     notTaken: (name: string, why: string) => `${name}: ${why}.`,
+    over: (name: string) => `${name} is not asked about any more. Give it again to go on about it.`,
     page: "Ask about a page as a picture",
     pageOf: (name: string) => `Ask about a page of ${name} as a picture`,
     photograph: "Photograph",
