@@ -41,6 +41,9 @@ type Killed struct{ Why string }
 
 func (k *Killed) Error() string { return "the confined process " + k.Why }
 
+// TooLong reports whether it was killed because it took too long.
+func (k *Killed) TooLong() bool { return k.Why == tooLong }
+
 // Why a process was killed.
 const (
 	tooMuchMemory = "took too much memory"

@@ -70,12 +70,15 @@ func New(o Options) *Service {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	return &Service{Options: o, line: fair.NewLine(mostAtOnce)}
+	line := fair.NewLine(mostAtOnce)
+	line.Each(1, mostAtOnce-1)
+	return &Service{Options: o, line: line}
 }
 
 const (
-	// mostAtOnce is how many pictures are read at once, whoever gave them.
-	mostAtOnce = 2
+	// mostAtOnce is how many pictures are read at once: one of a visitor, and never all of
+	// one address.
+	mostAtOnce = 3
 	// keptSide is the longer side of pictures as they are kept, unless the desk's model
 	// takes larger ones, and keptBytes the most bytes.
 	keptSide  = 2048

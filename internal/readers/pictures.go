@@ -14,7 +14,10 @@ import (
 )
 
 // perPicture is how long a picture may take, beside what its size takes.
-const perPicture = 20 * time.Second
+const perPicture = 12 * time.Second
+
+// depicting is what a request for a picture says.
+const depicting = "depict"
 
 // Depicted is a picture that was read, with what was made of it.
 type Depicted struct {
@@ -31,10 +34,10 @@ type depicted struct {
 }
 
 // Picture reads a picture in a confined process and makes of it what is wanted. A
-// picture that cannot be read, or over which two processes were killed, is a
-// *picture.Problem; other errors are the context's cause or lie with the machine.
+// picture that cannot be read, over which two processes were killed, or which took too
+// long once, is a *picture.Problem; other errors are the context's cause or lie with the machine.
 func (p *Pool) Picture(ctx context.Context, name string, body []byte, wanted ...picture.Wanted) (Depicted, error) {
-	a, err := p.do(ctx, request{Do: "depict", Name: name, Wanted: wanted}, body, nil)
+	a, err := p.do(ctx, request{Do: depicting, Name: name, Wanted: wanted}, body, nil)
 	var problem *reading.Problem
 	if errors.As(err, &problem) {
 		what := problem.What

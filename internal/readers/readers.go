@@ -122,8 +122,8 @@ func (p *Pool) do(ctx context.Context, r request, body []byte, parts func(answer
 		if !errors.As(err, &killed) {
 			return answer{}, err
 		}
-		if begun {
-			break // what came is not to come twice
+		if begun || r.Do == depicting && killed.TooLong() {
+			break // what came is not to come twice; somebody waits for a picture
 		}
 	}
 	return answer{}, &reading.Problem{File: r.Name, What: GivenUp}
@@ -240,7 +240,7 @@ func work(t *confined.Task) (a answer) {
 		a.Document, err = reading.Read(ctx, r.Name, t.Body, steady{engine(), t}, r.Limits)
 	case "draw":
 		a.Picture, err = draw(ctx, t, r)
-	case "depict":
+	case depicting:
 		a.Depicted, err = depict(t, r)
 	case "files":
 		err = files(t)

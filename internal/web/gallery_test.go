@@ -307,9 +307,9 @@ func TestPicturesTakeTheirTime(t *testing.T) {
 	if r, _ := call(t, alice, "POST", b.Address+"/api/turns/"+turn+"/stop", ""); r.StatusCode != 204 {
 		t.Error(r.StatusCode)
 	}
-	rest, _ = io.ReadAll(events.Body)
+	body, _ = io.ReadAll(events.Body)
 	events.Body.Close()
-	if !strings.Contains(string(rest), `"state":"stopped"`) || len(gallery(t, alice, b, "").Pictures) != 3 {
-		t.Errorf("stopped: %s", rest)
+	if !strings.Contains(string(body), `"state":"stopped"`) || len(gallery(t, alice, b, "").Pictures) != 3 {
+		t.Errorf("stopped: %s", body)
 	}
 }
