@@ -76,8 +76,6 @@ var consolePictures = []struct {
 				getSelection().selectAllChildren(line); getSelection().collapseToEnd(); document.querySelector(".cm-content").focus()`),
 		chromedp.KeyEvent("x"), chromedp.Sleep(1500 * time.Millisecond),
 	}},
-	{"console-wanted", []browser.Action{open("desks/reference/wanted"),
-		chromedp.WaitVisible(chromedp.CSS("main table")), chromedp.Sleep(time.Second)}},
 	{"console-queue", []browser.Action{open("verdicts"), chromedp.WaitVisible(chromedp.CSS("article select")),
 		chromedp.Sleep(1500 * time.Millisecond)}},
 	{"console-bench", []browser.Action{

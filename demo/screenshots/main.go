@@ -125,10 +125,6 @@ type picture struct {
 var dark = browser.Window{Width: 1280, Height: 800, Dark: true}
 
 var pictures = []picture{
-	{"visitor-empty", browser.Desk, "hive-helper", []browser.Action{
-		earlier("When is honey ripe, and how do I take it off?"), earlier("What can I plant in a small garden?"),
-		fresh("hive-helper"),
-	}},
 	{"visitor-conversation", browser.Desk, "hive-helper", []browser.Action{
 		ask("My name is Ada, and I have two hives."), ask("How much do I feed my bees for the winter?"),
 		ask("When do I treat against varroa?"), toTurn(2),
@@ -156,6 +152,12 @@ var pictures = []picture{
 		chromedp.SendKeys(chromedp.CSS("#bring-below"), "larch skep\r"), chromedp.Sleep(1500 * time.Millisecond),
 		chromedp.Click(browser.Button("Larch skep")), chromedp.Sleep(700 * time.Millisecond),
 	}},
+	{"visitor-pictures", browser.Desk, "frames", []browser.Action{
+		chromedp.Click(browser.Button("What is on this frame?")), chromedp.Sleep(1500 * time.Millisecond),
+		chromedp.WaitReady(chromedp.CSS("article")), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")),
+		ask("How many shapes stand out here?"), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
+	}},
+	{"visitor-gallery", browser.Desk, "", gallery()},
 	{"visitor-dark", dark, "hive-helper",
 		[]browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"),
 			chromedp.Sleep(2 * time.Second)}},
@@ -169,8 +171,10 @@ func (p picture) take(chromium *browser.Chromium, folder string) error {
 	defer cancel()
 	tab, cancelTime := context.WithTimeout(tab, 90*time.Second)
 	defer cancelTime()
-	if err := chromedp.Do(tab, fresh(p.desk)); err != nil {
-		return err
+	if p.desk != "" {
+		if err := chromedp.Do(tab, fresh(p.desk)); err != nil {
+			return err
+		}
 	}
 	if err := chromedp.Do(tab, p.steps...); err != nil {
 		return err
@@ -205,8 +209,22 @@ func ask(question string) browser.Action {
 		chromedp.WaitReady(chromedp.CSS("article")), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
 }
 
-func earlier(question string) browser.Action {
-	return chromedp.Steps(fresh("hive-helper"), ask(question))
+// gallery has labels drawn, one wish after the other.
+func gallery() []browser.Action {
+	steps := []browser.Action{chromedp.Navigate(address + "/at/draw-a-label"),
+		chromedp.WaitVisible(chromedp.CSS("#wish"))}
+	for _, wish := range []string{"A label with brown comb and yellow stars, for the autumn market",
+		"Lime honey, pale green, with leaves", "Alder Vale in blue and white, for the summer fair",
+		"A honey label in moss green and cream, for heather honey"} {
+		steps = append(steps,
+			script(`const n = document.querySelector("form select"); n.value = "2"; n.dispatchEvent(new Event("change", {bubbles: true}));
+				document.querySelector("#wish").select()`),
+			chromedp.SendKeys(chromedp.CSS("#wish"), wish+"\r"),
+			chromedp.WaitVisible(chromedp.CSS("section[aria-label='A picture on its way']")),
+			chromedp.WaitNotPresent(chromedp.CSS("section[aria-label='A picture on its way']")))
+	}
+	return append(steps, script(`document.querySelector("#wish").value = ""; scrollTo(0, 330)`),
+		chromedp.Sleep(time.Second))
 }
 
 func toTurn(number int) browser.Action {

@@ -291,7 +291,7 @@ export const en = {
     seedAbout: "The same words with the same number make the same picture.",
     sentSo: "This is how it will be used.",
     share: "Share with a link",
-    shared: "Whoever has this link can see the picture and the words that it was made of.",
+    shared: "Whoever has this link can see this picture, those that were made with it, and their words.",
     soFar: "What it looks like so far",
     spokenMaking: "The picture is being made.",
     spokenNewest: (what: string) => `The newest picture: ${what}`,

@@ -20,13 +20,21 @@
   let { models = $bindable(), found = [], title, own = $bindable(), look, busy = false }: Props = $props();
 
   const names = $derived([...new Set([...found, ...models.map((m) => m.name)])]);
-  const abilities = {
+  const abilities: Record<string, string> = {
     chat: "chats",
-    see: "sees",
-    hear: "hears",
+    "chat see": "chats and sees",
+    "chat hear": "chats and hears",
     pictures: "makes pictures",
     embeddings: "embeds",
   };
+  const abilityOf = (m: Schemas["ModelSettings"]) => m.can.join(" ") || "chat";
+  const minds = (m: Schemas["ModelSettings"], what: string) => m.can.includes(what);
+
+  /** Writes something that a model takes of pictures; what is empty is left out. */
+  function takes(m: Schemas["ModelSettings"], change: Schemas["Takes"]) {
+    const all = Object.entries({ ...m.takes, ...change }).filter(([, v]) => v || v === 0);
+    m.takes = all.length ? Object.fromEntries(all) : undefined;
+  }
 
   function choose(name: string, on: boolean) {
     if (on)
@@ -76,9 +84,10 @@
           <select
             class="field !w-auto !py-1"
             aria-label="What {name} does"
-            bind:value={() => m.can[0] ?? "chat", (v) => (m.can = [v])}>
+            bind:value={() => abilityOf(m), (v) => (m.can = v.split(" "))}>
             {#each Object.entries(abilities) as [what, says] (what)}<option value={what}>{says}</option
               >{/each}
+            {#if !abilities[abilityOf(m)]}<option value={abilityOf(m)}>{m.can.join(", ")}</option>{/if}
           </select>
           <label class="flex items-center gap-1.5 text-faded"
             >context <input
@@ -87,24 +96,91 @@
               min="256"
               bind:value={m.context}
               aria-label="Context of {name}, in tokens" /></label>
-          <span class="flex items-center gap-x-3">
+          {#if minds(m, "pictures")}
             <label class="flex items-center gap-1.5 text-faded"
-              >price in <input
-                class="field !w-16 !py-1"
+              >price of a picture <input
+                class="field !w-20 !py-1"
                 type="number"
                 min="0"
                 step="any"
-                bind:value={m.price.in}
-                aria-label="Price of {name} per million tokens in" /></label>
-            <label class="flex items-center gap-1.5 text-faded"
-              >out <input
-                class="field !w-16 !py-1"
-                type="number"
-                min="0"
-                step="any"
-                bind:value={m.price.out}
-                aria-label="Price of {name} per million tokens out" /></label>
-          </span>
+                bind:value={() => m.price.picture ?? 0, (v) => (m.price.picture = v || undefined)}
+                aria-label="Price of {name} per picture" /></label>
+          {/if}
+          {#if m.can.some((what) => what !== "pictures")}
+            <span class="flex items-center gap-x-3">
+              <label class="flex items-center gap-1.5 text-faded"
+                >price in <input
+                  class="field !w-16 !py-1"
+                  type="number"
+                  min="0"
+                  step="any"
+                  bind:value={m.price.in}
+                  aria-label="Price of {name} per million tokens in" /></label>
+              <label class="flex items-center gap-1.5 text-faded"
+                >out <input
+                  class="field !w-16 !py-1"
+                  type="number"
+                  min="0"
+                  step="any"
+                  bind:value={m.price.out}
+                  aria-label="Price of {name} per million tokens out" /></label>
+            </span>
+          {/if}
+          {#if minds(m, "see") || minds(m, "pictures")}
+            <details class="basis-full text-faded">
+              <summary class="min-h-7 cursor-pointer text-fine">What it takes of pictures</summary>
+              <div class="mt-1 mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
+                <label class="flex items-center gap-1.5"
+                  >longer side, dots <input
+                    class="field !w-24 !py-1"
+                    type="number"
+                    min="64"
+                    placeholder="2048"
+                    bind:value={
+                      () => m.takes?.side ?? null, (side) => takes(m, { side: side ?? undefined })
+                    } /></label>
+                <label class="flex items-center gap-1.5"
+                  >shape <select
+                    class="field !w-auto !py-1"
+                    bind:value={
+                      () => m.takes?.shape ?? "",
+                      (v) => takes(m, { shape: (v || undefined) as Schemas["Takes"]["shape"] })
+                    }>
+                    <option value="">any</option>
+                    <option value="cut">square: the middle is taken</option>
+                    <option value="fill">square: white is put beside it</option>
+                  </select></label>
+                <label class="flex items-center gap-1.5"
+                  >files <select
+                    class="field !w-auto !py-1"
+                    bind:value={
+                      () => (m.takes?.kinds?.length === 1 ? m.takes.kinds[0]! : ""),
+                      (v) => takes(m, { kinds: v ? [v as "jpeg" | "png"] : undefined })
+                    }>
+                    <option value="">JPEG and PNG</option>
+                    <option value="jpeg">JPEG alone</option>
+                    <option value="png">PNG alone</option>
+                  </select></label>
+                {#if minds(m, "pictures")}
+                  <label class="flex items-center gap-1.5"
+                    ><input
+                      type="checkbox"
+                      class="size-4 accent-(--accent)"
+                      bind:checked={() => !!m.takes?.seeds, (seeds) => takes(m, { seeds })} /> takes a seed</label>
+                {:else}
+                  <label class="flex items-center gap-1.5"
+                    >pictures at once <input
+                      class="field !w-20 !py-1"
+                      type="number"
+                      min="1"
+                      placeholder="any"
+                      bind:value={
+                        () => m.takes?.most ?? null, (most) => takes(m, { most: most ?? undefined })
+                      } /></label>
+                {/if}
+              </div>
+            </details>
+          {/if}
         {/if}
       </li>
     {/each}

@@ -23,6 +23,7 @@
 
   const reading = $derived(read(text));
   const chatting = $derived(namesOf(models, "chat"));
+  const drawing = $derived(namesOf(models, "pictures").filter((name) => !chatting.includes(name)));
 
   const put = (path: Path, value: Value) => change(set(text, path, value));
   const string = (...path: string[]) => String(valueAt(reading, path as Path) ?? "");
@@ -84,6 +85,21 @@
   }
   const changed = (i: number, part: Partial<Source>) =>
     lookAt(sources.map((s, at) => (at === i ? { ...s, ...part } : s)));
+
+  const onPictures = $derived.by(() => {
+    if (string("recipe") === "depict") return "words";
+    if (string("recipe") === "vary") return "picture";
+    return checked("pictures", "take") ? "ask" : "";
+  });
+  const lookingAt = $derived(["ask", "picture"].includes(onPictures));
+
+  /** Writes what the desk is to do with pictures: its recipe, and whether it takes some. */
+  function doWithPictures(what: string) {
+    const made = { words: "depict", picture: "vary" }[what];
+    let changed = text;
+    if (made || ["words", "picture"].includes(onPictures)) changed = set(changed, ["recipe"], made);
+    change(set(changed, ["pictures", "take"], ["ask", "picture"].includes(what) || undefined));
+  }
 
   function offer(model: string, on: boolean) {
     const rest = choices.filter((c) => c.model !== model);
@@ -153,10 +169,11 @@
         class="field mt-1.5"
         value={string("model")}
         onchange={(e) => put(["model"], e.currentTarget.value)}>
-        {#if !chatting.includes(string("model"))}<option value={string("model")}
+        {#if ![...chatting, ...drawing].includes(string("model"))}<option value={string("model")}
             >{string("model") || "choose one"}</option
           >{/if}
         {#each chatting as m (m)}<option value={m}>{m}</option>{/each}
+        {#each drawing as m (m)}<option value={m}>{m}, which makes pictures</option>{/each}
       </select>
       {@render mistake("model")}
     </label>
@@ -305,6 +322,69 @@
             checked={checked("bring", "opens")}
             onchange={(e) => put(["bring", "opens"], e.currentTarget.checked || undefined)} /> The page opens with
           “What shall we read?”</label>
+      </div>
+    </details>
+
+    <details open={onPictures !== ""}>
+      <summary class="cursor-pointer text-sm font-semibold">Pictures</summary>
+      <div class="mt-3 space-y-4 text-sm">
+        <label class="block font-semibold">
+          What the desk does with them
+          <select
+            class="field mt-1.5"
+            value={onPictures}
+            onchange={(e) => doWithPictures(e.currentTarget.value)}>
+            <option value="">nothing</option>
+            <option value="ask">answers questions about them; its model sees</option>
+            <option value="words">makes them from words; its model makes pictures</option>
+            <option value="picture">makes them from a picture; its model makes pictures</option>
+          </select>
+        </label>
+        {@render mistake("pictures")}
+        {#if lookingAt}
+          <div class="grid items-end gap-4 sm:grid-cols-2">
+            {@render amount("At once", ["pictures", "most"], "4", "Pictures that a question is asked with.")}
+            {@render amount("Questions", ["pictures", "turns"], "20", "For which a picture is remembered.")}
+            {@render amount("Hours", ["pictures", "hours"], "72", "For which a picture is remembered.")}
+          </div>
+        {/if}
+        {#if onPictures === "ask"}
+          <label class="flex items-center gap-2"
+            ><input
+              type="checkbox"
+              class="size-4 accent-(--accent)"
+              checked={string("pictures", "described") === "model"}
+              onchange={(e) =>
+                put(["pictures", "described"], e.currentTarget.checked ? "model" : undefined)} /> The model says
+            what a picture shows, for those who cannot see it; this costs a call each</label>
+        {:else if onPictures === ""}
+          <label class="block font-semibold">
+            The desk that looks at pictures, by the last part of its address
+            <input
+              class="field mt-1.5"
+              placeholder="like frames"
+              value={string("pictures", "elsewhere")}
+              oninput={(e) => put(["pictures", "elsewhere"], orNothing(e.currentTarget.value.trim()))} />
+          </label>
+        {:else}
+          {@render amount(
+            "At once, at most",
+            ["recipe_settings", "most"],
+            "4",
+            "Pictures that a visitor may have made at once.",
+          )}
+          <label class="block font-semibold">
+            Desks to go on at with a picture, by the last parts of their addresses
+            <input
+              class="field mt-1.5"
+              placeholder="like more-labels, frames"
+              value={list("pictures", "onward").join(", ")}
+              onchange={(e) => {
+                const all = e.currentTarget.value.split(/[\s,]+/).filter(Boolean);
+                put(["pictures", "onward"], all.length ? all : undefined);
+              }} />
+          </label>
+        {/if}
       </div>
     </details>
 

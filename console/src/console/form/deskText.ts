@@ -53,6 +53,8 @@ const order = [
   "knowledge",
   "shelves",
   "attachments",
+  "bring",
+  "pictures",
   "choices",
   "sampling",
   "memory",
