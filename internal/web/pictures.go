@@ -54,7 +54,7 @@ func (s *pictures) routes(api fiber.Router) {
 	api.Put("/pictures/:id", s.describe)
 	api.Get("/pictures/:id/file", s.file)
 	api.Get("/shared/:share/pictures/:id", s.shared)
-	api.Get("/records/pictures/:id", s.allowed(account.Read, s.any))
+	api.Get("/record-pictures/:id", s.allowed(account.Read, s.any))
 }
 
 // mostAtATime is how many pictures one request may bring.

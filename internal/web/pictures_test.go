@@ -186,7 +186,7 @@ func TestWhoSeesAPicture(t *testing.T) {
 	if r, _ := call(t, visitor(t), "GET", b.Address+"/api/shared/nothing/pictures/"+id, ""); r.StatusCode != 404 {
 		t.Errorf("by another link: %d", r.StatusCode)
 	}
-	if r, part := call(t, &http.Client{}, "GET", b.Address+"/api/records/pictures/"+id, "", "Authorization",
+	if r, part := call(t, &http.Client{}, "GET", b.Address+"/api/record-pictures/"+id, "", "Authorization",
 		"Bearer "+testbed.Token); r.StatusCode != 200 || part != body {
 		t.Errorf("a maker: %d", r.StatusCode)
 	}

@@ -937,7 +937,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/pictures/{id}": {
+    "/api/record-pictures/{id}": {
         parameters: {
             query?: {
                 /** @description small: as pages show it; else as it is kept. */

@@ -2,7 +2,7 @@ import { pageData, type Schemas } from "../pageData";
 
 /** Where makers find a picture of anybody's; small as pages show it. */
 export const pictureOf = (id: string, small = false) =>
-  `${pageData.base}/api/records/pictures/${id}${small ? "?size=small" : ""}`;
+  `${pageData.base}/api/record-pictures/${id}${small ? "?size=small" : ""}`;
 
 /** The ids of the pictures that a run made, in their order. */
 export function madeIn(t: Schemas["Inside"]): string[] {

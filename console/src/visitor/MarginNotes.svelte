@@ -110,7 +110,9 @@
   </details>
 {:else if !sources.supported}
   <div class="mt-3 mb-3 wide:mt-0">
-    <p class="font-semibold text-ink">{turn.pictures.length ? say.margin.notSaidButSeen : say.margin.notSaid}</p>
+    <p class="font-semibold text-ink">
+      {turn.pictures.length ? say.margin.notSaidButSeen : say.margin.notSaid}
+    </p>
     {#if near.length}
       <p class="mt-1">{say.margin.near}</p>
       <ul class="mt-2 space-y-2">

@@ -560,6 +560,7 @@ export const en = {
     "gallery.share": "Makes an address at which others can see it.",
     "gallery.soFar": "It becomes sharper until it is done.",
     "gallery.stop": "It is not made.",
+    "gallery.tryAgain": "Asks for the same picture once more.",
     "gallery.unpaint": "The paint is taken away.",
     "gallery.variations": "What it is called where there are no words.",
     "gallery.words": "Write it as you would tell somebody who draws.",
