@@ -106,7 +106,8 @@ func startProcess(t *testing.T, more ...string) *process {
 	t.Cleanup(func() { h.CloseClientConnections(); h.Close() })
 	connections := filepath.Join(p.data, "connections.yaml")
 	text := "connections:\n  - name: shed\n    address: " + h.URL +
-		"/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n"
+		"/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n" +
+		"      - {name: alder-brush, context: 4096, can: [pictures], takes: {seeds: true}}\n"
 	if err := os.WriteFile(connections, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}

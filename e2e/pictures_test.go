@@ -466,3 +466,31 @@ func TestAPhoneChoosesAPicture(t *testing.T) {
 	p.settled()
 	p.shows("article", "48 by 64")
 }
+
+// The service is killed while a picture is made: the page says so, the words stay, and it
+// is made again by a button; what was made before is there.
+func TestTheServiceIsKilledWhileAPictureIsMade(t *testing.T) {
+	s := startProcess(t)
+	if _, err := s.client.Publish(ctx, "labels.yaml", []byte(strings.Replace(drawingDesk,
+		"pictures: {onward: [more]}\n", "", 1)), ""); err != nil {
+		t.Fatal(err)
+	}
+	p := openTab(t, browser.Desk, s.address)
+	p.visit("/at/labels")
+	s.model.Set(pace(0))
+	p.wish("A red label")
+	p.shows("section[aria-label='The newest picture'] h2", "A red label")
+	s.model.Set(pace(60_000))
+	run[any](p, `document.querySelector("#wish").select(), null`)
+	p.wish("A blue label")
+	p.shows("section[aria-label='A picture on its way']", "A blue label")
+	time.Sleep(1500 * time.Millisecond) // it is on record by then
+	s.kill()
+	s.model.Set(pace(0))
+	s.start()
+	p.shows("section[aria-label='A picture on its way']", "Try to make it again")
+	p.shows("section[aria-label='The newest picture'] h2", "A red label")
+	p.until("its picture is shown", `[...document.querySelectorAll("section[aria-label='The newest picture'] img")].some(i => i.naturalWidth > 0)`)
+	p.click("Try to make it again")
+	p.shows("section[aria-label='The newest picture'] h2", "A blue label")
+}
