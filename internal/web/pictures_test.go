@@ -7,6 +7,7 @@ import (
 	"image"
 	"mime/multipart"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -313,5 +314,59 @@ func TestPicturesAreDescribed(t *testing.T) {
 	_, text := call(t, &http.Client{}, "GET", b.Address+"/api/usage?by=kind", "", "Authorization", bearer)
 	if !strings.Contains(text, `"description"`) {
 		t.Errorf("what it took: %s", text)
+	}
+}
+
+// A recipe of a desk's own takes a picture, crops it, reads its text, has it described, and
+// answers from a shelf.
+func TestALabelIsLookedUpOnAShelf(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	if _, err := b.Client.MakeShelf(ctx, "lots", "The lots"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.Client.AddDocument(ctx, "lots", "lots.md", strings.NewReader("# Lots\n\nHeather Honey of the lot "+
+		"26-117 was filled at Larch Hill on the fourth of August.\n\n# Fairs\n\nThe autumn fair is in October.")); err != nil {
+		t.Fatal(err)
+	}
+	testbed.Within(t, 30*time.Second, "it is read", func() bool {
+		f, err := b.Client.Shelf(ctx, "lots")
+		return err == nil && f.Waiting == 0 && f.Passages > 0
+	})
+	publish(t, b, looking+`recipe: own.recipe.yaml
+shelves: [lots]
+own_recipe: |
+  recipe: own
+  steps:
+    - {name: part, do: crop, from: {picture: picture}, set: {top: 0.05}}
+    - {name: words, do: ocr, from: {picture: part.picture}}
+    - {name: seen, do: describe, from: {picture: part.picture}}
+    - {name: found, do: retrieve, from: {question: words.text}}
+    - name: prompt
+      do: compose
+      from: {question: question, words: words.text, passages: found.text}
+      set: {user: "{{fence .passages}}\n\n{{.question}} On it stands: {{.words}}"}
+    - {name: answer, do: generate, from: {prompt: prompt.prompt}}
+    - {name: checked, do: cite, from: {text: answer.text, passages: found.passages, documents: found.documents}}
+  reply: checked.text
+  parts:
+    - {title: Sources, from: checked.margin}
+    - {title: What stands on it, from: words.text}
+    - {title: What it looks like, from: seen.text}
+`)
+	label, err := os.ReadFile("../../demo/desks/label-heather.png")
+	if err != nil {
+		t.Fatal(err)
+	}
+	alice, desk := visitor(t), b.Address+"/api/at/frames"
+	out := give(t, alice, desk+"/pictures", "", "label.png", label)
+	turn := askIn(t, alice, desk+"/questions", out.Conversation, "When was this honey filled?")
+	if !strings.Contains(turn.Reply, "fourth of August") || !strings.Contains(turn.Reply, "[1]") {
+		t.Errorf("the answer: %s; %+v", turn.Reply, turn.Outcome)
+	}
+	parts, _ := json.Marshal(turn.Outcome.Parts)
+	for _, is := range []string{"26-117", `"supported":true`, " dots, "} {
+		if !strings.Contains(string(parts), is) {
+			t.Errorf("the parts have no %s: %s", is, parts)
+		}
 	}
 }
