@@ -3,13 +3,17 @@ package web_test
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/base64"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"hash/crc32"
 	"image"
 	"image/color"
 	_ "image/png" // read by package image
 	"io"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"slices"
 	"strings"
@@ -311,5 +315,64 @@ func TestPicturesTakeTheirTime(t *testing.T) {
 	events.Body.Close()
 	if !strings.Contains(string(body), `"state":"stopped"`) || len(gallery(t, alice, b, "").Pictures) != 3 {
 		t.Errorf("stopped: %s", body)
+	}
+}
+
+// A model that lies about its pictures: the visitor is told that it failed, and what can be
+// kept is kept.
+func TestAModelThatLiesAboutPictures(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	publish(t, b, drawing)
+	flag := picturetest.PNG(picturetest.Flag(64, 48))
+	huge := slices.Clone(flag) // it says that it has 1,600 million dots
+	binary.BigEndian.PutUint32(huge[16:], 40_000)
+	binary.BigEndian.PutUint32(huge[20:], 40_000)
+	binary.BigEndian.PutUint32(huge[29:], crc32.ChecksumIEEE(huge[12:29]))
+	answer := ""
+	model := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		if answer == "endless" {
+			_, _ = io.WriteString(w, `{"data":[{"b64_json":"`)
+			for range 400 {
+				if _, err := io.WriteString(w, strings.Repeat("A", 1<<20)); err != nil {
+					return
+				}
+			}
+			return
+		}
+		_, _ = io.WriteString(w, answer)
+	}))
+	t.Cleanup(model.Close)
+	b.ServeModelsFrom(model.URL)
+	of := func(bodies ...[]byte) string {
+		var all []string
+		for _, body := range bodies {
+			all = append(all, fmt.Sprintf(`{"b64_json":%q}`, base64.StdEncoding.EncodeToString(body)))
+		}
+		return `{"data":[` + strings.Join(all, ",") + `]}`
+	}
+	alice := visitor(t)
+	for what, said := range map[string]string{
+		"a web page":       of([]byte("<html><script>alert(1)</script></html>")),
+		"a drawing":        of([]byte(`<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>`)),
+		"a billion dots":   of(huge),
+		"half a picture":   of(flag[:70]),
+		"what is no data":  `{"data":[{"b64_json":"!!!"}]}`,
+		"a link elsewhere": `{"data":[{"url":"http://127.0.0.1:1/secret.png"}]}`,
+		"a local file":     `{"data":[{"url":"file:///etc/passwd"}]}`,
+		"without end":      "endless",
+	} {
+		answer = said
+		turn := askIn(t, alice, b.Address+"/api/at/labels/questions", "", "A label")
+		if turn.Outcome.Problem == nil || strings.Contains(fmt.Sprint(turn.Outcome.Problem.Detail), "127.0.0.1") {
+			t.Errorf("%s: %+v", what, turn.Outcome)
+		}
+	}
+	if g := gallery(t, alice, b, ""); len(g.Pictures) != 0 {
+		t.Errorf("kept: %+v", g.Pictures)
+	}
+	answer = of(flag, flag, flag, flag, flag)
+	if _, all := drawn(t, alice, b, "labels", "One label"); len(all) != 1 {
+		t.Errorf("%d pictures for one wish", len(all))
 	}
 }
