@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -155,6 +156,9 @@ func TestTheServiceIsAttacked(t *testing.T) {
 		"model: thyme-mini\nattachments: true\n"), ""); err != nil {
 		t.Fatal(err)
 	}
+	if _, err := a.client.Publish(ctx, "more.yaml", []byte(varyingDesk), ""); err != nil {
+		t.Fatal(err)
+	}
 	a.attach("first.md", []byte("# First\n\nIt is read.")) // what is made once is made
 	var bomb bytes.Buffer
 	for body := make([]byte, 256<<20); bomb.Len() == 0 || bomb.Len() > 4096; body = bytes.Clone(bomb.Bytes()) {
@@ -230,6 +234,8 @@ func TestTheServiceIsAttacked(t *testing.T) {
 		{"a loop that never ends", 200, 60 * time.Second, func() string {
 			return recipeWith(a, token, "{{range 1000000000000}}{{end}}")
 		}, "step-failed"},
+		{"pictures of 600 MB at once", 600, 90 * time.Second, func() string { return manyPictures(a, 16, 38<<20) },
+			"16 refused"},
 	} {
 		var said string
 		took, megabytes := a.during(func() { said = attack.do() })
@@ -244,6 +250,31 @@ func TestTheServiceIsAttacked(t *testing.T) {
 			t.Fatalf("after %s: %v", attack.name, err)
 		}
 	}
+}
+
+// manyPictures has many visitors give a large picture at once, and says how many were
+// refused.
+func manyPictures(a attacked, visitors, size int) string {
+	var form bytes.Buffer
+	w := multipart.NewWriter(&form)
+	part, _ := w.CreateFormFile("file", "broken.png")
+	_, _ = part.Write(append(bigPNG(90), make([]byte, size)...))
+	w.Close()
+	var refused atomic.Int64
+	var all sync.WaitGroup
+	for range visitors {
+		all.Go(func() {
+			jar, _ := cookiejar.New(nil)
+			one := attacked{a.process, &http.Client{Jar: jar, Timeout: 5 * time.Minute}, new("")}
+			status, text := one.post("/api/at/more/pictures", w.FormDataContentType(), form.Bytes())
+			var given api.PicturesGiven
+			if json.Unmarshal([]byte(text), &given) == nil && status == 201 && len(given.Refused) == 1 {
+				refused.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	return fmt.Sprint(refused.Load(), " refused")
 }
 
 // recipeWith asks at a desk whose recipe composes its prompt with a template, and

@@ -82,6 +82,7 @@ func TestAVisitorAsksAboutPictures(t *testing.T) {
 		p.do(chromedp.Focus(chromedp.CSS("article [aria-label^='Look at it closely']")))
 		p.keys(kb.Enter)
 		p.shows("[role=dialog]", "flag.png")
+		p.until("keys reach it", `document.querySelector("[role=dialog]").contains(document.activeElement)`)
 		p.keys("+")
 		p.until("it is closer", `document.querySelector("[role=dialog] img").style.transform.includes("scale(1.5)")`)
 		p.keys(kb.ArrowRight)

@@ -120,7 +120,17 @@ type Taken struct {
 // else that went wrong.
 func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) (Taken, error) {
 	name = cleanName(name)
-	bytes, err := io.ReadAll(io.LimitReader(body, int64(MostBytes)+1))
+	waiting, err := setAside(body)
+	if err != nil {
+		return Taken{Name: name}, err
+	}
+	defer waiting.close()
+	leave, err := s.line.Enter(ctx, nil)
+	if err != nil {
+		return Taken{Name: name}, err
+	}
+	defer leave()
+	bytes, err := waiting.all()
 	if err != nil {
 		return Taken{Name: name}, err
 	}
@@ -137,7 +147,7 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 	if differs {
 		wanted = append(wanted, f.As)
 	}
-	d, err := s.depict(ctx, name, bytes, wanted...)
+	d, err := s.Reader.Picture(ctx, name, bytes, wanted...)
 	var problem *picture.Problem
 	if errors.As(err, &problem) {
 		return Taken{Name: name, Problem: problem.What}, nil

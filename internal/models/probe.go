@@ -77,6 +77,7 @@ type trial struct {
 	first, last time.Time
 	pieces      int
 	said        strings.Builder
+	files       []string // the kinds of files that came
 	thought     bool
 	began       time.Time
 	result      Result
@@ -132,7 +133,12 @@ func (p *prober) askOnce(ctx context.Context, r Request) (t trial, err error) {
 	t.result, err = p.entry.Generate(within, r, Sink{
 		Text:    func(text []byte) { piece(text); t.said.Write(text) },
 		Thought: func(text []byte) { piece(text); t.thought = true },
-		File:    func(f recipe.Media) { piece(nil); t.said.WriteString("(" + f.Kind + ")") },
+		File: func(f recipe.Media) {
+			piece(nil)
+			t.files = append(t.files,
+				f.Kind)
+			t.said.WriteString("(" + f.Kind + ")")
+		},
 		Exchanged: func(x Exchange) {
 			p.probe.Exchanges = append(p.probe.Exchanges, x)
 			p.probe.Exchanges = p.probe.Exchanges[max(0, len(p.probe.Exchanges)-mostExchanges):]
@@ -151,12 +157,16 @@ func (p *prober) askOnce(ctx context.Context, r Request) (t trial, err error) {
 	return t, err
 }
 
-// Probe asks the model for a few tokens and times them. If the server refuses the
+// Probe asks the model for a few tokens, or for what else it makes, and times that. If the server refuses the
 // request as it is, it finds out by trying how it wants to be asked.
 func (e Entry) Probe(ctx context.Context) Probe {
 	p := &prober{entry: e, probe: Probe{Model: e.Path()}}
 	if e.Able("embeddings") && len(e.Can) == 1 {
 		p.embeddings(ctx)
+		return p.probe
+	}
+	if e.Able("pictures") && !e.Able("chat") {
+		p.pictures(ctx)
 		return p.probe
 	}
 	question := probeQuestion(e.Manners, e.Able("chat"))
@@ -340,6 +350,21 @@ func (p *prober) embeddings(ctx context.Context) {
 	}
 	p.probe.Works, p.probe.FirstTokenMS = true, time.Since(began).Seconds()*1000
 	p.probe.Reply = fmt.Sprintf("a vector of %d numbers", len(vectors[0]))
+}
+
+// pictures has one picture made, the cheapest way to see that some can be.
+func (p *prober) pictures(ctx context.Context) {
+	t, err := p.ask(ctx, Request{Make: &recipe.Making{Words: "A green circle on white", Number: 1,
+		Width: p.entry.Takes.Width, Height: p.entry.Takes.Height}, Manners: p.entry.Manners})
+	if err == nil && len(t.files) == 0 {
+		err = &Error{Kind: SaidNothing, Entry: p.entry.Path(), Detail: "the answer has no picture"}
+	}
+	if err != nil {
+		p.entry.explain(ctx, &p.probe, err)
+		return
+	}
+	p.probe.Works, p.probe.FirstTokenMS = true, t.first.Sub(t.began).Seconds()*1000
+	p.probe.Reply = "a picture (" + t.files[0] + ")"
 }
 
 func (e Entry) explain(ctx context.Context, p *Probe, err error) {

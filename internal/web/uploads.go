@@ -35,8 +35,10 @@ func eachPart(c fiber.Ctx, do func(field, name string, body io.Reader) error) er
 	if err != nil || kind != "multipart/form-data" {
 		return invalid("Send files as multipart/form-data, each in a part with a file name.")
 	}
-	body := io.Reader(bytes.NewReader(c.Request().Body()))
-	if c.Request().IsBodyStream() {
+	var body io.Reader
+	if !c.Request().IsBodyStream() { // asking for the body of one that is would read all of it
+		body = bytes.NewReader(c.Request().Body())
+	} else {
 		body = &paced{from: c.Request().BodyStream(), deadline: c.RequestCtx().Conn().SetReadDeadline, now: time.Now,
 			began: time.Now()}
 	}

@@ -234,7 +234,7 @@ func TestKeepingConversations(t *testing.T) {
 		{alice, "GET", conversation + "/export", "", 200, "# Of smoke\n\n*The Helper, "},
 		{alice, "GET", conversation + "/export?as=markdown", "", 200, "## 1. How do I light a smoker?\n\nLight it"},
 		{alice, "GET", conversation + "/export?as=json", "", 200, `"title":"Of smoke"`},
-		{alice, "GET", conversation + "/export?as=pdf", "", 422, "markdown or json"},
+		{alice, "GET", conversation + "/export?as=pdf", "", 422, "markdown, json or zip"},
 		{bob, "GET", conversation + "/export", "", 404, ""},
 		{bob, "POST", conversation + "/share", "", 404, ""},
 		{bob, "GET", "/api/shared/guess", "", 404, "not-shared"},
@@ -498,10 +498,12 @@ func TestMakers(t *testing.T) {
 	if desks, err := b.Client.Desks(ctx); err != nil || len(desks) != 1 || desks[0].Title != "Better" {
 		t.Errorf("listed %+v, %v", desks, err)
 	}
-	if list, err := b.Client.Models(ctx); err != nil || len(list) != 3 || list[0].Connection != "shed" {
+	if list, err := b.Client.Models(ctx); err != nil || len(list) != 6 || list[0].Connection != "shed" {
 		t.Errorf("models %+v, %v", list, err)
 	}
-	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 3 || !probes[0].Works || !probes[2].Works {
+	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 6 ||
+		slices.ContainsFunc(probes, func(p api.Probe) bool { return !p.Works }) ||
+		probes[4].Reply != "a picture (image/png)" {
 		t.Errorf("probes %+v, %v", probes, err)
 	}
 	if _, err := b.Client.Probe(ctx, "thyme-mimi"); err == nil ||
