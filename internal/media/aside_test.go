@@ -31,7 +31,8 @@ func TestPicturesWaitAside(t *testing.T) {
 		a.close()
 	}
 	broken := errors.New("the line broke")
-	if _, err := setAside(io.MultiReader(bytes.NewReader(make([]byte, 2<<20)), iotest.ErrReader(broken))); !errors.Is(err,
+	if _, err := setAside(io.MultiReader(bytes.NewReader(make([]byte, 2<<20)),
+		iotest.ErrReader(broken))); !errors.Is(err,
 		broken) {
 		t.Errorf("a body that breaks off: %v", err)
 	}

@@ -325,7 +325,8 @@ func TestALabelIsLookedUpOnAShelf(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := b.Client.AddDocument(ctx, "lots", "lots.md", strings.NewReader("# Lots\n\nHeather Honey of the lot "+
-		"26-117 was filled at Larch Hill on the fourth of August.\n\n# Fairs\n\nThe autumn fair is in October.")); err != nil {
+		"26-117 was filled at Larch Hill on the fourth of August.\n\n# Fairs\n\nThe autumn fair is in "+
+		"October.")); err != nil {
 		t.Fatal(err)
 	}
 	testbed.Within(t, 30*time.Second, "it is read", func() bool {
