@@ -22,7 +22,7 @@ import (
 
 var modelCommands = []command{
 	{"list", "list the models of the connections", modelList},
-	{"probe", "ask each model for a few tokens", modelProbe},
+	{"probe", "ask each model for a few tokens, or a picture", modelProbe},
 }
 
 const aboutConnections = "With -connections it reads that file and needs no running service; otherwise it asks the " +
@@ -92,7 +92,8 @@ func modelProbe(args []string) error {
 	f := newFlags("model probe [flags] [MODEL]",
 		"Asks each model, or the one named, for a few tokens, and prints how soon the first came and how fast\n"+
 			"the others followed, or what is wrong and what to do. If a server does not take the request as it is,\n"+
-			"it finds out by trying what it takes, shows the lines to write, and writes them with -write.\n"+
+			"it finds out by trying what it takes, shows the lines to write, and writes them with -write. A model\n"+
+			"that makes pictures is asked for one, at its price.\n"+
 			aboutConnections,
 		"juvalogos model probe -connections connections.yaml heather-2\njuvalogos model probe -show hall/our-model")
 	connect := reach(f)

@@ -55,7 +55,7 @@
 
   const about =
     "A connection is a place where models live: a server, any HTTP address, or a program on this machine. A " +
-    "probe asks a model for a few words; that costs what a few words cost.";
+    "probe asks a model for a few words, or for a picture; that costs what they cost.";
 
   async function write(path: string, manners: Schemas["Manners"]) {
     const [connection, model] = [path.slice(0, path.indexOf("/")), path.slice(path.indexOf("/") + 1)];
