@@ -63,6 +63,23 @@ type MadePart struct {
 	Value any    `json:"value"`
 }
 
+// MediaIn are the media that parts hold, in their order.
+func MediaIn(parts []MadePart) (all []Media) {
+	for _, p := range parts {
+		switch v := p.Value.(type) {
+		case Media:
+			all = append(all, v)
+		case []any:
+			for _, x := range v {
+				if m, is := x.(Media); is {
+					all = append(all, m)
+				}
+			}
+		}
+	}
+	return all
+}
+
 // StepError is the failure of a step, which ended the run.
 type StepError struct {
 	Step string

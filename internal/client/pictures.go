@@ -31,21 +31,7 @@ func (c *Client) PicturesNow(ctx context.Context, desk, conversation string) ([]
 }
 
 // Pictures are those that a reply made, by their ids and names.
-func Pictures(o api.Outcome) (all []recipe.Media) {
-	for _, p := range o.Parts {
-		switch v := p.Value.(type) {
-		case recipe.Media:
-			all = append(all, v)
-		case []any:
-			for _, x := range v {
-				if m, is := x.(recipe.Media); is {
-					all = append(all, m)
-				}
-			}
-		}
-	}
-	return all
-}
+func Pictures(o api.Outcome) []recipe.Media { return recipe.MediaIn(o.Parts) }
 
 // PictureFile is the file of a picture of one's own.
 func (c *Client) PictureFile(ctx context.Context, id string) ([]byte, error) {

@@ -60,7 +60,7 @@ type carriedPicture struct {
 // madeIn are the pictures that a turn's reply made.
 func (s *Service) madeIn(ctx context.Context, t record.Turn) []record.Media {
 	var ids []uuid.UUID
-	for _, m := range reply.PicturesIn(reply.EndOf(t.Attempt)) {
+	for _, m := range recipe.MediaIn(reply.EndOf(t.Attempt).Parts) {
 		if id, err := uuid.Parse(m.ID); err == nil {
 			ids = append(ids, id)
 		}

@@ -335,20 +335,3 @@ func (s *Service) onRecord(ctx context.Context, q Question, inputs recipe.Values
 	}
 	return nil
 }
-
-// PicturesIn are the pictures that a reply made.
-func PicturesIn(e End) (all []recipe.Media) {
-	for _, p := range e.Parts {
-		switch v := p.Value.(type) {
-		case recipe.Media:
-			all = append(all, v)
-		case []any:
-			for _, x := range v {
-				if m, is := x.(recipe.Media); is {
-					all = append(all, m)
-				}
-			}
-		}
-	}
-	return all
-}

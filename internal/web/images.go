@@ -298,7 +298,7 @@ func (s *images) answer(c fiber.Ctx, who record.Visitor, r *reply.Reply, w wante
 	}
 	out := api.ImagesMade{Created: r.StartedAt.Unix(), Data: []api.ImageMade{}}
 	link := ""
-	for _, m := range reply.PicturesIn(v.End) {
+	for _, m := range recipe.MediaIn(v.End.Parts) {
 		one := api.ImageMade{RevisedPrompt: string(v.Text)}
 		id, err := uuid.Parse(m.ID)
 		if err != nil {

@@ -47,10 +47,10 @@ func (s *pictures) routes(api fiber.Router) {
 	api.Get("/at/:slug/gallery", s.gallery)
 	api.Get("/at/:slug/gallery/zip", s.zip)
 	api.Get("/at/:slug/pictures/:id/sent", s.sent)
-	api.Post("/pictures/:id/restore", s.restore)
+	api.Post("/pictures/:id/restore", s.done(s.Media.Restore))
 	api.Post("/at/:slug/pictures/opener", s.addOpener)
 	api.Get("/at/:slug/openers/:number/picture", s.opener)
-	api.Delete("/pictures/:id", s.putAway)
+	api.Delete("/pictures/:id", s.done(s.Media.PutAway))
 	api.Put("/pictures/:id", s.describe)
 	api.Get("/pictures/:id/file", s.file)
 	api.Get("/shared/:share/pictures/:id", s.shared)
@@ -359,7 +359,7 @@ func (s *pictures) gallery(c fiber.Ctx) error {
 }
 
 // mostInZip is how many pictures one ZIP has.
-const mostInZip = 500
+const mostInZip = 10_000
 
 // zip sends pictures that a desk made for the visitor, one after the other.
 func (s *pictures) zip(c fiber.Ctx) error {
@@ -384,7 +384,10 @@ func (s *pictures) zip(c fiber.Ctx) error {
 		wanted[id] = true
 	}
 	var all []record.Media
-	for before, more := uuid.Nil, true; more && len(all) < mostInZip; {
+	for before, more := uuid.Nil, true; more; {
+		if len(all) > mostInZip {
+			return invalid(fmt.Sprintf("Up to %d pictures are saved at once. Choose some of them.", mostInZip))
+		}
 		var some []record.Media
 		if some, more, err = s.Media.Gallery(c, r.DeskID, who, "", before, 200); err != nil {
 			return err
@@ -409,26 +412,18 @@ func (s *pictures) zip(c fiber.Ctx) error {
 	})
 }
 
-func (s *pictures) restore(c fiber.Ctx) error {
-	who, id, err := s.idAsked(c, fault.NoPicture)
-	if err == nil {
-		err = s.Media.Restore(c, id, who)
+// done does something with a visitor's picture.
+func (s *pictures) done(do func(context.Context, uuid.UUID, record.Visitor) error) fiber.Handler {
+	return func(c fiber.Ctx) error {
+		who, id, err := s.idAsked(c, fault.NoPicture)
+		if err == nil {
+			err = do(c, id, who)
+		}
+		if err != nil {
+			return err
+		}
+		return c.SendStatus(fiber.StatusNoContent)
 	}
-	if err != nil {
-		return err
-	}
-	return c.SendStatus(fiber.StatusNoContent)
-}
-
-func (s *pictures) putAway(c fiber.Ctx) error {
-	who, id, err := s.idAsked(c, fault.NoPicture)
-	if err == nil {
-		err = s.Media.PutAway(c, id, who)
-	}
-	if err != nil {
-		return err
-	}
-	return c.SendStatus(fiber.StatusNoContent)
 }
 
 func (s *pictures) describe(c fiber.Ctx) error {
