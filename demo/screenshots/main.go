@@ -223,7 +223,7 @@ func gallery() []browser.Action {
 			chromedp.WaitVisible(chromedp.CSS("section[aria-label='A picture on its way']")),
 			chromedp.WaitNotPresent(chromedp.CSS("section[aria-label='A picture on its way']")))
 	}
-	return append(steps, script(`document.querySelector("#wish").value = ""; scrollTo(0, 330)`),
+	return append(steps, script(`document.querySelector("#wish").value = ""; scrollTo(0, 480)`),
 		chromedp.Sleep(time.Second))
 }
 
