@@ -131,7 +131,7 @@ func Read(name string, body []byte, l Limits) (*Picture, error) {
 		return nil, wrong("it is no picture; give a JPEG, PNG, WebP, GIF, HEIC, TIFF or BMP file")
 	}
 	size, err := sizeOf(kind, body)
-	if err != nil {
+	if err != nil || kind == "image/tiff" && !soundTIFF(body) {
 		return nil, broken()
 	}
 	if pixels := int64(size.Width) * int64(size.Height); pixels > int64(l.Pixels) {
@@ -264,4 +264,36 @@ func pagesOfTIFF(b []byte) int {
 		return 2
 	}
 	return 1
+}
+
+// soundTIFF reports whether nothing in the first directory of a TIFF says that it is longer
+// than the file: the library makes room for what it says.
+func soundTIFF(b []byte) bool {
+	if len(b) < 8 {
+		return false
+	}
+	order := binary.ByteOrder(binary.LittleEndian)
+	if b[0] == 'M' {
+		order = binary.BigEndian
+	}
+	at := int64(order.Uint32(b[4:]))
+	if at+2 > int64(len(b)) {
+		return false
+	}
+	sizes := []int64{1, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8}
+	entries := int64(order.Uint16(b[at:]))
+	for i := range entries {
+		entry := at + 2 + i*12
+		if entry+12 > int64(len(b)) {
+			return false
+		}
+		size := int64(8)
+		if kind := int(order.Uint16(b[entry+2:])); kind < len(sizes) {
+			size = sizes[kind]
+		}
+		if size*int64(order.Uint32(b[entry+4:])) > int64(len(b)) {
+			return false
+		}
+	}
+	return true
 }
