@@ -485,7 +485,7 @@ func TestTheServiceIsKilledWhileAPictureIsMade(t *testing.T) {
 	run[any](p, `document.querySelector("#wish").select(), null`)
 	p.wish("A blue label")
 	p.shows("section[aria-label='A picture on its way']", "A blue label")
-	time.Sleep(1500 * time.Millisecond) // it is on record by then
+	p.until("it is on record", `!!localStorage.getItem("juvalogos-making:labels")`)
 	s.kill()
 	s.model.Set(pace(0))
 	s.start()
