@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"os"
 	"path/filepath"
 	"strings"
@@ -113,7 +114,7 @@ func attach(c *client.Client, q client.Question, files []string) (conversation s
 // pictures, else to be read.
 func attachOne(c *client.Client, desk, conversation, name string, body []byte) (string, error) {
 	var blind *client.Problem
-	if picture.KindOf(body) != "" {
+	if picture.KindOf(body) != "" || strings.HasPrefix(mime.TypeByExtension(filepath.Ext(name)), "image/") {
 		given, err := c.GivePicture(context.Background(), desk, conversation, name, bytes.NewReader(body))
 		switch {
 		case err == nil:

@@ -252,6 +252,11 @@ func written(dots image.Image, kind string, quality int) (Made, error) {
 	var out bytes.Buffer
 	var err error
 	if kind == pngKind {
+		switch dots.(type) {
+		case *image.NRGBA, *image.RGBA, *image.Gray, *image.Paletted:
+		default: // of types that it does not know the encoder makes files twice as large
+			dots = imaging.Clone(dots)
+		}
 		err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&out, dots)
 	} else {
 		if plain, is := dots.(*image.NRGBA); is { // without see-through parts the same, which is written faster

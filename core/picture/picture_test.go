@@ -352,6 +352,11 @@ func TestMakeAllIsAsMake(t *testing.T) {
 			}
 		}
 	}
+	// Eight bits of each colour, whatever the library made of the file.
+	plain, err := p.Make(Wanted{Kinds: []string{"image/png"}})
+	if err != nil || plain.Body[24] != 8 {
+		t.Errorf("%d bits, %v", plain.Body[24], err)
+	}
 	if _, err := p.MakeAll(Wanted{}, Wanted{Kinds: []string{"image/webp"}}); err == nil {
 		t.Error("a kind that is not written was made")
 	}
