@@ -107,7 +107,8 @@ func startProcess(t *testing.T, more ...string) *process {
 	connections := filepath.Join(p.data, "connections.yaml")
 	text := "connections:\n  - name: shed\n    address: " + h.URL +
 		"/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n" +
-		"      - {name: alder-brush, context: 4096, can: [pictures], takes: {seeds: true}}\n"
+		"      - {name: alder-brush, context: 4096, can: [pictures], takes: {seeds: true}}\n" +
+		"      - {name: orchid-eye, context: 16384, can: [chat, see]}\n"
 	if err := os.WriteFile(connections, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}

@@ -495,3 +495,38 @@ func TestTheServiceIsKilledWhileAPictureIsMade(t *testing.T) {
 	p.click("Try to make it again")
 	p.shows("section[aria-label='The newest picture'] h2", "A blue label")
 }
+
+// Pictures go along with a question on the command line, and come back as files.
+func TestPicturesOnTheCommandLine(t *testing.T) {
+	p := startProcess(t)
+	for name, text := range map[string]string{
+		"frames.yaml": strings.Split(seeingDesk, "choices:")[0],
+		"labels.yaml": strings.Replace(drawingDesk, "pictures: {onward: [more]}\n", "", 1)} {
+		if _, err := p.client.Publish(ctx, name, []byte(text), ""); err != nil {
+			t.Fatal(err)
+		}
+	}
+	flag := photo(t, "flag.jpg", picturetest.JPEG(picturetest.Flag(64, 48), picturetest.Turned(6)))
+	if out, errs, code := p.juvalogos("", "ask", "-desk", "frames", "-attach", flag, "What is it?"); code != 0 ||
+		!strings.Contains(out, "48 by 64") {
+		t.Errorf("asked about a picture: %d %s %s", code, out, errs)
+	}
+	words := photo(t, "words.png", []byte("no picture at all"))
+	if _, errs, code := p.juvalogos("", "ask", "-desk", "frames", "-attach", words, "What is it?"); code == 0 ||
+		!strings.Contains(errs, "words.png was not taken: it is no picture") {
+		t.Errorf("no picture: %d %s", code, errs)
+	}
+	folder := openFolder(t)
+	out, errs, code := p.juvalogos("", "ask", "-desk", "labels", "-input", "number=2", "-out", folder, "A blue label")
+	files, err := filepath.Glob(filepath.Join(folder, "*.png"))
+	if code != 0 || err != nil || len(files) != 2 || !strings.Contains(out, files[0]) {
+		t.Fatalf("pictures from words: %d %s %s %v", code, out, errs, files)
+	}
+	for _, file := range files {
+		body, err := os.ReadFile(file)
+		if err != nil || !strings.HasPrefix(string(body), "\x89PNG") ||
+			!strings.Contains(string(body), "A blue label") {
+			t.Errorf("%s: %d bytes, %v", file, len(body), err)
+		}
+	}
+}
