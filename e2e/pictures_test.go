@@ -278,6 +278,14 @@ func TestAVisitorsGallery(t *testing.T) {
 		shown := `document.querySelectorAll("section ul > li button[title]").length`
 		p.until("the earlier one is below", shown+" === 1")
 
+		// Left at once, before the service has answered: it is made, and once.
+		p.wish("A hasty label")
+		p.do(chromedp.Reload())
+		p.shows("section[aria-label='The newest picture'] h2", "A hasty label")
+		p.until("the earlier ones are below", shown+" === 2")
+		p.click("Remove")
+		p.shows("section[aria-label='The newest picture'] h2", "A red label")
+
 		p.do(chromedp.SendKeys(chromedp.CSS("input[type=search]"), "moss"))
 		p.until("it is found by its words", shown+` === 1 && !document.querySelector("section[aria-label='The newest picture']")`)
 		run[any](p, `(() => { const f = document.querySelector("input[type=search]"); f.value = ""; f.dispatchEvent(new Event("input", {bubbles: true})); return null })()`)
@@ -485,7 +493,7 @@ func TestTheServiceIsKilledWhileAPictureIsMade(t *testing.T) {
 	run[any](p, `document.querySelector("#wish").select(), null`)
 	p.wish("A blue label")
 	p.shows("section[aria-label='A picture on its way']", "A blue label")
-	p.until("it is on record", `!!localStorage.getItem("juvalogos-making:labels")`)
+	p.until("it is on record", `!!JSON.parse(localStorage.getItem("juvalogos-making:labels")).id`)
 	s.kill()
 	s.model.Set(pace(0))
 	s.start()

@@ -37,8 +37,32 @@ function byDay(pictures: Picture[], before: Day[] = []): Day[] {
   return days;
 }
 
+/** A wish as it was sent; key tells it from others. */
+interface Asked {
+  conversation: string;
+  key: string;
+  inputs: Record<string, string>;
+  /** When, in ms since 1970. */
+  at: number;
+}
+
+/** A wish on its way: by its id, or, as long as the service has not answered, as it was sent. */
+interface Kept {
+  words: string;
+  id?: string;
+  asked?: Asked;
+}
+
+/** For how long, in ms, a wish is sent again that the service may not have heard of. */
+const stillWished = 60_000;
+
 const makingKey = `juvalogos-making:${pageData.slug}`;
 const perPage = 120;
+
+// A page that is left hears of broken lines that are none.
+let leaving = false;
+addEventListener("pagehide", () => (leaving = true));
+addEventListener("pageshow", () => (leaving = false));
 
 /** The pictures that the desk made for this visitor, and the wish on its way. */
 export class Gallery {
@@ -70,15 +94,24 @@ export class Gallery {
 
   /** Goes on with a wish that was on its way when the page was left. */
   #takeUp() {
-    const kept = JSON.parse(localStorage.getItem(makingKey) ?? "null") as {
-      id: string;
-      words: string;
-    } | null;
+    const kept = JSON.parse(localStorage.getItem(makingKey) ?? "null") as Kept | null;
     if (!kept) return;
-    const turn = new Turn(kept.words);
-    turn.id = kept.id;
-    this.turn = turn;
-    void this.#follow(this.turn, api.watch(kept.id, ""), false);
+    if (kept.id) {
+      const turn = new Turn(kept.words);
+      turn.id = kept.id;
+      this.turn = turn;
+      void this.#follow(this.turn, api.watch(kept.id, ""), false);
+    } else if (kept.asked && Date.now() - kept.asked.at < stillWished) void this.#ask(kept.words, kept.asked);
+    else localStorage.removeItem(makingKey);
+  }
+
+  /** Wishes. Whether the page is left before the answer begins or after: the same key is
+   *  the same wish, so that it is made once. */
+  #ask(words: string, asked: Asked): Promise<boolean> {
+    const kept: Kept = { words, asked };
+    localStorage.setItem(makingKey, JSON.stringify(kept));
+    this.turn = new Turn(words);
+    return this.#follow(this.turn, api.ask(words, asked.conversation, asked.key, "", {}, asked.inputs), true);
   }
 
   /** Reads the list anew, from the newest on. */
@@ -122,16 +155,12 @@ export class Gallery {
     if (fromPicture && w.words) inputs.change = w.words;
     if (!fromPicture) inputs.format = w.format;
     const words = w.words || say.gallery.variations;
-    this.turn = new Turn(words);
-    const stream = api.ask(
-      words,
-      fromPicture ? this.begun.id : "",
-      crypto.randomUUID?.() ?? String(Math.random()),
-      "",
-      {},
+    return this.#ask(words, {
+      conversation: fromPicture ? this.begun.id : "",
+      key: crypto.randomUUID?.() ?? String(Math.random()),
       inputs,
-    );
-    return this.#follow(this.turn, stream, true);
+      at: Date.now(),
+    });
   }
 
   async #follow(turn: Turn, stream: Promise<Response>, asking: boolean): Promise<boolean> {
@@ -139,7 +168,8 @@ export class Gallery {
       await turn.follow(
         stream,
         (b) => {
-          localStorage.setItem(makingKey, JSON.stringify({ id: b.turn, words: turn.question }));
+          const kept: Kept = { id: b.turn, words: turn.question };
+          localStorage.setItem(makingKey, JSON.stringify(kept));
           Begun.over();
         },
         asking,
@@ -147,7 +177,7 @@ export class Gallery {
     } catch (e) {
       turn.fail(e);
     }
-    localStorage.removeItem(makingKey);
+    if (!leaving) localStorage.removeItem(makingKey);
     if (turn.state === "done" || turn.state === "stopped") {
       if (this.turn === turn) this.turn = null;
       await this.refresh();
