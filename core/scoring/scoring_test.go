@@ -12,7 +12,7 @@ import (
 func ExampleWords() {
 	e := scoring.Words("Light the smoker — slowly, with dry straw.", "light a smoker slowly with straw in")
 	fmt.Printf("%+v %.2f\n", e, e.Rate())
-	// Output: {Other:1 Missing:1 More:1 Of:7} 0.43
+	// Output: {Other:3 Missing:0 More:0 Of:7} 0.43
 }
 
 func ExampleCharacters() {

@@ -13,6 +13,7 @@ package confined
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -31,6 +32,8 @@ type Limits struct {
 	Memory int64 // bytes that it and what it starts may hold
 	Files  int   // that it may have open
 	Answer int   // bytes of an answer
+	// FileSize is how large a file may grow that it writes; 64 MB if 0.
+	FileSize int64
 	// First is how long a task may take before it says that it goes on; it says
 	// then how long its next stretch may take.
 	First time.Duration
@@ -95,7 +98,9 @@ func receive(r io.Reader, most int) (kind byte, payload []byte, err error) {
 type Task struct {
 	Request []byte
 	Body    []byte
-	out     io.Writer
+	// Files are those that came open with the task; see DoWith.
+	Files []*os.File
+	out   io.Writer
 	mu      sync.Mutex // of what is written to out
 }
 
@@ -122,9 +127,14 @@ func Child(kind string, work Work) {
 	if len(os.Args) < 3 || os.Args[0] != mark || os.Args[1] != kind {
 		return
 	}
-	var files uint64
-	_, _ = fmt.Sscan(os.Args[2], &files)
-	bound(files)
+	var files, size uint64
+	var open int
+	_, _ = fmt.Sscan(os.Args[2], &files, &size, &open)
+	bound(files, size)
+	var with []*os.File
+	for i := range open {
+		with = append(with, os.NewFile(uintptr(firstFile+i), "given"))
+	}
 	in, out := bufio.NewReader(os.Stdin), os.Stdout
 	tasks := make(chan *Task)
 	go func() {
@@ -133,7 +143,7 @@ func Child(kind string, work Work) {
 			if err == nil {
 				var body []byte
 				if _, body, err = receive(in, mostMessage); err == nil {
-					tasks <- &Task{Request: request, Body: body, out: out}
+					tasks <- &Task{Request: request, Body: body, Files: with, out: out}
 				}
 			}
 			if err != nil {
@@ -148,11 +158,18 @@ func Child(kind string, work Work) {
 	}
 }
 
+// firstFile is the number of the first file that comes with a task; before it is the
+// program itself.
+const firstFile = 4
+
+// usualFileSize is how large a file may grow of which nothing is said.
+const usualFileSize = 64 << 20
+
 // bound has the kernel bound this process, for good.
-func bound(files uint64) {
+func bound(files, size uint64) {
 	set := func(what int, most uint64) { _ = unix.Setrlimit(what, &unix.Rlimit{Cur: most, Max: most}) }
 	set(unix.RLIMIT_CORE, 0)
-	set(unix.RLIMIT_FSIZE, 64<<20)
+	set(unix.RLIMIT_FSIZE, size)
 	if files > 0 {
 		set(unix.RLIMIT_NOFILE, files)
 	}
@@ -216,6 +233,23 @@ func (p *Pool) Do(ctx context.Context, request, body []byte, parts, understand f
 	return nil
 }
 
+// DoWith is Do for a task that comes with open files, in a process of its own; those who
+// are not us must be allowed to open them anew.
+func (p *Pool) DoWith(ctx context.Context, request []byte, files []*os.File, parts, understand func([]byte) error) error {
+	p.mu.Lock()
+	one, err := p.launch(files)
+	p.mu.Unlock()
+	if err != nil {
+		return err
+	}
+	defer one.end()
+	answer, err := one.do(ctx, request, nil, p.limits, parts)
+	if err == nil && understand(answer) != nil {
+		err = &Killed{notUnderstood}
+	}
+	return err
+}
+
 // take returns a process that waits, or a new one.
 func (p *Pool) take() (*process, error) {
 	p.mu.Lock()
@@ -226,8 +260,13 @@ func (p *Pool) take() (*process, error) {
 		one.since.Stop()
 		return one, nil
 	}
+	return p.launch(nil)
+}
+
+// launch starts a process; the caller holds mu.
+func (p *Pool) launch(files []*os.File) (*process, error) {
 	for ; ; p.how++ {
-		one, err := p.start(ways[p.how])
+		one, err := p.start(ways[p.how], files)
 		if err == nil || p.how == len(ways)-1 {
 			return one, err
 		}
@@ -276,16 +315,17 @@ type process struct {
 }
 
 // start starts a process in one of the ways.
-func (p *Pool) start(how way) (*process, error) {
+func (p *Pool) start(how way, files []*os.File) (*process, error) {
 	self, err := os.Open("/proc/self/exe")
 	if err != nil {
 		return nil, fmt.Errorf("start a confined process: %w", err)
 	}
 	defer self.Close()
 	// The file rather than its name: another user need not be able to get there.
-	cmd := &exec.Cmd{Path: "/proc/self/fd/3", Args: []string{mark, p.kind, fmt.Sprint(p.limits.Files)}, Dir: "/",
+	cmd := &exec.Cmd{Path: "/proc/self/fd/3", Args: []string{mark, p.kind,
+		fmt.Sprint(p.limits.Files, cmp.Or(p.limits.FileSize, usualFileSize), len(files))}, Dir: "/",
 		Env:        append([]string{"PATH=/usr/local/bin:/usr/bin:/bin", "LANG=C.UTF-8"}, p.env...),
-		ExtraFiles: []*os.File{self}}
+		ExtraFiles: append([]*os.File{self}, files...)}
 	cmd.SysProcAttr = how.attributes()
 	in, err := cmd.StdinPipe()
 	if err != nil {

@@ -50,6 +50,7 @@ const (
 // decided by whoever calls it.
 type Pool struct {
 	pool    *confined.Pool
+	sounds  *confined.Pool
 	cache   string
 	prepare sync.Once
 }
@@ -57,13 +58,16 @@ type Pool struct {
 // New returns a pool that keeps what it compiled in a folder.
 func New(folder string) *Pool {
 	cache := filepath.Join(folder, "pdfium")
-	return &Pool{cache: cache, pool: confined.NewPool(kind, confined.Limits{
+	return &Pool{cache: cache, sounds: newSoundPool(), pool: confined.NewPool(kind, confined.Limits{
 		Memory: mostMemory, Files: mostFiles, Answer: mostAnswer, First: perStretch,
 	}, cacheVariable+"="+cache, "GOMEMLIMIT="+fmt.Sprint(mostMemory*3/4), "OMP_THREAD_LIMIT=1")}
 }
 
 // Close ends the processes that wait for work.
-func (p *Pool) Close() { p.pool.Close() }
+func (p *Pool) Close() {
+	p.pool.Close()
+	p.sounds.Close()
+}
 
 // request is what a process is asked for.
 type request struct {
@@ -200,6 +204,7 @@ func readable(folder string) {
 // Child does a confined process's work if this is one; else it returns.
 func Child() {
 	confined.Child(kind, said)
+	confined.Child(soundKind, soundSaid)
 }
 
 // said is what a confined process answers to a task.

@@ -26,6 +26,7 @@ func TestMain(m *testing.M) {
 		}
 		return said(t)
 	})
+	confined.Child(soundKind, soundSaid)
 	os.Exit(m.Run())
 }
 
