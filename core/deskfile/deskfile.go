@@ -17,6 +17,7 @@ package deskfile
 import (
 	"cmp"
 	"regexp"
+	"slices"
 
 	"juvalogos/core/yamlfile"
 )
@@ -42,6 +43,8 @@ type File struct {
 	Attachments    bool           `yaml:"attachments" json:"attachments,omitempty" about:"Whether visitors may attach documents of their own to a conversation: they are read and answered from, nobody else sees them, and they go with the conversation. The recipe is consult then, unless another is named."`
 	Bring          Bring          `yaml:"bring" json:"bring" about:"What visitors may have brought into a conversation, to ask about: addresses, articles, papers, one of the desk's documents. Which hosts are reached at all the owner says (start -visit). The recipe is consult then, unless another is named."`
 	Pictures       Pictures       `yaml:"pictures" json:"pictures" about:"Whether visitors may ask about pictures, and how long these are remembered. The model has to see, unless the recipe only reads their text."`
+	Sound          Sound          `yaml:"sound" json:"sound" about:"Whether visitors may give recordings, which are written down and can be asked about, and how."`
+	Aloud          Aloud          `yaml:"aloud" json:"aloud" about:"Whether replies can be read aloud, and by which model."`
 	Readable       string         `yaml:"readable" json:"readable,omitempty" choices:"documents,passages" about:"What visitors may read of the shelves: documents, whole, with what a reply rests on lit up (this, if left out), or passages, those that a reply of theirs rests on and nothing around them."`
 	Thinking       string         `yaml:"thinking" json:"thinking,omitempty" choices:"fold,hide" about:"Whether visitors can read what a model thinks aloud before it answers: fold (beside the reply, folded; this, if left out) or hide."`
 	Unattended     string         `yaml:"unattended" json:"unattended,omitempty" choices:"answer,drop" about:"What becomes of a question that still waits in line when nobody waits for its reply any more: answer (it is answered all the same; this, if left out) or drop."`
@@ -69,6 +72,43 @@ type Pictures struct {
 	Described string   `yaml:"described" json:"described,omitempty" choices:"visitor,model" about:"Who says in words what a picture shows, for those who cannot see it: visitor (whoever gave it; this, if left out) or model (the desk's model too, where the visitor has not)."`
 	Onward    []string `yaml:"onward" json:"onward,omitempty" most:"6" about:"Desks, by their slugs, at which visitors can go on with a picture that was made here." example:"more-labels"`
 	Elsewhere string   `yaml:"elsewhere" json:"elsewhere,omitempty" most:"60" about:"The desk, by its slug, that looks at pictures where this one does not: visitors who bring one are shown the way."`
+}
+
+// Sound is what visitors may do with spoken words.
+type Sound struct {
+	Take        bool     `yaml:"take" json:"take,omitempty" about:"Whether visitors may give recordings: they are written down, and the text is a document of the conversation. The recipe is consult then, unless another is named."`
+	Dictate     bool     `yaml:"dictate" json:"dictate,omitempty" about:"Whether visitors may speak their questions. What was spoken is not kept."`
+	Model       string   `yaml:"model" json:"model,omitempty" most:"200" about:"The model that writes down what is spoken; the desk's own if left out."`
+	Task        string   `yaml:"task" json:"task,omitempty" choices:"write,english" about:"What becomes of a recording: write (it is written down as it is spoken; this, if left out) or english (it is translated into English)."`
+	Language    string   `yaml:"language" json:"language,omitempty" most:"2" pattern:"^[a-z]{2}$" patternhelp:"write the language's two letters (ISO 639-1), like en" about:"The language that is spoken, in two letters (ISO 639-1). Left out: the model finds out." example:"en"`
+	Names       string   `yaml:"names" json:"names,omitempty" most:"1000" about:"Names and spellings that the model is to go by; visitors may be allowed to add to them." example:"Alder Vale, Hollow Lane, oxalic"`
+	Temperature *float64 `yaml:"temperature" json:"temperature,omitempty" least:"0" most:"1" about:"How freely the model guesses at what is not clear; the server's own if left out."`
+	Words       *bool    `yaml:"words" json:"words,omitempty" about:"Whether the time of every word is asked for, where the server gives it: each is lit as it is spoken. True if left out."`
+	Change      []string `yaml:"change" json:"change,omitempty" most:"4" choices:"task,language,names,temperature" about:"What of these visitors may change, beside names, to which they may always add if the model heeds them."`
+	Most        int      `yaml:"most" json:"most,omitempty" least:"1" most:"50" about:"How many recordings a conversation may have; 10 if left out."`
+	Minutes     int      `yaml:"minutes" json:"minutes,omitempty" least:"1" most:"600" about:"How long a recording may be, in minutes; 180 if left out."`
+	Keep        string   `yaml:"keep" json:"keep,omitempty" choices:"until-text,days,conversation" about:"How long a recording is kept: until-text (until its text is there), days (for so many days) or conversation (as long as the conversation; this, if left out). Visitors are told."`
+	Days        int      `yaml:"days" json:"days,omitempty" least:"1" most:"3650" about:"For how many days, with keep: days; 7 if left out."`
+}
+
+// What becomes of recordings, and for how long they are kept.
+const (
+	IntoEnglish    = "english"
+	KeepUntilText  = "until-text"
+	KeepDays       = "days"
+	DefaultSounds  = 10
+	DefaultMinutes = 180
+	DefaultDays    = 7
+)
+
+// May reports whether visitors may change something.
+func (s Sound) May(change string) bool { return slices.Contains(s.Change, change) }
+
+// Aloud is how replies are read aloud.
+type Aloud struct {
+	Model string  `yaml:"model" json:"model,omitempty" most:"200" about:"The model that speaks. Left out: nothing is read aloud." example:"hall-voice"`
+	Voice string  `yaml:"voice" json:"voice,omitempty" most:"60" about:"Its voice; its usual one if left out."`
+	Speed float64 `yaml:"speed" json:"speed,omitempty" least:"0.5" most:"2" about:"How fast it speaks, where the model can be told; 1 is as usual. Visitors can change how fast it is played in any case."`
 }
 
 // ByModel is who describes pictures where it is not the visitor alone.
@@ -146,7 +186,7 @@ func Read(name string, src []byte) (File, error) {
 	}
 	if f.Recipe == "" {
 		f.Recipe = DefaultRecipe
-		if len(f.Shelves) > 0 || f.Attachments || f.Bring.Any() {
+		if len(f.Shelves) > 0 || f.Attachments || f.Bring.Any() || f.Sound.Take {
 			f.Recipe = RecipeWithShelves
 		}
 	}
@@ -159,6 +199,9 @@ func Read(name string, src []byte) (File, error) {
 	f.Pictures.Most = cmp.Or(f.Pictures.Most, DefaultPictures)
 	f.Pictures.Turns = cmp.Or(f.Pictures.Turns, DefaultPictureTurns)
 	f.Pictures.Hours = cmp.Or(f.Pictures.Hours, DefaultPictureHours)
+	f.Sound.Most = cmp.Or(f.Sound.Most, DefaultSounds)
+	f.Sound.Minutes = cmp.Or(f.Sound.Minutes, DefaultMinutes)
+	f.Sound.Days = cmp.Or(f.Sound.Days, DefaultDays)
 	if f.Sampling.MaxTokens == 0 {
 		f.Sampling.MaxTokens = DefaultMaxTokens
 	}

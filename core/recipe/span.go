@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"juvalogos/core/prompt"
+	"juvalogos/core/sound"
 )
 
 // State is how a step is or ended.
@@ -59,6 +60,10 @@ type ModelCall struct {
 	Counted       bool          `json:"counted,omitempty"`  // by us; the server did not say
 	Pictures      int           `json:"pictures,omitempty"` // that it made
 	Making        *Making       `json:"making,omitempty"`   // what was wished for
+	// What was asked of a sound, or what was to be spoken, and how many seconds that has.
+	Hearing *sound.Asked  `json:"hearing,omitempty"`
+	Saying  *sound.Saying `json:"saying,omitempty"`
+	Sound   float64       `json:"sound_seconds,omitempty"`
 	Cost          float64       `json:"cost,omitempty"`
 	At            time.Time     `json:"at"`
 	Lane          int           `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply

@@ -22,6 +22,7 @@ import (
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 )
 
 // RunContext is what the steps of one run know of the desk and of the conversation.
@@ -95,6 +96,12 @@ type Ask struct {
 	// look like before they are done.
 	Make          *recipe.Making
 	File, Preview func(recipe.Media)
+	// Hear asks for the words of the sound that is the first of Files, and Heard gets them
+	// with their times, if these are known.
+	Hear  *sound.Asked
+	Heard func(sound.Heard)
+	// Say asks for a text to be spoken; File gets the sound.
+	Say *sound.Saying
 	// Files are what goes along that is not on record; pictures that are stand in
 	// Messages.
 	Files []recipe.Media

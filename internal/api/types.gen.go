@@ -13,6 +13,7 @@ import (
 	"juvalogos/core/reading"
 	"juvalogos/core/recipe"
 	"juvalogos/core/recipe/draw"
+	"juvalogos/core/sound"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/models"
 )
@@ -1351,18 +1352,27 @@ type ModelCall struct {
 	Finish  string  `json:"finish,omitempty,omitzero"`
 	First   float64 `json:"first,omitempty,omitzero"`
 
+	// Hearing What was asked of a sound.
+	Hearing *sound.Asked `json:"hearing,omitempty"`
+
 	// Making Which pictures a model was asked for.
 	Making   *MakingWish `json:"making,omitempty"`
 	Messages []Message   `json:"messages,omitempty,omitzero"`
 	Model    string      `json:"model"`
 
 	// Pictures That it made.
-	Pictures     int     `json:"pictures,omitempty,omitzero"`
-	PromptTokens int     `json:"prompt_tokens"`
-	ReplyTokens  int     `json:"reply_tokens"`
-	Retries      int     `json:"retries,omitempty,omitzero"`
-	Seconds      float64 `json:"seconds"`
-	Settings     any     `json:"settings,omitempty,omitzero"`
+	Pictures     int `json:"pictures,omitempty,omitzero"`
+	PromptTokens int `json:"prompt_tokens"`
+	ReplyTokens  int `json:"reply_tokens"`
+	Retries      int `json:"retries,omitempty,omitzero"`
+
+	// Saying What was to be spoken.
+	Saying   *sound.Saying `json:"saying,omitempty"`
+	Seconds  float64       `json:"seconds"`
+	Settings any           `json:"settings,omitempty,omitzero"`
+
+	// SoundSeconds Of sound that it heard or spoke.
+	SoundSeconds float64 `json:"sound_seconds,omitempty,omitzero"`
 
 	// Thought What the model thought aloud.
 	Thought string `json:"thought,omitempty,omitzero"`
@@ -2331,6 +2341,9 @@ type UsageRow struct {
 	Pictures     int64 `json:"pictures,omitempty,omitzero"`
 	PromptTokens int64 `json:"prompt_tokens"`
 	ReplyTokens  int64 `json:"reply_tokens"`
+
+	// SoundSeconds Of sound that was heard or spoken.
+	SoundSeconds float64 `json:"sound_seconds,omitempty,omitzero"`
 
 	// Turns Questions that they were for.
 	Turns int `json:"turns"`

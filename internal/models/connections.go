@@ -92,6 +92,8 @@ type Model struct {
 	Vocabulary string   `yaml:"vocabulary,omitempty" json:"vocabulary" choices:"o200k_base,cl100k_base,p50k_base,r50k_base" about:"The vocabulary its tokens come from, if known. Left out: lengths are estimated on the safe side."`
 	Price      Price    `yaml:"price,omitempty" json:"price" about:"What it costs, in your own currency."`
 	Takes      Takes    `yaml:"takes,omitempty" json:"takes,omitzero" about:"How it takes pictures, where it sees them or makes others of them."`
+	Hears      Hears    `yaml:"hears,omitempty" json:"hears,omitzero" about:"How it takes sound, where it writes down what is spoken."`
+	Speaks     Speaks   `yaml:"speaks,omitempty" json:"speaks,omitzero" about:"How it speaks, where it does."`
 	Manners    *Manners `yaml:"manners,omitempty" json:"manners,omitempty" about:"How the server wants to be asked for it, where that is not as usual; juvalogos model probe finds out."`
 }
 
@@ -118,6 +120,69 @@ type Takes struct {
 	Previews int      `yaml:"previews,omitempty" json:"previews,omitempty" least:"0" most:"3" about:"How many previews of a picture are asked for, where its server sends some; none if left out."`
 	PerToken int      `yaml:"dots_per_token,omitempty" json:"dots_per_token,omitempty" least:"1" most:"100000000" about:"How many dots take one token more; 750 if left out."`
 }
+
+// Hears is how a model takes sound; recordings are cut and made so before they are sent.
+type Hears struct {
+	Kind      string   `yaml:"kind,omitempty" json:"kind,omitempty" choices:"wav,mp3,flac,ogg" about:"The kind of files that it gets; wav if left out."`
+	Rate      int      `yaml:"rate,omitempty" json:"rate,omitempty" least:"8000" most:"48000" about:"Their samples a second; 16000 if left out."`
+	Channels  int      `yaml:"channels,omitempty" json:"channels,omitempty" least:"1" most:"2" about:"Their channels; 1 if left out."`
+	Seconds   int      `yaml:"seconds,omitempty" json:"seconds,omitempty" least:"5" most:"7200" about:"The longest piece that it gets; 300 if left out. Shorter ones are done sooner, several at once."`
+	Bytes     int      `yaml:"bytes,omitempty" json:"bytes,omitempty" least:"100000" most:"40000000" about:"The most bytes of a piece; 25000000 if left out."`
+	AtOnce    int      `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"16" about:"How many pieces of a recording are asked for at once; 3 if left out."`
+	Answers   string   `yaml:"answers,omitempty" json:"answers,omitempty" choices:"verbose_json,json,text,srt,vtt" about:"The form in which its server answers. Left out: verbose_json, with times, and json where the server does not know that."`
+	Languages []string `yaml:"languages,omitempty" json:"languages,omitempty" most:"100" about:"The languages that it knows (ISO 639-1). Left out: many; it finds out which is spoken." example:"[en]"`
+	English   bool     `yaml:"into_english,omitempty" json:"into_english,omitempty" about:"Whether it can translate into English what it hears."`
+	Prompts   *bool    `yaml:"prompts,omitempty" json:"prompts,omitempty" about:"Whether it heeds names and spellings that come along; true if left out."`
+}
+
+// What is said nowhere of how a model takes sound.
+const (
+	usualPiece      = 300
+	usualSoundBytes = 25_000_000
+	usualAtOnce     = 3
+	usualRate       = 16000
+)
+
+// Piece is the longest piece of a recording that the model gets, in seconds: what its
+// server takes in time and in bytes.
+func (h Hears) Piece() float64 {
+	// Bytes a second, on the safe side, of one channel and a sample's rate.
+	rate := float64(cmp.Or(h.Rate, usualRate) * cmp.Or(h.Channels, 1))
+	each := map[string]float64{"mp3": 9000, "ogg": 6000, "flac": 1.6 * rate, "wav": 2 * rate}[cmp.Or(h.Kind, "wav")]
+	return min(float64(cmp.Or(h.Seconds, usualPiece)), float64(cmp.Or(h.Bytes, usualSoundBytes)-10_000)/each)
+}
+
+// Pieces is how many of them are asked for at once.
+func (h Hears) Pieces() int { return cmp.Or(h.AtOnce, usualAtOnce) }
+
+// Guided reports whether it heeds names and spellings.
+func (h Hears) Guided() bool { return h.Prompts == nil || *h.Prompts }
+
+// Knows reports whether it knows a language, by its code.
+func (h Hears) Knows(code string) bool { return len(h.Languages) == 0 || slices.Contains(h.Languages, code) }
+
+// Speaks is how a model speaks.
+type Speaks struct {
+	Voices     []string `yaml:"voices,omitempty" json:"voices,omitempty" most:"30" about:"The names of its voices; the first is the usual one." example:"[slt]"`
+	Kind       string   `yaml:"kind,omitempty" json:"kind,omitempty" choices:"mp3,wav,ogg,opus,flac,aac" about:"The kind of files that are asked for; mp3 if left out."`
+	Characters int      `yaml:"characters,omitempty" json:"characters,omitempty" least:"50" most:"100000" about:"The most characters that it speaks at once; 1000 if left out."`
+}
+
+const usualCharacters = 1000
+
+// Most is the most characters that it speaks at once.
+func (s Speaks) Most() int { return cmp.Or(s.Characters, usualCharacters) }
+
+// Voice is the voice of a name, or the usual one; "" if none is known.
+func (s Speaks) Voice(name string) string {
+	if name == "" && len(s.Voices) > 0 {
+		return s.Voices[0]
+	}
+	return name
+}
+
+// Minutes is what so many seconds of sound cost.
+func (p Price) Minutes(seconds float64) float64 { return seconds / 60 * p.Minute }
 
 // What a model takes of which nothing is said.
 const (

@@ -17,6 +17,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/fair"
 )
@@ -35,9 +36,19 @@ type Request struct {
 	Make *recipe.Making
 	// Previews is how many previews of a picture are asked for.
 	Previews int
+	// Hear asks for the words of the sound that is the first of Files; nil: nothing is to
+	// be heard.
+	Hear *sound.Asked
+	// Answers is the form in which they come; Entry.Generate sets it.
+	Answers string
+	// Say asks for a text to be spoken; nil: none is.
+	Say *sound.Saying
 	// Manners are how the server wants to be asked; Entry.Generate sets them.
 	Manners *Manners
 }
+
+// Whole reports whether what is asked for comes at once and not word by word.
+func (r Request) Whole() bool { return r.Make != nil || r.Hear != nil || r.Say != nil }
 
 // Result is how a reply ended.
 type Result struct {
@@ -376,6 +387,7 @@ func (e *Entry) Generate(ctx context.Context, r Request, to Sink) (Result, error
 	if r.Manners == nil {
 		r.Manners = e.Manners
 	}
+	r.Answers = e.Hears.Answers
 	if to.Pace == nil {
 		to.Pace = e.pacer.heard
 	}

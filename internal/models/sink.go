@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 )
 
 // Sink hears a reply as it comes; whatever is nil is not wanted. Bytes are valid
@@ -19,6 +20,9 @@ type Sink struct {
 	Preview func(recipe.Media)
 	// File is a picture, a sound or another file that the model made.
 	File func(recipe.Media)
+	// Heard is what it heard in a sound, with times where it knows them; the words come to
+	// Text too.
+	Heard func(sound.Heard)
 	// Pace is what the server says of how fast it may be asked.
 	Pace func(Pace)
 	// Paced hears that the request is held back, and about how long, so that it does

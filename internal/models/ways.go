@@ -21,7 +21,7 @@ type Endpoint struct {
 	Method  string         `yaml:"method,omitempty" json:"method,omitempty" choices:"POST,GET,PUT,PATCH" about:"POST if left out."`
 	Path    string         `yaml:"path,omitempty" json:"path,omitempty" most:"500" about:"A template of what follows the connection's address." example:"/models/{{.model}}/generate"`
 	Headers yamlfile.Texts `yaml:"headers,omitempty" json:"headers,omitempty" about:"Headers beside the connection's."`
-	Form    string         `yaml:"form,omitempty" json:"form,omitempty" choices:"json,form,raw" about:"What the body is: json (the default), form (one name=value a line) or raw (as it is, or the file that came with the question)."`
+	Form    string         `yaml:"form,omitempty" json:"form,omitempty" choices:"json,form,parts,raw" about:"What the body is: json (the default), form (one name=value a line), parts (the same as multipart/form-data; name=@sound and name=@picture send the file) or raw (as it is, or the file that came with the question)."`
 	Body    string         `yaml:"body,omitempty" json:"body,omitempty" most:"20000" about:"A template of the body." example:"{\"prompt\": {{json .prompt}}, \"max\": {{.max_tokens}}}"`
 
 	Stream       string `yaml:"stream,omitempty" json:"stream,omitempty" choices:"events,lines,text" about:"How the answer comes in pieces: events (an event stream), lines (JSON, one a line) or text. Left out: all at once."`
@@ -29,6 +29,9 @@ type Endpoint struct {
 	ReplyIs      string `yaml:"reply_is,omitempty" json:"reply_is,omitempty" choices:"text,base64,link" about:"What stands there: text (the default), a file as base64, or the link to one."`
 	Grows        bool   `yaml:"grows,omitempty" json:"grows,omitempty" about:"Each piece repeats what came before it."`
 	Thought      string `yaml:"thought,omitempty" json:"thought,omitempty" most:"500" about:"Where the model's thinking aloud is."`
+	Words        string `yaml:"words,omitempty" json:"words,omitempty" most:"500" about:"Where the words of a sound stand with their times: a list with word (or text), start and end in seconds, and confidence." example:"/words"`
+	Sentences    string `yaml:"sentences,omitempty" json:"sentences,omitempty" most:"500" about:"Where its sentences stand with their times: a list with text, start and end in seconds." example:"/segments"`
+	Language     string `yaml:"language,omitempty" json:"language,omitempty" most:"500" about:"Where it says which language was spoken." example:"/language"`
 	Finish       string `yaml:"finish,omitempty" json:"finish,omitempty" most:"500" about:"Where it says how the reply ended."`
 	PromptTokens string `yaml:"prompt_tokens,omitempty" json:"prompt_tokens,omitempty" most:"500" about:"Where it says how many tokens the prompt had."`
 	ReplyTokens  string `yaml:"reply_tokens,omitempty" json:"reply_tokens,omitempty" most:"500" about:"Where it says how many tokens the reply had."`

@@ -63,6 +63,12 @@ type Settings struct {
 	Number int `json:"number,omitempty"`
 	Width  int `json:"width,omitempty"`
 	Height int `json:"height,omitempty"`
+	// Of sound that is to be heard: its language, and whether it is to become English;
+	// of a text that is to be spoken: with which voice, and how fast.
+	Language  string  `json:"language,omitempty"`
+	Translate bool    `json:"translate,omitempty"`
+	Voice     string  `json:"voice,omitempty"`
+	Speed     float64 `json:"speed,omitempty"`
 }
 
 // Ask is a question to a program.
@@ -80,6 +86,8 @@ type Heard struct {
 	Text, Thought func([]byte)
 	Progress      func(done float64, says string)
 	File          func(File)
+	// Sound is what was heard in a sound, as JSON: text, language, sentences, words.
+	Sound func([]byte)
 	Waking        func(about time.Duration)
 	// Alive hears that the program has said anything.
 	Alive func()

@@ -105,6 +105,10 @@ func (j *job) hear(v *fastjson.Value, folder string) (last bool, err error) {
 		if j.heard.File != nil {
 			j.heard.File(f)
 		}
+	case "heard":
+		if j.heard.Sound != nil {
+			j.heard.Sound(v.MarshalTo(nil))
+		}
 	case "vectors":
 		for _, row := range v.GetArray("vectors") {
 			numbers := row.GetArray()

@@ -50,7 +50,8 @@ type ModelCall struct {
 	ReplyTokens  int
 	Counted      bool // by us, not by the server
 	Cost         float64
-	Pictures     int // that it made
+	Pictures     int     // that it made
+	Sound        float64 // seconds that it heard or spoke
 }
 
 // TraceFilter chooses traces.
@@ -87,6 +88,7 @@ type UsageRow struct {
 	Counted      int // of them without figures from the server
 	PromptTokens int64
 	ReplyTokens  int64
-	Pictures     int64 // that were made
+	Pictures     int64   // that were made
+	Sound        float64 // seconds that were heard or spoken
 	Cost         float64
 }

@@ -9,6 +9,7 @@ import (
 
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 	"juvalogos/core/steps"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fair"
@@ -82,6 +83,9 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		}
 		a.expect(bounded, q.Make)
 	}
+	if call.Hearing, call.Saying, request.Say = q.Hear, q.Say, q.Say; q.Messages == nil {
+		request.Hear = q.Hear
+	}
 	h := &hearing{asker: a, ask: q, call: call, began: began, text: text, full: func() { full(errFull) },
 		most: a.entry.Connection.MostBytes(q.Sampling.MaxTokens)}
 	result, err := a.service.Retry.Do(bounded, func(started *bool) (models.Result, error) {
@@ -96,7 +100,10 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		a.news(Notice{Kind: "retrying", Why: whyAgain[failure.Kind], Seconds: wait.Seconds()})
 	})
 	said := &h.said
-	if call.Pictures = h.pictures; err == nil && said.Len() == 0 && h.made != "" && q.File == nil {
+	if q.Make != nil {
+		call.Pictures = h.files
+	}
+	if err == nil && said.Len() == 0 && h.made != "" && q.File == nil {
 		err = &models.Error{Kind: models.SaidNothing, Entry: a.Name(), Final: true,
 			Detail: "it made a file (" + h.made + ") and no text; desks show texts so far"}
 	}
@@ -120,6 +127,16 @@ func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result
 	if err != nil {
 		call.Error = err.Error()
 	}
+	if q.Hear != nil {
+		call.Sound = q.Hear.Seconds
+	}
+	if (q.Hear != nil || q.Say != nil) && q.Messages == nil { // minutes are what counts, unless the server counts tokens
+		call.Cost = a.entry.Price.Of(call.PromptTokens, call.CachedTokens, call.ReplyTokens)
+		if err == nil {
+			call.Cost += a.entry.Price.Minutes(call.Sound)
+		}
+		return
+	}
 	wrote := call.Answer != "" || call.Thought != ""
 	if call.PromptTokens == 0 && q.Make == nil && (err == nil || wrote) {
 		call.Counted = true
@@ -137,6 +154,9 @@ func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result
 	}
 	call.Cost = a.entry.Price.Of(call.PromptTokens, call.CachedTokens, call.ReplyTokens) +
 		float64(call.Pictures)*a.entry.Price.Picture
+	if err == nil {
+		call.Cost += a.entry.Price.Minutes(call.Sound)
+	}
 }
 
 // whyAgain says to visitors what is waited for.
@@ -154,7 +174,7 @@ type hearing struct {
 	most          int
 	said, thought strings.Builder
 	made          string // the kind of a file that it made
-	pictures      int    // how many
+	files         int    // how many
 }
 
 func (h *hearing) sink(started *bool) models.Sink {
@@ -189,9 +209,15 @@ func (h *hearing) sink(started *bool) models.Sink {
 		File: func(f recipe.Media) {
 			*started = true
 			h.made = f.Kind
-			h.pictures++
+			h.files++
 			if h.ask.File != nil {
 				h.ask.File(f)
+			}
+		},
+		Heard: func(s sound.Heard) {
+			*started = true
+			if h.ask.Heard != nil {
+				h.ask.Heard(s)
 			}
 		},
 		Preview: h.asker.preview,

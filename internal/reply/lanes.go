@@ -74,7 +74,7 @@ func (r *Reply) open(lane int, now func() time.Time) (add func(text []byte)) {
 		return func(text []byte) { r.add(text, now) }
 	}
 	return func(text []byte) {
-		text = sound(text)
+		text = keepable(text)
 		r.mu.Lock()
 		defer r.mu.Unlock()
 		r.began(now)

@@ -184,7 +184,7 @@ func (r *Reply) Since(offset int, into []byte) View {
 
 // add appends text as it comes from a model.
 func (r *Reply) add(text []byte, now func() time.Time) {
-	text = sound(text)
+	text = keepable(text)
 	r.mu.Lock()
 	r.began(now)
 	r.text = append(r.text, text...)
@@ -192,9 +192,9 @@ func (r *Reply) add(text []byte, now func() time.Time) {
 	r.mu.Unlock()
 }
 
-// sound is a text with what PostgreSQL cannot keep replaced: NUL and broken
+// keepable is a text with what PostgreSQL cannot keep replaced: NUL and broken
 // UTF-8.
-func sound(text []byte) []byte {
+func keepable(text []byte) []byte {
 	if bytes.IndexByte(text, 0) >= 0 || !utf8.Valid(text) {
 		return record.Clean(text)
 	}

@@ -18,7 +18,7 @@ func (r *Reply) thinkAloud(d *desk.Desk, lane int) (add func(text []byte)) {
 		return nil
 	}
 	return func(text []byte) {
-		text = sound(text)
+		text = keepable(text)
 		r.mu.Lock()
 		defer r.mu.Unlock()
 		for len(r.thoughts) <= lane {

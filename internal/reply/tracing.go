@@ -48,7 +48,7 @@ func (s *Service) Fill(t *record.Trace, spans []recipe.Span, inputs recipe.Value
 			t.Calls = append(t.Calls, record.ModelCall{
 				At: c.At, Step: span.Step, Model: c.Model,
 				PromptTokens: c.PromptTokens, ReplyTokens: c.ReplyTokens, Counted: c.Counted, Cost: c.Cost,
-				Pictures: c.Pictures,
+				Pictures: c.Pictures, Sound: c.Sound,
 			})
 		}
 	}

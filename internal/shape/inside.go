@@ -72,7 +72,8 @@ func (c *shortener) call(m recipe.ModelCall) api.ModelCall {
 		PromptTokens: m.PromptTokens, ReplyTokens: m.ReplyTokens, Counted: m.Counted, Cost: m.Cost,
 		Thought: m.Thought, ThoughtTokens: m.ThoughtTokens, CachedTokens: m.CachedTokens,
 		First: m.First.Seconds(), Seconds: m.Took.Seconds(), Waited: m.Waited.Seconds(), Retries: m.Retries,
-		Error: m.Error, Pictures: m.Pictures, Making: making(m.Making),
+		Error: m.Error, Pictures: m.Pictures, Making: making(m.Making), Hearing: m.Hearing,
+		Saying: m.Saying, SoundSeconds: m.Sound,
 	}
 }
 
@@ -113,7 +114,8 @@ func Refusal(r limits.Refusal) api.Refusal {
 func UsageRow(r record.UsageRow) api.UsageRow {
 	return api.UsageRow{
 		Keys: r.Keys, Turns: r.Turns, Calls: r.Calls, Counted: r.Counted, PromptTokens: r.PromptTokens,
-		ReplyTokens: r.ReplyTokens, Pictures: r.Pictures, Cost: r.Cost,
+		ReplyTokens: r.ReplyTokens, Pictures: r.Pictures, SoundSeconds: r.Sound,
+		Cost: r.Cost,
 	}
 }
 

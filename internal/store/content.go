@@ -61,26 +61,28 @@ func (s *Shelves) Content(ctx context.Context, hash []byte) io.Reader {
 
 // ContentFrom reads a file from an offset on; one beyond its end is its end.
 func (s *Shelves) ContentFrom(ctx context.Context, hash []byte, offset int64) io.Reader {
-	return &contentReader{store: s, ctx: ctx, hash: hash, next: int(offset / pieceSize), skip: int(offset % pieceSize)}
+	return &pieceReader{next: int(offset / pieceSize), skip: int(offset % pieceSize),
+		fetch: func(number int, into *[]byte) error {
+			return s.pool.QueryRow(ctx, `select body from content_piece
+				where hash = $1 and number = $2`, hash, number).Scan(into)
+		}}
 }
 
-type contentReader struct {
-	store *Shelves
-	ctx   context.Context
-	hash  []byte
+// pieceReader reads what is kept in pieces.
+type pieceReader struct {
+	fetch func(number int, into *[]byte) error
 	next  int
 	skip  int // of the first piece
 	left  []byte
 	over  bool
 }
 
-func (c *contentReader) Read(p []byte) (int, error) {
+func (c *pieceReader) Read(p []byte) (int, error) {
 	for len(c.left) == 0 {
 		if c.over {
 			return 0, io.EOF
 		}
-		err := c.store.pool.QueryRow(c.ctx, `select body from content_piece
-			where hash = $1 and number = $2`, c.hash, c.next).Scan(&c.left)
+		err := c.fetch(c.next, &c.left)
 		if known(err) == record.ErrNotFound && c.next > 0 {
 			c.over = true
 			return 0, io.EOF

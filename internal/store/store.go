@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -42,6 +43,7 @@ type Store struct {
 	Shelves       *Shelves       // with their documents, passages and files
 	Errands       *Errands       // what visitors have brought, and what is kept of it
 	Media         *Media         // pictures of turns
+	Recordings    *Recordings    // that visitors gave, and what is spoken
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -58,6 +60,10 @@ type (
 	Shelves       struct{ *db }
 	Errands       struct{ *db }
 	Media         struct{ *db }
+	Recordings    struct {
+		*db
+		scrubbed atomic.Int64 // how much had been deleted the last time
+	}
 )
 
 // db is the database that the rooms share.
@@ -108,7 +114,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d}, &Media{d},
+		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d},
 	}, nil
 }
 

@@ -74,6 +74,7 @@ type callRows struct {
 	visitor               [][]byte
 	number, prompt, reply []int32
 	pictures              []int32
+	sound                 []float64
 	counted               []bool
 	cost                  []float64
 }
@@ -86,20 +87,20 @@ func (c *callRows) add(t *record.Trace) {
 		c.step, c.model, c.prompt, c.reply = append(c.step, m.Step), append(c.model, m.Model),
 			append(c.prompt, int32(m.PromptTokens)), append(c.reply, int32(m.ReplyTokens))
 		c.counted, c.cost = append(c.counted, m.Counted), append(c.cost, m.Cost)
-		c.pictures = append(c.pictures, int32(m.Pictures))
+		c.pictures, c.sound = append(c.pictures, int32(m.Pictures)), append(c.sound, m.Sound)
 	}
 }
 
 func (c *callRows) queue(batch *pgx.Batch) {
 	batch.Queue(`
 		insert into model_call (at, trace, number, turn, kind, desk, visitor, step, model, prompt_tokens,
-			reply_tokens, counted, cost, pictures)
+			reply_tokens, counted, cost, pictures, sound_seconds)
 		select * from unnest($1::timestamptz[], $2::uuid[], $13::int[], $3::uuid[], $4::text[], $5::bigint[],
 			$6::bytea[], $7::text[], $8::text[], $9::int[], $10::int[], $11::bool[], $12::float8[],
-			$14::int[])
+			$14::int[], $15::float8[])
 		on conflict (trace, number) do nothing`,
 		c.at, c.trace, c.turn, c.kind, c.desk, c.visitor, c.step, c.model, c.prompt, c.reply, c.counted, c.cost,
-		c.number, c.pictures)
+		c.number, c.pictures, c.sound)
 }
 
 const traceColumns = `r.id, r.kind, r.turn, r.attempt, r.desk, r.revision, r.recipe, r.models, r.steps, r.state,

@@ -51,7 +51,8 @@ func (s *Traces) Usage(ctx context.Context, f record.UsageFilter) ([]record.Usag
 		select array[`+strings.Join(columns, ", ")+`]::text[] as keys, count(distinct m.turn) as turns, count(*)
 			as calls,
 			count(*) filter (where m.counted) as counted, sum(m.prompt_tokens) as prompt_tokens, sum(m.reply_tokens)
-				as reply_tokens, sum(m.cost) as cost, sum(m.pictures) as pictures
+				as reply_tokens, sum(m.cost) as cost, sum(m.pictures) as pictures,
+			sum(m.sound_seconds) as sound
 		from model_call m left join desk d on d.id = m.desk
 		where m.at >= $1 and m.at < $2 and ($3 = '' or coalesce(d.slug,
 			'-') = $3) and ($4 = '' or m.model = $4) and ($5 = ''

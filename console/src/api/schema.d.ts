@@ -3109,6 +3109,16 @@ export interface components {
             /** @description That it made. */
             pictures?: number;
             making?: components["schemas"]["MakingWish"];
+            /** @description What was asked of a sound. */
+            hearing?: {
+                [key: string]: unknown;
+            };
+            /** @description What was to be spoken. */
+            saying?: {
+                [key: string]: unknown;
+            };
+            /** @description Of sound that it heard or spoke. */
+            sound_seconds?: number;
             cost: number;
             first?: number;
             seconds: number;
@@ -3193,6 +3203,8 @@ export interface components {
              * @description That were made.
              */
             pictures?: number;
+            /** @description Of sound that was heard or spoken. */
+            sound_seconds?: number;
             cost: number;
         };
         Verdict: {

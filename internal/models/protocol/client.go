@@ -17,7 +17,10 @@ import (
 )
 
 // Client is a models.Client for one connection.
-type Client struct{ *caller }
+type Client struct {
+	*caller
+	plainer plainer
+}
 
 var _ = register(models.ChatCompletions, NewChatCompletions)
 
@@ -27,7 +30,7 @@ func NewChatCompletions(c models.Connection, key models.Secret) (models.Client, 
 	if err != nil {
 		return nil, err
 	}
-	return &Client{caller}, nil
+	return &Client{caller: caller}, nil
 }
 
 type body struct {
@@ -172,8 +175,13 @@ func briefFirst(messages []prompt.Message) []prompt.Message {
 
 // Generate asks for one reply and hands it over as it comes.
 func (c *Client) Generate(ctx context.Context, r models.Request, to models.Sink) (models.Result, error) {
-	if r.Make != nil {
+	switch {
+	case r.Make != nil:
 		return c.depict(ctx, r, to)
+	case r.Hear != nil:
+		return c.hear(ctx, r, to)
+	case r.Say != nil:
+		return c.say(ctx, r, to)
 	}
 	text, err := payload(r)
 	if err != nil {

@@ -83,15 +83,16 @@ func pictureCall(r models.Request) (k call, err error) {
 	if m.Words != "" {
 		k.address = "/images/edits"
 	}
-	k.body, k.kind, err = pictureForm(text, m)
-	return k, err
+	form, err := formCall(text, nil, map[string]*recipe.Media{"image": m.Picture, "mask": m.Mask})
+	form.address = k.address
+	return form, err
 }
 
-// pictureForm are fields, with the pictures that are varied, as a form.
-func pictureForm(fields []byte, m *recipe.Making) (body []byte, kind string, err error) {
+// formCall are fields, some with several values, and files, as a form that is posted.
+func formCall(fields []byte, lists map[string][]string, files map[string]*recipe.Media) (k call, err error) {
 	var all map[string]any
 	if err := json.Unmarshal(fields, &all); err != nil {
-		return nil, "", err
+		return k, err
 	}
 	var form bytes.Buffer
 	w := multipart.NewWriter(&form)
@@ -100,15 +101,22 @@ func pictureForm(fields []byte, m *recipe.Making) (body []byte, kind string, err
 		if !isText {
 			raw, err := json.Marshal(value)
 			if err != nil {
-				return nil, "", err
+				return k, err
 			}
 			text = string(raw)
 		}
 		if err := w.WriteField(name, text); err != nil {
-			return nil, "", err
+			return k, err
 		}
 	}
-	for name, f := range map[string]*recipe.Media{"image": m.Picture, "mask": m.Mask} {
+	for name, values := range lists {
+		for _, value := range values {
+			if err := w.WriteField(name, value); err != nil {
+				return k, err
+			}
+		}
+	}
+	for name, f := range files {
 		if f == nil {
 			continue
 		}
@@ -120,15 +128,16 @@ func pictureForm(fields []byte, m *recipe.Making) (body []byte, kind string, err
 			_, err = part.Write(f.Body)
 		}
 		if err != nil {
-			return nil, "", err
+			return k, err
 		}
 	}
 	err = w.Close()
-	return form.Bytes(), w.FormDataContentType(), err
+	return call{method: http.MethodPost, body: form.Bytes(), kind: w.FormDataContentType()}, err
 }
 
 // endingFor are the endings of files' names by their kinds.
-var endingFor = map[string]string{"image/jpeg": ".jpg", "image/png": ".png"}
+var endingFor = map[string]string{"image/jpeg": ".jpg", "image/png": ".png", "audio/wav": ".wav", "audio/mpeg": ".mp3",
+	"audio/flac": ".flac", "audio/ogg": ".ogg"}
 
 // depicting is one answer with pictures that is being read.
 type depicting struct {
@@ -283,13 +292,13 @@ func linked(ctx context.Context, from *url.URL, address string) (recipe.Media, e
 	return recipe.Media{Kind: got.Type, Body: got.Body}, nil
 }
 
-// patienceFor is how long a server may be silent: one that makes pictures says nothing
-// until they are done.
+// patienceFor is how long a server may be silent: one that makes pictures, or writes down
+// what is spoken, says nothing until it is done.
 func patienceFor(c models.Connection, r models.Request) time.Duration {
 	switch {
-	case r.Make != nil && c.Longest > 0:
+	case r.Whole() && c.Longest > 0:
 		return c.Longest
-	case r.Make != nil:
+	case r.Whole():
 		return models.DefaultLongest
 	case c.Patience > 0:
 		return c.Patience

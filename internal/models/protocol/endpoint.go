@@ -3,6 +3,7 @@ package protocol
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/base64"
 	"encoding/json"
@@ -19,6 +20,7 @@ import (
 	"juvalogos/core/jsontext"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 	"juvalogos/core/templates"
 	"juvalogos/internal/models"
 	"juvalogos/internal/sse"
@@ -63,7 +65,7 @@ func newEndpoint(c models.Connection, key models.Secret) (models.Client, error) 
 	if err != nil {
 		return nil, fmt.Errorf("the endpoint's templates cannot be read: %w", err)
 	}
-	for _, place := range []string{e.how.Reply, e.how.Thought, e.how.Finish, e.how.PromptTokens, e.how.ReplyTokens,
+	for _, place := range []string{e.how.Words, e.how.Sentences, e.how.Language, e.how.Reply, e.how.Thought, e.how.Finish, e.how.PromptTokens, e.how.ReplyTokens,
 		e.how.Error} {
 		if err := jsontext.CheckPointer(place); err != nil {
 			return nil, err
@@ -101,9 +103,16 @@ func dataOf(r models.Request) map[string]any {
 		"temperature": 1.0, "top_p": 1.0, "seed": 0, "stop": []any{}, "effort": r.Sampling.Effort, "schema": r.Schema,
 		"picture": "", "picture_kind": "", "mask": "", "sound": "", "sound_kind": "", "number": 1,
 		"width":  usualPicture,
-		"height": usualPicture}
+		"height": usualPicture, "language": "", "translate": false, "voice": "", "speed": 1.0}
 	if m := r.Make; m != nil {
 		makingOf(m, data)
+	}
+	if h := r.Hear; h != nil {
+		data["prompt"], data["language"], data["translate"] = h.Prompt, h.Language, h.Translate
+	}
+	if s := r.Say; s != nil {
+		data["prompt"], data["question"], data["voice"] = s.Text, s.Text, s.Voice
+		data["speed"] = cmp.Or(s.Speed, 1)
 	}
 	if r.Sampling.MaxTokens > 0 {
 		data["max_tokens"] = r.Sampling.MaxTokens
@@ -174,6 +183,10 @@ func (e *endpoint) request(ctx context.Context, r models.Request) (call, error) 
 			}
 		}
 		k.body = []byte(fields.Encode())
+	case e.how.Form == "parts":
+		parts, err := partsOf(body, data, r)
+		parts.method, parts.address, parts.headers = k.method, k.address, k.headers
+		return parts, err
 	case e.how.Form == "raw":
 		k.kind, k.body = "text/plain; charset=utf-8", []byte(body)
 		if e.how.Body == "" && len(r.Files) > 0 {
@@ -190,6 +203,38 @@ func (e *endpoint) request(ctx context.Context, r models.Request) (call, error) 
 		}
 	}
 	return k, nil
+}
+
+// partsOf is the body of a form with files: name=value a line, and name=@sound or
+// name=@picture for the file.
+func partsOf(body string, data map[string]any, r models.Request) (call, error) {
+	fields, files := map[string]string{}, map[string]*recipe.Media{}
+	for line := range strings.Lines(body) {
+		name, value, ok := strings.Cut(strings.TrimRight(line, "\r\n"), "=")
+		if !ok {
+			continue
+		}
+		name, value = strings.TrimSpace(name), strings.TrimSpace(value)
+		switch {
+		case value == "@sound" || value == "@picture":
+			for i := range r.Files {
+				if data[value[1:]+"_kind"] == r.Files[i].Kind {
+					files[name] = &r.Files[i]
+					break
+				}
+			}
+			if m := r.Make; m != nil && m.Picture != nil && value == "@picture" {
+				files[name] = m.Picture
+			}
+		case value != "":
+			fields[name] = value
+		}
+	}
+	text, err := json.Marshal(fields)
+	if err != nil {
+		return call{}, err
+	}
+	return formCall(text, nil, files)
 }
 
 // Generate asks once and hands the reply over as it comes.
@@ -215,6 +260,10 @@ func (e *endpoint) Generate(ctx context.Context, r models.Request, to models.Sin
 		return a.result, e.broken(ctx, r.Model, err)
 	case a.result.Finish == models.Filtered && !w.said && !a.made:
 		return a.result, e.failure(r.Model, models.Declined, 0, "the reply was held back by the server's policy")
+	case r.Hear != nil:
+		if to.Heard != nil && a.heard.timed() {
+			to.Heard(sound.Heard(a.heard))
+		}
 	case !w.said && !a.made:
 		return a.result, e.failure(r.Model, models.SaidNothing, 0, "the answer has no reply"+a.where())
 	}
@@ -230,10 +279,16 @@ type answering struct {
 	silence *silence
 	result  models.Result
 	made    bool   // a file came
+	heard   heard  // in a sound
 	grown   string // where pieces repeat what came before: that
 	last    any    // what was read last, for errors
 	address *url.URL
 }
+
+// heard is what was heard in a sound, beside its text.
+type heard sound.Heard
+
+func (h heard) timed() bool { return len(h.Words) > 0 || len(h.Sentences) > 0 || h.Language != "" }
 
 // where says for makers where the reply was looked for.
 func (a *answering) where() string {
@@ -467,6 +522,7 @@ func (a *answering) take(ctx context.Context, v any) error {
 			}
 		}
 	}
+	a.hear(v)
 	reply, ok := jsontext.At(v, a.how.Reply)
 	if !ok || reply == nil {
 		return nil // other pieces may have it; an answer without any is told at the end
@@ -480,6 +536,22 @@ func (a *answering) take(ctx context.Context, v any) error {
 	}
 	a.wishes.write([]byte(text))
 	return nil
+}
+
+// hear takes what an answer says of the times of what was spoken.
+func (a *answering) hear(v any) {
+	at := func(place string) any {
+		if place == "" {
+			return nil
+		}
+		x, _ := jsontext.At(v, place)
+		return x
+	}
+	a.heard.Words = append(a.heard.Words, sound.WordsOf(at(a.how.Words))...)
+	a.heard.Sentences = append(a.heard.Sentences, sound.SentencesOf(at(a.how.Sentences))...)
+	if name, ok := at(a.how.Language).(string); ok {
+		a.heard.Language = sound.LanguageCode(name)
+	}
 }
 
 // files takes files that stand in an answer, or are linked from it.

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 	"juvalogos/internal/models"
 	"juvalogos/internal/programs"
 )
@@ -86,6 +87,15 @@ func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink
 			}
 		},
 	}
+	var spoken sound.Heard
+	if r.Hear != nil {
+		heard.Sound = func(text []byte) {
+			if h, err := sound.ReadHeard(text); err == nil {
+				spoken = h
+				w.write([]byte(h.Text))
+			}
+		}
+	}
 	ask := askOf(r)
 	done, err := p.pool.Ask(ctx, ask, heard)
 	if to.Exchanged != nil {
@@ -101,12 +111,20 @@ func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink
 	switch {
 	case err != nil:
 		return result, p.failed(ctx, r.Model, err)
+	case r.Hear != nil:
+		if to.Heard != nil && heardAny(spoken) {
+			to.Heard(spoken)
+		}
 	case !w.said && !made && w.thought:
 		return result, p.failure(r.Model, models.SaidNothing, "the program thought aloud and then said nothing")
 	case !w.said && !made:
 		return result, p.failure(r.Model, models.SaidNothing, "the program ended its reply without a word")
 	}
 	return result, nil
+}
+
+func heardAny(h sound.Heard) bool {
+	return h.Text != "" || len(h.Words) > 0 || len(h.Sentences) > 0 || h.Language != ""
 }
 
 // askOf is a request in the words of programs.
@@ -126,6 +144,14 @@ func askOf(r models.Request) programs.Ask {
 			}
 		}
 		slices.SortFunc(a.Files, func(a, b programs.File) int { return strings.Compare(b.Name, a.Name) })
+	}
+	if h := r.Hear; h != nil {
+		a.Messages = []programs.Message{{Role: "user", Text: h.Prompt}}
+		a.Settings.Language, a.Settings.Translate = h.Language, h.Translate
+	}
+	if s := r.Say; s != nil {
+		a.Messages = []programs.Message{{Role: "user", Text: s.Text}}
+		a.Settings.Voice, a.Settings.Speed = s.Voice, s.Speed
 	}
 	for _, f := range r.Files {
 		a.Files = append(a.Files, programs.File{Name: f.Name, Kind: f.Kind, Body: f.Body})
