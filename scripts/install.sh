@@ -13,6 +13,10 @@ need() { # need PACKAGE TEST-COMMAND...
 
 need postgresql bash -c 'ls /usr/lib/postgresql/*/bin/initdb || command -v initdb'
 need tesseract-ocr command -v tesseract
+need ffmpeg command -v ffmpeg
+need pocketsphinx command -v pocketsphinx_continuous
+need pocketsphinx-en-us test -d /usr/share/pocketsphinx/model/en-us
+need flite command -v flite
 if [[ ${1:-install} == install-bench ]]; then
   need poppler-utils command -v pdftotext
   need python3-doc bash -c 'ls /usr/share/doc/python3.*/html/library'

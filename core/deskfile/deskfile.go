@@ -85,10 +85,18 @@ type Sound struct {
 	Temperature *float64 `yaml:"temperature" json:"temperature,omitempty" least:"0" most:"1" about:"How freely the model guesses at what is not clear; the server's own if left out."`
 	Words       *bool    `yaml:"words" json:"words,omitempty" about:"Whether the time of every word is asked for, where the server gives it: each is lit as it is spoken. True if left out."`
 	Change      []string `yaml:"change" json:"change,omitempty" most:"4" choices:"task,language,names,temperature" about:"What of these visitors may change, beside names, to which they may always add if the model heeds them."`
+	Addresses   bool     `yaml:"addresses" json:"addresses,omitempty" about:"Whether visitors may give recordings by their addresses. Which hosts are reached at all the owner says (start -visit)."`
+	Samples     []Sample `yaml:"samples" json:"samples,omitempty" most:"6" about:"Recordings to begin with, by their addresses: visitors see what the desk does without one of their own."`
 	Most        int      `yaml:"most" json:"most,omitempty" least:"1" most:"50" about:"How many recordings a conversation may have; 10 if left out."`
 	Minutes     int      `yaml:"minutes" json:"minutes,omitempty" least:"1" most:"600" about:"How long a recording may be, in minutes; 180 if left out."`
 	Keep        string   `yaml:"keep" json:"keep,omitempty" choices:"until-text,days,conversation" about:"How long a recording is kept: until-text (until its text is there), days (for so many days) or conversation (as long as the conversation; this, if left out). Visitors are told."`
 	Days        int      `yaml:"days" json:"days,omitempty" least:"1" most:"3650" about:"For how many days, with keep: days; 7 if left out."`
+}
+
+// Sample is a recording to begin with.
+type Sample struct {
+	Title   string `yaml:"title" json:"title" need:"yes" most:"80" about:"What visitors click."`
+	Address string `yaml:"address" json:"address" need:"yes" most:"500" about:"Where it is." example:"https://talks.example.org/wintering.mp3"`
 }
 
 // What becomes of recordings, and for how long they are kept.

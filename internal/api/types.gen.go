@@ -105,6 +105,19 @@ const (
 	FaceShowColumns FaceShow = "columns"
 )
 
+// Defines values for HearingKeep.
+const (
+	HearingKeepConversation HearingKeep = "conversation"
+	HearingKeepDays         HearingKeep = "days"
+	HearingKeepUntilText    HearingKeep = "until-text"
+)
+
+// Defines values for HearingTask.
+const (
+	HearingTaskEnglish HearingTask = "english"
+	HearingTaskWrite   HearingTask = "write"
+)
+
 // Defines values for ImagesFromResponseFormat.
 const (
 	ImagesFromResponseFormatB64Json ImagesFromResponseFormat = "b64_json"
@@ -181,6 +194,28 @@ const (
 	JuvalogosDesk1 PackedDeskFormat = "juvalogos-desk/1"
 )
 
+// Defines values for RecordingState.
+const (
+	RecordingStateFailed  RecordingState = "failed"
+	RecordingStateGiven   RecordingState = "given"
+	RecordingStatePartly  RecordingState = "partly"
+	RecordingStateReady   RecordingState = "ready"
+	RecordingStateStopped RecordingState = "stopped"
+	RecordingStateWorking RecordingState = "working"
+)
+
+// Defines values for RecordingTask.
+const (
+	RecordingTaskEnglish RecordingTask = "english"
+	RecordingTaskWrite   RecordingTask = "write"
+)
+
+// Defines values for RecordingWishesTask.
+const (
+	RecordingWishesTaskEnglish RecordingWishesTask = "english"
+	RecordingWishesTaskWrite   RecordingWishesTask = "write"
+)
+
 // Defines values for SpanState.
 const (
 	SpanStateDone    SpanState = "done"
@@ -254,6 +289,15 @@ type Again struct {
 
 	// Preview By the desk's draft; for makers.
 	Preview bool `json:"preview,omitempty,omitzero"`
+}
+
+// AloudWanted defines model for AloudWanted.
+type AloudWanted struct {
+	// Text A sentence that stands in it.
+	Text string `json:"text"`
+
+	// Turn Whose reply it is.
+	Turn string `json:"turn"`
 }
 
 // AnswerPlace Where in an endpoint's answer a text stands, as a JSON Pointer.
@@ -770,6 +814,13 @@ type DeskList struct {
 	Desks []Desk `json:"desks"`
 }
 
+// Dictated defines model for Dictated.
+type Dictated struct {
+	// Problem A sentence of the service in two parts, by which a page finds it in another language.
+	Problem Phrase `json:"problem,omitempty,omitzero"`
+	Text    string `json:"text"`
+}
+
 // Document defines model for Document.
 type Document struct {
 	AddedAt  time.Time `json:"added_at"`
@@ -1021,6 +1072,9 @@ type Face struct {
 	Show FaceShow `json:"show,omitempty,omitzero"`
 	Slug string   `json:"slug"`
 
+	// Sound What visitors of a desk may do with spoken words.
+	Sound Hearing `json:"sound"`
+
 	// Summary Whether those before them are remembered in short.
 	Summary bool   `json:"summary"`
 	Title   string `json:"title"`
@@ -1101,6 +1155,74 @@ type Health struct {
 	Status  string `json:"status"`
 	Version string `json:"version,omitempty,omitzero"`
 }
+
+// Hearing What visitors of a desk may do with spoken words.
+type Hearing struct {
+	// Aloud Replies can be read aloud.
+	Aloud bool `json:"aloud"`
+
+	// AloudMost Characters that are read aloud at once.
+	AloudMost int `json:"aloud_most,omitempty,omitzero"`
+
+	// Asks Questions are answered; not where the desk only writes recordings down.
+	Asks bool `json:"asks"`
+
+	// ByAddress Recordings may be given by address.
+	ByAddress bool `json:"by_address,omitempty,omitzero"`
+
+	// Change What visitors may change: task, language, names, temperature.
+	Change []string `json:"change,omitempty,omitzero"`
+	Days   int      `json:"days,omitempty,omitzero"`
+
+	// Dictate They may speak their questions.
+	Dictate bool `json:"dictate"`
+
+	// English It can be translated into English.
+	English bool `json:"english,omitempty,omitzero"`
+
+	// Guided Names and spellings are heeded.
+	Guided bool `json:"guided,omitempty,omitzero"`
+
+	// Keep How long the sound is kept.
+	Keep HearingKeep `json:"keep,omitempty,omitzero"`
+
+	// Language That is spoken, ISO 639-1; missing: it is found out.
+	Language string `json:"language,omitempty,omitzero"`
+
+	// Languages Those that may be chosen.
+	Languages []SpokenLanguage `json:"languages,omitempty,omitzero"`
+
+	// Minutes Of the longest recording.
+	Minutes int `json:"minutes,omitempty,omitzero"`
+
+	// Most Recordings of a conversation.
+	Most int `json:"most,omitempty,omitzero"`
+
+	// MostBytes Of a file.
+	MostBytes int64 `json:"most_bytes,omitempty,omitzero"`
+
+	// Names Names and spellings of the desk.
+	Names string `json:"names,omitempty,omitzero"`
+
+	// Price Per minute.
+	Price float64 `json:"price,omitempty,omitzero"`
+
+	// Samples The titles of recordings to begin with.
+	Samples []string `json:"samples,omitempty,omitzero"`
+
+	// Take They may give recordings.
+	Take bool `json:"take"`
+
+	// Task What becomes of a recording.
+	Task        HearingTask `json:"task,omitempty,omitzero"`
+	Temperature *float64    `json:"temperature,omitempty"`
+}
+
+// HearingKeep How long the sound is kept.
+type HearingKeep string
+
+// HearingTask What becomes of a recording.
+type HearingTask string
 
 // ImageMade defines model for ImageMade.
 type ImageMade struct {
@@ -1329,6 +1451,15 @@ type Milestones struct {
 	Written bool `json:"written"`
 }
 
+// MissingStretch defines model for MissingStretch.
+type MissingStretch struct {
+	End float64 `json:"end"`
+
+	// Problem A sentence of the service in two parts, by which a page finds it in another language.
+	Problem Phrase  `json:"problem,omitempty,omitzero"`
+	Start   float64 `json:"start"`
+}
+
 // Model defines model for Model.
 type Model struct {
 	// Embedded struct due to allOf(#/components/schemas/ModelSettings)
@@ -1434,6 +1565,11 @@ type NewFinding struct {
 
 // NewFindingCause defines model for NewFinding.Cause.
 type NewFindingCause string
+
+// NewNames defines model for NewNames.
+type NewNames struct {
+	Names []string `json:"names"`
+}
 
 // NewPassword defines model for NewPassword.
 type NewPassword struct {
@@ -1847,6 +1983,120 @@ type RecipeList struct {
 	Recipes []Recipe   `json:"recipes"`
 }
 
+// Recording defines model for Recording.
+type Recording struct {
+	At           time.Time `json:"at"`
+	Conversation string    `json:"conversation"`
+
+	// Cost What writing it down cost, for makers.
+	Cost float64 `json:"cost,omitempty,omitzero"`
+
+	// Document Its words on the conversation's shelf.
+	Document int64 `json:"document,omitempty,omitzero"`
+
+	// Estimate What writing it down will cost.
+	Estimate  float64    `json:"estimate,omitempty,omitzero"`
+	ID        string     `json:"id"`
+	KeepUntil *time.Time `json:"keep_until,omitempty"`
+
+	// Kept The sound is there.
+	Kept bool `json:"kept"`
+
+	// Kind Of the file that was given, like MP3.
+	Kind string `json:"kind"`
+
+	// Language That was found, or asked for.
+	Language string `json:"language,omitempty,omitzero"`
+	Name     string `json:"name"`
+	Names    string `json:"names,omitempty,omitzero"`
+
+	// Note A sentence of the service in two parts, by which a page finds it in another language.
+	Note Phrase `json:"note,omitempty,omitzero"`
+
+	// Problem A sentence of the service in two parts, by which a page finds it in another language.
+	Problem Phrase  `json:"problem,omitempty,omitzero"`
+	Seconds float64 `json:"seconds"`
+
+	// Size Bytes of the sound.
+	Size int64 `json:"size"`
+
+	// Source The address that it came from.
+	Source string         `json:"source,omitempty,omitzero"`
+	State  RecordingState `json:"state"`
+	Task   RecordingTask  `json:"task,omitempty,omitzero"`
+
+	// Version Grows with every change.
+	Version int64 `json:"version"`
+}
+
+// RecordingState defines model for Recording.State.
+type RecordingState string
+
+// RecordingTask defines model for Recording.Task.
+type RecordingTask string
+
+// RecordingAt defines model for RecordingAt.
+type RecordingAt struct {
+	Address      string `json:"address,omitempty,omitzero"`
+	Conversation string `json:"conversation,omitempty,omitzero"`
+
+	// Sample Instead of an address: one of the desk's own, from 1.
+	Sample int `json:"sample,omitempty,omitzero"`
+}
+
+// RecordingList defines model for RecordingList.
+type RecordingList struct {
+	Recordings []Recording `json:"recordings"`
+}
+
+// RecordingText The words of a recording with their times, in seconds.
+type RecordingText struct {
+	Language  string           `json:"language,omitempty,omitzero"`
+	Name      string           `json:"name"`
+	Seconds   float64          `json:"seconds"`
+	Sentences []SpokenSentence `json:"sentences"`
+}
+
+// RecordingWhole defines model for RecordingWhole.
+type RecordingWhole struct {
+	// DoneSeconds Of the recording that were heard.
+	DoneSeconds float64 `json:"done_seconds"`
+
+	// Failed What was not heard.
+	Failed []MissingStretch `json:"failed,omitempty,omitzero"`
+
+	// Peaks How loud it is, 0 to 100, in even steps; empty if seen was given.
+	Peaks     []int            `json:"peaks"`
+	Recording Recording        `json:"recording"`
+	Sentences []SpokenSentence `json:"sentences"`
+}
+
+// RecordingWishes defines model for RecordingWishes.
+type RecordingWishes struct {
+	// Again Only the pieces that failed, as before.
+	Again bool `json:"again,omitempty,omitzero"`
+
+	// Language ISO 639-1.
+	Language string `json:"language,omitempty,omitzero"`
+
+	// Names Names and spellings, beside those of the desk.
+	Names       string              `json:"names,omitempty,omitzero"`
+	Task        RecordingWishesTask `json:"task,omitempty,omitzero"`
+	Temperature *float64            `json:"temperature,omitempty"`
+}
+
+// RecordingWishesTask defines model for RecordingWishes.Task.
+type RecordingWishesTask string
+
+// RecordingsGiven defines model for RecordingsGiven.
+type RecordingsGiven struct {
+	Conversation string `json:"conversation"`
+
+	// Recordings All of the conversation.
+	Recordings []Recording  `json:"recordings"`
+	Refused    []NotBrought `json:"refused"`
+}
+
 // Refusal defines model for Refusal.
 type Refusal struct {
 	Desk  string    `json:"desk"`
@@ -1889,6 +2139,15 @@ type Revision struct {
 
 	// Shelves With a single revision only. The shelves it answers from, and what changed on them since.
 	Shelves []ShelfChange `json:"shelves,omitempty,omitzero"`
+}
+
+// SentenceRight defines model for SentenceRight.
+type SentenceRight struct {
+	// Text Left out: as it was heard.
+	Text string `json:"text,omitempty,omitzero"`
+
+	// Who Who speaks.
+	Who *string `json:"who,omitempty"`
 }
 
 // Session defines model for Session.
@@ -2157,6 +2416,36 @@ type Span struct {
 
 // SpanState defines model for Span.State.
 type SpanState string
+
+// SpokenLanguage defines model for SpokenLanguage.
+type SpokenLanguage struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// SpokenSentence defines model for SpokenSentence.
+type SpokenSentence struct {
+	End float64 `json:"end"`
+
+	// Heard As it was heard, if it was put right.
+	Heard string       `json:"heard,omitempty,omitzero"`
+	Start float64      `json:"start"`
+	Text  string       `json:"text"`
+	Who   string       `json:"who,omitempty,omitzero"`
+	Words []SpokenWord `json:"words"`
+}
+
+// SpokenWord defines model for SpokenWord.
+type SpokenWord struct {
+	// About The time is reckoned.
+	About bool    `json:"about,omitempty,omitzero"`
+	End   float64 `json:"end"`
+	Start float64 `json:"start"`
+
+	// Sure How sure the recogniser is, 0 to 1; missing if it does not say.
+	Sure *float64 `json:"sure,omitempty"`
+	Text string   `json:"text"`
+}
 
 // StepKind defines model for StepKind.
 type StepKind struct {
@@ -2482,6 +2771,11 @@ type BringInMultipartBody struct {
 	File []byte `json:"file,omitempty,omitzero"`
 }
 
+// DictateMultipartBody defines parameters for Dictate.
+type DictateMultipartBody struct {
+	File []byte `json:"file,omitempty,omitzero"`
+}
+
 // ErrandsParams defines parameters for Errands.
 type ErrandsParams struct {
 	// Conversation Left out when bringing: one that is to begin, whose id is answered. Ask the first question with it.
@@ -2539,6 +2833,31 @@ type AddPicturesParams struct {
 type AskParams struct {
 	// IdempotencyKey The same key of the same caller is the same turn.
 	IdempotencyKey string `json:"Idempotency-Key,omitempty,omitzero"`
+}
+
+// RecordingsParams defines parameters for Recordings.
+type RecordingsParams struct {
+	// Conversation Left out when adding: one that begins with the recording, whose id is answered.
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
+// AddRecordingsMultipartBody defines parameters for AddRecordings.
+type AddRecordingsMultipartBody struct {
+	File [][]byte `json:"file,omitempty,omitzero"`
+}
+
+// AddRecordingsParams defines parameters for AddRecordings.
+type AddRecordingsParams struct {
+	// Conversation Left out when adding: one that begins with the recording, whose id is answered.
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
+// RecordingsZipParams defines parameters for RecordingsZip.
+type RecordingsZipParams struct {
+	Conversation string `form:"conversation" json:"conversation"`
+
+	// As text (the default), srt, vtt, json
+	As string `form:"as,omitempty" json:"as,omitempty,omitzero"`
 }
 
 // TitlesParams defines parameters for Titles.
@@ -2623,6 +2942,18 @@ type PictureFileParams struct {
 type AnyPictureParams struct {
 	// Size small: as pages show it; else as it is kept.
 	Size string `form:"size,omitempty" json:"size,omitempty,omitzero"`
+}
+
+// RecordingParams defines parameters for Recording.
+type RecordingParams struct {
+	// Seen The version that is known: answered once there is a newer one, or after 20 seconds.
+	Seen int `form:"seen,omitempty" json:"seen,omitempty,omitzero"`
+}
+
+// RecordingTextParams defines parameters for RecordingText.
+type RecordingTextParams struct {
+	// As text (the default), srt, vtt, json
+	As string `form:"as,omitempty" json:"as,omitempty,omitzero"`
 }
 
 // ExportRecordParams defines parameters for ExportRecord.
@@ -2779,6 +3110,9 @@ type AttachMultipartRequestBody AttachMultipartBody
 // BringInMultipartRequestBody defines body for BringIn for multipart/form-data ContentType.
 type BringInMultipartRequestBody BringInMultipartBody
 
+// DictateMultipartRequestBody defines body for Dictate for multipart/form-data ContentType.
+type DictateMultipartRequestBody DictateMultipartBody
+
 // BringJSONRequestBody defines body for Bring for application/json ContentType.
 type BringJSONRequestBody = Wish
 
@@ -2799,6 +3133,18 @@ type AddPageJSONRequestBody = PageWanted
 
 // AskJSONRequestBody defines body for Ask for application/json ContentType.
 type AskJSONRequestBody = Question
+
+// AddRecordingsMultipartRequestBody defines body for AddRecordings for multipart/form-data ContentType.
+type AddRecordingsMultipartRequestBody AddRecordingsMultipartBody
+
+// AddRecordingAtJSONRequestBody defines body for AddRecordingAt for application/json ContentType.
+type AddRecordingAtJSONRequestBody = RecordingAt
+
+// BeginRecordingJSONRequestBody defines body for BeginRecording for application/json ContentType.
+type BeginRecordingJSONRequestBody = RecordingWishes
+
+// ReadAloudJSONRequestBody defines body for ReadAloud for application/json ContentType.
+type ReadAloudJSONRequestBody = AloudWanted
 
 // FromCurlJSONRequestBody defines body for FromCurl for application/json ContentType.
 type FromCurlJSONRequestBody = CurlLine
@@ -2832,6 +3178,9 @@ type LoginJSONRequestBody = SignIn
 
 // DescribePictureJSONRequestBody defines body for DescribePicture for application/json ContentType.
 type DescribePictureJSONRequestBody = PictureSaid
+
+// PutSentenceRightJSONRequestBody defines body for PutSentenceRight for application/json ContentType.
+type PutSentenceRightJSONRequestBody = SentenceRight
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn

@@ -87,6 +87,34 @@ func (d *Desk) Looking() deskfile.Pictures {
 	return p
 }
 
+// Hears returns the desk's model that writes down what is spoken.
+func (s *Service) Hears(d *Desk) (models.Entry, error) {
+	e, err := s.named(d, d.Settings.Sound.Model)
+	if err == nil && !e.Able("hear") {
+		err = fault.New(fault.NotSetUp, errors.New("the model "+e.Path()+" does not hear"))
+	}
+	return e, err
+}
+
+// Speaks returns the desk's model that reads aloud.
+func (s *Service) Speaks(d *Desk) (models.Entry, error) {
+	if d.Settings.Aloud.Model == "" {
+		return models.Entry{}, fault.Say(fault.NotOffered, "At this desk nothing is read aloud.")
+	}
+	return s.named(d, d.Settings.Aloud.Model)
+}
+
+func (s *Service) named(d *Desk, name string) (models.Entry, error) {
+	if name == "" || name == d.Settings.Model {
+		return d.Entry, nil
+	}
+	e, err := s.Models.Find(name)
+	if err != nil {
+		err = fault.New(fault.NotSetUp, err)
+	}
+	return e, err
+}
+
 // Chosen returns the desk as a visitor has chosen it.
 func (s *Service) Chosen(d *Desk, c deskfile.Choice) (*Desk, error) {
 	if c == (deskfile.Choice{}) {

@@ -42,6 +42,8 @@ const (
 	NoTrace        Code = "no-such-trace"
 	NoPicture      Code = "no-such-picture"
 	Blind          Code = "cannot-see"
+	NoRecording    Code = "no-such-recording"
+	Deaf           Code = "cannot-hear"
 	NoModel        Code = "no-such-model"
 	TooMuch        Code = "too-much"
 	TooLate        Code = "too-late"
@@ -94,12 +96,14 @@ var sentences = map[Code]string{
 	NoPicture:    "This picture is not here. It may belong to another browser, or have been removed.",
 	Blind: "This desk cannot look at pictures. Put the picture away and ask again, or ask at a desk that looks at " +
 		"pictures.",
-	TooMuch:    "This took more work than the desk may spend on one question. Try a simpler one.",
-	TooLate:    "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
-	StepFailed: "Something went wrong while this reply was being written. You can have it written again.",
-	Unfit:      "No data came that fit what was asked for. Try again, or ask for simpler data.",
-	Left:       "Nobody waited for this reply any more, so it was not written. You can have it written again.",
-	Unexpected: "Something went wrong on our side. Please try again.",
+	NoRecording: "This recording is not here. It may belong to another browser, or have been removed.",
+	Deaf:        "No recordings can be given at this desk.",
+	TooMuch:     "This took more work than the desk may spend on one question. Try a simpler one.",
+	TooLate:     "This took too long, so it was stopped. Try a simpler question, or have the reply written again.",
+	StepFailed:  "Something went wrong while this reply was being written. You can have it written again.",
+	Unfit:       "No data came that fit what was asked for. Try again, or ask for simpler data.",
+	Left:        "Nobody waited for this reply any more, so it was not written. You can have it written again.",
+	Unexpected:  "Something went wrong on our side. Please try again.",
 	Code(models.KeyMissing): "This desk is not set up correctly at the moment. The person who runs it can put it " +
 		"right.",
 	Code(models.KeyRefused): "This desk is not set up correctly at the moment. The person who runs it can put it " +

@@ -38,6 +38,8 @@ const (
 	Errands       Thing = "errands"         // on which something is brought
 	ErrandsAtOnce Thing = "errands-at-once" // of them on their way
 	FetchedBytes  Thing = "fetched-bytes"   // that errands fetched
+	SoundMinutes  Thing = "sound-minutes"   // that are written down
+	SpokenLetters Thing = "spoken-letters"  // that are read aloud
 )
 
 // Whose says for whom something is counted.
@@ -103,6 +105,14 @@ var Defaults = []Limit{
 	{FetchedBytes, Address, 2 << 30, time.Hour},
 	{FetchedBytes, Desk, 20 << 30, time.Hour},
 	{FetchedBytes, Service, 40 << 30, time.Hour},
+	{SoundMinutes, Visitor, 600, time.Hour},
+	{SoundMinutes, Address, 6000, time.Hour},
+	{SoundMinutes, Program, 6000, time.Hour},
+	{SoundMinutes, Desk, 60_000, time.Hour},
+	{SpokenLetters, Visitor, 60_000, 10 * time.Minute},
+	{SpokenLetters, Address, 600_000, 10 * time.Minute},
+	{SpokenLetters, Program, 600_000, 10 * time.Minute},
+	{SpokenLetters, Desk, 6_000_000, 10 * time.Minute},
 }
 
 // Parse reads limits that differ from the defaults: "off" for none at all, else

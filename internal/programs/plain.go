@@ -131,6 +131,17 @@ func (a *Ask) laidOut(folder string) ([]string, error) {
 			env = append(env, "JUVALOGOS_"+name+"="+strconv.Itoa(n))
 		}
 	}
+	for name, text := range map[string]string{"LANGUAGE": s.Language, "VOICE": s.Voice} {
+		if text != "" {
+			env = append(env, "JUVALOGOS_"+name+"="+text)
+		}
+	}
+	if s.Translate {
+		env = append(env, "JUVALOGOS_TRANSLATE=true")
+	}
+	if s.Speed > 0 {
+		env = append(env, fmt.Sprintf("JUVALOGOS_SPEED=%g", s.Speed))
+	}
 	if s.Seed != nil {
 		env = append(env, "JUVALOGOS_SEED="+strconv.Itoa(*s.Seed))
 	}

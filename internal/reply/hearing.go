@@ -59,6 +59,14 @@ func (s *Service) Say(ctx context.Context, e models.Entry, who record.Visitor, s
 	return spoken, call, err
 }
 
+// KeepBeside puts the trace of something that is no reply on record.
+func (s *Service) KeepBeside(ctx context.Context, t *record.Trace, spans []recipe.Span) {
+	s.Fill(t, spans, nil, "")
+	if err := s.Store.Traces.KeepTrace(ctx, t); err != nil {
+		s.Log.Warn("what a model used could not be put on record", "kind", t.Kind, "error", err)
+	}
+}
+
 // beside asks a model for something that is no reply.
 func (s *Service) beside(ctx context.Context, e models.Entry, who record.Visitor, ask steps.Ask) (*recipe.ModelCall,
 	error) {

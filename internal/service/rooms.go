@@ -17,6 +17,7 @@ import (
 	"juvalogos/internal/limits"
 	"juvalogos/internal/media"
 	"juvalogos/internal/models"
+	"juvalogos/internal/recording"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
@@ -35,7 +36,7 @@ type RoomOptions struct {
 	References vault.References
 	Retry      models.Retry    // zero: models.DefaultRetry
 	Shelf      *shelf.Library  // nil: there are no shelves
-	Reader     media.Reader    // of pictures; nil: none are taken
+	Reader     Reader          // of pictures and sound; nil: none are taken
 	Currency   string          // that prices are in
 	Visits     *source.Sources // where visitors may have something brought from; nil: nowhere
 	Reach      Reach           // what recipes may use of the world outside
@@ -53,6 +54,12 @@ type RoomOptions struct {
 	Gone time.Duration
 	// Now is the clock; nil means time.Now.
 	Now func() time.Time
+}
+
+// Reader reads pictures and sound where they can do no harm.
+type Reader interface {
+	media.Reader
+	recording.Reader
 }
 
 // Reach is what recipes may use of the world outside; nil: nothing of it.
@@ -110,6 +117,11 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	if err != nil {
 		return nil, err
 	}
+	var recordings *recording.Service
+	if o.Reader != nil {
+		recordings = recording.New(recording.Options{Store: o.Store.Recordings, Files: o.Store.Shelves, Reader: o.Reader,
+			Desks: desks, Replies: replies, Shelves: o.Shelf, Limits: o.Limits, Log: o.Log, Instance: instance, Now: o.Now})
+	}
 	background, stop := context.WithCancel(context.Background())
 	r := &Rooms{stop: stop, Rooms: web.Rooms{
 		Accounts:    account.New(account.Options{Store: o.Store.Accounts, Log: o.Log, Now: o.Now}),
@@ -126,7 +138,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Replies: replies,
 		Shelves: o.Shelf,
 		Errands: errands,
-		Media:   pictures,
+		Media:   pictures, Recordings: recordings, Visits: o.Visits,
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })
 	return r, nil
@@ -161,6 +173,9 @@ func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
 func (r *Rooms) Close(ctx context.Context) {
 	r.Replies.Close(ctx)
 	r.Errands.Close()
+	if r.Recordings != nil {
+		r.Recordings.Close()
+	}
 	r.stop()
 	r.background.Wait()
 }

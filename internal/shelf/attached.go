@@ -56,6 +56,25 @@ func (l *Library) Attach(ctx context.Context, conversation uuid.UUID, visitor re
 	return l.Add(ctx, a.Slug, name, "", "visitor", body)
 }
 
+// Attend puts a text of ours on the shelf of a conversation, in the place of the one that
+// has its name, and returns the document's id.
+func (l *Library) Attend(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64, name string,
+	body io.Reader) (int64, error) {
+	a, err := l.own(ctx, conversation, visitor, desk, DefaultSettings())
+	if err != nil {
+		return 0, err
+	}
+	l.indexes.use(a.Slug, a.ID)
+	added, err := l.Add(ctx, a.Slug, name, "", "visitor", body)
+	switch {
+	case err != nil:
+		return 0, err
+	case len(added) != 1 || !added[0].Problem.IsZero():
+		return 0, wrong("%s was not kept: %v", name, added)
+	}
+	return added[0].Document, nil
+}
+
 // own is the shelf of a conversation that is the visitor's or is to begin; it is made
 // if there is none.
 func (l *Library) own(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, desk int64,

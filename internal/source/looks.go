@@ -334,3 +334,18 @@ func Misplaced(err error) bool {
 	var m *Mistake
 	return errors.As(err, &m) && m.Setup
 }
+
+// File fetches the file at an address as a guest, and says what it is called. Errors that
+// people can read are those of Told.
+func (s *Sources) File(ctx context.Context, address string) (name string, body []byte, err error) {
+	u, err := url.Parse(strings.TrimSpace(address))
+	if err != nil || u.Host == "" {
+		return "", nil, wrong("%q is no address; it begins with http:// or https://", address)
+	}
+	got, err := s.visit(ctx, u.String(), "", time.Time{})
+	if err != nil {
+		return "", nil, err
+	}
+	name = nameOf(got)
+	return name[strings.LastIndex(name, "/")+1:], got.Body, nil
+}

@@ -144,7 +144,7 @@ func (s *Recordings) Version(ctx context.Context, id uuid.UUID) (version int64, 
 // nil, take the place of those of before. It fails with ErrDuplicate if somebody does.
 func (s *Recordings) Begin(ctx context.Context, r record.Recording, pieces []record.SoundPiece, instance int32) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update recording set state = 'working', problem = null, wishes = $2, model = $3,
+		tag, err := tx.Exec(ctx, `update recording set state = 'working', problem = '{}', wishes = $2, model = $3,
 				attempt = attempt + 1, runner = $4, begun_at = $5, ended_at = null, version = version + 1
 			where id = $1 and state <> 'working' and kept`, r.ID, r.Wishes, r.Model, instance, r.BegunAt)
 		if err == nil && tag.RowsAffected() == 0 {
@@ -154,7 +154,7 @@ func (s *Recordings) Begin(ctx context.Context, r record.Recording, pieces []rec
 			return err
 		}
 		if pieces == nil {
-			_, err = tx.Exec(ctx, `update recording_piece set state = 'waiting', problem = null
+			_, err = tx.Exec(ctx, `update recording_piece set state = 'waiting', problem = '{}'
 				where recording = $1 and state = 'failed'`, r.ID)
 			return err
 		}

@@ -45,6 +45,7 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 	if err != nil {
 		return b, nil // asking will say what is wrong
 	}
+	b.Sound = hearing(c, desks, slug, f, r)
 	b.Depicts = depicting(c, desks, slug, f, r)
 	if r.Lanes() {
 		b.Show = api.FaceShow(r.Show)
@@ -76,6 +77,23 @@ func depicting(c fiber.Ctx, desks *desk.Service, slug string, f deskfile.File, r
 		}
 	}
 	return out
+}
+
+// hearing is what visitors of a desk may do with spoken words.
+func hearing(c fiber.Ctx, desks *desk.Service, slug string, f deskfile.File, r *recipe.Recipe) api.Hearing {
+	d, err := desks.Open(c, slug)
+	if err != nil {
+		return api.Hearing{Asks: true} // asking will say what is wrong
+	}
+	var hears, speaks *models.Entry
+	if e, err := desks.Hears(d); err == nil {
+		hears = &e
+	}
+	if e, err := desks.Speaks(d); err == nil {
+		speaks = &e
+	}
+	draws, _ := steps.Draws(r)
+	return shape.Hearing(f, hears, speaks, draws || d.Entry.Able("chat"))
 }
 
 func (s *keeping) conversations(c fiber.Ctx) error {

@@ -28,8 +28,10 @@ import (
 	"juvalogos/internal/media"
 	"juvalogos/internal/models"
 	"juvalogos/internal/record"
+	"juvalogos/internal/recording"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
+	"juvalogos/internal/source"
 )
 
 // Rooms are the use cases that a Server gives access to.
@@ -41,6 +43,8 @@ type Rooms struct {
 	Errands       *errand.Service
 	Inside        *inside.Service
 	Media         *media.Service
+	Recordings    *recording.Service
+	Visits        *source.Sources // where visitors may have something fetched from; nil: nowhere
 	Replies       *reply.Service
 	Shelves       *shelf.Library
 }
@@ -146,6 +150,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
+	(&recordings{d, o.Desks, o.Replies, o.Recordings, o.Visits}).routes(api)
 	(&images{d, o.Desks, o.Replies, o.Media, o.Conversations}).routes(root)
 	(&completions{d, o.Desks, o.Replies, o.Connections}).routes(root)
 }

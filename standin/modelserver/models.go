@@ -15,6 +15,7 @@ type model struct {
 	cited   int // how many sentences it takes from passages
 	sees    bool
 	draws   bool
+	hears   bool
 }
 
 var catalogue = []model{
@@ -36,6 +37,7 @@ var catalogue = []model{
 		terse: true, cited: 1, sees: true},
 	{name: "alder-brush", context: 4096, first: 3 * time.Second, draws: true},
 	{name: "clover-embed", context: 2048},
+	{name: "burdock-ear", context: 2048, hears: true},
 }
 
 func find(name string) (model, bool) {

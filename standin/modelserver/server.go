@@ -35,6 +35,8 @@ func (s *Server) Handler() http.Handler {
 	mux.HandleFunc("GET /v1/models", s.models)
 	mux.HandleFunc("POST /v1/chat/completions", s.complete)
 	mux.HandleFunc("POST /v1/embeddings", s.embed)
+	mux.HandleFunc("POST /v1/audio/transcriptions", s.transcribe)
+	mux.HandleFunc("POST /v1/audio/translations", s.translate)
 	mux.HandleFunc("POST /v1/images/generations", s.generate)
 	mux.HandleFunc("POST /v1/images/edits", s.edit)
 	mux.HandleFunc("POST /v1/images/variations", s.vary)

@@ -21,7 +21,7 @@ import (
 	"time"
 )
 
-//go:embed articles papers talk.vtt
+//go:embed articles papers sounds talk.vtt
 var files embed.FS
 
 // redirects are other names of articles.
@@ -78,7 +78,7 @@ func New(prefix string) *Site {
 		"/search": s.search, "/papers/{file}": s.paper, "/talk": s.talk, "/talk.vtt": s.captions,
 		"/moved": s.moved, "/app": s.app, "/slow": s.slow, "/members": s.members, "/drafts/{file}": s.page,
 		"/empty": func(w http.ResponseWriter, _ *http.Request) { w.Header().Set("Content-Type", "text/html") },
-		"/busy":  s.busy, "/sitemap.xml": s.sitemap,
+		"/busy":  s.busy, "/sitemap.xml": s.sitemap, "/sounds/{file}": s.sound,
 	} {
 		s.mux.HandleFunc("GET "+prefix+path, h)
 	}
@@ -86,6 +86,18 @@ func New(prefix string) *Site {
 		fmt.Fprintf(w, "User-agent: *\nDisallow: %s/drafts/\n", prefix)
 	})
 	return s
+}
+
+// sound is a recording.
+func (s *Site) sound(w http.ResponseWriter, r *http.Request) {
+	body, err := files.ReadFile("sounds/" + r.PathValue("file"))
+	if err != nil {
+		http.NotFound(w, r)
+		return
+	}
+	_, ending, _ := strings.Cut(r.PathValue("file"), ".")
+	w.Header().Set("Content-Type", map[string]string{"mp3": "audio/mpeg", "m4a": "audio/mp4", "ogg": "audio/ogg"}[ending])
+	_, _ = w.Write(body)
 }
 
 // Handler serves the site below prefix.

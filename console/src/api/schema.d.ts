@@ -692,6 +692,230 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/recordings": {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that begins with the recording, whose id is answered. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** The recordings of a conversation */
+        get: operations["recordings"];
+        put?: never;
+        /** Give recordings; they are checked at once, and written down when begin is called */
+        post: operations["addRecordings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/recordings/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a recording by its address */
+        post: operations["addRecordingAt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/recordings/zip": {
+        parameters: {
+            query: {
+                conversation: string;
+                /** @description text (the default), srt, vtt, json */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** The texts of all recordings of a conversation, as a ZIP */
+        get: operations["recordingsZip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/recordings/{id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a recording written down; follow it with GET /api/recordings/{id}?seen= */
+        post: operations["beginRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/dictation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The words of a spoken question; nothing of it is kept */
+        post: operations["dictate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/speech": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A sentence of a reply, read aloud */
+        post: operations["readAloud"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** A recording with its words, as far as they are known */
+        get: operations["recording"];
+        put?: never;
+        post?: never;
+        /** Delete a recording for good, with its words */
+        delete: operations["removeRecording"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop writing a recording down; what was heard stays */
+        post: operations["stopRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/sentences/{sentence}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                /** @description Its place, from 0 */
+                sentence: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a sentence right; what was heard stays beside it */
+        put: operations["putSentenceRight"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** The sound of a recording, as FLAC; parts may be asked for */
+        get: operations["recordingSound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/text": {
+        parameters: {
+            query?: {
+                /** @description text (the default), srt, vtt, json */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** The words of a recording as a file */
+        get: operations["recordingText"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/at/{slug}/pictures": {
         parameters: {
             query?: {
@@ -2349,6 +2573,7 @@ export interface components {
             own_documents?: boolean;
             bring: components["schemas"]["Bringing"];
             pictures: components["schemas"]["Looking"];
+            sound: components["schemas"]["Hearing"];
             depicts?: components["schemas"]["Depicting"];
             /** @description Visitors may read the passages that replies rest on, and no whole documents of the shelves. */
             passages_only?: boolean;
@@ -2610,6 +2835,198 @@ export interface components {
             pages?: number;
             /** Format: int64 */
             size: number;
+        };
+        /** @description What visitors of a desk may do with spoken words. */
+        Hearing: {
+            /** @description They may give recordings. */
+            take: boolean;
+            /** @description They may speak their questions. */
+            dictate: boolean;
+            /** @description Replies can be read aloud. */
+            aloud: boolean;
+            /** @description Characters that are read aloud at once. */
+            aloud_most?: number;
+            /** @description Questions are answered; not where the desk only writes recordings down. */
+            asks?: boolean;
+            /** @description Recordings of a conversation. */
+            most?: number;
+            /** @description Of the longest recording. */
+            minutes?: number;
+            /**
+             * Format: int64
+             * @description Of a file.
+             */
+            most_bytes?: number;
+            /**
+             * @description What becomes of a recording.
+             * @enum {string}
+             */
+            task?: "write" | "english";
+            /** @description That is spoken, ISO 639-1; missing: it is found out. */
+            language?: string;
+            /** @description Those that may be chosen. */
+            languages?: components["schemas"]["SpokenLanguage"][];
+            /** @description Names and spellings of the desk. */
+            names?: string;
+            /** @description Names and spellings are heeded. */
+            guided?: boolean;
+            /** @description It can be translated into English. */
+            english?: boolean;
+            temperature?: number;
+            /** @description What visitors may change: task, language, names, temperature. */
+            change?: string[];
+            /**
+             * @description How long the sound is kept.
+             * @enum {string}
+             */
+            keep?: "until-text" | "days" | "conversation";
+            days?: number;
+            /** @description Per minute. */
+            price?: number;
+            /** @description Recordings may be given by address. */
+            by_address?: boolean;
+            /** @description The titles of recordings to begin with. */
+            samples?: string[];
+        };
+        SpokenLanguage: {
+            code: string;
+            name: string;
+        };
+        RecordingList: {
+            recordings: components["schemas"]["Recording"][];
+        };
+        RecordingsGiven: {
+            /** Format: uuid */
+            conversation: string;
+            /** @description All of the conversation. */
+            recordings: components["schemas"]["Recording"][];
+            refused: components["schemas"]["NotBrought"][];
+        };
+        RecordingAt: {
+            address?: string;
+            /** @description Instead of an address: one of the desk's own, from 1. */
+            sample?: number;
+            /** Format: uuid */
+            conversation?: string;
+        };
+        RecordingWishes: {
+            /** @enum {string} */
+            task?: "write" | "english";
+            /** @description ISO 639-1. */
+            language?: string;
+            /** @description Names and spellings, beside those of the desk. */
+            names?: string;
+            temperature?: number;
+            /** @description Only the pieces that failed, as before. */
+            again?: boolean;
+        };
+        Recording: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            conversation: string;
+            name: string;
+            /** @description Of the file that was given, like MP3. */
+            kind: string;
+            seconds: number;
+            /**
+             * Format: int64
+             * @description Bytes of the sound.
+             */
+            size: number;
+            note?: components["schemas"]["Phrase"];
+            /** @description The address that it came from. */
+            source?: string;
+            /** @enum {string} */
+            state: "given" | "working" | "ready" | "partly" | "failed" | "stopped";
+            problem?: components["schemas"]["Phrase"];
+            /** @enum {string} */
+            task?: "write" | "english";
+            /** @description That was found, or asked for. */
+            language?: string;
+            names?: string;
+            /** Format: date-time */
+            at: string;
+            /** @description The sound is there. */
+            kept: boolean;
+            /** Format: date-time */
+            keep_until?: string;
+            /**
+             * Format: int64
+             * @description Its words on the conversation's shelf.
+             */
+            document?: number;
+            /**
+             * Format: int64
+             * @description Grows with every change.
+             */
+            version: number;
+            /** @description What writing it down cost, for makers. */
+            cost?: number;
+            /** @description What writing it down will cost. */
+            estimate?: number;
+        };
+        RecordingWhole: {
+            recording: components["schemas"]["Recording"];
+            sentences: components["schemas"]["SpokenSentence"][];
+            /** @description Of the recording that were heard. */
+            done_seconds: number;
+            /** @description What was not heard. */
+            failed?: components["schemas"]["MissingStretch"][];
+            /** @description How loud it is, 0 to 100, in even steps; empty if seen was given. */
+            peaks: number[];
+        };
+        MissingStretch: {
+            start: number;
+            end: number;
+            problem?: components["schemas"]["Phrase"];
+        };
+        SpokenSentence: {
+            start: number;
+            end: number;
+            text: string;
+            who?: string;
+            /** @description As it was heard, if it was put right. */
+            heard?: string;
+            words: components["schemas"]["SpokenWord"][];
+        };
+        SpokenWord: {
+            text: string;
+            start: number;
+            end: number;
+            /** @description How sure the recogniser is, 0 to 1; missing if it does not say. */
+            sure?: number;
+            /** @description The time is reckoned. */
+            about?: boolean;
+        };
+        SentenceRight: {
+            /** @description Left out: as it was heard. */
+            text?: string;
+            /** @description Who speaks. */
+            who?: string;
+        };
+        NewNames: {
+            names: string[];
+        };
+        /** @description The words of a recording with their times, in seconds. */
+        RecordingText: {
+            name: string;
+            seconds: number;
+            language?: string;
+            sentences: components["schemas"]["SpokenSentence"][];
+        };
+        Dictated: {
+            text: string;
+            problem?: components["schemas"]["Phrase"];
+        };
+        AloudWanted: {
+            /**
+             * Format: uuid
+             * @description Whose reply it is.
+             */
+            turn: string;
+            /** @description A sentence that stands in it. */
+            text: string;
         };
         /** @description What visitors of a desk may do with pictures. */
         Looking: {
@@ -5488,6 +5905,360 @@ export interface operations {
                 };
             };
             default: components["responses"]["CompletionError"];
+        };
+    };
+    recordings: {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that begins with the recording, whose id is answered. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Recordings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRecordings: {
+        parameters: {
+            query?: {
+                /** @description Left out when adding: one that begins with the recording, whose id is answered. */
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description What was taken in and what was not */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingsGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRecordingAt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingAt"];
+            };
+        };
+        responses: {
+            /** @description What was taken in and what was not */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingsGiven"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recordingsZip: {
+        parameters: {
+            query: {
+                conversation: string;
+                /** @description text (the default), srt, vtt, json */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A ZIP */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingWishes"];
+            };
+        };
+        responses: {
+            /** @description It is being written down */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dictate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The words */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dictated"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readAloud: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AloudWanted"];
+            };
+        };
+        responses: {
+            /** @description The sound */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/mpeg": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recording: {
+        parameters: {
+            query?: {
+                /** @description The version that is known: answered once there is a newer one, or after 20 seconds. */
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The recording */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingWhole"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Deleted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Stopped */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putSentenceRight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                /** @description Its place, from 0 */
+                sentence: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentenceRight"];
+            };
+        };
+        responses: {
+            /** @description Names that are new in it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewNames"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recordingSound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sound */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+            /** @description A part of it */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recordingText: {
+        parameters: {
+            query?: {
+                /** @description text (the default), srt, vtt, json */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                    "text/vtt": string;
+                    "application/json": components["schemas"]["RecordingText"];
+                };
+            };
+            default: components["responses"]["Problem"];
         };
     };
     pictures: {

@@ -279,16 +279,16 @@ type answering struct {
 	silence *silence
 	result  models.Result
 	made    bool   // a file came
-	heard   heard  // in a sound
+	heard   spoken // in a sound
 	grown   string // where pieces repeat what came before: that
 	last    any    // what was read last, for errors
 	address *url.URL
 }
 
-// heard is what was heard in a sound, beside its text.
-type heard sound.Heard
+// spoken is what was heard in a sound, beside its text.
+type spoken sound.Heard
 
-func (h heard) timed() bool { return len(h.Words) > 0 || len(h.Sentences) > 0 || h.Language != "" }
+func (h spoken) timed() bool { return len(h.Words) > 0 || len(h.Sentences) > 0 || h.Language != "" }
 
 // where says for makers where the reply was looked for.
 func (a *answering) where() string {

@@ -54,13 +54,26 @@ func (p *program) State() models.ProgramState {
 }
 
 // Generate asks the program once.
-func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink) (models.Result, error) {
+func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink) (result models.Result, err error) {
 	patience := patienceFor(p.connection, r)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	errSilent := p.failure(r.Model, models.Silent, fmt.Sprintf("silent for %s", patience))
 	silence := listen(patience, func() { cancel(errSilent) })
 	defer silence.stop()
+	var spoken sound.Heard
+	var written strings.Builder // of what is heard, before it is known what it is
+	if listener := to; r.Hear != nil {
+		to.Text = func(piece []byte) { written.Write(piece) }
+		defer func() {
+			if heard, _, failed := readHeard([]byte(written.String()), "", ""); failed == nil && !heardAny(spoken) {
+				spoken = heard
+			}
+			if err == nil {
+				hand(listener, spoken)
+			}
+		}()
+	}
 	w, err := newWishes(r, to, cancel)
 	if err != nil {
 		return models.Result{}, err
@@ -87,13 +100,9 @@ func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink
 			}
 		},
 	}
-	var spoken sound.Heard
-	if r.Hear != nil {
-		heard.Sound = func(text []byte) {
-			if h, err := sound.ReadHeard(text); err == nil {
-				spoken = h
-				w.write([]byte(h.Text))
-			}
+	heard.Sound = func(text []byte) {
+		if h, err := sound.ReadHeard(text); err == nil {
+			spoken = h
 		}
 	}
 	ask := askOf(r)
@@ -103,7 +112,7 @@ func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink
 			Took:    time.Since(began),
 			Request: ask.Shown(), Answer: p.pool.State().Complaint})
 	}
-	result := models.Result{Finish: done.Finish, PromptTokens: done.PromptTokens, ReplyTokens: done.ReplyTokens}
+	result = models.Result{Finish: done.Finish, PromptTokens: done.PromptTokens, ReplyTokens: done.ReplyTokens}
 	if w.cut != "" && (err == nil || context.Cause(ctx) == errCut) {
 		result.Finish, err = w.cut, nil
 	}
@@ -111,10 +120,7 @@ func (p *program) Generate(ctx context.Context, r models.Request, to models.Sink
 	switch {
 	case err != nil:
 		return result, p.failed(ctx, r.Model, err)
-	case r.Hear != nil:
-		if to.Heard != nil && heardAny(spoken) {
-			to.Heard(spoken)
-		}
+	case r.Hear != nil: // it may be that nobody speaks
 	case !w.said && !made && w.thought:
 		return result, p.failure(r.Model, models.SaidNothing, "the program thought aloud and then said nothing")
 	case !w.said && !made:

@@ -12,12 +12,12 @@ create table recording (
     size         bigint not null, -- of the sound, as FLAC
     seconds      double precision not null,
     loudness     bytea not null, -- a byte for every fiftieth of a second
-    note         jsonb, -- what of the file is not in it
+    note         jsonb not null default '{}', -- what of the file is not in it
     source       text not null default '', -- the address that it came from
     added_at     timestamptz not null,
     keep_until   timestamptz, -- null: as long as the conversation
     state        text not null check (state in ('given', 'working', 'ready', 'partly', 'failed', 'stopped')),
-    problem      jsonb,
+    problem      jsonb not null default '{}',
     wishes       jsonb not null default '{}',
     model        text not null default '', -- connection/name
     attempt      integer not null default 0,
@@ -53,7 +53,7 @@ create table recording_piece (
     cut       double precision not null,
     clean     boolean not null,
     state     text not null check (state in ('waiting', 'done', 'failed')),
-    problem   jsonb,
+    problem   jsonb not null default '{}',
     words     jsonb, -- that were heard; times are of the piece
     language  text not null default '',
     calls     jsonb, -- how models were asked
