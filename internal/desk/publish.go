@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/url"
@@ -76,6 +77,9 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		if own == nil {
 			own = []string{"chat"}
 		}
+		if f.Sound.Take && f.Sound.Model == "" && !entry.Able("chat") {
+			own = []string{"hear"} // a desk that writes down what is spoken, and answers nothing
+		}
 		for _, can := range own {
 			if !entry.Able(can) {
 				say(place, "model: %q %s; the connection file gives it only: %s", model, cannot[can],
@@ -114,6 +118,7 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		check(m.Model, fmt.Sprintf("choices.models.%d.model", i))
 	}
 	checkPictures(f, r, settings, registry, say)
+	checkSound(f, registry, say)
 	checkOpeners(f, say)
 	checkBringing(f.Bring, len(f.Shelves) > 0, registry, say)
 	if problems != nil {
@@ -123,7 +128,53 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 }
 
 // cannot says what a model does not do.
-var cannot = map[string]string{"chat": "does not chat", "pictures": "makes no pictures"}
+var cannot = map[string]string{"chat": "does not chat", "hear": "does not hear", "pictures": "makes no pictures"}
+
+// checkSound says what is wrong with what visitors may do with spoken words.
+func checkSound(f deskfile.File, registry *models.Registry, say func(place, format string, args ...any)) {
+	d := f.Sound
+	hears := func(name, place, can, cannot string) (models.Entry, bool) {
+		e, err := registry.Find(name)
+		if err != nil {
+			say(place, "%s: %v", place, err)
+			return e, false
+		}
+		if !e.Able(can) {
+			say(place, "%s: %q %s; the connection file gives it only: %s", place, name, cannot, strings.Join(e.Can, ", "))
+			return e, false
+		}
+		return e, true
+	}
+	if f.Aloud.Model != "" {
+		e, ok := hears(f.Aloud.Model, "aloud.model", "speech", "does not speak")
+		if voices := e.Speaks.Voices; ok && f.Aloud.Voice != "" && len(voices) > 0 &&
+			!slices.Contains(voices, f.Aloud.Voice) {
+			say("aloud.voice", "aloud.voice: %s", yamlfile.Unknown("voice", f.Aloud.Voice, voices))
+		}
+	}
+	if !d.Take && !d.Dictate {
+		return
+	}
+	place := "sound.model"
+	if d.Model == "" {
+		place = "model"
+	}
+	e, ok := hears(cmp.Or(d.Model, f.Model), place, "hear", "does not hear")
+	switch {
+	case !ok:
+	case d.Task == deskfile.IntoEnglish && !e.Hears.English && !e.Able("chat"):
+		say("sound.task", "sound.task: %q does not translate; the connection file says so with hears: {into_english: "+
+			"true}", e.Name)
+	case d.Language != "" && !e.Hears.Knows(d.Language):
+		say("sound.language", "sound.language: %q knows only: %s", e.Name, strings.Join(e.Hears.Languages, ", "))
+	}
+	for i, one := range d.Samples {
+		if u, err := url.Parse(one.Address); err != nil || u.Host == "" {
+			say(fmt.Sprintf("sound.samples.%d.address", i), "sound.samples: %q is no address; it begins with http:// or "+
+				"https://", one.Address)
+		}
+	}
+}
 
 // checkPictures says what is wrong with what visitors may do with pictures.
 func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, registry *models.Registry,

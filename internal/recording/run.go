@@ -370,16 +370,14 @@ func (w *writing) finish(ctx context.Context, err error) {
 	if w.r.Heard == nil {
 		w.r.Heard = []sound.Sentence{}
 	}
+	w.r.Kept = w.r.State != record.SoundReady || w.desk.Settings.Sound.Keep != deskfile.KeepUntilText
 	w.r.Cost = w.trace(ctx, pieces, err)
 	if kept, err := w.Store.End(ctx, w.r, w.Instance); err != nil || !kept {
 		w.Log.Warn("a recording is not on record as done; it is taken up again", "recording", w.r.ID, "error", err)
 		return
 	}
 	w.document(ctx, pieces)
-	if w.r.State == record.SoundReady && w.desk.Settings.Sound.Keep == deskfile.KeepUntilText {
-		if err := w.Store.DropSound(ctx, w.r.ID); err != nil {
-			w.Log.Error("a recording that is to be deleted is still there", "recording", w.r.ID, "error", err)
-		}
+	if !w.r.Kept {
 		w.scrubSoon()
 	}
 }

@@ -157,8 +157,9 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 	if s.Media != nil {
 		t.Pictures = pictures{s.Media, r, d.DeskID}
 	}
-	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || d.Settings.Attachments || d.Settings.Bring.Any()) {
-		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: d.Settings.Attachments,
+	attached := d.Settings.Attachments || d.Settings.Sound.Take // what was spoken is a document like others
+	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || attached || d.Settings.Bring.Any()) {
+		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: attached,
 			brought: d.Settings.Bring.Any(), reply: r, past: q.past.Turns}
 	}
 	if g := q.supplied; g != nil {

@@ -200,16 +200,17 @@ func (s *Recordings) KeepPiece(ctx context.Context, id uuid.UUID, p record.Sound
 }
 
 // End puts on record how writing a recording down ended, if this instance still does;
-// else it reports false.
+// else it reports false. The sound goes with that unless it is kept.
 func (s *Recordings) End(ctx context.Context, r record.Recording, instance int32) (bool, error) {
 	heard, err := json.Marshal(r.Heard)
 	if err != nil {
 		return false, err
 	}
-	tag, err := s.pool.Exec(ctx, `update recording set state = $3, problem = $4, heard = $5, language = $6,
-			ended_at = $7, cost = cost + $8, version = version + 1
-		where id = $1 and state = 'working' and runner = $2`, r.ID, instance, r.State, r.Problem, heard, r.Language,
-		r.EndedAt, r.Cost)
+	tag, err := s.pool.Exec(ctx, `with ended as (update recording set state = $3, problem = $4, heard = $5,
+			language = $6, ended_at = $7, cost = cost + $8, kept = kept and $9, version = version + 1
+			where id = $1 and state = 'working' and runner = $2 returning id, kept),
+		gone as (delete from recording_sound using ended where recording = ended.id and not ended.kept)
+		select id from ended`, r.ID, instance, r.State, r.Problem, heard, r.Language, r.EndedAt, r.Cost, r.Kept)
 	return tag.RowsAffected() == 1, err
 }
 
@@ -255,12 +256,6 @@ func (s *Recordings) SetDocument(ctx context.Context, id uuid.UUID, document *in
 // Remove takes a visitor's recording away for good, with its sound.
 func (s *Recordings) Remove(ctx context.Context, id uuid.UUID, who record.Visitor) error {
 	return s.one(ctx, `delete from recording where id = $1 and visitor = $2`, id, who[:])
-}
-
-// DropSound deletes the sound of a recording; its text stays.
-func (s *Recordings) DropSound(ctx context.Context, id uuid.UUID) error {
-	return s.one(ctx, `with gone as (delete from recording_sound where recording = $1)
-		update recording set kept = false, version = version + 1 where id = $1`, id)
 }
 
 // DropOld deletes the sound of recordings that are to be kept no longer and of which
