@@ -180,7 +180,7 @@ func (s *recordings) addAt(c fiber.Ctx) error {
 		return err
 	}
 	if title != "" {
-		name = title + path.Ext(name)
+		name = title
 	}
 	return s.take(c, who, d, conversation, b.Address, func(each func(name string, body io.Reader) error) error {
 		return each(name, bytes.NewReader(body))

@@ -1,7 +1,8 @@
 <!-- Where the sentences of a reply stand in the documents. -->
 <script lang="ts">
   import { say } from "../words";
-  import { placeOf, sectionOf, type MarginNote, type Sources } from "./sources";
+  import type { Recordings } from "./recordings.svelte";
+  import { placeOf, timeOf, sectionOf, type MarginNote, type Sources } from "./sources";
   import type { Turn } from "./turn.svelte";
   import SourceView from "./SourceView.svelte";
   import Link from "../ui/Link.svelte";
@@ -15,9 +16,11 @@
     notes: MarginNote[];
     /** The reply; notes stand beside their sentences in it. Default: they follow each other. */
     article?: HTMLElement;
+    /** Recordings whose texts are documents: a place in one is played. Default: there are none. */
+    recordings?: Recordings;
   }
 
-  let { turn, sources, notes, article }: Props = $props();
+  let { turn, sources, notes, article, recordings }: Props = $props();
 
   let list: HTMLElement | undefined = $state();
   let opened = $state<MarginNote | null>(null);
@@ -25,6 +28,12 @@
   const near = $derived(sources.supported ? [] : sources.passages);
 
   function show(n: MarginNote) {
+    const recording = recordings?.of(n.passage.document);
+    if (recording) {
+      recording.playFrom(timeOf(n));
+      document.querySelector(`[data-recording="${recording.id}"]`)?.scrollIntoView({ block: "start" });
+      return;
+    }
     opened = n;
     open = true;
   }

@@ -4,11 +4,13 @@
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
   import ImagePlus from "@lucide/svelte/icons/image-plus";
   import BookOpen from "@lucide/svelte/icons/book-open";
+  import Mic from "@lucide/svelte/icons/mic";
   import Paperclip from "@lucide/svelte/icons/paperclip";
   import Square from "@lucide/svelte/icons/square";
   import { onMount, type Snippet } from "svelte";
   import { pageData } from "../pageData";
   import { pictured } from "./pictures.svelte";
+  import { sounding } from "./recordings.svelte";
 
   interface Props {
     /** Called with files to attach. Default: there is no clip. */
@@ -17,6 +19,10 @@
     look?: (pictures: File[]) => void;
     /** Called when a picture comes where none can be given. */
     blind: () => void;
+    /** Called with recordings. Default: none can be given. */
+    hear?: (recordings: File[]) => void;
+    /** Whether questions can be spoken. Default: false. */
+    dictate?: boolean;
     /** Opens where a visitor says what is to be read. Default: there is no book. */
     bring?: () => void;
     /** Whether that is open. Default: false. */
@@ -43,6 +49,8 @@
     deskTitle,
     attach,
     look,
+    hear,
+    dictate = false,
     blind,
     bring,
     bringing = false,
@@ -110,12 +118,23 @@
 
   /** Takes what was pasted or dropped; false if there is nothing to take. */
   function brought(files: File[]): boolean {
-    const { pictures, others } = pictured(files);
+    const { sounds, others: silent } = hear ? sounding(files) : { sounds: [], others: files };
+    if (sounds.length) hear?.(sounds);
+    const { pictures, others } = pictured(silent);
     if (pictures.length && look) look(pictures);
     else if (pictures.length && attach) attach(pictures);
     else if (pictures.length) blind();
     if (others.length) attach?.(others);
-    return pictures.length > 0 || (others.length > 0 && !!attach);
+    return sounds.length > 0 || pictures.length > 0 || (others.length > 0 && !!attach);
+  }
+
+  // A question that is spoken is put behind what stands in the box.
+  let speaking = $state(false);
+
+  function spoken(said: string) {
+    speaking = false;
+    text = text.trim() ? `${text.trimEnd()} ${said}` : said;
+    area.focus();
   }
 
   // What was pasted and is long enough to be a document.
@@ -191,6 +210,11 @@
       <button type="button" class="button-plain" onclick={keepPasted}>{say.question.pastedKeep}</button>
     </div>
   </div>
+{/if}
+{#if speaking}
+  {#await later() then { Dictation }}
+    <Dictation take={spoken} close={() => ((speaking = false), focus())} />
+  {/await}
 {/if}
 <form
   class="flex items-end gap-2 rounded-md border border-field bg-paper py-1.5 pr-1.5 {attach || bring || look
@@ -274,6 +298,15 @@
     placeholder={say.question.box}
     aria-label={say.question.boxTo(deskTitle)}
     enterkeyhint="send"></textarea>
+  {#if dictate}
+    <button
+      type="button"
+      class="icon shrink-0"
+      aria-label={say.sound.speakQuestion}
+      title={say.sound.speakQuestion}
+      aria-expanded={speaking}
+      onclick={() => (speaking = !speaking)}><Mic size={17} aria-hidden="true" /></button>
+  {/if}
   {#if running}
     <button
       type="button"

@@ -9,6 +9,7 @@
   import CopyButton from "../ui/CopyButton.svelte";
   import { pageData } from "../pageData";
   import type { Conversation } from "./conversation.svelte";
+  import AloudButton from "./AloudButton.svelte";
   import Reasons from "./Reasons.svelte";
   import Stepper from "./Stepper.svelte";
   import type { Turn } from "./turn.svelte";
@@ -21,6 +22,8 @@
     last: boolean;
     /** Where it can be judged. Default: it is only read. */
     conversation?: Conversation;
+    /** Where the reply stands, to be read aloud. Default: it cannot be. */
+    reply?: HTMLElement;
     /** Has the reply written again. Default: it cannot be. */
     again?: () => void;
     /** Begins to change the question. Default: it cannot be. */
@@ -29,8 +32,12 @@
     takeBack?: () => void;
   }
 
-  let { turn, last, conversation, again, edit, takeBack }: Props = $props();
+  let { turn, last, conversation, reply, again, edit, takeBack }: Props = $props();
 
+  /** How many characters are read aloud at once; 0: none are. */
+  const speaks = $derived(
+    conversation && pageData.desk?.sound.aloud ? (pageData.desk.sound.aloud_most ?? 0) : 0,
+  );
   const branch = $derived(turn.siblings.indexOf(turn.id) + 1);
   const judged = $derived(
     conversation && turn.text && (turn.state === "done" || turn.state === "stopped") ? conversation : null,
@@ -54,6 +61,11 @@
   </button>
 {/snippet}
 
+{#if turn.running && turn.text && turn.id && speaks}
+  <div class="mt-3 text-fine text-faded print:hidden">
+    <AloudButton {turn} root={() => reply} most={speaks} />
+  </div>
+{/if}
 {#if !turn.running}
   <div class="mt-3 text-fine text-faded">
     {#if turn.cutShort}<p class="mb-1">{say.reply.cutShort[turn.cutShort]}</p>{/if}
@@ -66,6 +78,7 @@
           {#if turn.helped !== null}<span class="pl-1">{say.reply.helpedSaid(turn.helped)}</span>{/if}
         </div>
       {/if}
+      {#if turn.text && speaks}<AloudButton {turn} root={() => reply} most={speaks} />{/if}
       {#if turn.text}<CopyButton text={turn.text} label={say.reply.copy} class="min-h-8" />{/if}
       {#if last && again && !turn.problem}
         <button class={act} title={say.readings["reply.again"]} onclick={again}

@@ -42,6 +42,7 @@
   let editing = $state(false);
   const questionFolded = $derived(turn.question.length > longQuestion && !unfolded);
   let article: HTMLElement | undefined = $state();
+  let reply: HTMLElement | undefined = $state();
   const sources = $derived(turn.running ? null : sourcesOf(turn.parts));
   const notes = $derived(sources ? notesOf(sources) : []);
   const foldable = $derived(turn.text.length > longReply && !turn.running);
@@ -97,7 +98,9 @@
     {#each turn.parts as part (part.title)}{#if part.type === "thinking" && !turn.running}<Thoughts
           title={part.title}
           text={String(part.value)} />{/if}{/each}
-    <div class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
+    <div
+      bind:this={reply}
+      class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
       {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown
           text={sources ? withClaims(turn.text, sources) : turn.text}
           growing={turn.running}
@@ -136,7 +139,12 @@
 
   {#if turn.show !== "columns"}
     <div class="text-fine leading-relaxed text-faded wide:row-span-2 wide:pt-12 wide:pl-4">
-      {#if sources}<MarginNotes {turn} {sources} {notes} {article} />{/if}
+      {#if sources}<MarginNotes
+          {turn}
+          {sources}
+          {notes}
+          {article}
+          recordings={conversation?.recordings} />{/if}
     </div>
   {/if}
   <div class="min-w-0">
@@ -144,6 +152,7 @@
       {turn}
       {last}
       {conversation}
+      {reply}
       {again}
       {takeBack}
       edit={edit && !editing ? () => (editing = true) : undefined} />

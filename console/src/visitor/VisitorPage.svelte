@@ -21,6 +21,7 @@
   import RestsOn from "./RestsOn.svelte";
   import Link from "../ui/Link.svelte";
   import PictureStrip from "./PictureStrip.svelte";
+  import SoundIn from "./SoundIn.svelte";
   import { viewing } from "./pictures.svelte";
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -50,6 +51,11 @@
   let touched = $state(false);
 
   const blank = $derived(!conversation?.turns.length && !conversation?.loading && !conversation?.id);
+  // Something of a recording is written down.
+  const askable = $derived(
+    desk?.sound.asks &&
+      conversation?.recordings.list.some((r) => ["ready", "partly"].includes(r.facts.state)),
+  );
   const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
 
   // The offer to bring back what was removed does not stay for ever.
@@ -176,6 +182,10 @@
   onoffline={() => (offline = true)}
   ononline={online} />
 
+{#snippet giving()}
+  {#if desk && conversation}<SoundIn recordings={conversation.recordings} hearing={desk.sound} first />{/if}
+{/snippet}
+
 {#snippet reading()}
   {#if desk && brought}
     <div class="mt-6 max-w-[36rem] space-y-3">
@@ -261,12 +271,42 @@
         ]}>
         <div class="flex-1 pb-10">
           {#if blank}
-            <Welcome {desk} {ask} reading={opens ? reading : undefined} />
+            <Welcome {desk} {ask} reading={desk.sound.take ? giving : opens ? reading : undefined} />
           {:else}
             <h1
               class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-head print:font-semibold">
               {conversation.title || desk.title}
             </h1>
+            {#if desk.sound.take && !conversation.loading}
+              <div class="measure space-y-4 pt-8" data-recordings>
+                {#await later() then { RecordingCard }}
+                  {#each conversation.recordings.list as recording (recording.id)}
+                    <RecordingCard
+                      {recording}
+                      hearing={desk.sound}
+                      remove={() => void conversation.recordings.remove(recording)} />
+                  {/each}
+                {/await}
+                <SoundIn
+                  recordings={conversation.recordings}
+                  hearing={desk.sound}
+                  zip={conversation.recordings.list.length > 1 ? conversation.id : ""} />
+                {#if !conversation.turns.length && askable && desk.openers.length}
+                  <div>
+                    <h2 class="mb-1 text-sm font-semibold text-faded">{say.sound.askAbout}</h2>
+                    <ul class="flex flex-wrap gap-x-5">
+                      {#each desk.openers as opener (opener)}
+                        <li>
+                          <button
+                            class="min-h-8 text-left font-serif text-accent underline-offset-2 hover:underline"
+                            onclick={() => ask(opener)}>{opener}</button>
+                        </li>
+                      {/each}
+                    </ul>
+                  </div>
+                {/if}
+              </div>
+            {/if}
             {#await later() then { TurnView }}
               {#each conversation.turns as turn, i (turn)}
                 <TurnView
@@ -354,24 +394,28 @@
                 {:else}{say.pictures.blind}{/if}
               </p>
             {/if}
-            <QuestionBox
-              bind:this={box}
-              look={desk.pictures.take
-                ? (files) => void conversation.pictures.add(files.map((file) => ({ name: file.name, file })))
-                : undefined}
-              blind={() => (blind = true)}
-              attach={desk.attachments
-                ? (files) => void conversation.attached.add(files.map((file) => ({ name: file.name, file })))
-                : undefined}
-              bring={brought && (brought.errands.length > 0 || !opens) ? bringIn : undefined}
-              {bringing}
-              running={!!conversation.running}
-              last={conversation.turns.at(-1)?.question ?? ""}
-              {ask}
-              stop={() => conversation.stop()}
-              deskTitle={desk.title}>
-              <ChoiceMenu {conversation} offered={desk.choices} />
-            </QuestionBox>
+            {#if desk.sound.asks}<QuestionBox
+                bind:this={box}
+                look={desk.pictures.take
+                  ? (files) =>
+                      void conversation.pictures.add(files.map((file) => ({ name: file.name, file })))
+                  : undefined}
+                blind={() => (blind = true)}
+                attach={desk.attachments
+                  ? (files) =>
+                      void conversation.attached.add(files.map((file) => ({ name: file.name, file })))
+                  : undefined}
+                bring={brought && (brought.errands.length > 0 || !opens) ? bringIn : undefined}
+                {bringing}
+                hear={desk.sound.take ? (files) => void conversation.recordings.add(files) : undefined}
+                dictate={desk.sound.dictate}
+                running={!!conversation.running}
+                last={conversation.turns.at(-1)?.question ?? ""}
+                {ask}
+                stop={() => conversation.stop()}
+                deskTitle={desk.title}>
+                <ChoiceMenu {conversation} offered={desk.choices} />
+              </QuestionBox>{/if}
           </div>
         </div>
       </main>

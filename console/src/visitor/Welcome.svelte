@@ -34,7 +34,7 @@
 
     {@render reading?.()}
 
-    {#if desk.openers.length}
+    {#if desk.openers.length && (!desk.sound.take || desk.own_documents)}
       <h2 class="mt-9 mb-1 text-sm font-semibold text-faded">
         {say.welcome.begin}
       </h2>

@@ -7,4 +7,7 @@ export { default as Drawer } from "./Drawer.svelte";
 export { default as Camera } from "./Camera.svelte";
 export { default as PictureMenu } from "./PictureMenu.svelte";
 export { default as PictureViewer } from "./PictureViewer.svelte";
+export { default as RecordingCard } from "./RecordingCard.svelte";
+export { default as SoundRecorder } from "./SoundRecorder.svelte";
+export { default as Dictation } from "./Dictation.svelte";
 export { default as TurnView } from "./TurnView.svelte";

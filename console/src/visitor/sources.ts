@@ -97,3 +97,12 @@ export function sectionOf(p: Passage): string {
     .filter((h) => h && h !== p.title)
     .join(", ");
 }
+
+/** When what a note quotes is said, in seconds; 0 if it has no times. */
+export function timeOf(n: MarginNote): number {
+  const mark = n.marks[0];
+  const span = n.passage.spans.find((s) => !mark || s.block === mark.block);
+  if (!span) return 0;
+  const turns = (span.turns ?? []).filter((t) => t.at <= (mark?.from ?? 0));
+  return turns.at(-1)?.time ?? span.time ?? 0;
+}
