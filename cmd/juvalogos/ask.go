@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"mime"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"golang.org/x/term"
@@ -28,6 +30,7 @@ func ask(args []string) error {
 			"echo \"What is a nucleus?\" | juvalogos ask -desk short-answers -json\n"+
 			"juvalogos ask -desk reader -attach minutes.pdf \"Who was elected?\"\n"+
 			"juvalogos ask -desk frames -attach frame.jpg \"What is on this frame?\"\n"+
+			"juvalogos ask -desk voice-notes -attach note.m4a -as srt\n"+
 			"juvalogos ask -desk draw-a-label -input number=2 -out labels \"A label in moss green\"\n"+
 			"juvalogos ask -desk reference -about \"sun hive\" \"Who designed it?\"\n"+
 			"juvalogos ask -desk reference -about https://example.org/leaflet.pdf \"What is it about?\"")
@@ -35,7 +38,8 @@ func ask(args []string) error {
 	desk := f.String("desk", "", "the desk's slug")
 	conversation := f.String("conversation", "", "id of a conversation to go on with")
 	var files []string
-	f.Func("attach", "a `FILE` to answer from, or a picture to ask about, if the desk allows it; may be given several times",
+	f.Func("attach", "a `FILE` to answer from, a picture to ask about, or a recording whose words are printed (or, with\n"+
+		"a question, asked about), if the desk allows it; may be given several times",
 		func(name string) error {
 			files = append(files, name)
 			return nil
@@ -58,6 +62,7 @@ func ask(args []string) error {
 			inputs[name] = value
 			return nil
 		})
+	as := f.String("as", "", "how the words of a recording are printed: text, srt, vtt or json")
 	asJSON := f.Bool("json", false, "print the finished turn as JSON")
 	if err := parse(f, args); err != nil {
 		return err
@@ -69,7 +74,20 @@ func ask(args []string) error {
 	if err != nil {
 		return err
 	}
+	if *as != "" && !slices.Contains(forms, *as) {
+		return usageError("-as is one of: " + strings.Join(forms, ", "))
+	}
 	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " "), Inputs: inputs}
+	recordings, files, err := sounds(files)
+	if err != nil {
+		return err
+	}
+	if len(recordings) > 0 {
+		only, err := hearFirst(c, &q, recordings, *as, *asJSON)
+		if err != nil || only {
+			return err
+		}
+	}
 	if q.Conversation, err = attach(c, q, files); err != nil {
 		return err
 	}
@@ -93,6 +111,27 @@ func ask(args []string) error {
 	}
 	_, err = askAloud(ctx, c, q, *out)
 	return err
+}
+
+// hearFirst has recordings written down. only says that this was all that was wanted;
+// otherwise they are asked about.
+func hearFirst(c *client.Client, q *client.Question, recordings []string, as string, asJSON bool) (only bool,
+	err error) {
+	only = q.Text == "" || as != ""
+	if asJSON && only {
+		as = "json"
+	}
+	h := heard{client: c, desk: q.Desk, as: cmp.Or(as, "text"), quiet: !only}
+	if h.wishes, err = wishesOf(q.Inputs); err != nil {
+		return only, err
+	}
+	for _, name := range []string{"language", "names", "task", "temperature"} {
+		delete(q.Inputs, name)
+	}
+	ctx, cancel := interruptible()
+	defer cancel()
+	q.Conversation, err = h.writeDown(ctx, q.Conversation, recordings)
+	return only, err
 }
 
 // attach sends files to the conversation of a question, and returns its id.

@@ -226,6 +226,23 @@ const (
 	SpanStateStopped SpanState = "stopped"
 )
 
+// Defines values for SpeechGivenResponseFormat.
+const (
+	SpeechGivenResponseFormatJSON        SpeechGivenResponseFormat = "json"
+	SpeechGivenResponseFormatSrt         SpeechGivenResponseFormat = "srt"
+	SpeechGivenResponseFormatText        SpeechGivenResponseFormat = "text"
+	SpeechGivenResponseFormatVerboseJSON SpeechGivenResponseFormat = "verbose_json"
+	SpeechGivenResponseFormatVtt         SpeechGivenResponseFormat = "vtt"
+)
+
+// Defines values for SpeechWantedResponseFormat.
+const (
+	Flac SpeechWantedResponseFormat = "flac"
+	Mp3  SpeechWantedResponseFormat = "mp3"
+	Opus SpeechWantedResponseFormat = "opus"
+	Wav  SpeechWantedResponseFormat = "wav"
+)
+
 // Defines values for TraceKind.
 const (
 	TraceKindReply   TraceKind = "reply"
@@ -2417,6 +2434,62 @@ type Span struct {
 // SpanState defines model for Span.State.
 type SpanState string
 
+// SpeechGiven defines model for SpeechGiven.
+type SpeechGiven struct {
+	File     []byte `json:"file"`
+	Language string `json:"language,omitempty,omitzero"`
+
+	// Model The slug of a desk.
+	Model                  string                    `json:"model"`
+	Prompt                 string                    `json:"prompt,omitempty,omitzero"`
+	ResponseFormat         SpeechGivenResponseFormat `json:"response_format,omitempty,omitzero"`
+	Stream                 bool                      `json:"stream,omitempty,omitzero"`
+	Temperature            float64                   `json:"temperature,omitempty,omitzero"`
+	TimestampGranularities []string                  `json:"timestamp_granularities,omitempty,omitzero"`
+}
+
+// SpeechGivenResponseFormat defines model for SpeechGiven.ResponseFormat.
+type SpeechGivenResponseFormat string
+
+// SpeechSegment defines model for SpeechSegment.
+type SpeechSegment struct {
+	End   float64 `json:"end"`
+	ID    int     `json:"id"`
+	Start float64 `json:"start"`
+	Text  string  `json:"text"`
+}
+
+// SpeechWanted defines model for SpeechWanted.
+type SpeechWanted struct {
+	Input string `json:"input"`
+
+	// Model The slug of a desk.
+	Model          string                     `json:"model"`
+	ResponseFormat SpeechWantedResponseFormat `json:"response_format,omitempty,omitzero"`
+	Speed          float64                    `json:"speed,omitempty,omitzero"`
+	Voice          string                     `json:"voice,omitempty,omitzero"`
+}
+
+// SpeechWantedResponseFormat defines model for SpeechWanted.ResponseFormat.
+type SpeechWantedResponseFormat string
+
+// SpeechWord defines model for SpeechWord.
+type SpeechWord struct {
+	End   float64 `json:"end"`
+	Start float64 `json:"start"`
+	Word  string  `json:"word"`
+}
+
+// SpeechWritten defines model for SpeechWritten.
+type SpeechWritten struct {
+	Duration float64         `json:"duration,omitempty,omitzero"`
+	Language string          `json:"language,omitempty,omitzero"`
+	Segments []SpeechSegment `json:"segments,omitempty,omitzero"`
+	Task     string          `json:"task,omitempty,omitzero"`
+	Text     string          `json:"text"`
+	Words    []SpeechWord    `json:"words,omitempty,omitzero"`
+}
+
 // SpokenLanguage defines model for SpokenLanguage.
 type SpokenLanguage struct {
 	Code string `json:"code"`
@@ -3223,6 +3296,15 @@ type JudgeJSONRequestBody = Judgement
 
 // FindJSONRequestBody defines body for Find for application/json ContentType.
 type FindJSONRequestBody = NewFinding
+
+// AudioSpeechJSONRequestBody defines body for AudioSpeech for application/json ContentType.
+type AudioSpeechJSONRequestBody = SpeechWanted
+
+// AudioTranscriptionsMultipartRequestBody defines body for AudioTranscriptions for multipart/form-data ContentType.
+type AudioTranscriptionsMultipartRequestBody = SpeechGiven
+
+// AudioTranslationsMultipartRequestBody defines body for AudioTranslations for multipart/form-data ContentType.
+type AudioTranslationsMultipartRequestBody = SpeechGiven
 
 // CompletionsJSONRequestBody defines body for Completions for application/json ContentType.
 type CompletionsJSONRequestBody = CompletionRequest

@@ -193,6 +193,25 @@ func aside(body io.Reader, most int64) (f *os.File, problem phrase.Phrase, err e
 	return f, problem, nil
 }
 
+// Aside is a file that was set aside until more is known of it.
+type Aside struct{ *os.File }
+
+// Close forgets it; nil does nothing.
+func (a *Aside) Close() {
+	if a != nil {
+		_ = a.File.Close() // it goes with that
+	}
+}
+
+// SetAside sets a file aside. A problem is for whoever gave it.
+func SetAside(body io.Reader) (*Aside, phrase.Phrase, error) {
+	f, problem, err := aside(body, MostBytes)
+	if f == nil {
+		return nil, problem, err
+	}
+	return &Aside{f}, problem, err
+}
+
 // CleanName is a recording's name as it is shown.
 func CleanName(name string) string {
 	name = record.OneLine(name[strings.LastIndexAny(name, `/\`)+1:], longestName)

@@ -21,6 +21,7 @@ import (
 	"juvalogos/internal/fault"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
+	"juvalogos/internal/readers"
 	"juvalogos/internal/record"
 )
 
@@ -91,6 +92,23 @@ func (s *Service) SayAs(ctx context.Context, d *desk.Desk, e models.Entry, who r
 	}
 	return Speech{spoken.Kind, int64(len(spoken.Body)), hash[:], bytes.NewReader(spoken.Body)}, nil
 }
+
+// SpokenAs is what was spoken as another kind of file.
+func (s *Service) SpokenAs(ctx context.Context, spoken Speech, kind, media string) (Speech, error) {
+	in, problem, err := aside(spoken.Body, MostBytes)
+	if err != nil || !problem.IsZero() {
+		return spoken, errors.Join(err, errors.New(problem.String()))
+	}
+	defer in.Close()
+	body, err := s.Reader.Cut(ctx, "speech", in, true, readers.Stretch{Kind: kind, Rate: spokenRate})
+	if err != nil {
+		return spoken, err
+	}
+	return Speech{Kind: media, Size: int64(len(body)), Body: bytes.NewReader(body)}, nil
+}
+
+// spokenRate is the sampling rate of what is made of speech.
+const spokenRate = 24000
 
 // accountFor puts on record what speaking took, once it is known how long it is.
 func (s *Service) accountFor(d *desk.Desk, who record.Visitor, e models.Entry, began time.Time, call *recipe.ModelCall,

@@ -151,6 +151,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
 	(&recordings{d, o.Desks, o.Replies, o.Recordings, o.Visits}).routes(api)
+	(&speech{d, o.Desks, o.Recordings}).routes(root)
 	(&images{d, o.Desks, o.Replies, o.Media, o.Conversations}).routes(root)
 	(&completions{d, o.Desks, o.Replies, o.Connections}).routes(root)
 }

@@ -641,6 +641,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/v1/audio/transcriptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Spoken words as text, by a desk that takes recordings */
+        post: operations["audioTranscriptions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/v1/audio/translations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Spoken words as English text, by a desk that translates them */
+        post: operations["audioTranslations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/v1/audio/speech": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A text, spoken, by a desk that reads aloud */
+        post: operations["audioSpeech"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/v1/images/generations": {
         parameters: {
             query?: never;
@@ -2887,6 +2938,47 @@ export interface components {
             by_address?: boolean;
             /** @description The titles of recordings to begin with. */
             samples?: string[];
+        };
+        SpeechGiven: {
+            /** @description The slug of a desk. */
+            model: string;
+            /** Format: binary */
+            file: string;
+            language?: string;
+            prompt?: string;
+            /** @enum {string} */
+            response_format?: "json" | "text" | "srt" | "verbose_json" | "vtt";
+            temperature?: number;
+            timestamp_granularities?: string[];
+            stream?: boolean;
+        };
+        SpeechWritten: {
+            text: string;
+            task?: string;
+            language?: string;
+            duration?: number;
+            segments?: components["schemas"]["SpeechSegment"][];
+            words?: components["schemas"]["SpeechWord"][];
+        };
+        SpeechSegment: {
+            id: number;
+            start: number;
+            end: number;
+            text: string;
+        };
+        SpeechWord: {
+            word: string;
+            start: number;
+            end: number;
+        };
+        SpeechWanted: {
+            /** @description The slug of a desk. */
+            model: string;
+            input: string;
+            voice?: string;
+            /** @enum {string} */
+            response_format?: "mp3" | "wav" | "flac" | "opus";
+            speed?: number;
         };
         SpokenLanguage: {
             code: string;
@@ -5830,6 +5922,84 @@ export interface operations {
                 };
             };
             default: components["responses"]["Problem"];
+        };
+    };
+    audioTranscriptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SpeechGiven"];
+            };
+        };
+        responses: {
+            /** @description The words */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpeechWritten"];
+                    "text/plain": string;
+                    "text/event-stream": string;
+                };
+            };
+            default: components["responses"]["CompletionError"];
+        };
+    };
+    audioTranslations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SpeechGiven"];
+            };
+        };
+        responses: {
+            /** @description The words */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpeechWritten"];
+                    "text/plain": string;
+                };
+            };
+            default: components["responses"]["CompletionError"];
+        };
+    };
+    audioSpeech: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpeechWanted"];
+            };
+        };
+        responses: {
+            /** @description The sound */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/mpeg": string;
+                };
+            };
+            default: components["responses"]["CompletionError"];
         };
     };
     imagesGenerations: {

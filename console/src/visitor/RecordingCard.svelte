@@ -49,6 +49,14 @@
   const ended = $derived(facts.state !== "given" && facts.state !== "working");
   const playable = $derived(facts.kept && facts.state !== "given");
 
+  // Without a sound the place is shown all the same.
+  $effect(() => {
+    if (recording.wanted && !playable) {
+      at = recording.wanted.at;
+      recording.wanted = null;
+    }
+  });
+
   async function tellMe() {
     recording.tell = "Notification" in window && (await Notification.requestPermission()) === "granted";
   }
@@ -59,7 +67,7 @@
   }
 </script>
 
-<section class="rounded-md border border-rule" aria-label={facts.name} data-recording={facts.id}>
+<section class="scroll-mt-16 rounded-md border border-rule" aria-label={facts.name} data-recording={facts.id}>
   <header class="flex items-center gap-2.5 px-3 py-2">
     <AudioLines size={18} class="shrink-0 text-accent" aria-hidden="true" />
     <div class="min-w-0 flex-1">

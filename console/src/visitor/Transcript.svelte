@@ -2,7 +2,7 @@
 <script lang="ts">
   import { say } from "../words";
   import Pencil from "@lucide/svelte/icons/pencil";
-  import { tick } from "svelte";
+  import { tick, untrack } from "svelte";
   import type { Schemas } from "../pageData";
   import { clock, type Recording } from "./recordings.svelte";
 
@@ -62,6 +62,15 @@
         top: list.scrollTop + inside.top - around.top - around.height / 3,
         behavior: "smooth",
       });
+  });
+
+  // So is a place that was asked for.
+  let shown = untrack(() => recording.asked);
+  $effect(() => {
+    if (recording.asked === shown || current < 0 || !list) return;
+    shown = recording.asked;
+    const item = list.children[current]!;
+    list.scrollTop += item.getBoundingClientRect().top - list.getBoundingClientRect().top - list.clientHeight / 3;
   });
 
   // So is what was found.

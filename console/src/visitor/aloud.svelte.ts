@@ -177,7 +177,18 @@ export class Aloud {
   }
 }
 
+/** The colours of what is being read; build tools do not know this kind of rule. */
+let coloured = false;
+function colour() {
+  if (coloured) return;
+  coloured = true;
+  const sheet = new CSSStyleSheet();
+  sheet.replaceSync(`::highlight(${name}) { background: var(--marker); color: var(--ink); }`);
+  document.adoptedStyleSheets.push(sheet);
+}
+
 function light(s: Sentence) {
+  colour();
   CSS.highlights?.set(name, new Highlight(...s.ranges));
   const box = s.ranges[0]?.getBoundingClientRect();
   if (box && (box.top < 80 || box.bottom > innerHeight - 160)) {

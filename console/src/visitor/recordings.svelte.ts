@@ -27,6 +27,8 @@ export class Recording {
   problem = $state("");
   /** Where it is to be played from, in seconds, as often as that is asked for. */
   wanted = $state<{ at: number } | null>(null);
+  /** How often a place was asked for. */
+  asked = $state(0);
   /** Tells when it is done, though the page be elsewhere. */
   tell = $state(false);
   #following = false;
@@ -135,6 +137,7 @@ export class Recording {
   playFrom(at: number) {
     this.open = true;
     this.wanted = { at };
+    this.asked++;
   }
 }
 
