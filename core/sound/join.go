@@ -128,7 +128,7 @@ func Sentences(words []Word) (all []Sentence) {
 		}
 		some := words[from:to]
 		all = append(all, Sentence{Start: some[0].Start, End: max(some[0].Start, some[len(some)-1].End),
-			Text: joined(some), Words: some})
+			Text: Text(some), Words: some})
 		from = to
 	}
 	return all

@@ -203,7 +203,7 @@ func TestSentencesEndWhereTheyDo(t *testing.T) {
 	if all := Sentences(bare); len(all) != 2 || all[0].Text != "one two" || all[1].Start != 1.6 {
 		t.Errorf("without punctuation: %+v", all)
 	}
-	if got := joined(Heard{Text: "蜂蜜です 。ok 好"}.Spread(slices.Repeat(Loudness{150}, 50))); got != "蜂蜜です。ok 好" &&
+	if got := Text(Heard{Text: "蜂蜜です 。ok 好"}.Spread(slices.Repeat(Loudness{150}, 50))); got != "蜂蜜です。ok 好" &&
 		got != "蜂蜜です 。ok 好" {
 		t.Errorf("without spaces: %q", got)
 	}

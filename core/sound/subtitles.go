@@ -40,7 +40,7 @@ func (t Transcript) Cues() (cues []Cue) {
 				to -= 3
 			}
 			some := s.Words[from:to]
-			cues = append(cues, Cue{some[0].Start, some[len(some)-1].End, s.Who, joined(some)})
+			cues = append(cues, Cue{some[0].Start, some[len(some)-1].End, s.Who, Text(some)})
 			from = to
 		}
 	}

@@ -165,8 +165,8 @@ func unspaced(field string) int {
 	return size
 }
 
-// joined is words as a text.
-func joined(words []Word) string {
+// Text is words as a text.
+func Text(words []Word) string {
 	var b strings.Builder
 	for i, w := range words {
 		if i > 0 && !glued(words[i-1].Text, w.Text) {

@@ -210,6 +210,19 @@ const (
 	RecordingTaskWrite   RecordingTask = "write"
 )
 
+// Defines values for RecordingPieceState.
+const (
+	RecordingPieceStateDone    RecordingPieceState = "done"
+	RecordingPieceStateFailed  RecordingPieceState = "failed"
+	RecordingPieceStateWaiting RecordingPieceState = "waiting"
+)
+
+// Defines values for RecordingTryTask.
+const (
+	RecordingTryTaskEnglish RecordingTryTask = "english"
+	RecordingTryTaskWrite   RecordingTryTask = "write"
+)
+
 // Defines values for RecordingWishesTask.
 const (
 	RecordingWishesTaskEnglish RecordingWishesTask = "english"
@@ -1241,6 +1254,9 @@ type HearingKeep string
 // HearingTask What becomes of a recording.
 type HearingTask string
 
+// Hears How a model takes sound.
+type Hears = models.Hears
+
 // ImageMade defines model for ImageMade.
 type ImageMade struct {
 	B64Json       string `json:"b64_json,omitempty,omitzero"`
@@ -1550,12 +1566,18 @@ type ModelSettings struct {
 	Can     []string `json:"can"`
 	Context int      `json:"context"`
 
+	// Hears How a model takes sound.
+	Hears Hears `json:"hears,omitempty,omitzero"`
+
 	// Manners How a server wants to be asked, as the connection file has it.
 	Manners *Manners `json:"manners,omitempty"`
 	Name    string   `json:"name"`
 
 	// Price Per million tokens, in a currency of its owner.
 	Price Price `json:"price"`
+
+	// Speaks How a model speaks.
+	Speaks Speaks `json:"speaks,omitempty,omitzero"`
 
 	// Takes How a model takes pictures.
 	Takes      Takes  `json:"takes,omitempty,omitzero"`
@@ -2061,10 +2083,48 @@ type RecordingAt struct {
 	Sample int `json:"sample,omitempty,omitzero"`
 }
 
+// RecordingInside defines model for RecordingInside.
+type RecordingInside struct {
+	// Desk Its slug.
+	Desk        string           `json:"desk"`
+	Model       string           `json:"model,omitempty,omitzero"`
+	Peaks       []int            `json:"peaks"`
+	Pieces      []RecordingPiece `json:"pieces"`
+	Recording   Recording        `json:"recording"`
+	Sentences   []SpokenSentence `json:"sentences"`
+	Temperature *float64         `json:"temperature,omitempty"`
+}
+
 // RecordingList defines model for RecordingList.
 type RecordingList struct {
 	Recordings []Recording `json:"recordings"`
 }
+
+// RecordingPiece defines model for RecordingPiece.
+type RecordingPiece struct {
+	Calls []ModelCall `json:"calls"`
+
+	// Clean It was cut in a silence.
+	Clean bool `json:"clean"`
+
+	// Cut Where it begins after the one before.
+	Cut float64 `json:"cut"`
+	End float64 `json:"end"`
+
+	// Number From 1.
+	Number int `json:"number"`
+
+	// Problem A sentence of the service in two parts, by which a page finds it in another language.
+	Problem Phrase `json:"problem,omitempty,omitzero"`
+
+	// Start With what it has over its neighbours.
+	Start float64             `json:"start"`
+	State RecordingPieceState `json:"state"`
+	Text  string              `json:"text"`
+}
+
+// RecordingPieceState defines model for RecordingPiece.State.
+type RecordingPieceState string
 
 // RecordingText The words of a recording with their times, in seconds.
 type RecordingText struct {
@@ -2073,6 +2133,36 @@ type RecordingText struct {
 	Seconds   float64          `json:"seconds"`
 	Sentences []SpokenSentence `json:"sentences"`
 }
+
+// RecordingTried defines model for RecordingTried.
+type RecordingTried struct {
+	Cost     float64 `json:"cost"`
+	Language string  `json:"language,omitempty,omitzero"`
+	Model    string  `json:"model"`
+
+	// Seconds That it took.
+	Seconds float64 `json:"seconds"`
+	Text    string  `json:"text"`
+}
+
+// RecordingTry defines model for RecordingTry.
+type RecordingTry struct {
+	// End Where it ends; left out: at the end.
+	End      float64 `json:"end,omitempty,omitzero"`
+	Language string  `json:"language,omitempty,omitzero"`
+
+	// Model A model that hears; the desk's if left out.
+	Model string `json:"model,omitempty,omitzero"`
+	Names string `json:"names,omitempty,omitzero"`
+
+	// Start Where the stretch begins.
+	Start       float64          `json:"start,omitempty,omitzero"`
+	Task        RecordingTryTask `json:"task,omitempty,omitzero"`
+	Temperature *float64         `json:"temperature,omitempty"`
+}
+
+// RecordingTryTask defines model for RecordingTry.Task.
+type RecordingTryTask string
 
 // RecordingWhole defines model for RecordingWhole.
 type RecordingWhole struct {
@@ -2433,6 +2523,9 @@ type Span struct {
 
 // SpanState defines model for Span.State.
 type SpanState string
+
+// Speaks How a model speaks.
+type Speaks = models.Speaks
 
 // SpeechGiven defines model for SpeechGiven.
 type SpeechGiven struct {
@@ -3254,6 +3347,9 @@ type DescribePictureJSONRequestBody = PictureSaid
 
 // PutSentenceRightJSONRequestBody defines body for PutSentenceRight for application/json ContentType.
 type PutSentenceRightJSONRequestBody = SentenceRight
+
+// TryRecordingJSONRequestBody defines body for TryRecording for application/json ContentType.
+type TryRecordingJSONRequestBody = RecordingTry
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn

@@ -128,6 +128,7 @@ type writing struct {
 	r     record.Recording
 	entry models.Entry
 	sound *os.File
+	from  float64 // where in it the pieces begin to count
 }
 
 // run writes the recording down and puts on record how that ended.
@@ -258,7 +259,7 @@ func final(err error) bool {
 
 // hear has a piece of the recording heard.
 func (w *writing) hear(ctx context.Context, p sound.Piece) (sound.Heard, *recipe.ModelCall, error) {
-	body, kind, err := w.as(ctx, w.entry, w.sound, p.Start, p.End)
+	body, kind, err := w.as(ctx, w.entry, w.sound, w.from+p.Start, w.from+p.End)
 	if err != nil {
 		return sound.Heard{}, nil, err
 	}
@@ -405,7 +406,7 @@ func (w *writing) trace(ctx context.Context, pieces []record.SoundPiece, err err
 		}
 		for _, c := range all {
 			if !c.At.Before(began) {
-				span.Calls = append(span.Calls, c)
+				span.Calls = append(span.Calls, figures(c))
 			}
 		}
 		switch {
@@ -424,7 +425,6 @@ func (w *writing) trace(ctx context.Context, pieces []record.SoundPiece, err err
 			span.Start, span.Took = max(0, c.At.Sub(began)), c.Took
 			span.Error = cmp.Or(span.Error, c.Error)
 		}
-		span.Out = recipe.Values{"text": textOf(p.Words)}
 		spans = append(spans, span)
 	}
 	used := recipe.Sum(spans)
@@ -441,12 +441,18 @@ func (w *writing) trace(ctx context.Context, pieces []record.SoundPiece, err err
 	return used.Cost
 }
 
-func textOf(words []sound.Word) string {
-	var all []string
-	for _, word := range words {
-		all = append(all, word.Text)
+// figures are those of a call, without what was said: that is the visitor's own.
+func figures(c recipe.ModelCall) recipe.ModelCall {
+	c.Answer, c.Thought, c.Messages = "", "", nil
+	if c.Hearing != nil {
+		asked := *c.Hearing
+		asked.Prompt = ""
+		c.Hearing = &asked
 	}
-	return strings.Join(all, " ")
+	if c.Saying != nil {
+		c.Saying = &sound.Saying{Voice: c.Saying.Voice, Speed: c.Saying.Speed, Kind: c.Saying.Kind}
+	}
+	return c
 }
 
 // document puts the text of the recording on the conversation's shelf.
@@ -614,6 +620,79 @@ func (s *Service) Write(ctx context.Context, f For, name string, body io.Reader,
 	}
 	out.Text.Language = cmp.Or(out.Text.Language, wishes.Language)
 	return out, problem, nil
+}
+
+// Inside are the pieces of a visitor's recording, with how models were asked.
+func (s *Service) Inside(ctx context.Context, id uuid.UUID, who record.Visitor) (r record.Recording,
+	pieces []record.SoundPiece, slug string, err error) {
+	if r, pieces, err = s.Wait(ctx, id, who, 0); err == nil {
+		slug, err = s.Desks.SlugOf(ctx, r.DeskID)
+	}
+	return r, pieces, slug, err
+}
+
+// Try is another way to write a recording down.
+type Try struct {
+	Model      string // "": the desk's
+	Wishes     record.Wishes
+	Start, End float64 // of the stretch; End 0: to the end
+}
+
+// Try has a visitor's recording, or a stretch of it, written down in another way. Nothing
+// of it changes.
+func (s *Service) Try(ctx context.Context, id uuid.UUID, who record.Visitor, t Try) (out Written, e models.Entry,
+	err error) {
+	r, err := s.Of(ctx, id, who)
+	if err != nil {
+		return out, e, err
+	}
+	if !r.Kept {
+		return out, e, fault.Say(fault.NotOffered, "The recording is not kept any more.")
+	}
+	slug, err := s.Desks.SlugOf(ctx, r.DeskID)
+	if err != nil {
+		return out, e, err
+	}
+	d, err := s.Desks.Open(ctx, slug)
+	if err != nil {
+		return out, e, err
+	}
+	if e, err = s.Model(d); t.Model != "" {
+		if e, err = s.Desks.Models.Find(t.Model); err == nil && !e.Able("hear") {
+			err = fault.Say(fault.Invalid, "The model %s does not hear.", t.Model)
+		}
+	}
+	if err != nil {
+		return out, e, err
+	}
+	if t.End <= 0 || t.End > r.Seconds {
+		t.End = r.Seconds
+	}
+	if t.Start < 0 || t.Start >= t.End {
+		return out, e, fault.Say(fault.Invalid, "The stretch ends before it begins.")
+	}
+	now := s.Now()
+	w := &writing{Service: s, desk: d, entry: e, r: r}
+	w.r.Wishes, w.r.BegunAt = t.Wishes, &now
+	if w.sound, _, err = aside(s.Sound(ctx, r, 0), mostKept); err != nil {
+		return out, e, err
+	}
+	defer w.sound.Close()
+	part := r
+	part.Loudness, part.Seconds = stretch(r.Loudness, sound.Piece{Start: t.Start, End: t.End}), t.End-t.Start
+	pieces := cut(part, e.Hears)
+	w.from, w.r.Loudness = t.Start, part.Loudness
+	err = w.atOnce(ctx, pieces, nil)
+	out.Cost = w.trace(context.WithoutCancel(ctx), pieces, err)
+	if err != nil {
+		return out, e, err
+	}
+	out.Seconds = s.Now().Sub(now).Seconds()
+	out.Text.Sentences = sound.Sentences(joined(pieces, false))
+	for _, p := range pieces {
+		out.Text.Language = cmp.Or(out.Text.Language, p.Language)
+	}
+	return out, e, nil
 }
 
 // atOnce has pieces heard without a record.

@@ -126,7 +126,7 @@ func (s *Service) accountFor(d *desk.Desk, who record.Visitor, e models.Entry, b
 	} else {
 		span.State, span.Error = recipe.Failed, err.Error()
 	}
-	span.Calls = []recipe.ModelCall{*call}
+	span.Calls = []recipe.ModelCall{figures(*call)}
 	id := uuid.Must(uuid.NewV7())
 	s.Replies.KeepBeside(context.WithoutCancel(s.background), &record.Trace{ID: id, Kind: "speaking", Turn: id, Attempt: 1,
 		DeskID: d.DeskID, Revision: d.Number, Visitor: who, Recipe: "speaking", State: string(record.Done),

@@ -74,7 +74,7 @@ func modelSettings(m models.Model) api.ModelSettings {
 		Name: m.Name, Can: m.Can, Context: m.Context, Vocabulary: m.Vocabulary,
 		Price: api.Price{In: m.Price.In, Out: m.Price.Out, Cached: m.Price.Cached, Picture: m.Price.Picture,
 			Minute: m.Price.Minute},
-		Manners: m.Manners, Takes: m.Takes,
+		Manners: m.Manners, Takes: m.Takes, Hears: m.Hears, Speaks: m.Speaks,
 	}
 }
 
@@ -100,7 +100,7 @@ func modelFrom(m api.ModelSettings) models.Model {
 		Name: m.Name, Can: m.Can, Context: m.Context, Vocabulary: m.Vocabulary,
 		Price: models.Price{In: m.Price.In, Out: m.Price.Out, Cached: m.Price.Cached, Picture: m.Price.Picture,
 			Minute: m.Price.Minute},
-		Manners: m.Manners, Takes: m.Takes,
+		Manners: m.Manners, Takes: m.Takes, Hears: m.Hears, Speaks: m.Speaks,
 	}
 }
 

@@ -2,9 +2,11 @@ package shape
 
 import (
 	"cmp"
+	"encoding/json"
 
 	"juvalogos/core/deskfile"
 	"juvalogos/core/phrase"
+	"juvalogos/core/recipe"
 	"juvalogos/core/sound"
 	"juvalogos/internal/api"
 	"juvalogos/internal/models"
@@ -108,4 +110,24 @@ func RecordingWhole(r record.Recording, pieces []record.SoundPiece, price float6
 		}
 	}
 	return w
+}
+
+// RecordingInside is how a recording was written down, for its own maker.
+func RecordingInside(r record.Recording, pieces []record.SoundPiece, slug string, price float64) api.RecordingInside {
+	shown, heard := recording.Transcript(r, pieces)
+	in := api.RecordingInside{Recording: Recording(r, price, true), Desk: slug, Model: r.Model,
+		Temperature: r.Wishes.Temperature, Peaks: sound.Loudness(r.Loudness).Peaks(mostPeaks),
+		Sentences: Sentences(shown, heard)}
+	in.Pieces = All(pieces, func(p record.SoundPiece) api.RecordingPiece {
+		one := api.RecordingPiece{Number: p.Number + 1, Start: p.Start, End: p.End, Cut: p.Cut, Clean: p.Clean,
+			State: api.RecordingPieceState(p.State), Problem: p.Problem, Text: sound.Text(p.Words),
+			Calls: []api.ModelCall{}}
+		var calls []recipe.ModelCall
+		if json.Unmarshal(p.Calls, &calls) == nil {
+			cut := shortener{whole: true}
+			one.Calls = All(calls, cut.call)
+		}
+		return one
+	})
+	return in
 }

@@ -18,6 +18,7 @@ import (
 
 	"juvalogos/core/phrase"
 	"juvalogos/core/sound"
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
@@ -55,6 +56,8 @@ func (s *recordings) routes(api fiber.Router) {
 	api.Put("/recordings/:id/sentences/:sentence", s.putRight)
 	api.Get("/recordings/:id/sound", s.sound)
 	api.Get("/recordings/:id/text", s.text)
+	api.Get("/recordings/:id/inside", s.allowed(account.Read, s.inside))
+	api.Post("/recordings/:id/tries", s.allowed(account.Publish, s.try))
 }
 
 // at is the desk that recordings are given to, with whoever asks.
@@ -454,6 +457,40 @@ func (s *recordings) writeZip(ctx context.Context, to io.Writer, who record.Visi
 		}
 	}
 	return z.Close()
+}
+
+// inside is how a recording of the maker's own was written down.
+func (s *recordings) inside(c fiber.Ctx) error {
+	who, id, err := s.recordingAsked(c)
+	if err != nil {
+		return err
+	}
+	r, pieces, slug, err := s.Recordings.Inside(c, id, who)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(shape.RecordingInside(r, pieces, slug, s.priceOf(c, r)))
+}
+
+// try has a recording of the maker's own written down in another way.
+func (s *recordings) try(c fiber.Ctx) error {
+	who, id, err := s.recordingAsked(c)
+	if err != nil {
+		return err
+	}
+	var b api.RecordingTry
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	out, e, err := s.Recordings.Try(from(c), id, who, recording.Try{Model: b.Model, Start: b.Start, End: b.End,
+		Wishes: record.Wishes{Task: string(b.Task), Language: b.Language, Names: b.Names, Temperature: b.Temperature,
+			Words: true}})
+	if err != nil {
+		return s.notHeard(err)
+	}
+	return c.JSON(api.RecordingTried{Text: out.Text.Text(), Model: e.Path(), Language: out.Text.Language,
+		Seconds: out.Seconds, Cost: out.Cost})
 }
 
 // dictate answers with the words of a spoken question.

@@ -945,6 +945,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{id}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** How a recording of one's own was written down, piece by piece, for makers; others' are their own */
+        get: operations["recordingInside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a recording of one's own, or a stretch of it, written down in another way; nothing of it changes */
+        post: operations["tryRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{id}/text": {
         parameters: {
             query?: {
@@ -3068,6 +3106,53 @@ export interface components {
             /** @description How loud it is, 0 to 100, in even steps; empty if seen was given. */
             peaks: number[];
         };
+        RecordingInside: {
+            recording: components["schemas"]["Recording"];
+            /** @description Its slug. */
+            desk: string;
+            model?: string;
+            temperature?: number;
+            peaks: number[];
+            sentences: components["schemas"]["SpokenSentence"][];
+            pieces: components["schemas"]["RecordingPiece"][];
+        };
+        RecordingPiece: {
+            /** @description From 1. */
+            number: number;
+            /** @description With what it has over its neighbours. */
+            start: number;
+            end: number;
+            /** @description Where it begins after the one before. */
+            cut: number;
+            /** @description It was cut in a silence. */
+            clean: boolean;
+            /** @enum {string} */
+            state: "waiting" | "done" | "failed";
+            problem?: components["schemas"]["Phrase"];
+            text: string;
+            calls: components["schemas"]["ModelCall"][];
+        };
+        RecordingTry: {
+            /** @description A model that hears; the desk's if left out. */
+            model?: string;
+            /** @enum {string} */
+            task?: "write" | "english";
+            language?: string;
+            names?: string;
+            temperature?: number;
+            /** @description Where the stretch begins. */
+            start?: number;
+            /** @description Where it ends; left out: at the end. */
+            end?: number;
+        };
+        RecordingTried: {
+            text: string;
+            model: string;
+            language?: string;
+            /** @description That it took. */
+            seconds: number;
+            cost: number;
+        };
         MissingStretch: {
             start: number;
             end: number;
@@ -4160,7 +4245,37 @@ export interface components {
             vocabulary: string;
             price: components["schemas"]["Price"];
             takes?: components["schemas"]["Takes"];
+            hears?: components["schemas"]["Hears"];
+            speaks?: components["schemas"]["Speaks"];
             manners?: components["schemas"]["Manners"];
+        };
+        /** @description How a model takes sound. */
+        Hears: {
+            /** @enum {string} */
+            kind?: "wav" | "mp3" | "flac" | "ogg";
+            /** @description Samples a second. */
+            rate?: number;
+            channels?: number;
+            /** @description Of the longest piece. */
+            seconds?: number;
+            /** @description The most of a piece. */
+            bytes?: number;
+            /** @description Pieces of a recording. */
+            at_once?: number;
+            /** @enum {string} */
+            answers?: "verbose_json" | "json" | "text" | "srt" | "vtt";
+            languages?: string[];
+            into_english?: boolean;
+            /** @description It heeds names and spellings. */
+            prompts?: boolean;
+        };
+        /** @description How a model speaks. */
+        Speaks: {
+            voices?: string[];
+            /** @enum {string} */
+            kind?: "mp3" | "wav" | "ogg" | "opus" | "flac" | "aac";
+            /** @description The most at once. */
+            characters?: number;
         };
         /** @description How a model takes pictures. */
         Takes: {
@@ -4216,13 +4331,19 @@ export interface components {
                 [key: string]: string;
             };
             /** @enum {string} */
-            form?: "" | "json" | "form" | "raw";
+            form?: "" | "json" | "form" | "parts" | "raw";
             body?: string;
             /** @enum {string} */
             stream?: "" | "events" | "lines" | "text";
             reply?: string;
             /** @enum {string} */
             reply_is?: "" | "text" | "base64" | "link";
+            /** @description Where the words of a sound stand with their times. */
+            words?: string;
+            /** @description Where its sentences stand with their times. */
+            sentences?: string;
+            /** @description Where it says which language was spoken. */
+            language?: string;
             grows?: boolean;
             thought?: string;
             finish?: string;
@@ -6398,6 +6519,56 @@ export interface operations {
                 };
                 content: {
                     "audio/flac": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recordingInside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The pieces */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingInside"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingTry"];
+            };
+        };
+        responses: {
+            /** @description What was heard */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingTried"];
                 };
             };
             default: components["responses"]["Problem"];

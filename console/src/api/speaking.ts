@@ -55,6 +55,13 @@ export const putRight = async (id: string, sentence: number, right: Schemas["Sen
     )
   ).names;
 
+/** How a recording of one's own was written down. */
+export const recordingInside = (id: string) => data(service.GET("/api/recordings/{id}/inside", at(id)));
+
+/** Has a recording of one's own written down in another way. */
+export const tryRecording = (id: string, body: Schemas["RecordingTry"]) =>
+  data(service.POST("/api/recordings/{id}/tries", { ...at(id), body }));
+
 /** Where the sound of a recording is. */
 export const soundOf = (id: string) => `${pageData.base}/api/recordings/${id}/sound`;
 

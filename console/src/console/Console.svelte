@@ -22,6 +22,7 @@
   onMount(() => state.begin());
 
   const usage = () => import("./UsagePage.svelte");
+  const recording = () => import("./RecordingPage.svelte");
   const verdicts = () => import("./VerdictsPage.svelte");
 
   const parts = $derived(router.path.split("/"));
@@ -30,13 +31,14 @@
     desks: "Desk",
     shelves: "Shelves",
     replies: "Replies",
+    recordings: "Recording",
     verdicts: "Verdicts",
     usage: "Usage",
     connections: "Connections",
     access: "Access",
   };
   $effect(() => {
-    document.title = `${parts[1] ?? titles[parts[0]!] ?? "Console"} · Juvalogos`;
+    document.title = `${((parts[0] === "recordings" ? "" : parts[1]) || titles[parts[0]!]) ?? "Console"} · Juvalogos`;
   });
 </script>
 
@@ -62,6 +64,8 @@
     {#key parts[0]}
       <Late part={parts[0] === "usage" ? usage : verdicts} page />
     {/key}
+  {:else if parts[0] === "recordings" && parts[1]}
+    {#key parts[1]}<Late part={recording} given={{ id: parts[1] }} page />{/key}
   {:else if parts[0] === "access"}
     <AccessPage />
   {:else if ["", "desks", "new", "welcome"].includes(parts[0]!)}

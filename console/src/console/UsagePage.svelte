@@ -29,6 +29,8 @@
     reply: "replies",
     summary: "summaries of conversations",
     rerun: "tried in the bench",
+    hearing: "recordings written down",
+    speaking: "replies read aloud",
   };
 
   let chosen = $state<keyof typeof spans>("month");
@@ -66,8 +68,9 @@
         calls: t.calls + r.calls,
         counted: t.counted + r.counted,
         pictures: t.pictures + (r.pictures ?? 0),
+        sound: t.sound + (r.sound_seconds ?? 0),
       }),
-      { cost: 0, in: 0, out: 0, calls: 0, counted: 0, pictures: 0 },
+      { cost: 0, in: 0, out: 0, calls: 0, counted: 0, pictures: 0, sound: 0 },
     ),
   );
   const names = $derived([...new Set((days ?? []).map((r) => r.keys[1]!))]);
@@ -83,6 +86,11 @@
     }
     return rows;
   });
+  /** A length of sound, as people say it. */
+  const minutes = (seconds: number) => {
+    const n = Math.max(1, Math.round(seconds / 60));
+    return `${n.toLocaleString("en")} ${n === 1 ? "minute" : "minutes"}`;
+  };
   const nameOf = (key: string, name: string) => (key === "kind" ? (kinds[name] ?? name) : name);
 
   const about =
@@ -123,7 +131,9 @@
       {all.calls === 1 ? "call" : "calls"}: <span class="tabular-nums">{all.in.toLocaleString("en")}</span>
       tokens read, <span class="tabular-nums">{all.out.toLocaleString("en")}</span> written{all.pictures
         ? `, ${all.pictures.toLocaleString("en")} ${all.pictures === 1 ? "picture" : "pictures"} made`
-        : ""}{chosen === "today" ? " today" : ""}.
+        : ""}{all.sound ? `, ${minutes(all.sound)} of sound heard or spoken` : ""}{chosen === "today"
+        ? " today"
+        : ""}.
     </p>
     {#if all.counted}<p class="mt-1 text-fine text-faded">
         For {all.counted} of them the model server gave no figures; those tokens were counted here.

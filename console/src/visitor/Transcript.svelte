@@ -70,7 +70,8 @@
     if (recording.asked === shown || current < 0 || !list) return;
     shown = recording.asked;
     const item = list.children[current]!;
-    list.scrollTop += item.getBoundingClientRect().top - list.getBoundingClientRect().top - list.clientHeight / 3;
+    list.scrollTop +=
+      item.getBoundingClientRect().top - list.getBoundingClientRect().top - list.clientHeight / 3;
   });
 
   // So is what was found.

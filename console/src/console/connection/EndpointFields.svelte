@@ -27,6 +27,7 @@
     <select class="field" bind:value={() => endpoint.form || "json", (v) => (endpoint.form = v as "json")}>
       <option value="json">JSON</option>
       <option value="form">a form</option>
+      <option value="parts">a form with files</option>
       <option value="raw">as it is</option>
     </select>
   </Field>

@@ -25,6 +25,8 @@
     "chat see": "chats and sees",
     "chat hear": "chats and hears",
     pictures: "makes pictures",
+    hear: "writes down what it hears",
+    speech: "speaks",
     embeddings: "embeds",
   };
   const abilityOf = (m: Schemas["ModelSettings"]) => m.can.join(" ") || "chat";
@@ -34,6 +36,14 @@
   function takes(m: Schemas["ModelSettings"], change: Schemas["Takes"]) {
     const all = Object.entries({ ...m.takes, ...change }).filter(([, v]) => v || v === 0);
     m.takes = all.length ? Object.fromEntries(all) : undefined;
+  }
+
+  /** Writes how a model takes sound; what is empty is left out. */
+  function hears(m: Schemas["ModelSettings"], change: Schemas["Hears"]) {
+    const all = Object.entries({ ...m.hears, ...change }).filter(([, v]) =>
+      Array.isArray(v) ? v.length : v !== undefined && v !== null && v !== 0,
+    );
+    m.hears = all.length ? Object.fromEntries(all) : undefined;
   }
 
   function choose(name: string, on: boolean) {
@@ -106,7 +116,17 @@
                 bind:value={() => m.price.picture ?? 0, (v) => (m.price.picture = v || undefined)}
                 aria-label="Price of {name} per picture" /></label>
           {/if}
-          {#if m.can.some((what) => what !== "pictures")}
+          {#if minds(m, "hear") || minds(m, "speech")}
+            <label class="flex items-center gap-1.5 text-faded"
+              >price of a minute <input
+                class="field !w-20 !py-1"
+                type="number"
+                min="0"
+                step="any"
+                bind:value={() => m.price.minute ?? 0, (v) => (m.price.minute = v || undefined)}
+                aria-label="Price of {name} per minute of sound" /></label>
+          {/if}
+          {#if m.can.some((what) => !["pictures", "hear", "speech"].includes(what))}
             <span class="flex items-center gap-x-3">
               <label class="flex items-center gap-1.5 text-faded"
                 >price in <input
@@ -125,6 +145,70 @@
                   bind:value={m.price.out}
                   aria-label="Price of {name} per million tokens out" /></label>
             </span>
+          {/if}
+          {#if minds(m, "hear")}
+            <details class="basis-full text-faded">
+              <summary class="min-h-7 cursor-pointer text-fine">How it takes sound</summary>
+              <div class="mt-1 mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
+                <label class="flex items-center gap-1.5"
+                  >files <select
+                    class="field !w-auto !py-1"
+                    bind:value={
+                      () => m.hears?.kind ?? "",
+                      (v) => hears(m, { kind: (v || undefined) as Schemas["Hears"]["kind"] })
+                    }>
+                    <option value="">WAV</option>
+                    <option value="mp3">MP3</option>
+                    <option value="flac">FLAC</option>
+                    <option value="ogg">OGG (Opus)</option>
+                  </select></label>
+                <label class="flex items-center gap-1.5"
+                  >longest piece, seconds <input
+                    class="field !w-20 !py-1"
+                    type="number"
+                    min="5"
+                    placeholder="300"
+                    bind:value={
+                      () => m.hears?.seconds ?? null, (seconds) => hears(m, { seconds: seconds ?? undefined })
+                    } /></label>
+                <label class="flex items-center gap-1.5"
+                  >pieces at once <input
+                    class="field !w-16 !py-1"
+                    type="number"
+                    min="1"
+                    placeholder="3"
+                    bind:value={
+                      () => m.hears?.at_once ?? null, (n) => hears(m, { at_once: n ?? undefined })
+                    } /></label>
+                <label class="flex items-center gap-1.5"
+                  >languages <input
+                    class="field !w-28 !py-1"
+                    placeholder="many"
+                    value={m.hears?.languages?.join(", ") ?? ""}
+                    onchange={(e) =>
+                      hears(m, {
+                        languages: e.currentTarget.value.split(/[\s,]+/).filter(Boolean),
+                      })} /></label>
+                <label class="flex items-center gap-1.5"
+                  ><input
+                    type="checkbox"
+                    class="size-4 accent-(--accent)"
+                    bind:checked={
+                      () => !!m.hears?.into_english, (v) => hears(m, { into_english: v || undefined })
+                    } /> translates into English</label>
+              </div>
+            </details>
+          {/if}
+          {#if minds(m, "speech")}
+            <label class="flex basis-full items-center gap-1.5 text-fine text-faded"
+              >voices <input
+                class="field !w-64 !py-1"
+                placeholder="its usual one"
+                value={m.speaks?.voices?.join(", ") ?? ""}
+                onchange={(e) => {
+                  const voices = e.currentTarget.value.split(/[\s,]+/).filter(Boolean);
+                  m.speaks = voices.length || m.speaks?.kind ? { ...m.speaks, voices } : undefined;
+                }} /></label>
           {/if}
           {#if minds(m, "see") || minds(m, "pictures")}
             <details class="basis-full text-faded">

@@ -24,6 +24,11 @@
   const reading = $derived(read(text));
   const chatting = $derived(namesOf(models, "chat"));
   const drawing = $derived(namesOf(models, "pictures").filter((name) => !chatting.includes(name)));
+  const listening = $derived(
+    namesOf(models, "hear").filter(
+      (name) => ![...chatting, ...drawing].includes(name) && checked("sound", "take"),
+    ),
+  );
 
   const put = (path: Path, value: Value) => change(set(text, path, value));
   const string = (...path: string[]) => String(valueAt(reading, path as Path) ?? "");
@@ -169,11 +174,12 @@
         class="field mt-1.5"
         value={string("model")}
         onchange={(e) => put(["model"], e.currentTarget.value)}>
-        {#if ![...chatting, ...drawing].includes(string("model"))}<option value={string("model")}
-            >{string("model") || "choose one"}</option
+        {#if ![...chatting, ...drawing, ...listening].includes(string("model"))}<option
+            value={string("model")}>{string("model") || "choose one"}</option
           >{/if}
         {#each chatting as m (m)}<option value={m}>{m}</option>{/each}
         {#each drawing as m (m)}<option value={m}>{m}, which makes pictures</option>{/each}
+        {#each listening as m (m)}<option value={m}>{m}, which hears and answers nothing</option>{/each}
       </select>
       {@render mistake("model")}
     </label>
@@ -385,6 +391,136 @@
               }} />
           </label>
         {/if}
+      </div>
+    </details>
+
+    <details open={valueAt(reading, ["sound"]) !== undefined || string("aloud", "model") !== ""}>
+      <summary class="cursor-pointer text-sm font-semibold">Sound</summary>
+      <div class="mt-3 space-y-4 text-sm">
+        <div class="space-y-2">
+          <label class="flex items-center gap-2"
+            ><input
+              type="checkbox"
+              class="size-4 accent-(--accent)"
+              checked={checked("sound", "take")}
+              onchange={(e) => put(["sound", "take"], e.currentTarget.checked || undefined)} /> Visitors may give
+            recordings; they are written down, and can be asked about</label>
+          <label class="flex items-center gap-2"
+            ><input
+              type="checkbox"
+              class="size-4 accent-(--accent)"
+              checked={checked("sound", "dictate")}
+              onchange={(e) => put(["sound", "dictate"], e.currentTarget.checked || undefined)} /> Visitors may
+            speak their questions</label>
+        </div>
+        {#if checked("sound", "take") || checked("sound", "dictate")}
+          <label class="block font-semibold">
+            The model that hears
+            <select
+              class="field mt-1.5"
+              value={string("sound", "model")}
+              onchange={(e) => put(["sound", "model"], orNothing(e.currentTarget.value))}>
+              <option value="">the desk’s own</option>
+              {#each namesOf(models, "hear") as m (m)}<option value={m}>{m}</option>{/each}
+            </select>
+            {@render mistake("sound.model")}
+          </label>
+        {/if}
+        {#if checked("sound", "take")}
+          <div class="grid items-end gap-4 sm:grid-cols-2">
+            <label class="block font-semibold">
+              What becomes of a recording
+              <select
+                class="field mt-1.5"
+                value={string("sound", "task")}
+                onchange={(e) => put(["sound", "task"], orNothing(e.currentTarget.value))}>
+                <option value="">written down as it is spoken</option>
+                <option value="english">translated into English</option>
+              </select>
+            </label>
+            <label class="block font-semibold">
+              How long the sound is kept
+              <select
+                class="field mt-1.5"
+                value={string("sound", "keep")}
+                onchange={(e) => put(["sound", "keep"], orNothing(e.currentTarget.value))}>
+                <option value="">as long as the conversation</option>
+                <option value="days">for some days</option>
+                <option value="until-text">until its text is there</option>
+              </select>
+            </label>
+            {#if string("sound", "keep") === "days"}{@render amount(
+                "Days",
+                ["sound", "days"],
+                "7",
+                "For which the sound is kept.",
+              )}{/if}
+            {@render amount("Minutes", ["sound", "minutes"], "180", "Of the longest recording.")}
+            <label class="block font-semibold">
+              The language that is spoken
+              <span class="mt-0.5 block text-fine font-normal text-faded">Two letters, like en.</span>
+              <input
+                class="field mt-1.5"
+                maxlength="2"
+                placeholder="found out"
+                value={string("sound", "language")}
+                oninput={(e) => put(["sound", "language"], orNothing(e.currentTarget.value.trim()))} />
+              {@render mistake("sound.language")}
+            </label>
+          </div>
+          <label class="block font-semibold">
+            Names and spellings
+            <span class="mt-0.5 block text-fine font-normal text-faded"
+              >The model goes by them, if it heeds a prompt. Visitors may add to them.</span>
+            <input
+              class="field mt-1.5"
+              maxlength="1000"
+              value={string("sound", "names")}
+              oninput={(e) => put(["sound", "names"], orNothing(e.currentTarget.value))} />
+          </label>
+          <fieldset>
+            <legend class="font-semibold">What visitors may change</legend>
+            <div class="mt-1.5 flex flex-wrap gap-x-5 gap-y-1">
+              {#each [["task", "what becomes of it"], ["language", "the language"], ["names", "all names"], ["temperature", "the temperature"]] as const as [key, name] (key)}
+                <label class="flex items-center gap-2"
+                  ><input
+                    type="checkbox"
+                    class="size-4 accent-(--accent)"
+                    checked={list("sound", "change").includes(key)}
+                    onchange={(e) => {
+                      const rest = list("sound", "change").filter((n) => n !== key);
+                      const now = e.currentTarget.checked ? [...rest, key] : rest;
+                      put(["sound", "change"], now.length ? now : undefined);
+                    }} />
+                  {name}</label>
+              {/each}
+            </div>
+          </fieldset>
+        {/if}
+        <div class="grid gap-4 sm:grid-cols-2">
+          <label class="block font-semibold">
+            Replies are read aloud by
+            <select
+              class="field mt-1.5"
+              value={string("aloud", "model")}
+              onchange={(e) => put(["aloud", "model"], orNothing(e.currentTarget.value))}>
+              <option value="">nobody</option>
+              {#each namesOf(models, "speech") as m (m)}<option value={m}>{m}</option>{/each}
+            </select>
+            {@render mistake("aloud.model")}
+          </label>
+          {#if string("aloud", "model")}
+            <label class="block font-semibold">
+              Voice
+              <input
+                class="field mt-1.5"
+                placeholder="its usual one"
+                value={string("aloud", "voice")}
+                oninput={(e) => put(["aloud", "voice"], orNothing(e.currentTarget.value.trim()))} />
+              {@render mistake("aloud.voice")}
+            </label>
+          {/if}
+        </div>
       </div>
     </details>
 

@@ -55,6 +55,8 @@ const order = [
   "attachments",
   "bring",
   "pictures",
+  "sound",
+  "aloud",
   "choices",
   "sampling",
   "memory",
