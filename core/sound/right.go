@@ -28,12 +28,23 @@ func (s Sentence) PutRight(r Right) Sentence {
 	return s
 }
 
-// PutRight returns the transcript as it was put right, by the places of sentences.
+// PutRight returns the transcript as it was put right, by the places of sentences. A name
+// that somebody gave holds until another one, or until somebody else is heard.
 func (t Transcript) PutRight(all map[int]Right) Transcript {
 	sentences := make([]Sentence, len(t.Sentences))
+	named, heard := "", "" // who speaks from here on, and who was heard to
 	for i, s := range t.Sentences {
-		if r, ok := all[i]; ok {
+		if s.Who != heard { // somebody else speaks
+			named, heard = "", s.Who
+		}
+		r, ok := all[i]
+		if ok {
 			s = s.PutRight(r)
+		}
+		if ok && r.Who != nil {
+			named = s.Who
+		} else if named != "" {
+			s.Who = named
 		}
 		sentences[i] = s
 	}

@@ -527,6 +527,12 @@ func (s *Service) resume(ctx context.Context) {
 		if err != nil {
 			continue
 		}
+		s.mu.Lock()
+		_, here := s.running[r.ID]
+		s.mu.Unlock()
+		if here {
+			continue // our lock has fallen for a moment
+		}
 		if claimed, err := s.Store.Claim(ctx, r.ID, s.Instance); err == nil && claimed {
 			s.launch(fair.Party{Visitor: string(r.Visitor[:])}, d, r)
 		}

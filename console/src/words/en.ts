@@ -449,7 +449,9 @@ export const en = {
       ({
         "until-text": "The recording is deleted as soon as its text is there.",
         days: `The recording is deleted after ${counted(days, { one: "day", other: "days" })}; its text stays with the conversation.`,
-      })[how] ?? "The recording is kept with the conversation, and goes when you remove it.",
+      })[how] ??
+      "The recording is kept with the conversation. Delete it here and it is gone at once; 30 days after you remove " +
+        "the conversation it goes with that.",
     kinds: (minutes: number) =>
       `MP3, M4A, WAV, OGG, FLAC, WebM or a video, up to ${counted(minutes, { one: "minute", other: "minutes" })} long.`,
     language: "Which language is spoken",
