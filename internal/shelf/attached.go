@@ -70,7 +70,7 @@ func (l *Library) Attend(ctx context.Context, conversation uuid.UUID, visitor re
 	case err != nil:
 		return 0, err
 	case len(added) != 1 || !added[0].Problem.IsZero():
-		return 0, wrong("%s was not kept: %v", name, added)
+		return 0, fmt.Errorf("%s was not kept: %v", name, added)
 	}
 	return added[0].Document, nil
 }

@@ -82,7 +82,7 @@
           type="url"
           class="field min-w-0 flex-1"
           bind:value={address}
-          placeholder="https://"
+          placeholder={say.sound.addressExample}
           aria-label={say.sound.address} />
         <button class="button-main">{say.sound.fetch}</button>
       </form>
