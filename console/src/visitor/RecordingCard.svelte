@@ -168,40 +168,6 @@
       {:else if facts.state === "ready"}
         <p class="text-fine text-faded">{say.sound.notKept}</p>
       {/if}
-      {#if recording.sentences.length}
-        <Transcript
-          {recording}
-          {at}
-          {playing}
-          search={searching ? search.trim() : ""}
-          {hit}
-          play={playable ? (t) => shown?.playFrom(t) : undefined} />
-      {:else if facts.state === "ready"}
-        <p class="mt-3 text-note text-faded">{say.sound.nothingSaid}</p>
-      {/if}
-      {#if searching}
-        <div class="mt-2 flex flex-wrap items-center gap-2 text-fine" role="search">
-          <!-- svelte-ignore a11y_autofocus -->
-          <input
-            class="field !min-h-8 !w-56 !py-0"
-            bind:value={search}
-            oninput={() => (hit = 0)}
-            onkeydown={(e) => {
-              if (e.key === "Enter" && hits) hit = (hit + (e.shiftKey ? hits - 1 : 1)) % hits;
-              if (e.key === "Escape") searching = false;
-            }}
-            aria-label={say.sound.find}
-            placeholder={say.sound.find}
-            autofocus />
-          <span role="status">{search.trim() ? say.sound.found(hits ? hit + 1 : 0, hits) : ""}</span>
-          {#if hits > 1}
-            <button class="button-plain" onclick={() => (hit = (hit + hits - 1) % hits)}
-              >{say.sound.foundBefore}</button>
-            <button class="button-plain" onclick={() => (hit = (hit + 1) % hits)}
-              >{say.sound.foundNext}</button>
-          {/if}
-        </div>
-      {/if}
       {#if recording.sentences.length && facts.state !== "working"}
         <div class="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-fine text-faded print:hidden">
           <button
@@ -227,6 +193,40 @@
               rel="noopener">{say.reply.inside}</a
             >{/if}
         </div>
+      {/if}
+      {#if searching}
+        <div class="mt-2 flex flex-wrap items-center gap-2 text-fine" role="search">
+          <!-- svelte-ignore a11y_autofocus -->
+          <input
+            class="field !min-h-8 !w-56 !py-0"
+            bind:value={search}
+            oninput={() => (hit = 0)}
+            onkeydown={(e) => {
+              if (e.key === "Enter" && hits) hit = (hit + (e.shiftKey ? hits - 1 : 1)) % hits;
+              if (e.key === "Escape") searching = false;
+            }}
+            aria-label={say.sound.find}
+            placeholder={say.sound.find}
+            autofocus />
+          <span role="status">{search.trim() ? say.sound.found(hits ? hit + 1 : 0, hits) : ""}</span>
+          {#if hits > 1}
+            <button class="button-plain" onclick={() => (hit = (hit + hits - 1) % hits)}
+              >{say.sound.foundBefore}</button>
+            <button class="button-plain" onclick={() => (hit = (hit + 1) % hits)}
+              >{say.sound.foundNext}</button>
+          {/if}
+        </div>
+      {/if}
+      {#if recording.sentences.length}
+        <Transcript
+          {recording}
+          {at}
+          {playing}
+          search={searching ? search.trim() : ""}
+          {hit}
+          play={playable ? (t) => shown?.playFrom(t) : undefined} />
+      {:else if facts.state === "ready"}
+        <p class="mt-3 text-note text-faded">{say.sound.nothingSaid}</p>
       {/if}
     </div>
   {/if}
