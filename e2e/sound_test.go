@@ -468,8 +468,9 @@ func TestTheRealRecogniserThroughUs(t *testing.T) {
 	ears(t, b)
 	publish(t, b, strings.Replace(soundDesk, "model: ear", "model: hall-ear", 1))
 	file := filepath.Join(t.TempDir(), "note.wav")
-	if err := os.WriteFile(file, soundtest.Say(t, "Good morning. The queen was there three days ago, and the hive has enough "+
-		"food for two weeks."), 0o600); err != nil {
+	if err := os.WriteFile(file,
+		soundtest.Say(t, "Good morning. The queen was there three days ago, and the hive has enough "+
+			"food for two weeks."), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	through, err := os.Open(file)

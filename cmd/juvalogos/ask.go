@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"flag"
 	"fmt"
 	"io"
 	"mime"
@@ -22,6 +23,44 @@ import (
 	"juvalogos/internal/terminal"
 )
 
+// asking is what the flags of ask say.
+type asking struct {
+	desk, conversation, kind, out, as string
+	files, abouts                     []string
+	inputs                            map[string]string
+	asJSON                            bool
+}
+
+// flags adds them.
+func (a *asking) flags(f *flag.FlagSet) {
+	several := func(into *[]string) func(string) error {
+		return func(text string) error {
+			*into = append(*into, text)
+			return nil
+		}
+	}
+	a.inputs = map[string]string{}
+	f.StringVar(&a.desk, "desk", "", "the desk's slug")
+	f.StringVar(&a.conversation, "conversation", "", "id of a conversation to go on with")
+	f.Func("attach", "a `FILE` to answer from, a picture to ask about, or a recording whose words are printed (or, with\n"+
+		"a question, asked about), if the desk allows it; may be given several times", several(&a.files))
+	f.Func("about", "an `ADDRESS-OR-TOPIC` to bring and answer from, if the desk allows it; may be given several times",
+		several(&a.abouts))
+	f.StringVar(&a.kind, "kind", "", "what -about is: address, topic or search; left out, what it looks like")
+	f.StringVar(&a.out, "out", ".", "the `FOLDER` that pictures which are made are written to")
+	f.Func("input", "what the desk asks for beside the question, as `NAME=VALUE`; may be given several times",
+		func(text string) error {
+			name, value, ok := strings.Cut(text, "=")
+			if !ok {
+				return fmt.Errorf("%q is not NAME=VALUE", text)
+			}
+			a.inputs[name] = value
+			return nil
+		})
+	f.StringVar(&a.as, "as", "", "how the words of a recording are printed: text, srt, vtt or json")
+	f.BoolVar(&a.asJSON, "json", false, "print the finished turn as JSON")
+}
+
 func ask(args []string) error {
 	f := newFlags("ask -desk SLUG [flags] [question]",
 		"Asks a question at a desk and prints the reply as it is written. Without a question it\n"+
@@ -35,55 +74,29 @@ func ask(args []string) error {
 			"juvalogos ask -desk reference -about \"sun hive\" \"Who designed it?\"\n"+
 			"juvalogos ask -desk reference -about https://example.org/leaflet.pdf \"What is it about?\"")
 	connect := reach(f)
-	desk := f.String("desk", "", "the desk's slug")
-	conversation := f.String("conversation", "", "id of a conversation to go on with")
-	var files []string
-	f.Func("attach", "a `FILE` to answer from, a picture to ask about, or a recording whose words are printed (or, with\n"+
-		"a question, asked about), if the desk allows it; may be given several times",
-		func(name string) error {
-			files = append(files, name)
-			return nil
-		})
-	var abouts []string
-	f.Func("about", "an `ADDRESS-OR-TOPIC` to bring and answer from, if the desk allows it; may be given several times",
-		func(text string) error {
-			abouts = append(abouts, text)
-			return nil
-		})
-	kind := f.String("kind", "", "what -about is: address, topic or search; left out, what it looks like")
-	out := f.String("out", ".", "the `FOLDER` that pictures which are made are written to")
-	inputs := map[string]string{}
-	f.Func("input", "what the desk asks for beside the question, as `NAME=VALUE`; may be given several times",
-		func(text string) error {
-			name, value, ok := strings.Cut(text, "=")
-			if !ok {
-				return fmt.Errorf("%q is not NAME=VALUE", text)
-			}
-			inputs[name] = value
-			return nil
-		})
-	as := f.String("as", "", "how the words of a recording are printed: text, srt, vtt or json")
-	asJSON := f.Bool("json", false, "print the finished turn as JSON")
+	var a asking
+	a.flags(f)
 	if err := parse(f, args); err != nil {
 		return err
 	}
-	if *desk == "" {
+	if a.desk == "" {
 		return usageError("-desk is missing: the slug of the desk to ask at")
 	}
 	c, err := connect()
 	if err != nil {
 		return err
 	}
-	if *as != "" && !slices.Contains(forms, *as) {
+	if a.as != "" && !slices.Contains(forms, a.as) {
 		return usageError("-as is one of: " + strings.Join(forms, ", "))
 	}
-	q := client.Question{Desk: *desk, Conversation: *conversation, Text: strings.Join(f.Args(), " "), Inputs: inputs}
-	recordings, files, err := sounds(files)
+	q := client.Question{Desk: a.desk, Conversation: a.conversation, Text: strings.Join(f.Args(), " "),
+		Inputs: a.inputs}
+	recordings, files, err := sounds(a.files)
 	if err != nil {
 		return err
 	}
 	if len(recordings) > 0 {
-		only, err := hearFirst(c, &q, recordings, *as, *asJSON)
+		only, err := hearFirst(c, &q, recordings, a.as, a.asJSON)
 		if err != nil || only {
 			return err
 		}
@@ -91,11 +104,11 @@ func ask(args []string) error {
 	if q.Conversation, err = attach(c, q, files); err != nil {
 		return err
 	}
-	if q.Conversation, err = bring(c, q, *kind, abouts); err != nil {
+	if q.Conversation, err = bring(c, q, a.kind, a.abouts); err != nil {
 		return err
 	}
-	if q.Text == "" && term.IsTerminal(int(os.Stdin.Fd())) && !*asJSON {
-		return converse(c, q, *out)
+	if q.Text == "" && term.IsTerminal(int(os.Stdin.Fd())) && !a.asJSON {
+		return converse(c, q, a.out)
 	}
 	if q.Text == "" {
 		text, err := io.ReadAll(io.LimitReader(os.Stdin, 4<<20))
@@ -106,10 +119,10 @@ func ask(args []string) error {
 	}
 	ctx, cancel := interruptible()
 	defer cancel()
-	if *asJSON {
+	if a.asJSON {
 		return askForJSON(ctx, c, q)
 	}
-	_, err = askAloud(ctx, c, q, *out)
+	_, err = askAloud(ctx, c, q, a.out)
 	return err
 }
 

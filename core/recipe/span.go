@@ -55,23 +55,23 @@ type ModelCall struct {
 	PromptTokens int              `json:"prompt_tokens"`
 	ReplyTokens  int              `json:"reply_tokens"`
 	// Of these, what was thought aloud and what the server had kept from before.
-	ThoughtTokens int           `json:"thought_tokens,omitempty"`
-	CachedTokens  int           `json:"cached_tokens,omitempty"`
-	Counted       bool          `json:"counted,omitempty"`  // by us; the server did not say
-	Pictures      int           `json:"pictures,omitempty"` // that it made
-	Making        *Making       `json:"making,omitempty"`   // what was wished for
+	ThoughtTokens int     `json:"thought_tokens,omitempty"`
+	CachedTokens  int     `json:"cached_tokens,omitempty"`
+	Counted       bool    `json:"counted,omitempty"`  // by us; the server did not say
+	Pictures      int     `json:"pictures,omitempty"` // that it made
+	Making        *Making `json:"making,omitempty"`   // what was wished for
 	// What was asked of a sound, or what was to be spoken, and how many seconds that has.
 	Hearing *sound.Asked  `json:"hearing,omitempty"`
 	Saying  *sound.Saying `json:"saying,omitempty"`
 	Sound   float64       `json:"sound_seconds,omitempty"`
-	Cost          float64       `json:"cost,omitempty"`
-	At            time.Time     `json:"at"`
-	Lane          int           `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply
-	First         time.Duration `json:"first_ns,omitempty"`
-	Took          time.Duration `json:"took_ns"`
-	Waited        time.Duration `json:"waited_ns,omitempty"` // in line
-	Retries       int           `json:"retries,omitempty"`
-	Error         string        `json:"error,omitempty"`
+	Cost    float64       `json:"cost,omitempty"`
+	At      time.Time     `json:"at"`
+	Lane    int           `json:"lane,omitempty"` // of the reply, from 1; 0: it is not the reply
+	First   time.Duration `json:"first_ns,omitempty"`
+	Took    time.Duration `json:"took_ns"`
+	Waited  time.Duration `json:"waited_ns,omitempty"` // in line
+	Retries int           `json:"retries,omitempty"`
+	Error   string        `json:"error,omitempty"`
 }
 
 // Recorder keeps the spans of a run. It may be read while the run goes on.

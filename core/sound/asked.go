@@ -57,7 +57,8 @@ func SentencesOf(v any) (sentences []Sentence) {
 		if !ok || !also || text == "" {
 			continue
 		}
-		s := Sentence{Start: start, End: end, Text: text, Words: WordsOf(m["words"]), Who: firstText(m, "speaker", "who")}
+		s := Sentence{Start: start, End: end, Text: text, Words: WordsOf(m["words"]),
+			Who: firstText(m, "speaker", "who")}
 		if logarithm, ok := number(m, "avg_logprob"); ok && len(s.Words) == 0 {
 			s.Words = spread(tokens(text), [][2]float64{{start, max(start, end)}})
 			for i := range s.Words {

@@ -15,7 +15,8 @@ type Language struct {
 }
 
 // codes are those that speech models commonly know.
-const codes = "af ar az be bg bn bs ca cs cy da de el en es et fa fi fr gl gu he hi hr hu hy id is it ja ka kk kn ko lt " +
+const codes = "af ar az be bg bn bs ca cs cy da de el en es et fa fi fr gl gu he hi hr hu hy id is it ja ka kk kn " +
+	"ko lt " +
 	"lv mi mk ml mr ms mt nb ne nl pa pl pt ro ru sk sl sq sr sv sw ta te th tl tr uk ur uz vi yi zh"
 
 // Languages lists languages by their names.

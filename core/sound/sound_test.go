@@ -86,7 +86,8 @@ func TestNoWordIsLostOrDoubledAtSeams(t *testing.T) {
 			cuts += len(pieces) - 1
 			if got := texts(Join(parts)); !slices.Equal(got, texts(truth)) {
 				wrong++
-				t.Errorf("pauses %v, seed %d, %d pieces: %s", pauses, seed, len(pieces), firstDifference(texts(truth), got))
+				t.Errorf("pauses %v, seed %d, %d pieces: %s", pauses, seed, len(pieces),
+					firstDifference(texts(truth), got))
 			}
 		}
 		if t.Logf("pauses %.2f: %d cuts, %d of them not in a silence", pauses, cuts, unclean); cuts < 100 {
@@ -268,9 +269,11 @@ func TestSubtitlesComeBack(t *testing.T) {
 
 func TestWordsBesideSentencesKeepPunctuation(t *testing.T) {
 	sure := 0.9
-	h := Heard{Sentences: []Sentence{{Start: 0, End: 2, Text: "Light it, slowly."}, {Start: 2.5, End: 4, Text: "Then go!"}},
+	h := Heard{Sentences: []Sentence{{Start: 0, End: 2, Text: "Light it, slowly."},
+		{Start: 2.5, End: 4, Text: "Then go!"}},
 		Words: []Word{{Text: "light", Start: 0.1, End: 0.4, Sure: &sure}, {Text: "it", Start: 0.5, End: 0.6},
-			{Text: "slowly", Start: 0.9, End: 1.8}, {Text: "then", Start: 2.6, End: 2.9}, {Text: "go", Start: 3, End: 3.5}}}
+			{Text: "slowly", Start: 0.9, End: 1.8}, {Text: "then", Start: 2.6, End: 2.9},
+			{Text: "go", Start: 3, End: 3.5}}}
 	words := h.Spread(slices.Repeat(Loudness{150}, 250))
 	text, _ := json.Marshal(words)
 	if len(words) != 5 || words[1].Text != "it," || words[1].Start != 0.5 || words[0].Sure == nil || words[2].About ||
@@ -281,8 +284,9 @@ func TestWordsBesideSentencesKeepPunctuation(t *testing.T) {
 
 func TestKinds(t *testing.T) {
 	for sign, want := range map[string]string{
-		"ID3\x04": "MP3", "fLaC": "FLAC", "OggS\x00": "OGG", "\x1aE\xdf\xa3": "WebM", "RIFF\x00\x00\x00\x00WAVEfmt ": "WAV",
-		"\x00\x00\x00\x20ftypM4A ": "MP4", "\x00\x00\x01\xba": "MPEG", "\xff\xf1\x50\x80": "AAC", "%PDF-1.7": "",
+		"ID3\x04": "MP3", "fLaC": "FLAC", "OggS\x00": "OGG", "\x1aE\xdf\xa3": "WebM",
+		"RIFF\x00\x00\x00\x00WAVEfmt ": "WAV",
+		"\x00\x00\x00\x20ftypM4A ":     "MP4", "\x00\x00\x01\xba": "MPEG", "\xff\xf1\x50\x80": "AAC", "%PDF-1.7": "",
 		"hello, this is text": "", "RIFF\x00\x00\x00\x00AVI LIST": "AVI", "": "", "\xff\xfb": "",
 	} {
 		if k, ok := KindOf([]byte(sign)); k.Title != want || ok != (want != "") {

@@ -133,7 +133,8 @@ func ReadCues(text string) (all []Sentence) {
 		for i++; i < len(rows) && strings.TrimSpace(rows[i]) != ""; i++ {
 			said = append(said, rows[i])
 		}
-		s.Text = strings.Join(strings.Fields(html.UnescapeString(cueMarks.ReplaceAllString(strings.Join(said, " "), ""))),
+		s.Text = strings.Join(strings.Fields(html.UnescapeString(cueMarks.ReplaceAllString(strings.Join(said, " "),
+			""))),
 			" ")
 		if s.Text != "" {
 			all = append(all, s)

@@ -15,7 +15,12 @@ const full = await client.audio.transcriptions.create({
   timestamp_granularities: ["word", "segment"],
 });
 const english = await client.audio.translations.create({ model: desk, file: fs.createReadStream(file) });
-const spoken = await client.audio.speech.create({ model: desk, input: "Weigh the hive.", voice: "", response_format: "wav" });
+const spoken = await client.audio.speech.create({
+  model: desk,
+  input: "Weigh the hive.",
+  voice: "",
+  response_format: "wav",
+});
 let wrong = {};
 try {
   await client.audio.transcriptions.create({ model: "nobody", file: fs.createReadStream(file) });

@@ -24,7 +24,8 @@ func (c *Client) GiveRecording(ctx context.Context, desk, conversation, name str
 // BeginRecording has a recording written down.
 func (c *Client) BeginRecording(ctx context.Context, desk, id string, w api.RecordingWishes) (r api.Recording,
 	err error) {
-	err = c.call(ctx, http.MethodPost, "/api/at/"+url.PathEscape(desk)+"/recordings/"+url.PathEscape(id)+"/begin", w, &r)
+	err = c.call(ctx, http.MethodPost, "/api/at/"+url.PathEscape(desk)+"/recordings/"+url.PathEscape(id)+"/begin", w,
+		&r)
 	return r, err
 }
 

@@ -101,7 +101,7 @@ type Task struct {
 	// Files are those that came open with the task; see DoWith.
 	Files []*os.File
 	out   io.Writer
-	mu      sync.Mutex // of what is written to out
+	mu    sync.Mutex // of what is written to out
 }
 
 // GoOn says that the task gets on, and how long its next stretch may take. Who
@@ -235,7 +235,8 @@ func (p *Pool) Do(ctx context.Context, request, body []byte, parts, understand f
 
 // DoWith is Do for a task that comes with open files, in a process of its own; those who
 // are not us must be allowed to open them anew.
-func (p *Pool) DoWith(ctx context.Context, request []byte, files []*os.File, parts, understand func([]byte) error) error {
+func (p *Pool) DoWith(ctx context.Context, request []byte, files []*os.File, parts,
+	understand func([]byte) error) error {
 	p.mu.Lock()
 	one, err := p.launch(files)
 	p.mu.Unlock()

@@ -140,7 +140,8 @@ func checkSound(f deskfile.File, registry *models.Registry, say func(place, form
 			return e, false
 		}
 		if !e.Able(can) {
-			say(place, "%s: %q %s; the connection file gives it only: %s", place, name, cannot, strings.Join(e.Can, ", "))
+			say(place, "%s: %q %s; the connection file gives it only: %s", place, name, cannot,
+				strings.Join(e.Can, ", "))
 			return e, false
 		}
 		return e, true
@@ -170,8 +171,9 @@ func checkSound(f deskfile.File, registry *models.Registry, say func(place, form
 	}
 	for i, one := range d.Samples {
 		if u, err := url.Parse(one.Address); err != nil || u.Host == "" {
-			say(fmt.Sprintf("sound.samples.%d.address", i), "sound.samples: %q is no address; it begins with http:// or "+
-				"https://", one.Address)
+			say(fmt.Sprintf("sound.samples.%d.address", i),
+				"sound.samples: %q is no address; it begins with http:// or "+
+					"https://", one.Address)
 		}
 	}
 }

@@ -159,7 +159,9 @@ func (h Hears) Pieces() int { return cmp.Or(h.AtOnce, usualAtOnce) }
 func (h Hears) Guided() bool { return h.Prompts == nil || *h.Prompts }
 
 // Knows reports whether it knows a language, by its code.
-func (h Hears) Knows(code string) bool { return len(h.Languages) == 0 || slices.Contains(h.Languages, code) }
+func (h Hears) Knows(code string) bool {
+	return len(h.Languages) == 0 || slices.Contains(h.Languages, code)
+}
 
 // Speaks is how a model speaks.
 type Speaks struct {

@@ -87,8 +87,8 @@ type Heard struct {
 	Progress      func(done float64, says string)
 	File          func(File)
 	// Sound is what was heard in a sound, as JSON: text, language, sentences, words.
-	Sound func([]byte)
-	Waking        func(about time.Duration)
+	Sound  func([]byte)
+	Waking func(about time.Duration)
 	// Alive hears that the program has said anything.
 	Alive func()
 }

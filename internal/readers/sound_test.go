@@ -59,7 +59,8 @@ func TestSoundsOfAllKindsAreRead(t *testing.T) {
 		}
 		out, err := exec.Command("ffprobe", "-v", "error", "-show_entries",
 			"stream=codec_name,channels,sample_rate:format=duration", "-of", "csv", kept.Name()).Output()
-		if err != nil || !strings.HasPrefix(string(out), "stream,flac,16000,1") || strings.Contains(string(out), "N/A") {
+		if err != nil || !strings.HasPrefix(string(out), "stream,flac,16000,1") ||
+			strings.Contains(string(out), "N/A") {
 			t.Errorf("%s: kept as %s, %v", kind, out, err)
 		}
 		body, err := p.Cut(t.Context(), "kept", kept, false, Stretch{Start: 1, End: 2.5})

@@ -149,7 +149,8 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 	defer out.Close()
 	now := s.Now()
 	r = record.Recording{ID: uuid.Must(uuid.NewV7()), Conversation: f.Conversation, DeskID: f.Desk.DeskID,
-		Visitor: f.Visitor, Name: name, Kind: read.Kind, Seconds: read.Seconds, Loudness: read.Loudness, Note: read.Note,
+		Visitor: f.Visitor, Name: name, Kind: read.Kind, Seconds: read.Seconds, Loudness: read.Loudness,
+		Note:   read.Note,
 		Source: f.Source, AddedAt: now, State: record.SoundGiven, Version: 1}
 	if settings.Keep == deskfile.KeepDays {
 		r.KeepUntil = new(now.Add(time.Duration(settings.Days) * 24 * time.Hour))
@@ -224,8 +225,9 @@ func (s *Service) Model(d *desk.Desk) (models.Entry, error) { return s.Desks.Hea
 // Wishes are those of a visitor as far as the desk lets them have their own, with the
 // desk's for the rest.
 func Wishes(d deskfile.Sound, e models.Entry, own record.Wishes) (record.Wishes, error) {
-	w := record.Wishes{Task: d.Task, Language: d.Language, Names: strings.TrimSpace(d.Names), Temperature: d.Temperature,
-		Words: d.Words == nil || *d.Words}
+	w := record.Wishes{Task: d.Task, Language: d.Language, Names: strings.TrimSpace(d.Names),
+		Temperature: d.Temperature,
+		Words:       d.Words == nil || *d.Words}
 	if own.Task != "" && d.May("task") {
 		w.Task = own.Task
 	}
@@ -234,8 +236,9 @@ func Wishes(d deskfile.Sound, e models.Entry, own record.Wishes) (record.Wishes,
 	}
 	if own.Language != "" && d.May("language") {
 		if w.Language = sound.LanguageCode(own.Language); w.Language == "" {
-			return w, fault.Say(fault.Invalid, "“%s” is no language that is known here; write its two letters, like en.",
-				own.Language)
+			return w,
+				fault.Say(fault.Invalid, "“%s” is no language that is known here; write its two letters, like en.",
+					own.Language)
 		}
 	}
 	if w.Language != "" && !e.Hears.Knows(w.Language) {

@@ -76,7 +76,8 @@ func (p *place) publish(t testing.TB, settings string) {
 	if settings == "" {
 		settings = "minutes: 180"
 	}
-	if _, err := p.Client.Publish(context.Background(), "notes.yaml", []byte(fmt.Sprintf(deskFile, settings)), ""); err != nil {
+	if _, err := p.Client.Publish(context.Background(), "notes.yaml", []byte(fmt.Sprintf(deskFile, settings)),
+		""); err != nil {
 		t.Fatal(err)
 	}
 	var err error
@@ -271,7 +272,8 @@ func TestStoppedAndGoneOnWith(t *testing.T) {
 	r := p.take(t, wav)
 	p.begin(t, r.ID, false)
 	time.Sleep(500 * time.Millisecond)
-	if err := p.Recordings.Begin(t.Context(), p.desk, r.ID, testbed.Alice, record.Wishes{}, false); testbed.Code(err) != "still-writing" {
+	if err := p.Recordings.Begin(t.Context(), p.desk, r.ID, testbed.Alice, record.Wishes{},
+		false); testbed.Code(err) != "still-writing" {
 		t.Errorf("begun twice: %v", err)
 	}
 	if err := p.Recordings.Stop(t.Context(), r.ID, testbed.Alice); err != nil {
@@ -306,8 +308,9 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer registered.Close(context.Background())
-	other := recording.New(recording.Options{Store: p.Store.Recordings, Files: p.Store.Shelves, Reader: p.Recordings.Reader,
-		Desks: p.Desks, Replies: p.Replies, Shelves: p.Shelves, Log: p.Recordings.Log, Instance: 4711, Now: p.Now})
+	other := recording.New(recording.Options{Store: p.Store.Recordings, Files: p.Store.Shelves,
+		Reader: p.Recordings.Reader,
+		Desks:  p.Desks, Replies: p.Replies, Shelves: p.Shelves, Log: p.Recordings.Log, Instance: 4711, Now: p.Now})
 	defer other.Close()
 	// Its replies are closed too: it asks through what is left of them.
 	until := time.Now().Add(40 * time.Second)
@@ -342,7 +345,8 @@ func TestSoundIsKeptNoLongerThanWanted(t *testing.T) {
 	if r.Kept || r.State != record.SoundReady {
 		t.Fatalf("%s, kept: %v", r.State, r.Kept)
 	}
-	if err := p.Recordings.Begin(t.Context(), p.desk, r.ID, testbed.Alice, record.Wishes{}, false); testbed.Code(err) != "not-offered" {
+	if err := p.Recordings.Begin(t.Context(), p.desk, r.ID, testbed.Alice, record.Wishes{},
+		false); testbed.Code(err) != "not-offered" {
 		t.Errorf("heard without a sound: %v", err)
 	}
 	gone(t, p, bytesOf)
@@ -495,7 +499,8 @@ func TestWishesAreTheDesksToAllow(t *testing.T) {
 	if err := begin(record.Wishes{Language: "klingon?"}); testbed.Code(err) != "invalid" {
 		t.Errorf("no language: %v", err)
 	}
-	if err := begin(record.Wishes{Language: "German", Task: "english", Temperature: new(0.9), Names: "Hollow Lane"}); err != nil {
+	if err := begin(record.Wishes{Language: "German", Task: "english", Temperature: new(0.9),
+		Names: "Hollow Lane"}); err != nil {
 		t.Fatal(err)
 	}
 	r, _ = p.ended(t, r.ID)
@@ -511,14 +516,14 @@ func TestWhatIsPutRight(t *testing.T) {
 	wav, truth := tones(30, 0.3, 16)
 	r := p.take(t, wav)
 	p.begin(t, r.ID, false)
-	r, pieces := p.ended(t, r.ID)
+	r, _ = p.ended(t, r.ID)
 	first := r.Heard[0].Text
 	names, err := p.Recordings.PutRight(t.Context(), r.ID, testbed.Alice, 0, sound.Right{Text: first + " Quillfeather",
 		Who: new("Ada")})
 	if err != nil || len(names) != 1 || names[0] != "Quillfeather" {
 		t.Fatalf("%v, %v", names, err)
 	}
-	r, pieces, err = p.Recordings.Wait(t.Context(), r.ID, testbed.Alice, 0)
+	r, pieces, err := p.Recordings.Wait(t.Context(), r.ID, testbed.Alice, 0)
 	shown, heard := recording.Transcript(r, pieces)
 	if err != nil || shown.Sentences[0].Text != first+" Quillfeather" || heard.Sentences[0].Text != first ||
 		shown.Sentences[0].Who != "Ada" || shown.Sentences[len(shown.Sentences)-1].Who != "Ada" {
@@ -552,7 +557,8 @@ func TestWhatIsPutRight(t *testing.T) {
 		t.Errorf("taken back: %+v", r.PutRight)
 	}
 	for _, bad := range []int{-1, len(r.Heard)} {
-		if _, err := p.Recordings.PutRight(t.Context(), r.ID, testbed.Alice, bad, sound.Right{Text: "x"}); testbed.Code(err) != "invalid" {
+		if _, err := p.Recordings.PutRight(t.Context(), r.ID, testbed.Alice, bad,
+			sound.Right{Text: "x"}); testbed.Code(err) != "invalid" {
 			t.Errorf("sentence %d: %v", bad, err)
 		}
 	}
@@ -573,11 +579,13 @@ func TestSpokenOncePerTextAndVoice(t *testing.T) {
 	if _, err := p.Recordings.Say(t.Context(), p.desk, testbed.Alice, "…—"); testbed.Code(err) != "invalid" {
 		t.Errorf("nothing to be spoken: %v", err)
 	}
-	if _, err := p.Recordings.Say(t.Context(), p.desk, testbed.Alice, strings.Repeat("long ", 400)); testbed.Code(err) != "invalid" {
+	if _, err := p.Recordings.Say(t.Context(), p.desk, testbed.Alice,
+		strings.Repeat("long ", 400)); testbed.Code(err) != "invalid" {
 		t.Errorf("too much at once: %v", err)
 	}
 	p.ear.Speaks = []byte("<html>no sound</html>")
-	if _, err := p.Recordings.Say(t.Context(), p.desk, testbed.Alice, "Something else."); testbed.Code(err) != "not-offered" {
+	if _, err := p.Recordings.Say(t.Context(), p.desk, testbed.Alice,
+		"Something else."); testbed.Code(err) != "not-offered" {
 		t.Errorf("no sound: %v", err)
 	}
 }

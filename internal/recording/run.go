@@ -250,7 +250,8 @@ func final(err error) bool {
 		return false
 	}
 	switch failure.Kind {
-	case models.KeyMissing, models.KeyRefused, models.UnknownModel, models.NoCredit, models.OverQuota, models.NotRunning,
+	case models.KeyMissing, models.KeyRefused, models.UnknownModel, models.NoCredit, models.OverQuota,
+		models.NotRunning,
 		models.Unsupported, models.NoAccess, models.Untrusted:
 		return true
 	}
@@ -286,7 +287,8 @@ func (s *Service) as(ctx context.Context, e models.Entry, of *os.File, from, to 
 	err error) {
 	h := e.Hears
 	format := cmp.Or(h.Kind, "wav")
-	body, err = s.Reader.Cut(ctx, "recording", of, false, readers.Stretch{Start: from, End: to, Kind: format, Rate: h.Rate,
+	body, err = s.Reader.Cut(ctx, "recording", of, false, readers.Stretch{Start: from, End: to, Kind: format,
+		Rate:     h.Rate,
 		Channels: h.Channels})
 	return body, map[string]string{"wav": "audio/wav", "mp3": "audio/mpeg", "flac": "audio/flac",
 		"ogg": "audio/ogg"}[format], err
@@ -429,7 +431,8 @@ func (w *writing) trace(ctx context.Context, pieces []record.SoundPiece, err err
 	}
 	used := recipe.Sum(spans)
 	t := &record.Trace{ID: uuid.Must(uuid.NewV7()), Kind: "hearing", Turn: w.r.ID, Attempt: w.r.Attempt + 1,
-		DeskID: w.r.DeskID, Revision: w.desk.Number, Visitor: w.r.Visitor, Recipe: "hearing", State: string(record.Done),
+		DeskID: w.r.DeskID, Revision: w.desk.Number, Visitor: w.r.Visitor, Recipe: "hearing",
+		State:     string(record.Done),
 		StartedAt: began, Seconds: w.Now().Sub(began).Seconds(), Usage: record.Usage(used)}
 	if err != nil {
 		t.State, t.Problem = string(record.Failed), err.Error()

@@ -84,7 +84,8 @@ func (s *Service) SayAs(ctx context.Context, d *desk.Desk, e models.Entry, who r
 			return Speech{}, err
 		}
 		s.Log.Warn("a text was not read aloud", "desk", d.Slug, "error", err)
-		return Speech{}, fault.Say(fault.NotOffered, "It cannot be read aloud at the moment. Please try again in a while.")
+		return Speech{},
+			fault.Say(fault.NotOffered, "It cannot be read aloud at the moment. Please try again in a while.")
 	}
 	hash := sha256.Sum256(spoken.Body)
 	if err := s.Store.KeepSpoken(ctx, sum[:], spoken.Kind, spoken.Body, s.Now()); err != nil {
@@ -116,7 +117,8 @@ func (s *Service) accountFor(d *desk.Desk, who record.Visitor, e models.Entry, b
 	span := recipe.Span{Step: "speak", Do: "speak", Parent: -1, State: recipe.Done, Took: call.Took}
 	if err == nil {
 		if in, problem, failed := aside(bytes.NewReader(body), MostBytes); failed == nil && problem.IsZero() {
-			if read, kept, problem, failed := s.read(s.background, "speech", in, 3600); failed == nil && problem.IsZero() {
+			if read, kept, problem, failed := s.read(s.background, "speech", in, 3600); failed == nil &&
+				problem.IsZero() {
 				call.Sound = read.Seconds
 				call.Cost += e.Price.Minutes(read.Seconds)
 				_ = kept.Close()
@@ -128,10 +130,11 @@ func (s *Service) accountFor(d *desk.Desk, who record.Visitor, e models.Entry, b
 	}
 	span.Calls = []recipe.ModelCall{figures(*call)}
 	id := uuid.Must(uuid.NewV7())
-	s.Replies.KeepBeside(context.WithoutCancel(s.background), &record.Trace{ID: id, Kind: "speaking", Turn: id, Attempt: 1,
-		DeskID: d.DeskID, Revision: d.Number, Visitor: who, Recipe: "speaking", State: string(record.Done),
-		StartedAt: began, Seconds: s.Now().Sub(began).Seconds(),
-		Usage: record.Usage(recipe.Sum([]recipe.Span{span}))}, []recipe.Span{span})
+	s.Replies.KeepBeside(context.WithoutCancel(s.background),
+		&record.Trace{ID: id, Kind: "speaking", Turn: id, Attempt: 1,
+			DeskID: d.DeskID, Revision: d.Number, Visitor: who, Recipe: "speaking", State: string(record.Done),
+			StartedAt: began, Seconds: s.Now().Sub(began).Seconds(),
+			Usage: record.Usage(recipe.Sum([]recipe.Span{span}))}, []recipe.Span{span})
 }
 
 // Holds reports whether the words of a text stand in another in their order; marks, and

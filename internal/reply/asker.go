@@ -130,7 +130,8 @@ func (a asker) account(q steps.Ask, call *recipe.ModelCall, result models.Result
 	if q.Hear != nil {
 		call.Sound = q.Hear.Seconds
 	}
-	if (q.Hear != nil || q.Say != nil) && q.Messages == nil { // minutes are what counts, unless the server counts tokens
+	if (q.Hear != nil || q.Say != nil) &&
+		q.Messages == nil { // minutes are what counts, unless the server counts tokens
 		call.Cost = a.entry.Price.Of(call.PromptTokens, call.CachedTokens, call.ReplyTokens)
 		if err == nil {
 			call.Cost += a.entry.Price.Minutes(call.Sound)

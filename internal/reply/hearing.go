@@ -50,7 +50,8 @@ func hearInstruction(a sound.Asked) string {
 }
 
 // Say has a model speak a text, when it is its turn.
-func (s *Service) Say(ctx context.Context, e models.Entry, who record.Visitor, saying sound.Saying) (spoken recipe.Media,
+func (s *Service) Say(ctx context.Context, e models.Entry, who record.Visitor,
+	saying sound.Saying) (spoken recipe.Media,
 	call *recipe.ModelCall, err error) {
 	call, err = s.beside(ctx, e, who, steps.Ask{Say: &saying, File: func(f recipe.Media) { spoken = f }})
 	if err == nil && len(spoken.Body) == 0 {

@@ -119,8 +119,10 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	}
 	var recordings *recording.Service
 	if o.Reader != nil {
-		recordings = recording.New(recording.Options{Store: o.Store.Recordings, Files: o.Store.Shelves, Reader: o.Reader,
-			Desks: desks, Replies: replies, Shelves: o.Shelf, Limits: o.Limits, Log: o.Log, Instance: instance, Now: o.Now})
+		recordings = recording.New(recording.Options{Store: o.Store.Recordings, Files: o.Store.Shelves,
+			Reader: o.Reader,
+			Desks:  desks, Replies: replies, Shelves: o.Shelf, Limits: o.Limits, Log: o.Log, Instance: instance,
+			Now: o.Now})
 	}
 	background, stop := context.WithCancel(context.Background())
 	r := &Rooms{stop: stop, Rooms: web.Rooms{

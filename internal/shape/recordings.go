@@ -71,7 +71,8 @@ func Recording(r record.Recording, price float64, maker bool) api.Recording {
 func Sentences(shown, heard sound.Transcript) []api.SpokenSentence {
 	all := make([]api.SpokenSentence, len(shown.Sentences))
 	for i, s := range shown.Sentences {
-		all[i] = api.SpokenSentence{Start: s.Start, End: s.End, Text: s.Text, Who: s.Who, Words: All(s.Words, spokenWord)}
+		all[i] = api.SpokenSentence{Start: s.Start, End: s.End, Text: s.Text, Who: s.Who,
+			Words: All(s.Words, spokenWord)}
 		if i < len(heard.Sentences) && heard.Sentences[i].Text != s.Text {
 			all[i].Heard = heard.Sentences[i].Text
 		}
@@ -87,7 +88,8 @@ func spokenWord(w sound.Word) api.SpokenWord {
 const mostPeaks = 1200
 
 // RecordingWhole is a recording with its words.
-func RecordingWhole(r record.Recording, pieces []record.SoundPiece, price float64, maker, peaks bool) api.RecordingWhole {
+func RecordingWhole(r record.Recording, pieces []record.SoundPiece, price float64, maker,
+	peaks bool) api.RecordingWhole {
 	shown, heard := recording.Transcript(r, pieces)
 	w := api.RecordingWhole{Recording: Recording(r, price, maker), Sentences: Sentences(shown, heard), Peaks: []int{}}
 	if peaks {

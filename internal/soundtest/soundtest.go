@@ -29,7 +29,8 @@ func Say(t testing.TB, text string) []byte {
 
 // Kinds are the kinds that As makes.
 func Kinds() []string {
-	return []string{"wav", "mp3", "m4a", "mp4", "ogg", "opus", "flac", "webm", "mpeg", "mov", "avi", "aac", "ts", "aiff",
+	return []string{"wav", "mp3", "m4a", "mp4", "ogg", "opus", "flac", "webm", "mpeg", "mov", "avi", "aac", "ts",
+		"aiff",
 		"caf"}
 }
 

@@ -77,7 +77,8 @@ func (s *Recordings) Sound(ctx context.Context, id uuid.UUID, offset int64) io.R
 }
 
 const recordingColumns = `r.id, r.conversation, r.desk, r.visitor, r.name, r.kind, r.kept, r.size, r.seconds,
-	r.note, r.source, r.added_at, r.keep_until, r.state, r.problem, r.wishes, r.model, r.attempt, r.begun_at, r.ended_at,
+	r.note, r.source, r.added_at, r.keep_until, r.state, r.problem, r.wishes, r.model, r.attempt, r.begun_at,
+		r.ended_at,
 	r.language, r.put_right, r.document, r.cost, r.version`
 
 // whole are the columns that are large.
@@ -238,7 +239,8 @@ func (s *Recordings) Claim(ctx context.Context, id uuid.UUID, instance int32) (b
 }
 
 // PutRight keeps what a visitor put right of a sentence; a zero Right takes it back.
-func (s *Recordings) PutRight(ctx context.Context, id uuid.UUID, who record.Visitor, sentence int, r sound.Right) error {
+func (s *Recordings) PutRight(ctx context.Context, id uuid.UUID, who record.Visitor, sentence int,
+	r sound.Right) error {
 	if r == (sound.Right{}) {
 		return s.one(ctx, `update recording set put_right = put_right - $3::int::text, version = version + 1
 			where id = $1 and visitor = $2 and heard is not null`, id, who[:], sentence)

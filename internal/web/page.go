@@ -45,7 +45,8 @@ func loadPages(console fs.FS, basePath string) (*pages, error) {
 // securityPolicy allows the page what it needs and nothing from elsewhere:
 // whatever a model writes, it cannot make a browser fetch from another site.
 const securityPolicy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; " +
-	"img-src 'self' data: blob:; media-src 'self' blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; frame-ancestors 'self'; " +
+	"img-src 'self' data: blob:; media-src 'self' blob:; connect-src 'self'; form-action 'none'; frame-src 'self'; " +
+	"frame-ancestors 'self'; " +
 	"base-uri 'self'"
 
 // documents are the handlers of the pages and their files.

@@ -23,7 +23,7 @@ const tooLarge fault.Code = "too-large"
 var statuses = map[fault.Code]int{
 	fault.NoDesk: 404, fault.NoConversation: 404, fault.NoTurn: 404, fault.NotShared: 404, fault.NoTrace: 404,
 	fault.NoModel: 404, fault.NoPicture: 404, fault.Blind: 422, fault.NoRecording: 404,
-	fault.Deaf: 422,
+	fault.Deaf:    422,
 	fault.TooMuch: 422, fault.TooLate: 504, fault.StepFailed: 502,
 	fault.NoConnection: 404, fault.Exists: 409, fault.NotOffered: 409, fault.WrongPassword: 401, fault.TokenNeeded: 401,
 	fault.Forbidden: 403, fault.NotHere: 404,

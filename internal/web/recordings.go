@@ -177,7 +177,8 @@ func (s *recordings) addAt(c fiber.Ctx) error {
 	taken.Take(limits.FetchedBytes, int64(len(body)))
 	if why := source.Told(err); err != nil && !why.IsZero() {
 		return c.Status(fiber.StatusCreated).JSON(api.RecordingsGiven{Conversation: b.Conversation,
-			Recordings: []api.Recording{}, Refused: []api.NotBrought{{Name: cmp.Or(title, b.Address), Problem: why.String(), Phrase: why}}})
+			Recordings: []api.Recording{}, Refused: []api.NotBrought{{Name: cmp.Or(title, b.Address),
+				Problem: why.String(), Phrase: why}}})
 	}
 	if err != nil {
 		return err

@@ -64,7 +64,8 @@ func (w *heardWish) take(c fiber.Ctx, name, value string) error {
 		w.words = w.words || value == "word"
 	case slices.Contains(hearPass, name):
 	case !slices.Contains(hearKnow, name):
-		return refuse(c, name, "unknown_parameter", fmt.Sprintf("The parameter %q is not known here; leave it out.", name))
+		return refuse(c, name, "unknown_parameter", fmt.Sprintf("The parameter %q is not known here; leave it out.",
+			name))
 	case name == "model":
 		w.model = value
 	case name == "language":
@@ -167,8 +168,9 @@ func (s *speech) hearing(c fiber.Ctx, w heardWish) (*desk.Desk, error) {
 	}
 	own := d.Settings.Sound
 	for name, there := range map[string]bool{"task": w.wishes.Task != "" && w.wishes.Task != cmp.Or(own.Task, "write"),
-		"language":    w.wishes.Language != "" && w.wishes.Language != own.Language,
-		"temperature": w.wishes.Temperature != nil && (own.Temperature == nil || *own.Temperature != *w.wishes.Temperature)} {
+		"language": w.wishes.Language != "" && w.wishes.Language != own.Language,
+		"temperature": w.wishes.Temperature != nil && (own.Temperature == nil ||
+			*own.Temperature != *w.wishes.Temperature)} {
 		if there && !own.May(name) {
 			return nil, refuse(c, name, notSupported, fmt.Sprintf("The %s cannot be chosen at this desk; leave it out.",
 				name))

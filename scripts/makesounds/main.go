@@ -140,7 +140,8 @@ func encode(samples []int16, file, title string) {
 	}
 	codec := map[string][]string{".m4a": {"-c:a", "aac", "-b:a", "24k"}, ".mp3": {"-b:a", "24k"},
 		".ogg": {"-c:a", "libopus", "-b:a", "24k"}}[filepath.Ext(file)]
-	cmd := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y", "-f", "s16le", "-ar", fmt.Sprint(rate), "-ac",
+	cmd := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y", "-f", "s16le", "-ar", fmt.Sprint(rate),
+		"-ac",
 		"1", "-i", "pipe:0"}, codec...), "-metadata", "title="+title, file)...)
 	cmd.Stdin = strings.NewReader(string(raw))
 	if said, err := cmd.CombinedOutput(); err != nil {

@@ -144,7 +144,8 @@ func (s sample) written(from, length float64, english bool, prompt string) (segm
 			at = end
 		}
 		if len(kept) > 0 {
-			segments = append(segments, segment{len(segments), first - from, last - from, strings.Join(kept, " "), -0.2})
+			segments = append(segments, segment{len(segments), first - from, last - from, strings.Join(kept, " "),
+				-0.2})
 		}
 	}
 	return segments, words
@@ -231,7 +232,8 @@ func tellHeard(w http.ResponseWriter, r *http.Request, text, language string, le
 	case "vtt":
 		say("text/vtt; charset=utf-8", cues(".", "WEBVTT\n\n", false))
 	case "verbose_json":
-		all := map[string]any{"task": "transcribe", "language": languageNames[language], "duration": length, "text": text,
+		all := map[string]any{"task": "transcribe", "language": languageNames[language], "duration": length,
+			"text":     text,
 			"segments": segments}
 		if slices.Contains(r.MultipartForm.Value["timestamp_granularities[]"], "word") {
 			all["words"] = words

@@ -96,7 +96,8 @@ func (s *Site) sound(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	_, ending, _ := strings.Cut(r.PathValue("file"), ".")
-	w.Header().Set("Content-Type", map[string]string{"mp3": "audio/mpeg", "m4a": "audio/mp4", "ogg": "audio/ogg"}[ending])
+	w.Header().Set("Content-Type", map[string]string{"mp3": "audio/mpeg", "m4a": "audio/mp4",
+		"ogg": "audio/ogg"}[ending])
 	_, _ = w.Write(body)
 }
 

@@ -59,6 +59,10 @@
   const took = (p: Schemas["RecordingPiece"]) => p.calls.reduce((sum, c) => sum + c.seconds, 0);
   const all = $derived(inside?.sentences.map((s) => s.heard || s.text).join(" ") ?? "");
 
+  const about =
+    "How this recording was cut and heard, piece by piece. Try it in another way below; what the visitor’s page " +
+    "shows stays as it is.";
+
   async function again(e: SubmitEvent) {
     e.preventDefault();
     if (!inside) return;
@@ -94,9 +98,7 @@
     <p class="mt-6"><Link href={hrefOf("")} onclick={router.follow}>All desks</Link></p>
   </Page>
 {:else if inside && recording}
-  <Page
-    title={inside.recording.name}
-    about="How this recording was cut and heard, piece by piece. Try it in another way below; what the visitor’s page shows stays as it is.">
+  <Page title={inside.recording.name} {about}>
     <p class="mt-2 text-fine text-faded">
       At <Link href="{pageData.base}/at/{inside.desk}/{inside.recording.conversation}">{inside.desk}</Link>,
       {clock(inside.recording.seconds)}{inside.model

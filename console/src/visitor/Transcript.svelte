@@ -168,7 +168,10 @@
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <ol
   bind:this={list}
-  class="mt-3 max-h-[44dvh] overflow-y-auto overscroll-contain py-1 font-serif text-text leading-relaxed print:max-h-none"
+  class={[
+    "mt-3 max-h-[44dvh] overflow-y-auto overscroll-contain py-1 font-serif text-text leading-relaxed",
+    "print:max-h-none",
+  ]}
   aria-label={say.sound.said(recording.facts.name)}
   tabindex="0">
   {#each recording.sentences as s, i (i)}
@@ -237,7 +240,10 @@
         {#if editable}
           <button
             data-edit
-            class="icon !size-7 shrink-0 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 pointer-coarse:opacity-100 focus-visible:opacity-100"
+            class={[
+              "icon !size-7 shrink-0 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100",
+              "pointer-coarse:opacity-100 focus-visible:opacity-100",
+            ]}
             aria-label={say.sound.putRight(clock(s.start))}
             title={say.sound.putRightTitle}
             onclick={() => edit(i)}><Pencil size={14} aria-hidden="true" /></button>

@@ -65,7 +65,8 @@ func newEndpoint(c models.Connection, key models.Secret) (models.Client, error) 
 	if err != nil {
 		return nil, fmt.Errorf("the endpoint's templates cannot be read: %w", err)
 	}
-	for _, place := range []string{e.how.Words, e.how.Sentences, e.how.Language, e.how.Reply, e.how.Thought, e.how.Finish, e.how.PromptTokens, e.how.ReplyTokens,
+	for _, place := range []string{e.how.Words, e.how.Sentences, e.how.Language, e.how.Reply, e.how.Thought,
+		e.how.Finish, e.how.PromptTokens, e.how.ReplyTokens,
 		e.how.Error} {
 		if err := jsontext.CheckPointer(place); err != nil {
 			return nil, err

@@ -126,7 +126,8 @@ func readHeard(body []byte, kind, form string) (h sound.Heard, tokens [2]int, er
 	if page := pageOr(body); page != "" || strings.Contains(kind, "text/html") {
 		return h, tokens, &garbled{"the answer is " + firstOf(page, "a page") + ": " + shorten(body)}
 	}
-	if cues := sound.ReadCues(text); form == "srt" || form == "vtt" || strings.HasPrefix(text, "WEBVTT") && len(cues) > 0 {
+	if cues := sound.ReadCues(text); form == "srt" || form == "vtt" || strings.HasPrefix(text, "WEBVTT") &&
+		len(cues) > 0 {
 		var all []string
 		for _, c := range cues {
 			all = append(all, c.Text)

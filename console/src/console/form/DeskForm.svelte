@@ -48,6 +48,14 @@
       : [];
   });
 
+  /** What visitors may change of how a recording is written down. */
+  const changeable = [
+    ["task", "what becomes of it"],
+    ["language", "the language"],
+    ["names", "all names"],
+    ["temperature", "the temperature"],
+  ] as const;
+
   const orNothing = (text: string) => (text === "" ? undefined : text);
   const numberOrNothing = (text: string) =>
     text.trim() === "" || Number.isNaN(Number(text)) ? undefined : Number(text);
@@ -481,7 +489,7 @@
           <fieldset>
             <legend class="font-semibold">What visitors may change</legend>
             <div class="mt-1.5 flex flex-wrap gap-x-5 gap-y-1">
-              {#each [["task", "what becomes of it"], ["language", "the language"], ["names", "all names"], ["temperature", "the temperature"]] as const as [key, name] (key)}
+              {#each changeable as [key, name] (key)}
                 <label class="flex items-center gap-2"
                   ><input
                     type="checkbox"
