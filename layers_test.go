@@ -158,7 +158,7 @@ var layers = []struct {
 		"juvalogos/internal/pdfium",
 		"juvalogos/examples/programs/talk", "juvalogos/internal/models",
 		"juvalogos/internal/api", "juvalogos/core/prompt", "juvalogos/core/recipe",
-		"juvalogos/core/scoring", "juvalogos/core/sound", "juvalogos/internal/soundtest", "juvalogos/standin/scripted",
+		"juvalogos/core/difference", "juvalogos/core/scoring", "juvalogos/standin/scripted",
 		"juvalogos/internal/client", "juvalogos/internal/sse"}},
 	{"juvalogos/bench/reading", []string{"juvalogos/core/reading", "juvalogos/internal/pdfium"}},
 	{"juvalogos/bench/injections", []string{"juvalogos/core/", "juvalogos/internal/models"}},
@@ -225,7 +225,8 @@ func TestCoreAsksNoClock(t *testing.T) {
 // and the bench do.
 func TestNothingOfTheProductKnowsTheStandIns(t *testing.T) {
 	for _, p := range packages(t) {
-		if p.ImportPath == "juvalogos/internal/testbed" || strings.HasPrefix(p.ImportPath, "juvalogos/standin/") {
+		if p.ImportPath == "juvalogos/internal/testbed" || p.ImportPath == "juvalogos/bench" ||
+			strings.HasPrefix(p.ImportPath, "juvalogos/standin/") {
 			continue
 		}
 		for _, i := range p.Imports {

@@ -56,7 +56,7 @@ var parts = []struct {
 }{
 	{"reading", readingFiles},
 	{"engine", engine}, {"program", program}, {"idle", idle}, {"one", oneAtATime}, {"fast", asFastAsPossible},
-	{"many", manyAtOnce}, {"brought", brought}, {"pictured", pictured}, {"remembering", remembering},
+	{"many", manyAtOnce}, {"brought", brought}, {"pictured", pictured}, {"heard", heard}, {"remembering", remembering},
 	{"keeping", keeping},
 }
 

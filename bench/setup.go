@@ -30,6 +30,15 @@ const connections = `connections:
     address: ` + direct + `/v1
     key: env:STANDIN_KEY
     models: [{name: heather-2, context: 8192}, {name: orchid-eye, context: 16384, can: [chat, see]}]
+  - name: tones
+    address: http://` + toneServer + `/v1
+    models: [{name: tone-ear, context: 2048, can: [hear], hears: {seconds: 60}}]
+  - name: recogniser
+    program: {run: [sh, -c, 'pocketsphinx_continuous -infile "$JUVALOGOS_FILES" -logfn /dev/null'], speaks: plain}
+    longest: 30m
+    models:
+      - {name: hall-ear, context: 2048, can: [hear], hears: {seconds: 30, languages: [en], prompts: false}}
+      - {name: hall-ear-whole, context: 2048, can: [hear], hears: {seconds: 7200, bytes: 40000000, prompts: false}}
 `
 
 const deskFile = `slug: bench

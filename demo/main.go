@@ -317,11 +317,14 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/labels         reads the text in pictures
                      %[2]s/at/draw-a-label   makes pictures from words
                      %[2]s/at/more-labels    makes pictures from a picture
+                     %[2]s/at/voice-notes    writes recordings down; its recogniser is real
+                     %[2]s/at/into-english   translates what is spoken
+                     %[2]s/at/the-talk       answers from a recorded talk, with the minute
   Make desks         %s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
   The models         are simulated, at http://%[5]s, with a reference site at /reference/;
-                     the one behind Next Lines is real, and tiny
+                     Next Lines, the recogniser and the voice are real, and small
   Data and log       %s, %s
 
 Ctrl-C stops everything. The data stays.

@@ -158,9 +158,15 @@ var pictures = []picture{
 		ask("How many shapes stand out here?"), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
 	}},
 	{"visitor-gallery", browser.Desk, "", gallery()},
-	{"visitor-dark", dark, "hive-helper",
-		[]browser.Action{ask("How much do I feed my bees for the winter?"), begin("When is honey ripe?"),
-			chromedp.Sleep(2 * time.Second)}},
+	{"visitor-sound", dark, "the-talk", []browser.Action{
+		script(`[...document.querySelectorAll("button")].find(b => b.innerText.startsWith("Wintering")).click()`),
+		chromedp.WaitVisible(chromedp.CSS("[data-recording] form .button-main")),
+		script(`document.querySelector("[data-recording] form .button-main").click()`),
+		chromedp.WaitReady(chromedp.CSS("[data-edit]")), chromedp.Sleep(2 * time.Second),
+		ask("When should mites be counted?"), chromedp.Sleep(time.Second),
+		script(`[...document.querySelectorAll(".notes button")].find(b => b.offsetParent).click()`),
+		chromedp.Sleep(2 * time.Second), script(`scrollTo({top: 190})`), chromedp.Sleep(300 * time.Millisecond),
+	}},
 }
 
 func (p picture) take(chromium *browser.Chromium, folder string) error {

@@ -63,3 +63,9 @@ func (c *Client) StopRecording(ctx context.Context, id string) error {
 func (c *Client) RecordingText(ctx context.Context, id, as string) ([]byte, error) {
 	return c.file(ctx, "/api/recordings/"+url.PathEscape(id)+"/text?as="+url.QueryEscape(as))
 }
+
+// RecordingInside is how a recording of one's own was written down, for makers.
+func (c *Client) RecordingInside(ctx context.Context, id string) (in api.RecordingInside, err error) {
+	err = c.call(ctx, http.MethodGet, "/api/recordings/"+url.PathEscape(id)+"/inside", nil, &in)
+	return in, err
+}

@@ -2,6 +2,7 @@ package models
 
 import (
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -15,6 +16,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/sound"
 	"juvalogos/core/thinking"
 	"juvalogos/core/yamlfile"
 )
@@ -167,6 +169,10 @@ func (e Entry) Probe(ctx context.Context) Probe {
 	}
 	if e.Able("pictures") && !e.Able("chat") {
 		p.pictures(ctx)
+		return p.probe
+	}
+	if (e.Able("hear") || e.Able("speech")) && !e.Able("chat") {
+		p.sound(ctx)
 		return p.probe
 	}
 	question := probeQuestion(e.Manners, e.Able("chat"))
@@ -365,6 +371,53 @@ func (p *prober) pictures(ctx context.Context) {
 	}
 	p.probe.Works, p.probe.FirstTokenMS = true, t.first.Sub(t.began).Seconds()*1000
 	p.probe.Reply = "a picture (" + t.files[0] + ")"
+}
+
+// sound has a second of silence heard, or a word spoken, the cheapest ways to see that
+// something can be.
+func (p *prober) sound(ctx context.Context) {
+	r := Request{Say: &sound.Saying{Text: "Yes.", Voice: p.entry.Speaks.Voice(""), Kind: p.entry.Speaks.Kind},
+		Manners: p.entry.Manners}
+	if p.entry.Able("hear") {
+		r = Request{Hear: &sound.Asked{Seconds: 1}, Manners: p.entry.Manners,
+			Files: []recipe.Media{{Name: "silence", Kind: "audio/wav", Body: silence(time.Second)}}}
+	}
+	t, err := p.ask(ctx, r)
+	var failure *Error
+	if errors.As(err, &failure) && failure.Kind == SaidNothing && r.Hear != nil {
+		err = nil // nothing was said
+	}
+	if err == nil && r.Say != nil && len(t.files) == 0 {
+		err = &Error{Kind: SaidNothing, Entry: p.entry.Path(), Detail: "the answer has no sound"}
+	}
+	if err != nil {
+		p.entry.explain(ctx, &p.probe, err)
+		return
+	}
+	p.probe.Works, p.probe.FirstTokenMS = true, time.Since(t.began).Seconds()*1000
+	if p.probe.Reply = "it hears"; r.Say != nil {
+		p.probe.Reply = "it speaks (" + t.files[0] + ")"
+	}
+}
+
+// silence is a WAV of 16000 samples a second, of one channel, in which nothing is.
+func silence(of time.Duration) []byte {
+	const rate = 16000
+	size := uint32(2 * rate * of / time.Second)
+	head := []byte("RIFF")
+	head = binary.LittleEndian.AppendUint32(head, 36+size)
+	head = append(head, "WAVEfmt "...)
+	head = binary.LittleEndian.AppendUint32(head, 16)
+	for _, v := range []uint16{1, 1} {
+		head = binary.LittleEndian.AppendUint16(head, v)
+	}
+	head = binary.LittleEndian.AppendUint32(head, rate)
+	head = binary.LittleEndian.AppendUint32(head, 2*rate)
+	for _, v := range []uint16{2, 16} {
+		head = binary.LittleEndian.AppendUint16(head, v)
+	}
+	head = binary.LittleEndian.AppendUint32(append(head, "data"...), size)
+	return append(head, make([]byte, size)...)
 }
 
 func (e Entry) explain(ctx context.Context, p *Probe, err error) {

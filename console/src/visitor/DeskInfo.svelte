@@ -46,6 +46,11 @@
       say.desk.picturesAbout(desk.pictures.most ?? 1, desk.pictures.turns ?? 1, desk.pictures.hours ?? 1),
       say.desk.picturesStripped,
     ])}{/if}
+  {#if desk.sound.take}{@render list(say.desk.sound, [
+      say.sound.kinds(desk.sound.minutes ?? 0),
+      say.sound.kept(desk.sound.keep ?? "", desk.sound.days ?? 0),
+      say.desk.soundOwn,
+    ])}{/if}
   {#if offersBringing(desk)}{@render list(say.desk.bringing, [
       say.desk.bringingAbout(
         desk.bring.sources.map((s) => s.title),

@@ -187,6 +187,10 @@ export const en = {
     picturesStripped:
       "Where, when and with which camera it was taken is taken out before anything is sent. Pictures stay with the " +
       "conversation and go when you remove it.",
+    sound: "Your own recordings",
+    soundOwn:
+      "Where and with what it was recorded is taken out before anything is sent. Only you can hear and read your " +
+      "recordings here.",
     remembers: "What it remembers",
     remembersNothing: "It remembers nothing of what was said before: each question stands alone.",
     remembersTurns: (turns: number, summary: boolean) =>
@@ -631,6 +635,7 @@ export const en = {
     "aloud.pause": "Reading stops for now.",
     "aloud.speed": "How fast the voice speaks.",
     "aloud.stop": "Ends reading.",
+    "desk.sound": "What you may speak, and what becomes of it.",
     "sound.address": "What stands in the address line of your browser when the recording is open.",
     "sound.addressExample": "How an address begins.",
     "sound.askAbout": "Ready questions on what is said in the recording.",
