@@ -131,11 +131,11 @@ func TestLiteralsAreFound(t *testing.T) {
 func TestLabelsHavePlainReadings(t *testing.T) {
 	trade := regexp.MustCompile(`(?i)\b(token|prompt|model|embedding|retriev|inference|LLM|session|cookie|cache|API)`)
 	got := eval[map[string][]string](t, `
-		const labels = [], readings = logic.en.readings;
+		const labels = [], readings = logic.readings;
 		const walk = (of, path) => {
 			for (const [key, value] of Object.entries(of)) {
 				const at = path ? path + "." + key : key;
-				if (at === "service" || at === "readings") continue;
+				if (at === "service") continue;
 				if (typeof value === "string") { if (!/[.…:]$/.test(value)) labels.push(at); }
 				else if (value && typeof value === "object") walk(value, at);
 			}

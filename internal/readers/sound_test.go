@@ -1,13 +1,18 @@
 package readers
 
 import (
+	"bytes"
 	"context"
+	"encoding/binary"
 	"errors"
+	"fmt"
+	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"juvalogos/core/reading"
 	"juvalogos/core/sound"
@@ -136,5 +141,91 @@ func TestWhatIsWrongWithSoundsIsSaid(t *testing.T) {
 	cancel()
 	if _, err := p.Record(ctx, "a", opened(t, wav), opened(t, nil), 60); !errors.Is(err, context.Canceled) {
 		t.Errorf("given up: %v", err)
+	}
+}
+
+// Files that are broken at random, cut off or made to be read without end are told to be
+// so, or are read; nothing else happens, and soon.
+func TestBrokenSoundsDoNoHarm(t *testing.T) {
+	p := New(t.TempDir())
+	defer p.Close()
+	r := rand.New(rand.NewPCG(19, 1))
+	wav := soundtest.Say(t, "Light it. Wait.")
+	read := func(name string, body []byte) {
+		t.Helper()
+		began := time.Now()
+		got, _, err := record(t, p, name, body)
+		var problem *reading.Problem
+		if err != nil && !errors.As(err, &problem) {
+			t.Errorf("%s: %v", name, err)
+		}
+		if err == nil && (got.Seconds > 601 || len(got.Loudness) == 0) {
+			t.Errorf("%s: %.0f s", name, got.Seconds)
+		}
+		if took := time.Since(began); took > time.Minute {
+			t.Errorf("%s took %s", name, took)
+		}
+	}
+	for _, kind := range soundtest.Kinds() {
+		body := soundtest.As(t, wav, kind)
+		for n := range 2 {
+			broken := bytes.Clone(body)
+			for range 30 {
+				at := r.IntN(len(broken))
+				if n == 1 {
+					at = r.IntN(min(len(broken), 400)) // in its head
+				}
+				broken[at] = byte(r.IntN(256))
+			}
+			read(fmt.Sprintf("broken-%d.%s", n, kind), broken)
+		}
+		read("cut."+kind, body[:r.IntN(len(body))])
+	}
+	head := bytes.Clone(wav[:44])
+	for at, v := range map[int]uint32{22: 0xffff_ffff, 24: 0xffff_ffff, 40: 0xffff_ffff, 4: 0} {
+		hostile := append(bytes.Clone(head), wav[44:]...)
+		binary.LittleEndian.PutUint32(hostile[at:], v)
+		read(fmt.Sprintf("head-%d.wav", at), hostile)
+	}
+}
+
+// A small file that lasts for hours is read no longer than may be.
+func TestALongSoundInASmallFile(t *testing.T) {
+	p := New(t.TempDir())
+	defer p.Close()
+	file := filepath.Join(t.TempDir(), "long.opus")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=f=300:r=8000", "-t", "1800", "-c:a",
+		"libopus", "-b:a", "6k", "-frame_duration", "60", file).CombinedOutput(); err != nil {
+		t.Fatalf("%s", out)
+	}
+	body, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, _, err = record(t, p, "long.opus", body)
+	var problem *reading.Problem
+	if !errors.As(err, &problem) || !strings.Contains(problem.What.String(), "longer than 10 minutes") {
+		t.Errorf("half an hour in %d MB: %v", len(body)>>20, err)
+	}
+}
+
+// What a file names outside of itself is not opened.
+func TestSoundsOpenNothingElse(t *testing.T) {
+	p := New(t.TempDir())
+	defer p.Close()
+	folder := t.TempDir()
+	secret := filepath.Join(folder, "secret.wav")
+	if err := os.WriteFile(secret, soundtest.Say(t, "This is a secret."), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for name, body := range map[string]string{
+		"list.m3u8":   "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\nfile://" + secret + "\n",
+		"concat.txt":  "ffconcat version 1.0\nfile '" + secret + "'\n",
+		"sdp.sdp":     "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nm=audio 5004 RTP/AVP 0\n",
+		"playlist.mp": "RIFF\x00\x00\x00\x00WAVE#EXTM3U\nfile://" + secret,
+	} {
+		if r, _, err := record(t, p, name, []byte(body)); err == nil {
+			t.Errorf("%s was read: %.1f s", name, r.Seconds)
+		}
 	}
 }

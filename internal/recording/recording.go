@@ -158,7 +158,11 @@ func (s *Service) Take(ctx context.Context, f For, name string, body io.Reader) 
 	if _, err := out.Seek(0, io.SeekStart); err != nil {
 		return r, problem, err
 	}
-	err = s.Store.Add(ctx, &r, out, mostKept)
+	channel := "page"
+	if f.Desk.Number == 0 {
+		channel = "preview" // trying a draft leaves nothing behind
+	}
+	err = s.Store.Add(ctx, &r, channel, out, mostKept)
 	return r, problem, fault.NotFound(s.Log, fault.NoConversation, err)
 }
 
@@ -250,7 +254,8 @@ func Wishes(d deskfile.Sound, e models.Entry, own record.Wishes) (record.Wishes,
 			return w, fault.Say(fault.Invalid, "The temperature is a number from 0 to 1.")
 		}
 	}
-	if added := strings.Join(strings.Fields(own.Names), " "); added != "" && e.Hears.Guided() {
+	if added := strings.Join(strings.Fields(string(record.Clean([]byte(own.Names)))), " "); added != "" &&
+		e.Hears.Guided() {
 		if d.May("names") {
 			w.Names = added
 		} else if w.Names != added && !strings.Contains(w.Names, added) {

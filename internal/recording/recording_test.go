@@ -271,7 +271,10 @@ func TestStoppedAndGoneOnWith(t *testing.T) {
 	wav, truth := tones(300, 0.1, 9)
 	r := p.take(t, wav)
 	p.begin(t, r.ID, false)
-	time.Sleep(500 * time.Millisecond)
+	testbed.Within(t, 20*time.Second, "some of it is heard", func() bool {
+		one, pieces, err := p.Recordings.Wait(t.Context(), r.ID, testbed.Alice, 0)
+		return err == nil && said(one, pieces) != ""
+	})
 	if err := p.Recordings.Begin(t.Context(), p.desk, r.ID, testbed.Alice, record.Wishes{},
 		false); testbed.Code(err) != "still-writing" {
 		t.Errorf("begun twice: %v", err)

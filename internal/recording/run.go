@@ -214,7 +214,7 @@ func (w *writing) piece(ctx context.Context, p record.SoundPiece) error {
 		p.State, p.Problem = record.PieceFailed, said(err)
 		w.Log.Warn("a piece of a recording was not heard", "recording", w.r.ID, "piece", p.Number, "error", err)
 	} else {
-		p.Words, p.Language = heard.Spread(stretch(w.r.Loudness, p.Piece)), heard.Language
+		p.Words, p.Language = spread(heard, stretch(w.r.Loudness, p.Piece)), heard.Language
 	}
 	for {
 		kept, failed := w.Store.KeepPiece(context.WithoutCancel(ctx), w.r.ID, p, w.Instance)
@@ -236,6 +236,16 @@ func (w *writing) piece(ctx context.Context, p record.SoundPiece) error {
 		return err
 	}
 	return nil
+}
+
+// mostWords is how many words a second of sound may have: nobody speaks faster, but a model
+// may not find an end.
+const mostWords = 12
+
+// spread makes timed words of what was heard, no more than can have been said.
+func spread(heard sound.Heard, l sound.Loudness) []sound.Word {
+	words := heard.Spread(l)
+	return words[:min(len(words), int(mostWords*l.Seconds())+20)]
 }
 
 func joinErrors(calls []recipe.ModelCall, err error) (json.RawMessage, error) {
@@ -736,7 +746,7 @@ func (w *writing) atOnce(ctx context.Context, pieces []record.SoundPiece, news f
 				return
 			}
 			pieces[i].State, pieces[i].Language = record.PieceDone, heard.Language
-			pieces[i].Words = heard.Spread(stretch(w.r.Loudness, pieces[i].Piece))
+			pieces[i].Words = spread(heard, stretch(w.r.Loudness, pieces[i].Piece))
 			if news != nil {
 				news(sound.Transcript{Sentences: sound.Sentences(joined(pieces, true))})
 			}

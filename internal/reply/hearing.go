@@ -26,10 +26,28 @@ func (s *Service) Hear(ctx context.Context, e models.Entry, who record.Visitor, 
 		ask.Messages = []prompt.Message{{Role: prompt.User, Text: hearInstruction(asked)}}
 	}
 	call, err = s.beside(ctx, e, who, ask)
+	call.Answer = steps.Sound(call.Answer)
 	if err == nil && heard.Text == "" && len(heard.Words) == 0 && len(heard.Sentences) == 0 {
 		heard.Text = call.Answer
 	}
-	return heard, call, err
+	return cleaned(heard), call, err
+}
+
+// cleaned is what was heard with what no record can hold replaced.
+func cleaned(h sound.Heard) sound.Heard {
+	words := func(all []sound.Word) {
+		for i := range all {
+			all[i].Text = steps.Sound(all[i].Text)
+		}
+	}
+	h.Text = steps.Sound(h.Text)
+	words(h.Words)
+	for i := range h.Sentences {
+		s := &h.Sentences[i]
+		s.Text, s.Who = steps.Sound(s.Text), steps.Sound(s.Who)
+		words(s.Words)
+	}
+	return h
 }
 
 // hearInstruction is what a model is told that chats and takes sound.

@@ -158,7 +158,11 @@ func TestShapesLoseNothing(t *testing.T) {
 		but []string
 	}{
 		"Face": {Face(file), []string{".inputs", ".passages_only", ".show", ".depicts", ".pictures.openers",
-			".pictures.by_model", ".pictures.elsewhere.slug", ".pictures.elsewhere.title"}},
+			".pictures.by_model", ".pictures.elsewhere.slug", ".pictures.elsewhere.title", ".sound.aloud",
+			".sound.aloud_most", ".sound.asks", ".sound.by_address", ".sound.change", ".sound.days",
+			".sound.dictate", ".sound.english", ".sound.guided", ".sound.keep", ".sound.language",
+			".sound.languages", ".sound.minutes", ".sound.most", ".sound.most_bytes", ".sound.names",
+			".sound.price", ".sound.samples", ".sound.take", ".sound.task", ".sound.temperature"}},
 		"Input": {Input(recipe.Input{Name: "x", Type: recipe.Choice, Title: "x", Choices: []string{"x"},
 			Need: true, Default: filled[recipe.Input]().Default}), []string{".default"}},
 		"Conversation": {Conversation(filled[record.Conversation]()), []string{".shared", ".turns", ".summaries"}},

@@ -16,11 +16,11 @@ import (
 // Add puts a recording on record with its sound; its size is set. It fails with
 // ErrNotFound if its conversation is somebody else's, or was removed. A conversation that
 // is to begin begins with it, under its name.
-func (s *Recordings) Add(ctx context.Context, r *record.Recording, body io.Reader, most int64) error {
+func (s *Recordings) Add(ctx context.Context, r *record.Recording, channel string, body io.Reader, most int64) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) (err error) {
 		if _, err := tx.Exec(ctx, `insert into conversation (id, desk, visitor, channel, title, started_at, asked_at)
-			values ($1, $2, $3, 'page', $4, $5, $5) on conflict do nothing`, r.Conversation, r.DeskID, r.Visitor[:],
-			r.Name, r.AddedAt); err != nil {
+			values ($1, $2, $3, $6, $4, $5, $5) on conflict do nothing`, r.Conversation, r.DeskID, r.Visitor[:],
+			r.Name, r.AddedAt, channel); err != nil {
 			return err
 		}
 		tag, err := tx.Exec(ctx, `insert into recording (id, conversation, desk, visitor, name, kind, size,

@@ -214,6 +214,8 @@ func modelsAt(url string, patience time.Duration, embedding float64) models.File
 				Takes: models.Takes{Side: 256, Kinds: []string{"png"}, Most: 1}},
 			{Name: "alder-brush", Can: []string{"pictures"}, Context: 4096, Price: models.Price{Picture: 0.04},
 				Takes: models.Takes{Shape: "cut", Kinds: []string{"png"}, Seeds: true}},
+			{Name: "burdock-ear", Can: []string{"hear"}, Context: 2048, Price: models.Price{Minute: 0.6},
+				Hears: models.Hears{Seconds: 60, English: true}},
 			{Name: "clover-embed", Can: []string{"embeddings"}, Context: 2048, Price: models.Price{In: embedding}},
 		},
 	}}}

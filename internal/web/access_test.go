@@ -168,7 +168,8 @@ func TestTheWalkOverRoutesAndScopes(t *testing.T) {
 func TestTheWalkOverOwners(t *testing.T) {
 	b := testbed.New(t, testbed.Options{Visit: []string{"nowhere.invalid"}})
 	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: Reader\npurpose: Reads.\n"+
-		"model: orchid-eye\npictures: {take: true}\nattachments: true\nbring: {addresses: true}\n"), ""); err != nil {
+		"model: orchid-eye\npictures: {take: true}\nsound: {take: true, model: burdock-ear}\nattachments: true\n"+
+		"bring: {addresses: true}\n"), ""); err != nil {
 		t.Fatal(err)
 	}
 	alice := visitor(t)
@@ -201,6 +202,7 @@ func TestTheWalkOverOwners(t *testing.T) {
 	}
 	picture := give(t, alice, b.Address+"/api/at/reader/pictures", attached.Conversation, "a.png",
 		picturetest.PNG(picturetest.Flag(4, 4))).Pictures[0].ID
+	recording := recorded(t, alice, b.Address, "reader", attached.Conversation)
 	fill := func(a access) map[string]string {
 		ids := map[string]string{"slug": "reader", "shelf": "attached-" + attached.Conversation, "page": "1.png"}
 		switch {
@@ -210,6 +212,8 @@ func TestTheWalkOverOwners(t *testing.T) {
 			ids["id"] = fmt.Sprint(attached.Added[0].Document)
 		case strings.HasPrefix(a.path, "/api/pictures/"), strings.HasSuffix(a.path, "/sent"):
 			ids["id"] = picture
+		case strings.Contains(a.path, "/recordings/"):
+			ids["id"], ids["sentence"] = recording, "0"
 		case strings.Contains(a.path, "/errands/"):
 			ids["id"] = errand.ID
 		default:

@@ -56,8 +56,8 @@ func (s *recordings) routes(api fiber.Router) {
 	api.Put("/recordings/:id/sentences/:sentence", s.putRight)
 	api.Get("/recordings/:id/sound", s.sound)
 	api.Get("/recordings/:id/text", s.text)
-	api.Get("/recordings/:id/inside", s.allowed(account.Read, s.inside))
-	api.Post("/recordings/:id/tries", s.allowed(account.Publish, s.try))
+	api.Get("/recordings/:id/inside", s.allowed(account.Read, s.inside, account.Ask))
+	api.Post("/recordings/:id/tries", s.allowed(account.Publish, s.try, account.Ask))
 }
 
 // at is the desk that recordings are given to, with whoever asks.
@@ -234,13 +234,13 @@ func (s *recordings) take(c fiber.Ctx, who record.Visitor, d *desk.Desk, convers
 }
 
 func (s *recordings) begin(c fiber.Ctx) error {
-	who, d, err := s.hearing(c)
+	_, id, err := s.recordingAsked(c)
 	if err != nil {
 		return err
 	}
-	id, err := uuid.Parse(c.Params("id"))
+	who, d, err := s.hearing(c)
 	if err != nil {
-		return fault.Plain(fault.NoRecording)
+		return err
 	}
 	var b api.RecordingWishes
 	if err := readJSON(c, &b); err != nil {

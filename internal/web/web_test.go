@@ -498,10 +498,10 @@ func TestMakers(t *testing.T) {
 	if desks, err := b.Client.Desks(ctx); err != nil || len(desks) != 1 || desks[0].Title != "Better" {
 		t.Errorf("listed %+v, %v", desks, err)
 	}
-	if list, err := b.Client.Models(ctx); err != nil || len(list) != 6 || list[0].Connection != "shed" {
+	if list, err := b.Client.Models(ctx); err != nil || len(list) != 7 || list[0].Connection != "shed" {
 		t.Errorf("models %+v, %v", list, err)
 	}
-	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 6 ||
+	if probes, err := b.Client.Probe(ctx, ""); err != nil || len(probes) != 7 ||
 		slices.ContainsFunc(probes, func(p api.Probe) bool { return !p.Works }) ||
 		probes[4].Reply != "a picture (image/png)" {
 		t.Errorf("probes %+v, %v", probes, err)

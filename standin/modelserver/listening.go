@@ -95,7 +95,8 @@ func known(curve []byte) (s sample, from float64, ok bool) {
 			}
 		}
 	}
-	return s, from, best < most && len(curve) > 20
+	heard := slices.ContainsFunc(curve, func(v byte) bool { return v > faint+20 })
+	return s, from, heard && best < most && len(curve) > 20
 }
 
 type timedWord struct {

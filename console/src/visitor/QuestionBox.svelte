@@ -10,7 +10,7 @@
   import { onMount, type Snippet } from "svelte";
   import { pageData } from "../pageData";
   import { pictured } from "./pictures.svelte";
-  import { sounding } from "./recordings.svelte";
+  import { sounding } from "./sounding";
 
   interface Props {
     /** Called with files to attach. Default: there is no clip. */

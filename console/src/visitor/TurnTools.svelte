@@ -1,6 +1,7 @@
 <!-- What can be done with a reply, and how long it took. -->
 <script lang="ts">
   import { say } from "../words";
+  import { readings } from "../words/readings";
   import Pencil from "@lucide/svelte/icons/pencil";
   import RotateCcw from "@lucide/svelte/icons/rotate-ccw";
   import ThumbsDown from "@lucide/svelte/icons/thumbs-down";
@@ -81,15 +82,15 @@
       {#if turn.text && speaks}<AloudButton {turn} root={() => reply} most={speaks} />{/if}
       {#if turn.text}<CopyButton text={turn.text} label={say.reply.copy} class="min-h-8" />{/if}
       {#if last && again && !turn.problem}
-        <button class={act} title={say.readings["reply.again"]} onclick={again}
+        <button class={act} title={readings["reply.again"]} onclick={again}
           ><RotateCcw size={14} aria-hidden="true" /> {say.reply.again}</button>
       {/if}
       {#if edit}
-        <button class={act} title={say.readings["question.edit"]} onclick={edit}
+        <button class={act} title={readings["question.edit"]} onclick={edit}
           ><Pencil size={14} aria-hidden="true" /> {say.question.edit}</button>
       {/if}
       {#if last && takeBack}
-        <button class={act} title={say.readings["reply.takeBack"]} onclick={takeBack}
+        <button class={act} title={readings["reply.takeBack"]} onclick={takeBack}
           ><Trash2 size={14} aria-hidden="true" /> {say.reply.takeBack}</button>
       {/if}
       {#if conversation && turn.attempts > 1}

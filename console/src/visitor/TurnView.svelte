@@ -144,7 +144,7 @@
           {sources}
           {notes}
           {article}
-          recordings={conversation?.recordings} />{/if}
+          recordings={conversation?.recordings ?? undefined} />{/if}
     </div>
   {/if}
   <div class="min-w-0">

@@ -21,7 +21,6 @@
   import RestsOn from "./RestsOn.svelte";
   import Link from "../ui/Link.svelte";
   import PictureStrip from "./PictureStrip.svelte";
-  import SoundIn from "./SoundIn.svelte";
   import { viewing } from "./pictures.svelte";
   import NoDesk from "./NoDesk.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -54,7 +53,7 @@
   // Something of a recording is written down.
   const askable = $derived(
     desk?.sound.asks &&
-      conversation?.recordings.list.some((r) => ["ready", "partly"].includes(r.facts.state)),
+      conversation?.recordings?.list.some((r) => ["ready", "partly"].includes(r.facts.state)),
   );
   const ThemeIcon = $derived({ auto: SunMoon, light: Sun, dark: Moon }[theme.choice]);
 
@@ -183,7 +182,11 @@
   ononline={online} />
 
 {#snippet giving()}
-  {#if desk && conversation}<SoundIn recordings={conversation.recordings} hearing={desk.sound} first />{/if}
+  {#if desk && conversation?.recordings}
+    {@const recordings = conversation.recordings}
+    {@const hearing = desk.sound}
+    {#await later() then { SoundIn }}<SoundIn {recordings} {hearing} first />{/await}
+  {/if}
 {/snippet}
 
 {#snippet reading()}
@@ -277,20 +280,21 @@
               class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-head print:font-semibold">
               {conversation.title || desk.title}
             </h1>
-            {#if desk.sound.take && !conversation.loading}
+            {#if conversation.recordings && !conversation.loading}
+              {@const recordings = conversation.recordings}
               <div class="measure space-y-4 pt-8" data-recordings>
-                {#await later() then { RecordingCard }}
-                  {#each conversation.recordings.list as recording (recording.id)}
+                {#await later() then { RecordingCard, SoundIn }}
+                  {#each recordings.list as recording (recording.id)}
                     <RecordingCard
                       {recording}
                       hearing={desk.sound}
-                      remove={() => void conversation.recordings.remove(recording)} />
+                      remove={() => void recordings.remove(recording)} />
                   {/each}
+                  <SoundIn
+                    {recordings}
+                    hearing={desk.sound}
+                    zip={recordings.list.length > 1 ? conversation.id : ""} />
                 {/await}
-                <SoundIn
-                  recordings={conversation.recordings}
-                  hearing={desk.sound}
-                  zip={conversation.recordings.list.length > 1 ? conversation.id : ""} />
                 {#if !conversation.turns.length && askable && desk.openers.length}
                   <div>
                     <h2 class="mb-1 text-sm font-semibold text-faded">{say.sound.askAbout}</h2>
@@ -407,7 +411,7 @@
                   : undefined}
                 bring={brought && (brought.errands.length > 0 || !opens) ? bringIn : undefined}
                 {bringing}
-                hear={desk.sound.take ? (files) => void conversation.recordings.add(files) : undefined}
+                hear={desk.sound.take ? (files) => void conversation.recordings?.add(files) : undefined}
                 dictate={desk.sound.dictate}
                 running={!!conversation.running}
                 last={conversation.turns.at(-1)?.question ?? ""}

@@ -7,7 +7,7 @@ import { Begun } from "./begun.svelte";
 import { Brought } from "./brought.svelte";
 import { linksToSomething } from "./linked";
 import { Pictures } from "./pictures.svelte";
-import { Recordings } from "./recordings.svelte";
+import type { Recordings } from "./recordings.svelte";
 import { Turn } from "./turn.svelte";
 
 /** The conversation on the page, and the list of earlier ones. */
@@ -33,20 +33,14 @@ export class Conversation {
   readonly attached = new Attached(this.begun);
   readonly brought = new Brought(this.begun);
   readonly pictures = new Pictures(this.begun);
-  readonly recordings = new Recordings(this.begun);
+  /** Recordings, where the desk takes some; they come with what is needed later. */
+  recordings = $state<Recordings | null>(null);
   /** Counts the conversations that were opened and have turns. */
   shown = $state(0);
   readonly running = $derived(this.turns.find((t) => t.running));
 
   constructor() {
-    this.recordings.onbegun = (id, title) => {
-      if (this.id) return;
-      this.id = id;
-      this.title = title;
-      Begun.over();
-      history.pushState(null, "", pathOf(id));
-      void this.refresh();
-    };
+    if (pageData.desk?.sound.take) void this.#listen();
     addEventListener("popstate", () => void this.open(idInAddress()));
     void this.refresh();
     const id = idInAddress();
@@ -78,8 +72,23 @@ export class Conversation {
     this.begun.id = id;
     if (pageData.desk?.attachments) this.attached.show();
     if (pageData.desk?.pictures.take) this.pictures.show();
-    if (pageData.desk?.sound.take) this.recordings.show();
+    this.recordings?.show();
     if (pageData.desk && offersBringing(pageData.desk)) this.brought.show();
+  }
+
+  /** Gets ready for recordings. */
+  async #listen() {
+    const { Recordings } = await import("./later");
+    this.recordings = new Recordings(this.begun);
+    this.recordings.onbegun = (id, title) => {
+      if (this.id) return;
+      this.id = id;
+      this.title = title;
+      Begun.over();
+      history.pushState(null, "", pathOf(id));
+      void this.refresh();
+    };
+    this.recordings.show();
   }
 
   /** Shows a conversation; "" is an empty one. */

@@ -11,3 +11,5 @@ export { default as RecordingCard } from "./RecordingCard.svelte";
 export { default as SoundRecorder } from "./SoundRecorder.svelte";
 export { default as Dictation } from "./Dictation.svelte";
 export { default as TurnView } from "./TurnView.svelte";
+export { Recordings } from "./recordings.svelte";
+export { default as SoundIn } from "./SoundIn.svelte";
