@@ -29,6 +29,7 @@ import (
 	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/soundtest"
 	"juvalogos/internal/testbed"
+	"juvalogos/standin/modelserver"
 	"juvalogos/standin/scripted"
 )
 
@@ -119,7 +120,7 @@ const sentences = `document.querySelectorAll("[data-recording] ol li").length`
 // about, loaded again and deleted, by mouse and by keyboard.
 func TestARecordingOnThePage(t *testing.T) {
 	b := newBed(t)
-	ears(t, b)
+	ears(t, b).Doubts = true
 	publish(t, b, soundDesk)
 	wav, words := note(60)
 	m4a := soundtest.As(t, wav, "flac")
@@ -132,16 +133,26 @@ func TestARecordingOnThePage(t *testing.T) {
 		p.shows("[data-recording]", "FLAC, 0:2")
 		p.shows("[data-recording]", "This will cost about $0.2")
 		p.accessible("a recording that was given")
+		// Somebody looks elsewhere meanwhile.
+		run[any](p, `(() => { Object.defineProperty(document, "hidden", {get: () => window.away ?? true, configurable: true}); return null })()`)
 		p.centred("Write it down")
 		p.until("its words are there", sentences+" > 8 && !!document.querySelector('[data-edit]')")
 		p.shows("[data-recording] ol", words[0])
 		p.shows("[data-recording] ol", words[59])
+		p.until("the title tells it", `document.title === "Written down: Morning round.flac"`)
+		run[any](p, `(() => { window.away = false; document.dispatchEvent(new Event("visibilitychange")); return null })()`)
+		p.until("and is as it was", `document.title.includes("Voice notes")`)
+		p.shows("[data-recording]", "Written down: ")
+		p.until("unsure words are marked", `document.querySelectorAll("[data-recording] .unsure").length > 5`)
 		p.accessible("a recording that is written down")
 
 		// Played: from a sentence, by its time; its words are lit.
 		p.do(chromedp.Click(chromedp.CSS("[aria-label^='Play from 0:0']:not([aria-label='Play from 0:00'])")))
 		p.until("it plays", `(() => { const a = document.querySelector("[data-recording] audio"); return !a.paused && a.currentTime > 1 })()`)
 		p.until("a word is lit", `!!document.querySelector("[data-recording] .spoken")`)
+		if title := run[string](p, `navigator.mediaSession.metadata?.title ?? ""`); title != "Morning round.flac" {
+			t.Errorf("the lock screen shows %q", title)
+		}
 		p.click("Pause")
 		p.until("it is paused", `document.querySelector("[data-recording] audio").paused`)
 		p.do(chromedp.Focus(chromedp.CSS("[aria-label='Where in the recording']")))
@@ -173,6 +184,13 @@ func TestARecordingOnThePage(t *testing.T) {
 		p.until("it is there after a reload", sentences+" > 8")
 		p.shows("[data-recording] ol li", "Quillfeather")
 		p.shows("[data-recording]", "put right")
+
+		// A name that was put right goes along with the next recording.
+		p.dropped(giving, map[string][]byte{"next.wav": wav})
+		p.until("the name is among the names", `[...document.querySelectorAll("form input")].some(i => i.value.includes("Quillfeather"))`)
+		p.do(chromedp.Click(browser.Button("Delete next.wav")))
+		p.click("Delete it")
+		p.until("one is left", `document.querySelectorAll("[data-recording]").length === 1`)
 
 		// Taken away, and read back by another program.
 		id := run[string](p, `document.querySelector("[data-recording]").dataset.recording`)
@@ -404,6 +422,44 @@ func TestARepliesIsReadAloud(t *testing.T) {
 	p.until("the next sentence is lit", fmt.Sprintf(`CSS.highlights.get("aloud") && [...CSS.highlights.get("aloud")].map(String).join("") !== %q`, first))
 	p.click("Stop reading")
 	p.until("nothing is lit", `!CSS.highlights.has("aloud")`)
+
+	// While the next one is being written.
+	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(12.0)})
+	p.ask("What does a first year with bees look like?")
+	p.until("some of it is there", `document.querySelector("article:last-of-type .prose")?.textContent.length > 30`)
+	p.do(chromedp.Click(browser.Button("Read aloud")))
+	if !run[bool](p, `document.querySelectorAll("article").length === 2`) {
+		t.Error("the wrong reply is read")
+	}
+	p.until("a sentence is lit before the reply ends",
+		`CSS.highlights.get("aloud")?.size > 0 && document.querySelector("article:last-of-type").ariaBusy === "true"`)
+}
+
+// Code, tables and references are left out.
+func TestWhatIsNotReadAloud(t *testing.T) {
+	const reply = "Do this [1]:\n\n```go\nfunc main() {}\n```\n\n| hive | weight |\n|---|---|\n| one | twelve |\n\nThen wait."
+	model := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/event-stream")
+		fmt.Fprintf(w, "data: {\"choices\":[{\"delta\":{\"content\":%q}}]}\n\n", reply)
+		fmt.Fprint(w, "data: {\"choices\":[{\"delta\":{},\"finish_reason\":\"stop\"}]}\n\ndata: [DONE]\n\n")
+	}))
+	defer model.Close()
+	b := newBed(t)
+	b.ServeModelsFrom(model.URL)
+	ears(t, b)
+	publish(t, b, strings.Replace(soundDesk, "take: true, dictate: true, model: ear", "dictate: true, model: ear", 1))
+	p := openTab(t, browser.Desk, b.Address)
+	p.visit("/at/notes")
+	run[any](p, `(() => { window.read = []; const f = window.fetch; window.fetch = (a, o) => {
+		if (String(a).endsWith("/speech")) window.read.push(JSON.parse(o.body).text); return f(a, o) }; return null })()`)
+	p.ask("What now?")
+	p.settled()
+	p.do(chromedp.Click(browser.Button("Read aloud")))
+	p.until("all is read", `window.read.length > 1 && !CSS.highlights.has("aloud")`)
+	if got := run[string](p, `window.read.join(" / ")`); got != "Do this [1]: / Then wait." && got != "Do this : / Then wait." &&
+		got != "Do this: / Then wait." {
+		t.Errorf("read: %s", got)
+	}
 }
 
 // Makers look into a recording of their own, and hear it in another way.

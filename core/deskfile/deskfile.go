@@ -77,7 +77,7 @@ type Pictures struct {
 // Sound is what visitors may do with spoken words.
 type Sound struct {
 	Take        bool     `yaml:"take" json:"take,omitempty" about:"Whether visitors may give recordings: they are written down, and the text is a document of the conversation. The recipe is consult then, unless another is named."`
-	Dictate     bool     `yaml:"dictate" json:"dictate,omitempty" about:"Whether visitors may speak their questions. What was spoken is not kept."`
+	Dictate     bool     `yaml:"dictate" json:"dictate,omitempty" about:"Whether visitors may speak their questions, where they may give no recordings; with take they may in any case. What was spoken is not kept."`
 	Model       string   `yaml:"model" json:"model,omitempty" most:"200" about:"The model that writes down what is spoken; the desk's own if left out."`
 	Task        string   `yaml:"task" json:"task,omitempty" choices:"write,english" about:"What becomes of a recording: write (it is written down as it is spoken; this, if left out) or english (it is translated into English)."`
 	Language    string   `yaml:"language" json:"language,omitempty" most:"2" pattern:"^[a-z]{2}$" patternhelp:"write the language's two letters (ISO 639-1), like en" about:"The language that is spoken, in two letters (ISO 639-1). Left out: the model finds out." example:"en"`
@@ -108,6 +108,9 @@ const (
 	DefaultMinutes = 180
 	DefaultDays    = 7
 )
+
+// Hears reports whether questions can be spoken: at every desk that hears.
+func (s Sound) Hears() bool { return s.Take || s.Dictate }
 
 // May reports whether visitors may change something.
 func (s Sound) May(change string) bool { return slices.Contains(s.Change, change) }

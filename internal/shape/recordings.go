@@ -27,7 +27,7 @@ func Hearing(f deskfile.File, hears, speaks *models.Entry, asks bool) api.Hearin
 	if hears == nil || !d.Take && !d.Dictate {
 		return h
 	}
-	h.Take, h.Dictate, h.Most, h.Minutes, h.MostBytes = d.Take, d.Dictate, d.Most, d.Minutes, recording.MostBytes
+	h.Take, h.Dictate, h.Most, h.Minutes, h.MostBytes = d.Take, d.Hears(), d.Most, d.Minutes, recording.MostBytes
 	h.Task, h.Language, h.Names, h.Temperature = api.HearingTask(cmp.Or(d.Task, "write")), d.Language, d.Names,
 		d.Temperature
 	h.Guided, h.English = hears.Hears.Guided(), hears.Hears.English || hears.Able("chat")

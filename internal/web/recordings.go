@@ -497,7 +497,7 @@ func (s *recordings) try(c fiber.Ctx) error {
 // dictate answers with the words of a spoken question.
 func (s *recordings) dictate(c fiber.Ctx) error {
 	who, d, err := s.at(c)
-	if err == nil && !d.Settings.Sound.Dictate {
+	if err == nil && !d.Settings.Sound.Hears() {
 		err = fault.Say(fault.NotOffered, "At this desk questions are typed.")
 	}
 	if err != nil {

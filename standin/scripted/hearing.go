@@ -110,6 +110,7 @@ type Ear struct {
 	Fails  func(ask int) int
 	Slow   time.Duration
 	Lies   bool
+	Doubts bool // it says how sure it is
 	Speaks []byte
 
 	mu     sync.Mutex
@@ -209,6 +210,9 @@ func (e *Ear) answer(w http.ResponseWriter, format string, wav []byte) {
 		}
 		texts = append(texts, s.Word)
 		words = append(words, map[string]any{"word": s.Word, "start": s.Start, "end": s.End})
+		if e.Doubts {
+			words[len(words)-1]["probability"] = []float64{0.9, 0.2, 0.8}[i%3]
+		}
 		if i%6 == 0 {
 			segments = append(segments, map[string]any{"id": len(segments), "start": s.Start, "text": ""})
 		}

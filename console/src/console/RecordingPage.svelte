@@ -7,7 +7,7 @@
   import { pageData, type Schemas } from "../pageData";
   import Player from "../visitor/Player.svelte";
   import { clock, Recording } from "../visitor/recordings.svelte";
-  import Changed from "./bench/Changed.svelte";
+  import WordsChanged from "./bench/WordsChanged.svelte";
   import { namesOf } from "./models";
   import { exactMoney } from "./money";
   import { hrefOf, router } from "./router.svelte";
@@ -211,7 +211,7 @@
                 ? "Not a word is other."
                 : "Struck out: heard before. Marked: heard now."}
             </p>
-            <Changed older={t.before} newer={t.text.replace(/\s+/g, " ")} />
+            <WordsChanged older={t.before} newer={t.text} />
           </section>
         {/each}
       </div>

@@ -140,6 +140,10 @@
     </div>
   {/if}
 
+  <p class={recording.finished ? "px-3 pb-2 text-fine text-faded" : "sr-only"} role="status">
+    {recording.finished ? say.sound.done(recording.sentences.length) : ""}
+  </p>
+
   {#if recording.problem}<p class="px-3 pb-2 text-fine text-wrong" role="alert">{recording.problem}</p>{/if}
 
   {#if ended && facts.state !== "ready"}

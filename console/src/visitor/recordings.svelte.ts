@@ -27,6 +27,8 @@ export class Recording {
   problem = $state("");
   /** Where it is to be played from, in seconds, as often as that is asked for. */
   wanted = $state<{ at: number } | null>(null);
+  /** Whether it has just been written down, on this page. */
+  finished = $state(false);
   /** How often a place was asked for. */
   asked = $state(0);
   /** Tells when it is done, though the page be elsewhere. */
@@ -77,6 +79,7 @@ export class Recording {
     }
     this.#following = false;
     if (this.#gone || this.facts.state === "stopped") return;
+    this.finished = this.facts.state === "ready";
     this.#announce();
     // Its text is a document in a moment.
     setTimeout(() => void this.read(), 1500);
@@ -95,6 +98,7 @@ export class Recording {
 
   async begin(wishes: Schemas["RecordingWishes"]) {
     this.problem = "";
+    this.finished = false;
     try {
       this.facts = await api.beginRecording(this.id, wishes);
       if (!wishes.again) this.sentences = [];

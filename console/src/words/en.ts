@@ -423,6 +423,8 @@ export const en = {
     chooseMore: "Another recording",
     copy: "Copy the text",
     cost: (amount: number) => money(amount),
+    done: (sentences: number) =>
+      sentences ? `Written down: ${counted(sentences, { one: "sentence", other: "sentences" })}.` : "",
     doneSpeaking: "Done",
     ended: (name: string, whole: boolean) =>
       whole ? `Written down: ${name}` : `Not written down to the end: ${name}`,

@@ -417,7 +417,8 @@
             ><input
               type="checkbox"
               class="size-4 accent-(--accent)"
-              checked={checked("sound", "dictate")}
+              checked={checked("sound", "dictate") || checked("sound", "take")}
+              disabled={checked("sound", "take")}
               onchange={(e) => put(["sound", "dictate"], e.currentTarget.checked || undefined)} /> Visitors may
             speak their questions</label>
         </div>
