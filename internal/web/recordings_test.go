@@ -5,7 +5,9 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"strings"
 	"testing"
@@ -208,5 +210,68 @@ func TestTheProtocolsCallsForSound(t *testing.T) {
 	if r, text := call(t, program, "POST", b.Address+"/v1/audio/speech", `{"model":"ears","input":"Yes."}`, "Authorization",
 		"Bearer "+testbed.Token); r.StatusCode != 400 || !strings.Contains(text, "reads nothing aloud") {
 		t.Errorf("spoken: %d %s", r.StatusCode, text)
+	}
+}
+
+func TestARecordingByItsAddress(t *testing.T) {
+	note := sampleSound(t, "swarm-call.mp3")
+	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/swarm.mp3":
+			w.Header().Set("Content-Type", "audio/mpeg")
+			_, _ = w.Write(note)
+		case "/page":
+			_, _ = io.WriteString(w, "<html>no sound</html>")
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	defer site.Close()
+	b := testbed.New(t, testbed.Options{Visit: []string{strings.TrimPrefix(site.URL, "http://")}})
+	file := strings.Replace(hearingDesk, "keep: days",
+		"addresses: true, samples: [{title: A swarm, address: \""+site.URL+
+			"/swarm.mp3\"}]", 1)
+	if _, err := b.Client.Publish(ctx, "ears.yaml", []byte(file), ""); err != nil {
+		t.Fatal(err)
+	}
+	alice := visitor(t)
+	give := func(body string) (int, api.RecordingsGiven, string) {
+		t.Helper()
+		var out api.RecordingsGiven
+		r, text := call(t, alice, "POST", b.Address+"/api/at/ears/recordings/address", body)
+		_ = json.Unmarshal([]byte(text), &out)
+		return r.StatusCode, out, text
+	}
+	status, out, text := give(`{"sample": 1}`)
+	if status != 201 || len(out.Recordings) != 1 || out.Recordings[0].Name != "A swarm" ||
+		out.Recordings[0].Source != site.URL+"/swarm.mp3" {
+		t.Fatalf("%d %s", status, text)
+	}
+	status, out, text = give(`{"address": "` + site.URL + `/swarm.mp3", "conversation": "` + out.Conversation + `"}`)
+	if status != 201 || len(out.Recordings) != 2 || out.Recordings[1].Name != "swarm.mp3" {
+		t.Errorf("%d %s", status, text)
+	}
+	for body, want := range map[string]string{
+		`{"address": "` + site.URL + `/page"}`:        "no sound that is read here",
+		`{"address": "` + site.URL + `/gone.mp3"}`:    "has no such page",
+		`{"address": "http://127.0.0.1:1/a.mp3"}`:     "refused",
+		`{"address": "nothing"}`:                      "is no address",
+		`{"address": "file:///etc/passwd"}`:           "is no address",
+		`{"sample": 2}`:                               "fetched from addresses",
+		`{"address": "http://169.254.169.254/a.mp3"}`: "refused",
+	} {
+		status, out, text := give(body)
+		refused := status == 201 && len(out.Refused) == 1 && len(out.Recordings) == 0 || status == 409
+		if !refused || want != "refused" && !strings.Contains(text, want) {
+			t.Errorf("%s: %d %s", body, status, text)
+		}
+	}
+	if _, err := b.Client.Publish(ctx, "ears.yaml", []byte(strings.Replace(file, "addresses: true, ", "", 1)),
+		""); err != nil {
+		t.Fatal(err)
+	}
+	b.Later(3 * time.Second)
+	if status, _, text := give(`{"address": "` + site.URL + `/swarm.mp3"}`); status != 409 {
+		t.Errorf("where none may be named: %d %s", status, text)
 	}
 }
