@@ -72,6 +72,7 @@ type Service struct {
 	reading    *fair.Line // of recordings that are read
 	writing    *fair.Line // of recordings that are written down
 
+	texts   sync.Mutex // held while a text becomes a document or is one no more
 	mu      sync.Mutex
 	running map[uuid.UUID]context.CancelCauseFunc
 }
@@ -392,12 +393,9 @@ func (s *Service) Remove(ctx context.Context, id uuid.UUID, who record.Visitor) 
 		return fault.NotFound(s.Log, fault.NoRecording, err)
 	}
 	s.scrubSoon()
-	if r.Document != nil && s.Shelves != nil {
-		if err := s.Shelves.Detach(ctx, r.Conversation, who, *r.Document); err != nil {
-			s.Log.Info("the text of a recording was not on its shelf any more", "error", err)
-		}
-	}
-	return nil
+	s.texts.Lock()
+	defer s.texts.Unlock()
+	return s.forgetText(context.WithoutCancel(ctx), r)
 }
 
 // Stop ends that a visitor's recording is written down; what was heard stays.

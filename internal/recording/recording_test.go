@@ -396,6 +396,49 @@ func TestSoundIsKeptNoLongerThanWanted(t *testing.T) {
 	gone(t, p, bytesOf)
 }
 
+// Whoever deletes a recording deletes its text, with what it said before it was put right.
+func TestTheTextGoesWithItsRecording(t *testing.T) {
+	p := open(t, "", models.Hears{Seconds: 12})
+	wav, _ := tones(60, 0.1, 14)
+	r := p.take(t, wav)
+	p.begin(t, r.ID, false)
+	r, _ = p.ended(t, r.ID)
+	named := func(query string) int {
+		return rows(t, p, query+` where name like '%' || $1::text || '.vtt'`, r.ID)
+	}
+	versions := func(least int) {
+		t.Helper()
+		until := time.Now().Add(20 * time.Second)
+		for named(`select count(*) from document`) < least {
+			if time.Now().After(until) {
+				t.Fatalf("%d documents", named(`select count(*) from document`))
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+	}
+	versions(1)
+	if _, err := p.Recordings.PutRight(t.Context(), r.ID, testbed.Alice, 0,
+		sound.Right{Text: "The seal was replaced in June."}); err != nil {
+		t.Fatal(err)
+	}
+	versions(2)
+	var hashes [][]byte
+	if err := p.db.QueryRow(t.Context(), `select array_agg(hash) from document
+		where name like '%' || $1::text || '.vtt'`, r.ID).Scan(&hashes); err != nil || len(hashes) < 2 {
+		t.Fatal(len(hashes), err)
+	}
+	if err := p.Recordings.Remove(t.Context(), r.ID, testbed.Alice); err != nil {
+		t.Fatal(err)
+	}
+	left := named(`select count(*) from document`) +
+		named(`select count(*) from passage p join document d on d.id = p.document`)
+	var contents int
+	if err := p.db.QueryRow(t.Context(), `select count(*) from content where hash = any($1)`,
+		hashes).Scan(&contents); err != nil || contents+left > 0 {
+		t.Errorf("%d documents and passages, %d contents are left, %v", left, contents, err)
+	}
+}
+
 func rows(t *testing.T, p *place, query string, id uuid.UUID) (n int) {
 	t.Helper()
 	if err := p.db.QueryRow(t.Context(), query, id).Scan(&n); err != nil {

@@ -6,7 +6,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"path"
@@ -471,28 +470,50 @@ func figures(c recipe.ModelCall) recipe.ModelCall {
 // document puts the text of the recording on the conversation's shelf.
 func (w *writing) document(ctx context.Context, pieces []record.SoundPiece) {
 	text, _ := Transcript(w.r, pieces)
+	w.texts.Lock()
+	defer w.texts.Unlock()
 	if err := w.keepDocument(ctx, w.r, text); err != nil {
 		w.Log.Error("the text of a recording is no document", "recording", w.r.ID, "error", err)
 	}
 }
 
+// keepDocument makes a text the document of its recording, unless that was deleted
+// meanwhile; texts is held.
 func (s *Service) keepDocument(ctx context.Context, r record.Recording, text sound.Transcript) error {
 	if s.Shelves == nil || len(text.Sentences) == 0 {
 		return nil
 	}
 	title := strings.TrimSuffix(r.Name, path.Ext(r.Name))
 	vtt := strings.Replace(text.VTT(), "WEBVTT\n", "WEBVTT - "+strings.ReplaceAll(title, "-->", " ")+"\n", 1)
-	id, err := s.Shelves.Attend(ctx, r.Conversation, r.Visitor, r.DeskID, fmt.Sprintf("%s.%s.vtt", title, r.ID),
+	id, err := s.Shelves.Attend(ctx, r.Conversation, r.Visitor, r.DeskID, title+documentEnding(r.ID),
 		strings.NewReader(vtt))
-	if err != nil || r.Document != nil && *r.Document == id {
+	if err != nil {
 		return err
 	}
-	return s.Store.SetDocument(ctx, r.ID, &id)
+	err = s.Store.SetDocument(ctx, r.ID, &id)
+	if errors.Is(err, record.ErrNotFound) {
+		return s.forgetText(ctx, r)
+	}
+	return err
 }
 
-// documentSoon puts the text of a recording on its shelf anew.
+// forgetText deletes the document of a recording for good, with all that it said before
+// words were put right; texts is held.
+func (s *Service) forgetText(ctx context.Context, r record.Recording) error {
+	if s.Shelves == nil {
+		return nil
+	}
+	return s.Shelves.Forget(ctx, r.Conversation, r.Visitor, documentEnding(r.ID))
+}
+
+// documentEnding is how the names of all documents of a recording end.
+func documentEnding(id uuid.UUID) string { return "." + id.String() + ".vtt" }
+
+// documentSoon puts the text of a recording on its shelf anew, as it is by then.
 func (s *Service) documentSoon(id uuid.UUID) {
 	s.all.Go(func() {
+		s.texts.Lock()
+		defer s.texts.Unlock()
 		r, err := s.Store.One(s.background, id)
 		if err != nil {
 			return

@@ -127,6 +127,23 @@ func (l *Library) Detach(ctx context.Context, conversation uuid.UUID, visitor re
 	return l.RemoveDocument(ctx, a.Slug, id)
 }
 
+// Forget deletes for good what a conversation's shelf has whose name ends in an ending,
+// in every version it was there in.
+func (l *Library) Forget(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, ending string) error {
+	a, err := l.Store.Shelves.AttachedTo(ctx, conversation, visitor)
+	if errors.Is(err, record.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	ids, err := l.Store.Shelves.Forget(ctx, a.ID, ending)
+	for _, id := range ids {
+		l.indexes.apply(ctx, a.ID, id)
+	}
+	return err
+}
+
 // MayOpen reports whether a visitor may see a document on a conversation's shelf or
 // on a tray.
 func (l *Library) MayOpen(ctx context.Context, slug string, document int64, visitor record.Visitor) bool {

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"iter"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -324,6 +325,37 @@ func (s *Shelves) RemoveDocument(ctx context.Context, shelf, id int64, at time.T
 		}
 		return s.changed(ctx, tx, shelf, id)
 	})
+}
+
+// Forget deletes the documents of a shelf for good whose names end in an ending, those
+// too that were taken off it before or are older versions, and returns which these were.
+func (s *Shelves) Forget(ctx context.Context, shelf int64, ending string) (ids []int64, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `delete from document where shelf = $1 and right(name, length($2)) = $2
+			returning id, hash`, shelf, ending)
+		if err != nil {
+			return err
+		}
+		var hashes [][]byte
+		var id int64
+		var hash []byte
+		if _, err := pgx.ForEachRow(rows, []any{&id, &hash}, func() error {
+			ids, hashes = append(ids, id), append(hashes, slices.Clone(hash))
+			return nil
+		}); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `select content_goes($1)`, hashes); err != nil {
+			return err
+		}
+		for _, id := range ids {
+			if err := s.changed(ctx, tx, shelf, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return ids, err
 }
 
 // RestoreDocument puts a document back on a shelf that was removed from it.
