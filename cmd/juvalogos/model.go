@@ -49,16 +49,34 @@ func modelList(args []string) error {
 		return nil
 	}
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "MODEL\tCONNECTION\tCAN\tCONTEXT\tVOCABULARY\tPRICE IN/OUT PER MILLION\tADDRESS")
+	fmt.Fprintln(w, "MODEL\tCONNECTION\tCAN\tCONTEXT\tVOCABULARY\tPRICE\tADDRESS")
 	for _, m := range list {
 		vocabulary := m.Vocabulary
 		if vocabulary == "" {
 			vocabulary = "estimated"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%s\t%g / %g\t%s\n", m.Name, m.Connection, strings.Join(m.Can, ", "), m.Context,
-			vocabulary, m.Price.In, m.Price.Out, m.Address)
+		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%s\t%s\t%s\n", m.Name, m.Connection, strings.Join(m.Can, ", "), m.Context,
+			vocabulary, priceOf(m.Price), m.Address)
 	}
 	return w.Flush()
+}
+
+// priceOf is what a model costs, by what it is reckoned.
+func priceOf(p api.Price) string {
+	var all []string
+	if p.In != 0 || p.Out != 0 {
+		all = append(all, fmt.Sprintf("%g in, %g out per million tokens", p.In, p.Out))
+	}
+	if p.Picture != 0 {
+		all = append(all, fmt.Sprintf("%g per picture", p.Picture))
+	}
+	if p.Minute != 0 {
+		all = append(all, fmt.Sprintf("%g per minute of sound", p.Minute))
+	}
+	if all == nil {
+		return "not given"
+	}
+	return strings.Join(all, "; ")
 }
 
 func listModels(connections string, connect func() (*client.Client, error)) ([]api.Model, error) {

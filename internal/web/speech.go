@@ -172,6 +172,11 @@ func (s *speech) hearing(c fiber.Ctx, w heardWish) (*desk.Desk, error) {
 		"temperature": w.wishes.Temperature != nil && (own.Temperature == nil ||
 			*own.Temperature != *w.wishes.Temperature)} {
 		if there && !own.May(name) {
+			if name == "task" {
+				return nil, refuse(c, "model", notSupported, fmt.Sprintf("At the desk %q nobody chooses between "+
+					"words as they are spoken and a translation; ask at the other of /v1/audio/transcriptions and "+
+					"/v1/audio/translations.", w.model))
+			}
 			return nil, refuse(c, name, notSupported, fmt.Sprintf("The %s cannot be chosen at this desk; leave it out.",
 				name))
 		}
