@@ -60,6 +60,8 @@ func TestAConversationOnThePage(t *testing.T) {
 	p.ask("What is my name?")
 	p.shows("article .prose", "You have not told me")
 	p.settled()
+	// The list grows: what is clicked must not move away under the click.
+	p.until("both are listed", `document.querySelectorAll("nav a[href^='/at/helper/']").length === 2`)
 	p.do(chromedp.Click(chromedp.CSS(`nav a[href="` + address + `"]`)))
 	p.shows("article:last-of-type .prose", "Your name is Ottoline")
 	run[any](p, "history.back(), null")

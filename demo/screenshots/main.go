@@ -165,7 +165,7 @@ var pictures = []picture{
 		chromedp.WaitReady(chromedp.CSS("[data-edit]")), chromedp.Sleep(2 * time.Second),
 		ask("When should mites be counted?"), chromedp.Sleep(time.Second),
 		script(`[...document.querySelectorAll(".notes button")].find(b => b.offsetParent).click()`),
-		chromedp.Sleep(2 * time.Second), script(`scrollTo({top: 190})`), chromedp.Sleep(300 * time.Millisecond),
+		chromedp.Sleep(2 * time.Second), script(`document.querySelector("[data-recording]").scrollIntoView()`), chromedp.Sleep(300 * time.Millisecond),
 	}},
 }
 
