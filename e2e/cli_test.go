@@ -110,6 +110,32 @@ func TestAskTellsWhenTheReplyIsNotWhole(t *testing.T) {
 	}
 }
 
+// Who has no token can attach something and ask about it: all of a command is one visitor.
+func TestAStrangerAttaches(t *testing.T) {
+	p := startProcess(t)
+	file := filepath.Join(t.TempDir(), "reader.yaml")
+	if err := os.WriteFile(file, []byte("slug: reader\ntitle: Reader\npurpose: Reads.\nmodel: thyme-mini\n"+
+		"attachments: true\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, errs, code := p.juvalogos("", "desk", "publish", file); code != 0 {
+		t.Fatal(errs)
+	}
+	note := filepath.Join(t.TempDir(), "note.txt")
+	if err := os.WriteFile(note, []byte("The smoker is lit with dry wood."), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	nothing := filepath.Join(t.TempDir(), "client.yaml")
+	if err := os.WriteFile(nothing, []byte("address: "+p.address+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out, errs, code := p.juvalogos("", "ask", "-config", nothing, "-desk", "reader", "-attach", note,
+		"With what is the smoker lit?")
+	if code != 0 || strings.TrimSpace(out) == "" {
+		t.Errorf("exit code %d: %s%s", code, out, errs)
+	}
+}
+
 func TestAskIsInterrupted(t *testing.T) {
 	p := startProcess(t)
 	p.model.Set(testbed.Slow)

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
+	"net/http"
+	"net/http/cookiejar"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -28,8 +30,15 @@ func reach(f *flag.FlagSet) func() (*client.Client, error) {
 	config := f.String("config", "", "config file with address and token (environment: JUVALOGOS_CONFIG; default "+
 		client.UserFile()+", else the one in the service's data folder)")
 	return func() (*client.Client, error) {
-		return client.Load(*address, *token, *config, os.Getenv, client.UserFile(),
+		c, err := client.Load(*address, *token, *config, os.Getenv, client.UserFile(),
 			filepath.Join(service.DefaultData(), "client.yaml"))
+		if err != nil {
+			return nil, err
+		}
+		// Who has no token is one and the same visitor to all calls of a command.
+		jar, err := cookiejar.New(nil)
+		c.HTTP = &http.Client{Jar: jar}
+		return c, err
 	}
 }
 
