@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -16,7 +17,6 @@ import (
 	"juvalogos/core/difference"
 	"juvalogos/core/scoring"
 	"juvalogos/internal/api"
-	"juvalogos/internal/soundtest"
 	"juvalogos/standin/scripted"
 )
 
@@ -131,13 +131,25 @@ func spoken(minutes float64) (samples []byte, truth string, err error) {
 	return samples, strings.Join(said, " "), nil
 }
 
-// writeWAV writes samples of one channel, two bytes each.
-func writeWAV(file string, raw []byte) error {
-	samples := make([]int16, len(raw)/2)
-	if _, err := binary.Decode(raw, binary.LittleEndian, samples); err != nil {
+// writeWAV writes samples of one channel.
+func writeWAV(file string, samples []byte) error {
+	f, err := os.Create(file)
+	if err != nil {
 		return err
 	}
-	return os.WriteFile(file, soundtest.WAV(samples, rate), 0o600)
+	defer f.Close()
+	var head bytes.Buffer
+	head.WriteString("RIFF")
+	for _, v := range []any{uint32(36 + len(samples)), []byte("WAVEfmt "), uint32(16), uint16(1), uint16(1),
+		uint32(rate),
+		uint32(2 * rate), uint16(2), uint16(16), []byte("data"), uint32(len(samples))} {
+		_ = binary.Write(&head, binary.LittleEndian, v)
+	}
+	if _, err := f.Write(head.Bytes()); err != nil {
+		return err
+	}
+	_, err = f.Write(samples)
+	return err
 }
 
 // heardByTheReal measures the word error rate of pocketsphinx alone and through us.
@@ -236,11 +248,15 @@ func (s *setup) heardByTones(z sizes, r *report) error {
 		}
 		return 0
 	})
+	raw := make([]byte, 2*len(samples))
+	for i, v := range samples {
+		binary.LittleEndian.PutUint16(raw[2*i:], uint16(v))
+	}
 	file := filepath.Join(s.folder, "long.wav")
-	if err := os.WriteFile(file, soundtest.WAV(samples, rate), 0o600); err != nil {
+	if err := writeWAV(file, raw); err != nil {
 		return err
 	}
-	samples = nil
+	samples, raw = nil, nil
 	hand := time.Now()
 	if out, err := exec.Command("ffmpeg", "-v", "error", "-y", "-i", file, "-ac", "1", "-ar", "16000", "-c:a", "flac",
 		filepath.Join(s.folder, "long.flac")).CombinedOutput(); err != nil {
