@@ -47,9 +47,9 @@ func TestAVisitorAttachesDocuments(t *testing.T) {
 		p.do(chromedp.Reload())
 		p.until("they are there after a reload",
 			`document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)
-		p.do(chromedp.Click(browser.Button("Remove minutes.md")))
+		p.click("Remove minutes.md")
 		p.until("one is left", `document.querySelectorAll("ul[aria-label^=Documents] li").length === 1`)
-		p.do(chromedp.Click(browser.Button("New")))
+		p.click("New")
 		p.until("a new conversation has none", `document.querySelectorAll("ul[aria-label^=Documents] li").length === 0`)
 	}
 }

@@ -324,7 +324,7 @@ func TestAModelThatNeverEnds(t *testing.T) {
 		"/v1\n    key: env:E2E_KEY\n    models:\n      - {name: thyme-mini, context: 4096}\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 20*time.Second, "the connection is taken up", func() bool {
+	testbed.Until(t, "the connection is taken up", func() bool {
 		models, err := a.client.Models(ctx)
 		return err == nil && len(models) == 1 && strings.Contains(a.out.String()+fmt.Sprint(models), "thyme-mini")
 	})

@@ -4,7 +4,6 @@ import (
 	"context"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
@@ -195,7 +194,7 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 	file, _ := b.Desks.Models.Connections()
 	file[0].AtOnce = 1
 	b.Desks.Models.Replace(models.File{Connections: file})
-	b.Model.Set(testbed.Slow)
+	b.Model.Set(testbed.Lasting)
 	one, two, three := openPage(t, browser.Desk, b.Address), openPage(t, browser.Desk, b.Address),
 		openPage(t, browser.Phone, b.Address)
 	one.ask("first")
@@ -259,7 +258,7 @@ func TestVerdictsAndFiguresForMakers(t *testing.T) {
 	}
 	p.click("This did not help")
 	p.shows("article", "It did not help")
-	testbed.Within(t, 5*time.Second, "it is on record", func() bool {
+	testbed.Until(t, "it is on record", func() bool {
 		found, err := b.Inside.Traces(ctx, record.TraceFilter{Flagged: true})
 		return err == nil && len(found) == 1
 	})

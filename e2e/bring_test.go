@@ -78,16 +78,16 @@ func TestAVisitorBringsATopic(t *testing.T) {
 		p.settled()
 		p.shows("article", "is a hive woven of rye straw")
 		p.shows("main", "Replies rest on these, and on nothing else.")
-		p.do(chromedp.Click(browser.Button("Bring something to read")))
+		p.click("Bring something to read")
 		p.bring(bringBelow, "wax moth")
 		p.shows("ul[aria-label='What replies rest on']", "Wax moth")
 		p.accessible("what a conversation rests on")
 		p.do(chromedp.Reload())
 		p.shows("ul[aria-label='What replies rest on']", "Wax moth")
-		p.do(chromedp.Click(browser.Button("Put away Sun hive")))
+		p.click("Put away Sun hive")
 		p.shows("main", "“Sun hive” was put away.")
 		p.until("one is left", `document.querySelectorAll("ul[aria-label='What replies rest on'] > li").length === 1`)
-		p.do(chromedp.Click(browser.Button("Take it up again")))
+		p.click("Take it up again")
 		p.until("both are back", `document.querySelectorAll("ul[aria-label='What replies rest on'] > li").length === 2`)
 	}
 }
@@ -102,10 +102,10 @@ func TestAVisitorChoosesAMeaning(t *testing.T) {
 	p.accessible("two meanings")
 	run[any](p, `[...document.querySelectorAll("section button")].find(b => b.innerText.includes("Winter cluster")).click(), null`)
 	p.shows("section[aria-label='Winter cluster']", "the ball in which the bees")
-	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.click("Bring something to read")
 	p.bring(bringBelow, "hether honey")
 	p.shows("section[aria-label='Heather honey']", "Nothing is called “hether honey”; this is the nearest.")
-	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.click("Bring something to read")
 	p.bring(bringBelow, "zeppelins")
 	p.shows("section[aria-label=zeppelins]", "Nothing was found on “zeppelins”.")
 	p.accessible("nothing found")
@@ -123,12 +123,12 @@ func TestAVisitorBringsAddresses(t *testing.T) {
 	for address, says := range map[string]string{
 		"/papers/2.pdf": "1 page", "/moved": "woven of rye straw", "/app": "writes its text, which is not run here",
 	} {
-		p.do(chromedp.Click(browser.Button("Bring something to read")))
+		p.click("Bring something to read")
 		p.bring(bringBelow, at+address)
 		p.until("it is being brought", `!document.querySelector("#bring-below")`)
 		p.shows("main", says)
 	}
-	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.click("Bring something to read")
 	p.bring(bringBelow, at+"/slow")
 	p.shows("main", "Fetching it …")
 	// In the middle of it the page is left; it goes on meanwhile.
@@ -216,13 +216,13 @@ func TestAVisitorChoosesADocument(t *testing.T) {
 		"model: thyme-mini\nshelves: [leaflets]\nbring: {documents: true}\n"), ""); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, time.Minute, "they are read", func() bool {
+	testbed.Until(t, "they are read", func() bool {
 		all, err := b.Client.Titles(ctx, "leaflets", "")
 		return err == nil && len(all.Titles) == 2
 	})
 	p := openTab(t, browser.Desk, b.Address)
 	p.visit("/at/leaflets")
-	p.do(chromedp.Click(browser.Button("Bring something to read")))
+	p.click("Bring something to read")
 	p.shows("ul[aria-label='Documents of this desk']", "Feeding in autumn")
 	p.do(chromedp.SendKeys(chromedp.CSS(bringBelow), "smok"))
 	p.until("the other is gone", `!document.querySelector("ul[aria-label='Documents of this desk']").innerText.includes("Feeding")`)
@@ -254,7 +254,7 @@ func TestAMakerSeesWhatWasWanted(t *testing.T) {
 	m := openConsole(t, browser.Desk, b, "/desks/reading/wanted")
 	m.shows("main", "Visitors wanted something 2 times")
 	m.accessible("what was wanted")
-	m.do(chromedp.Click(browser.Button("Put on the shelf: zeppelins")))
+	m.click("Put on the shelf: zeppelins")
 	m.shows("body", "the encyclopedia has no article on it")
 	_ = at
 	m.do(chromedp.SetValue(chromedp.CSS("main select"), "7"))

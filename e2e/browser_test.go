@@ -62,7 +62,7 @@ func TestAConversationOnThePage(t *testing.T) {
 	p.settled()
 	// The list grows: what is clicked must not move away under the click.
 	p.until("both are listed", `document.querySelectorAll("nav a[href^='/at/helper/']").length === 2`)
-	p.do(chromedp.Click(chromedp.CSS(`nav a[href="` + address + `"]`)))
+	p.hit(chromedp.CSS(`nav a[href="` + address + `"]`))
 	p.shows("article:last-of-type .prose", "Your name is Ottoline")
 	run[any](p, "history.back(), null")
 	p.shows("article .prose", "You have not told me")
@@ -73,7 +73,7 @@ func TestAConversationOnThePage(t *testing.T) {
 func TestStoppingAndMakingAgain(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	b.Model.Set(testbed.Slow)
+	b.Model.Set(testbed.Lasting)
 	p.ask("How do I light a smoker?")
 	p.shows("article .prose", "Light it")
 	p.shows("form", "Stop")
@@ -139,7 +139,8 @@ func TestOnAPhone(t *testing.T) {
 	p.click("Earlier conversations")
 	p.shows("[role=dialog]", "How do I light a smoker?")
 	p.accessible("the list on a phone")
-	p.do(chromedp.Click(chromedp.CSS("[role=dialog] nav a")), chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
+	p.hit(chromedp.CSS("[role=dialog] nav a"))
+	p.do(chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
 	p.shows("article:first-of-type .prose", "Light it at the bottom")
 }
 
@@ -259,7 +260,7 @@ func TestByKeyboardAlone(t *testing.T) {
 	if outline := run[string](p, `getComputedStyle(document.activeElement).outlineStyle`); outline != "solid" {
 		t.Errorf("the focus is shown as %q", outline)
 	}
-	b.Model.Set(testbed.Slow)
+	b.Model.Set(testbed.Lasting)
 	p.keys(kb.Enter)
 	p.shows("article .prose", "Winter")
 	p.keys(kb.Escape)
@@ -366,7 +367,7 @@ func TestScrollingLetsGo(t *testing.T) {
 	b.Later(2 * time.Second) // open desks are kept for a second
 	p.ask("How do I light a smoker?")
 	atEnd := `innerHeight + scrollY > document.documentElement.scrollHeight - 5`
-	testbed.Within(t, 30*time.Second, "the page is longer than the window", func() bool {
+	testbed.Until(t, "the page is longer than the window", func() bool {
 		return run[bool](p, `document.documentElement.scrollHeight > 2 * innerHeight`)
 	})
 	if !run[bool](p, atEnd) {

@@ -138,7 +138,7 @@ func TestAStrangerAttaches(t *testing.T) {
 
 func TestAskIsInterrupted(t *testing.T) {
 	p := startProcess(t)
-	p.model.Set(testbed.Slow)
+	p.model.Set(testbed.Lasting)
 	cmd := exec.Command(filepath.Join(programs, "juvalogos"), "ask", "-desk", "helper", "-config", p.config(),
 		"How do I light a smoker?")
 	out := &testbed.Log{}
@@ -146,7 +146,7 @@ func TestAskIsInterrupted(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(out.String()) > 20 })
+	testbed.Until(t, "some text", func() bool { return len(out.String()) > 20 })
 	if err := cmd.Process.Signal(os.Interrupt); err != nil {
 		t.Fatal(err)
 	}
@@ -154,7 +154,7 @@ func TestAskIsInterrupted(t *testing.T) {
 	if code := cmd.ProcessState.ExitCode(); code != 130 {
 		t.Errorf("exit code %d", code)
 	}
-	testbed.Within(t, 30*time.Second, "the reply is stopped",
+	testbed.Until(t, "the reply is stopped",
 		func() bool { return p.newest(t).Outcome.State == "stopped" })
 }
 
@@ -185,7 +185,7 @@ func TestConversingOnATerminal(t *testing.T) {
 	go func() { _, _ = io.Copy(screen, terminal) }()
 	shows := func(text string) {
 		t.Helper()
-		testbed.Within(t, 30*time.Second, "the terminal shows "+text+"\n"+screen.String(),
+		testbed.Until(t, "the terminal shows "+text+"\n"+screen.String(),
 			func() bool { return strings.Contains(screen.String(), text) })
 	}
 	type_ := func(keys string) {
@@ -200,7 +200,7 @@ func TestConversingOnATerminal(t *testing.T) {
 	shows("Good to meet you, Ottoline")
 	type_("What is my name?\r")
 	shows("Your name is Ottoline")
-	p.model.Set(testbed.Slow)
+	p.model.Set(testbed.Lasting)
 	time.Sleep(200 * time.Millisecond)
 	type_("How do I light a smoker?\r")
 	shows("Light it at")

@@ -71,7 +71,7 @@ func (p *page) focus(label string) {
 		if (field.select) field.select(); else getSelection().selectAllChildren(field);
 		return true;
 	})()`, label)
-	p.within(func() bool { return run[bool](p, script) }, "there is no field %q", label)
+	p.within(func() bool { return try[bool](p, script) }, "there is no field %q", label)
 }
 
 // write types a text where the cursor is, as one piece.
@@ -109,14 +109,14 @@ func (p *page) preview(text string) {
 func (p *page) until(what, script string) {
 	p.t.Helper()
 	script = "(async () => { try { return !!(await (" + script + ")) } catch { return false } })()"
-	p.within(func() bool { return run[bool](p, script) }, "not so: %s", what)
+	p.within(func() bool { return try[bool](p, script) }, "not so: %s", what)
 }
 
 // choose opens the menu of a button and takes an entry.
 func (p *page) choose(button, entry string) {
 	p.t.Helper()
 	p.click(button)
-	p.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//*[@role='menuitem'][contains(., '%s')]`, entry))))
+	p.hit(chromedp.Search(fmt.Sprintf(`//*[@role='menuitem'][contains(., '%s')]`, entry)))
 }
 
 // undo presses the offer of the newest news; it slides while it comes, so that

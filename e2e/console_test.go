@@ -46,7 +46,7 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 	p.click("Desks")
 	p.shows("section", "2 of 5 done")
 
-	p.do(chromedp.Click(chromedp.CSS("section .button-main")))
+	p.hit(chromedp.CSS("section .button-main"))
 	p.fill("Title", "The Gate Keeper")
 	p.fill("What it answers", "Who may come in.")
 	p.accessible("making a desk")
@@ -62,7 +62,7 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 
 	p.click("Publish")
 	p.fill("What is new", "the first one")
-	p.do(chromedp.Click(chromedp.CSS("[role=dialog] .button-main")))
+	p.hit(chromedp.CSS("[role=dialog] .button-main"))
 	p.shows("body", "Revision 1 is published")
 	p.accessible("the editor")
 	p.click("Desks")
@@ -217,7 +217,7 @@ func TestRevisionsAreComparedAndGoneBackTo(t *testing.T) {
 	p.accessible("revisions")
 	published := func(n int) {
 		t.Helper()
-		testbed.Within(t, 30*time.Second, "the right revision is published", func() bool {
+		testbed.Until(t, "the right revision is published", func() bool {
 			d, err := b.Client.Desk(ctx, "helper")
 			return err == nil && d.Published == n
 		})
@@ -234,7 +234,7 @@ func TestRevisionsAreComparedAndGoneBackTo(t *testing.T) {
 	visitor.visit("/at/helper")
 	visitor.shows("h1", "There is no desk here")
 	p.click("Open the desk with this one")
-	testbed.Within(t, 30*time.Second, "the desk is open again", func() bool {
+	testbed.Until(t, "the desk is open again", func() bool {
 		d, err := b.Client.Desk(ctx, "helper")
 		return err == nil && d.Published > 0
 	})
@@ -247,7 +247,7 @@ func TestDesksAreDuplicatedAndThrownAway(t *testing.T) {
 	p.choose("More to do with this desk", "Duplicate")
 	p.fill("Address of the copy", "helper-two")
 	p.accessible("duplicating")
-	p.do(chromedp.Click(chromedp.CSS("[role=dialog] .button-main")))
+	p.hit(chromedp.CSS("[role=dialog] .button-main"))
 	p.shows("p", "A draft: nobody sees it yet")
 	p.shows("[aria-label=File]", "slug: helper-two")
 	p.choose("More to do with this desk", "Throw the draft away")
@@ -299,9 +299,9 @@ func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
 	one.file(strings.Replace(testbed.Desk, "You are Sprig.", "You are Clover.", 1))
 	two.shows("[aria-label=File]", "You are Clover.") // the other browser follows
 	two.click("Publish")
-	two.do(chromedp.Click(chromedp.CSS("[role=dialog] .button-main")))
+	two.hit(chromedp.CSS("[role=dialog] .button-main"))
 	two.shows("body", "Revision 2 is published")
-	testbed.Within(t, 30*time.Second, "the desk is open as published", func() bool {
+	testbed.Until(t, "the desk is open as published", func() bool {
 		f, err := b.Desks.Face(ctx, "helper")
 		return err == nil && strings.Contains(f.Brief, "Clover")
 	})
@@ -341,7 +341,7 @@ func TestMakersReadWhatWasAsked(t *testing.T) {
 	p := openConsole(t, browser.Desk, b, "desks/helper/conversations")
 	p.shows("ul", "My name is Perpetua.")
 	// The words of what was just said take a moment to be findable.
-	testbed.Within(t, 20*time.Second, "the words can be found", func() bool {
+	testbed.Until(t, "the words can be found", func() bool {
 		for _, word := range []string{"syrup", "smoker"} {
 			if found, err := b.Client.Records(ctx, "helper", word, 5); err != nil || len(found) == 0 {
 				return false
@@ -384,7 +384,7 @@ func TestConnectionsInTheConsole(t *testing.T) {
 	p.fill("Key", testbed.ModelKey)
 	p.click("Save")
 	p.shows("#connection-barn", "barn")
-	p.do(chromedp.Click(chromedp.CSS("[aria-labelledby=connection-barn] button"))) // Change
+	p.hit(chromedp.CSS("[aria-labelledby=connection-barn] button")) // Change
 	p.shows("[role=dialog]", "Change barn")
 	p.fill("Replies at once", "3")
 	p.click("Save")
@@ -416,7 +416,7 @@ func TestTokensInTheConsole(t *testing.T) {
 	}
 	p.fill("The one you have", "wrong")
 	p.fill("The one you want", "another smoke")
-	p.do(chromedp.Click(chromedp.CSS("[aria-labelledby=password] button")))
+	p.hit(chromedp.CSS("[aria-labelledby=password] button"))
 	p.shows("body", "do not go together")
 }
 
@@ -440,7 +440,7 @@ func TestTheConsoleWithoutTheService(t *testing.T) {
 	p.click("Usage")
 	p.shows("[role=alert]", "This page could not be fetched")
 	p.accessible("the console without the service")
-	p.do(chromedp.Click(browser.Button("Shelves")))
+	p.click("Shelves")
 	offline(false)
 	p.shows("[role=status]", "The service is back.")
 	p.click("Load the page again")

@@ -205,14 +205,14 @@ func TestTheConnectionFileIsTakenUpWhileRunning(t *testing.T) {
 	if err := os.WriteFile(path, append(text, "      - {name: heather-2, context: 8192}\n"...), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "one model more", func() bool {
+	testbed.Until(t, "one model more", func() bool {
 		list, err := p.client.Models(ctx)
 		return err == nil && len(list) == 4
 	})
 	if err := os.WriteFile(path, []byte("connections: soon"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "a word in the log",
+	testbed.Until(t, "a word in the log",
 		func() bool { return strings.Contains(p.out.String(), "the last good one stays in use") })
 	if list, err := p.client.Models(ctx); err != nil || len(list) != 4 {
 		t.Errorf("%+v, %v", list, err)

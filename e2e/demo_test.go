@@ -34,7 +34,7 @@ func startDemo(t *testing.T, data, listen, standin string) *demo {
 
 func (d *demo) ready() *client.Client {
 	d.t.Helper()
-	testbed.Within(d.t, 30*time.Second, "the demo is ready",
+	testbed.Until(d.t, "the demo is ready",
 		func() bool { return strings.Contains(d.out.String(), "Ctrl-C stops everything") })
 	c, err := client.Load("", "", filepath.Join(d.data, "client.yaml"), func(string) string { return "" })
 	if err != nil {
@@ -69,7 +69,7 @@ func TestTheDemo(t *testing.T) {
 		t.Errorf("%+v, %v", desks, err)
 	}
 	// The handbook is read, PDFs and all, and answered from.
-	testbed.Within(t, 2*time.Minute, "the sample documents are read", func() bool {
+	testbed.Until(t, "the sample documents are read", func() bool {
 		s, err := c.Shelf(ctx, "handbook")
 		if err != nil {
 			t.Fatal(err)
@@ -77,7 +77,7 @@ func TestTheDemo(t *testing.T) {
 		return s.Documents == 16 && s.Waiting == 0 && s.Failed == 0
 	})
 	// So is what the simulated reference site has.
-	testbed.Within(t, 2*time.Minute, "articles, papers and a talk are fetched and read", func() bool {
+	testbed.Until(t, "articles, papers and a talk are fetched and read", func() bool {
 		s, err := c.Shelf(ctx, "reference")
 		if err != nil {
 			t.Fatal(err)

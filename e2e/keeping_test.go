@@ -54,7 +54,7 @@ func TestCopying(t *testing.T) {
 	p.ask("How much do I feed my bees for the winter?")
 	p.settled()
 	clipboard := func() string { return run[string](p, "window.copied") }
-	p.do(chromedp.Click(browser.Button("Copy the reply")))
+	p.click("Copy the reply")
 	p.shows("article", "Copied")
 	if got := clipboard(); !strings.Contains(got, "**18 to 20 kg**") || !strings.Contains(got, "```python") {
 		t.Errorf("copied %q", got)
@@ -118,8 +118,8 @@ func TestKeepingAConversation(t *testing.T) {
 	p.click("This conversation")
 	p.shows("[role=menu]", "Save as text (Markdown)")
 	p.accessible("the menu of a conversation")
-	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Rename']`)),
-		chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
+	p.hit(chromedp.Search(`//*[@role='menuitem'][.='Rename']`))
+	p.do(chromedp.WaitVisible(chromedp.CSS("[role=dialog] input")))
 	p.accessible("the dialog for its name")
 	run[any](p, `document.querySelector("[role=dialog] input").select(), null`)
 	p.do(chromedp.SendKeys(chromedp.CSS("[role=dialog] input"), "Of smoke\r"))
@@ -128,7 +128,7 @@ func TestKeepingAConversation(t *testing.T) {
 	address := run[string](p, "location.pathname")
 
 	p.click("This conversation")
-	p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='Delete this conversation']`)))
+	p.hit(chromedp.Search(`//*[@role='menuitem'][.='Delete this conversation']`))
 	p.shows("main", "Deleted: “Of smoke”")
 	p.shows("main", "Begin with one of these")
 	p.shows("nav", "What you ask here will be listed")
@@ -156,7 +156,7 @@ func TestSharingAConversation(t *testing.T) {
 	menu := func(item string) {
 		t.Helper()
 		p.click("This conversation")
-		p.do(chromedp.Click(chromedp.Search(`//*[@role='menuitem'][.='` + item + `']`)))
+		p.hit(chromedp.Search(`//*[@role='menuitem'][.='` + item + `']`))
 	}
 	menu("Share with a link")
 	p.click("Make a link")

@@ -134,7 +134,7 @@ func (p *process) start() {
 	if err := p.cmd.Start(); err != nil {
 		p.t.Fatal(err)
 	}
-	testbed.Within(p.t, 30*time.Second, "the service answers", func() bool {
+	testbed.Until(p.t, "the service answers", func() bool {
 		if !strings.Contains(p.out.String(), "Juvalogos answers at") {
 			return false
 		}

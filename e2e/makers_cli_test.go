@@ -7,7 +7,6 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-	"time"
 
 	"juvalogos/internal/browser"
 	"juvalogos/internal/testbed"
@@ -235,7 +234,7 @@ func TestStartWatchesAFolder(t *testing.T) {
 	p := startProcess(t, "-desks", folder)
 	said := func(text string) {
 		t.Helper()
-		testbed.Within(t, 30*time.Second, "the terminal says "+text,
+		testbed.Until(t, "the terminal says "+text,
 			func() bool { return strings.Contains(p.out.String(), text) })
 	}
 	said("garden.yaml: revision 1 of garden")

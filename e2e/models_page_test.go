@@ -181,7 +181,7 @@ func TestProgramsGoWithTheService(t *testing.T) {
 		t.Fatal("it does not run")
 	}
 	p.kill()
-	testbed.Within(t, 10*time.Second, "the program is gone", func() bool { return !running() })
+	testbed.Until(t, "the program is gone", func() bool { return !running() })
 }
 
 // isRunning reports whether a process has a text in its command line.

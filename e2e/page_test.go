@@ -52,7 +52,7 @@ func openTab(t *testing.T, w browser.Window, address string) *page {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tab, cancelTime := context.WithTimeout(tab, 3*time.Minute)
+	tab, cancelTime := context.WithTimeout(tab, 6*time.Minute)
 	t.Cleanup(func() { cancelTime(); cancel() })
 	return &page{t, tab, address}
 }
@@ -73,9 +73,36 @@ func (p *page) visit(path string) {
 	p.do(chromedp.Navigate(p.address+path), chromedp.WaitReady(chromedp.CSS("main")))
 }
 
+// click clicks the button or link with a name.
 func (p *page) click(name string) {
 	p.t.Helper()
-	p.do(chromedp.Click(browser.Button(name)))
+	p.hit(browser.Button(name))
+}
+
+// hit clicks with the pointer on the first element that is shown of those that a CSS
+// selector or an XPath (chromedp.Search) finds, once it is at rest, may be used and has
+// nothing over it: what moves while the page grows would be missed.
+func (p *page) hit(selector any) {
+	p.t.Helper()
+	find := "document.querySelectorAll(selector)"
+	if _, ok := selector.(chromedp.Search); ok {
+		find = "(() => { const all = [], r = document.evaluate(selector, document, null, 7); " +
+			"for (let i = 0; i < r.snapshotLength; i++) all.push(r.snapshotItem(i)); return all })()"
+	}
+	script := fmt.Sprintf(`(async (selector) => {
+		const e = [...%s].find(e => e.getClientRects().length);
+		if (!e || e.disabled) return [];
+		e.scrollIntoView({block: "nearest", inline: "nearest", behavior: "instant"});
+		const at = () => { const r = e.getClientRects()[0]; return r ? [r.x + r.width / 2, r.y + r.height / 2] : [] };
+		const was = at();
+		await new Promise(done => setTimeout(done, 40));
+		const is = at();
+		const over = document.elementFromPoint(...is);
+		return String(was) === String(is) && (e.contains(over) || over?.contains(e)) ? is : [];
+	})(%q)`, find, selector)
+	var at []float64
+	p.within(func() bool { at = try[[]float64](p, script); return len(at) == 2 }, "%v cannot be clicked", selector)
+	p.do(chromedp.MouseClickXY(at[0], at[1]))
 }
 
 func (p *page) keys(keys string) {
@@ -99,6 +126,13 @@ func run[T any](p *page, script string) T {
 	return v
 }
 
+// try is run where a script may fail, as in the middle of going to another page: the zero
+// value then.
+func try[T any](p *page, script string) T {
+	v, _ := chromedp.Run(p.ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
+	return v
+}
+
 // text is what a reader sees of the elements that a selector matches.
 func (p *page) text(selector string) string {
 	v, _ := chromedp.Run(p.ctx,
@@ -117,7 +151,7 @@ func (p *page) shows(selector, text string) {
 // shows.
 func (p *page) within(so func() bool, otherwise string, args ...any) {
 	p.t.Helper()
-	for began := time.Now(); time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
+	for began := time.Now(); time.Since(began) < testbed.Patience; time.Sleep(20 * time.Millisecond) {
 		if so() {
 			return
 		}

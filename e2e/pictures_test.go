@@ -70,7 +70,7 @@ func TestAVisitorAsksAboutPictures(t *testing.T) {
 		p.until("the picture is there after a reload", picturesThere+" === 1")
 
 		// Another in its place.
-		p.do(chromedp.Click(browser.Button("Put away flag.png")))
+		p.click("Put away flag.png")
 		p.until("none is left", picturesThere+" === 0")
 		p.given("drop", "form:has(textarea)", map[string][]byte{"noise.png": dark})
 		p.until("the other is there", picturesThere+" === 1")
@@ -136,7 +136,7 @@ func TestPicturesThatAreNotTaken(t *testing.T) {
 	if got := run[string](p, `document.querySelector("textarea").value`); got != "Which of these is mine?" {
 		t.Errorf("the question is %q", got)
 	}
-	p.do(chromedp.Click(chromedp.CSS("[aria-label^='Look at it closely']")))
+	p.hit(chromedp.CSS("[aria-label^='Look at it closely']"))
 	p.shows("[role=dialog]", "1 of 3")
 	p.keys(kb.ArrowRight)
 	p.shows("[role=dialog]", "2 of 3")
@@ -351,7 +351,7 @@ func TestAVisitorPaintsOverAPart(t *testing.T) {
 				at("pointerdown", 0.4, 0.5); for (let x = 0.4; x < 0.62; x += 0.02) at("pointermove", x, 0.5); at("pointerup", 0.6, 0.5); return null })()`)
 		} else {
 			run[any](p, `document.querySelector("[role=dialog] summary").click(), null`)
-			p.do(chromedp.Click(browser.Button("Add this rectangle")))
+			p.click("Add this rectangle")
 		}
 		p.accessible("what was painted")
 		p.click("Change what is painted")

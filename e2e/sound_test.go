@@ -148,7 +148,7 @@ func TestARecordingOnThePage(t *testing.T) {
 		p.accessible("a recording that is written down")
 
 		// Played: from a sentence, by its time; its words are lit.
-		p.do(chromedp.Click(chromedp.CSS("[aria-label^='Play from 0:0']:not([aria-label='Play from 0:00'])")))
+		p.hit(chromedp.CSS("[aria-label^='Play from 0:0']:not([aria-label='Play from 0:00'])"))
 		p.until("it plays", `(() => { const a = document.querySelector("[data-recording] audio"); return !a.paused && a.currentTime > 1 })()`)
 		p.until("a word is lit", `!!document.querySelector("[data-recording] .spoken")`)
 		p.until("the lock screen says what plays", `navigator.mediaSession.metadata?.title === "Morning round.flac"`)
@@ -187,7 +187,7 @@ func TestARecordingOnThePage(t *testing.T) {
 		// A name that was put right goes along with the next recording.
 		p.dropped(giving, map[string][]byte{"next.wav": wav})
 		p.until("the name is among the names", `[...document.querySelectorAll("form input")].some(i => i.value.includes("Quillfeather"))`)
-		p.do(chromedp.Click(browser.Button("Delete next.wav")))
+		p.click("Delete next.wav")
 		p.click("Delete it")
 		p.until("one is left", `document.querySelectorAll("[data-recording]").length === 1`)
 
@@ -210,7 +210,7 @@ func TestARecordingOnThePage(t *testing.T) {
 		p.ask("When was " + words[30] + " " + words[31] + " said?")
 		p.settled()
 		if window == browser.Phone {
-			p.do(chromedp.Click(chromedp.CSS("article summary")))
+			p.hit(chromedp.CSS("article summary"))
 		}
 		p.until("a note is in the margin", `[...document.querySelectorAll("article button")].some(b => b.textContent.includes("Morning round"))`)
 		run[any](p, `(() => { [...document.querySelectorAll("article button")].find(b => b.offsetParent &&
@@ -219,7 +219,7 @@ func TestARecordingOnThePage(t *testing.T) {
 		p.accessible("a reply about a recording")
 
 		// Deleted.
-		p.do(chromedp.Click(browser.Button("Delete Morning round.flac")))
+		p.click("Delete Morning round.flac")
 		p.shows("[role=alertdialog]", "This cannot be taken back.")
 		p.accessible("a recording that is to be deleted")
 		p.click("Delete it")
@@ -385,7 +385,7 @@ func TestSpokenIntoTheMicrophone(t *testing.T) {
 	p.shows("[data-recording]", "WebM, 0:0")
 
 	p.do(chromedp.SendKeys(browser.Question, "I ask:"))
-	p.do(chromedp.Click(browser.Button("Speak your question")))
+	p.click("Speak your question")
 	p.shows("main", "Speak now")
 	p.accessible("while a question is spoken")
 	p.until("it hears", `+document.querySelector("[role=meter]")?.ariaValueNow > 10`)
@@ -407,7 +407,7 @@ func TestARepliesIsReadAloud(t *testing.T) {
 	p.visit("/at/notes")
 	p.ask("How do I light a smoker?")
 	p.settled()
-	p.do(chromedp.Click(browser.Button("Read aloud")))
+	p.click("Read aloud")
 	p.until("a sentence is lit", `CSS.highlights.get("aloud")?.size > 0`)
 	p.accessible("while it is read aloud")
 	first := run[string](p, `[...CSS.highlights.get("aloud")].map(String).join("")`)
@@ -426,7 +426,7 @@ func TestARepliesIsReadAloud(t *testing.T) {
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(12.0)})
 	p.ask("What does a first year with bees look like?")
 	p.until("some of it is there", `document.querySelector("article:last-of-type .prose")?.textContent.length > 30`)
-	p.do(chromedp.Click(browser.Button("Read aloud")))
+	p.click("Read aloud")
 	if !run[bool](p, `document.querySelectorAll("article").length === 2`) {
 		t.Error("the wrong reply is read")
 	}
@@ -453,7 +453,7 @@ func TestWhatIsNotReadAloud(t *testing.T) {
 		if (String(a).endsWith("/speech")) window.read.push(JSON.parse(o.body).text); return f(a, o) }; return null })()`)
 	p.ask("What now?")
 	p.settled()
-	p.do(chromedp.Click(browser.Button("Read aloud")))
+	p.click("Read aloud")
 	p.until("all is read", `window.read.length > 1 && !CSS.highlights.has("aloud")`)
 	if got := run[string](p, `window.read.join(" / ")`); got != "Do this [1]: / Then wait." && got != "Do this : / Then wait." &&
 		got != "Do this: / Then wait." {

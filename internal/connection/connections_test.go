@@ -243,7 +243,7 @@ func TestNamesOfModelsInUse(t *testing.T) {
 		t.Errorf("kept: %v", err)
 	}
 	testbed.Republish(t, b, "model: thyme-mini", "model: shed/thyme-mini")
-	testbed.Within(t, 10*time.Second, "it is kept", func() bool {
+	testbed.Until(t, "it is kept", func() bool {
 		return b.Connections.KeepConnection(ctx, second, testbed.ModelKey, "me") == nil
 	})
 	if err := b.Connections.KeepConnection(ctx, second, "", "me"); err != nil {

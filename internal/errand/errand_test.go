@@ -454,7 +454,7 @@ func TestStopping(t *testing.T) {
 	if e, err = b.Client.Brought(t.Context(), "reading", e, nil); err != nil || e.State != "stopped" {
 		t.Errorf("%+v, %v", e, err)
 	}
-	testbed.Within(t, 3*time.Second, "it is stopped", func() bool { return time.Since(began) < 3*time.Second })
+	testbed.Until(t, "it is stopped", func() bool { return time.Since(began) < 3*time.Second })
 	// What was stopped is brought when it is tried again.
 	e, err = b.Client.ChooseMeaning(t.Context(), "reading", e.ID, "")
 	if err == nil {
@@ -483,7 +483,7 @@ func TestOneDocumentOfTheDesks(t *testing.T) {
 	publish(t, b, "slug: leaflets\ntitle: Leaflets\npurpose: Answers from leaflets.\nmodel: thyme-mini\n"+
 		"sampling: {temperature: 0}\nshelves: [leaflets]\nbring: {documents: true}\n")
 	var titles api.TitleList
-	testbed.Within(t, time.Minute, "they are read", func() bool {
+	testbed.Until(t, "they are read", func() bool {
 		var err error
 		titles, err = b.Client.Titles(t.Context(), "leaflets", "")
 		return err == nil && len(titles.Titles) == 2
@@ -521,7 +521,7 @@ func TestWhatWasWanted(t *testing.T) {
 	bring(t, other, "reading", "", api.Wish{About: "Zeppelins"})
 	bring(t, other, "reading", "", api.Wish{About: "moor pollen", Kind: "search"})
 	var wanted []api.Wanted
-	testbed.Within(t, 10*time.Second, "all is counted", func() bool {
+	testbed.Until(t, "all is counted", func() bool {
 		var err error
 		wanted, err = b.Client.Wanted(t.Context(), "reading", 7)
 		return err == nil && len(wanted) == 3
@@ -620,7 +620,7 @@ func TestEmbedding(t *testing.T) {
 				}
 			}
 			var sums api.Brought
-			testbed.Within(t, 10*time.Second, "it is embedded", func() bool {
+			testbed.Until(t, "it is embedded", func() bool {
 				var err error
 				sums, err = b.Client.BroughtSums(t.Context(), url.Values{"by": {"conversation"}})
 				return err == nil && len(sums.Rows) == 1 && sums.Rows[0].Tokens > 0
@@ -666,7 +666,7 @@ func TestAnErrandThatWasLeft(t *testing.T) {
 	if err := b.Store.Errands.Begin(t.Context(), left, 424242); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "the errand is brought to its end", func() bool {
+	testbed.Until(t, "the errand is brought to its end", func() bool {
 		e, err := b.Client.Errand(t.Context(), "reading", left.ID.String())
 		return err == nil && e.State == "ready" && !e.Reading && e.Works[0].Name == "Larch Hill"
 	})

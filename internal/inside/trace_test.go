@@ -72,7 +72,7 @@ func TestEveryReplyLeavesItsTrace(t *testing.T) {
 			t.Errorf("%+v: %d, %v", c.f, len(found), err)
 		}
 	}
-	testbed.Within(t, 10*time.Second, "the words can be found", func() bool {
+	testbed.Until(t, "the words can be found", func() bool {
 		found, err := b.Inside.Traces(ctx, record.TraceFilter{Text: "smoker"})
 		return err == nil && len(found) == 1
 	})

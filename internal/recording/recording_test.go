@@ -124,7 +124,7 @@ func (p *place) take(t testing.TB, wav []byte) record.Recording {
 // ended waits until a recording is written down no more.
 func (p *place) ended(t testing.TB, id uuid.UUID) (record.Recording, []record.SoundPiece) {
 	t.Helper()
-	until := time.Now().Add(90 * time.Second)
+	until := time.Now().Add(testbed.Patience)
 	for seen := int64(0); time.Now().Before(until); {
 		r, pieces, err := p.Recordings.Wait(t.Context(), id, testbed.Alice, seen)
 		if err != nil {
@@ -155,6 +155,7 @@ func said(r record.Recording, pieces []record.SoundPiece) string {
 // Every word is there once, with its time, however the server answers.
 func TestNoWordIsLostOrDoubledOnTheWholeWay(t *testing.T) {
 	p := open(t, "", models.Hears{Seconds: 12})
+	p.ear.Together = 2 // of a recording, several pieces at once
 	for _, c := range []struct {
 		form   string
 		plain  bool
@@ -271,7 +272,7 @@ func TestStoppedAndGoneOnWith(t *testing.T) {
 	wav, truth := tones(300, 0.1, 9)
 	r := p.take(t, wav)
 	p.begin(t, r.ID, false)
-	testbed.Within(t, 20*time.Second, "some of it is heard", func() bool {
+	testbed.Until(t, "some of it is heard", func() bool {
 		one, pieces, err := p.Recordings.Wait(t.Context(), r.ID, testbed.Alice, 0)
 		return err == nil && said(one, pieces) != ""
 	})
@@ -301,7 +302,7 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 	wav, truth := tones(300, 0.1, 10)
 	r := p.take(t, wav)
 	p.begin(t, r.ID, false)
-	time.Sleep(700 * time.Millisecond)
+	testbed.Until(t, "half of it is under way", func() bool { return p.ear.Asks() >= 3 })
 	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
 	defer cancel()
 	p.Close(ctx) // everything that runs here ends
@@ -316,7 +317,7 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 		Desks:  p.Desks, Replies: p.Replies, Shelves: p.Shelves, Log: p.Recordings.Log, Instance: 4711, Now: p.Now})
 	defer other.Close()
 	// Its replies are closed too: it asks through what is left of them.
-	until := time.Now().Add(40 * time.Second)
+	until := time.Now().Add(testbed.Patience)
 	for {
 		one, pieces, err := other.Wait(t.Context(), r.ID, testbed.Alice, 0)
 		if err != nil {
@@ -464,7 +465,7 @@ func kept(t *testing.T, p *place, r record.Recording) []byte {
 
 func gone(t *testing.T, p *place, stretch []byte) {
 	t.Helper()
-	until := time.Now().Add(15 * time.Second)
+	until := time.Now().Add(testbed.Patience)
 	for inFiles(t, p, stretch) {
 		if time.Now().After(until) {
 			t.Fatal("what was deleted is still in the files of the table")

@@ -158,7 +158,7 @@ func TestStop(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.Slow)
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
-	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
+	testbed.Until(t, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
 	if err := b.Replies.Stop(ctx, record.Visitor{2}, r.Turn); testbed.Code(err) != fault.NoTurn {
 		t.Errorf("a stranger stops it: %v", err)
 	}
@@ -264,7 +264,7 @@ func TestRepliesAreInterruptedWhenTheTimeIsUp(t *testing.T) {
 	b := testbed.New(t, testbed.Options{})
 	b.Model.Set(testbed.Slow)
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
-	testbed.Within(t, 30*time.Second, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
+	testbed.Until(t, "some text", func() bool { return len(r.Since(0, nil).Text) > 20 })
 	limit, cancel := context.WithTimeout(ctx, 50*time.Millisecond)
 	defer cancel()
 	b.Replies.Close(limit)
@@ -311,7 +311,7 @@ func TestTheDatabaseAway(t *testing.T) {
 	r := testbed.Ask(t, b, reply.Question{Text: "How do I light a smoker?"})
 	sql(`alter database ` + name + ` allow_connections false`)
 	sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = '` + name + `'`)
-	testbed.Within(t, 30*time.Second, "a notice that it is not saved",
+	testbed.Until(t, "a notice that it is not saved",
 		func() bool { return r.Since(0, nil).Notice.Kind == "unsaved" })
 	if _, err := b.Replies.Ask(ctx, reply.Question{Slug: "helper", Channel: "page", Visitor: testbed.Alice,
 		Text: "and now?"}); testbed.Code(err) != fault.NoRecords {

@@ -21,7 +21,7 @@ func said(t *testing.T, b *testbed.Bed, conversation *uuid.UUID, text string) st
 	r := testbed.Ask(t, b, reply.Question{Conversation: *conversation, Text: text})
 	v := testbed.Settled(t, r)
 	*conversation = r.Conversation
-	testbed.Within(t, 30*time.Second, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
+	testbed.Until(t, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
 	return string(v.Text)
 }
 
@@ -89,7 +89,7 @@ func TestTheSummaryIsRemadeOnAnotherPath(t *testing.T) {
 	}
 	r := testbed.Ask(t, b, reply.Question{Conversation: c, Instead: turns[0].ID, Text: "My name is Barnaby."})
 	testbed.Settled(t, r)
-	testbed.Within(t, 30*time.Second, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
+	testbed.Until(t, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
 	if list := summaries(t, b, c); len(list) != 0 {
 		t.Fatalf("the summary of another path is used: %+v", list)
 	}
@@ -124,7 +124,7 @@ func TestAFailedSummaryIsTriedAgain(t *testing.T) {
 	// the reply has been asked for, its summary not yet, or it has failed too
 	b.Model.Set(testbed.With(testbed.Fast, "too-long", 0, 0))
 	testbed.Settled(t, r)
-	testbed.Within(t, 30*time.Second, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
+	testbed.Until(t, "the conversation is free", func() bool { return b.Replies.Running() == 0 })
 	b.Replies.AwaitFolds()
 	b.Model.Set(testbed.Fast)
 	for range 3 {
@@ -159,7 +159,7 @@ func TestSummariesOfModelsWithHabits(t *testing.T) {
 			r := testbed.Ask(t, b, reply.Question{Slug: model, Conversation: c, Text: text})
 			v := testbed.Settled(t, r)
 			c = r.Conversation
-			testbed.Within(t, 30*time.Second, "the conversation is free",
+			testbed.Until(t, "the conversation is free",
 				func() bool { return b.Replies.Running() == 0 })
 			if strings.Contains(string(v.Text), "Let me see") {
 				t.Errorf("%s thinks in its reply: %q", model, v.Text)

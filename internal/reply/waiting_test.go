@@ -45,17 +45,17 @@ func TestWhoWaitsInLineIsToldThePlace(t *testing.T) {
 	b.Desks.Models.Replace(models.File{Connections: file})
 	b.Model.Set(testbed.Slow)
 	first := testbed.Ask(t, b, reply.Question{Text: "first"})
-	testbed.Within(t, 30*time.Second, "the first is written", func() bool { return len(first.Since(0, nil).Text) > 0 })
+	testbed.Until(t, "the first is written", func() bool { return len(first.Since(0, nil).Text) > 0 })
 	second := testbed.Ask(t, b, reply.Question{Text: "second"})
-	testbed.Within(t, 30*time.Second, "the second is next",
+	testbed.Until(t, "the second is next",
 		func() bool { n := second.Since(0, nil).Notice; return n.Kind == "in-line" && n.Place == 1 })
 	third := testbed.Ask(t, b, reply.Question{Text: "third"})
-	testbed.Within(t, 30*time.Second, "the third is after it",
+	testbed.Until(t, "the third is after it",
 		func() bool { return third.Since(0, nil).Notice.Place == 2 })
 	if err := b.Replies.Stop(ctx, testbed.Alice, second.Turn); err != nil { // whoever leaves the line makes room
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "the third moves up",
+	testbed.Until(t, "the third moves up",
 		func() bool { return third.Since(0, nil).Notice.Place == 1 })
 	if v := testbed.Settled(t, second); v.End.State != record.Stopped || len(v.Text) > 0 {
 		t.Errorf("who left the line: %+v", v.End)
@@ -63,7 +63,7 @@ func TestWhoWaitsInLineIsToldThePlace(t *testing.T) {
 	if err := b.Replies.Stop(ctx, testbed.Alice, first.Turn); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "the third is written",
+	testbed.Until(t, "the third is written",
 		func() bool { v := third.Since(0, nil); return len(v.Text) > 0 && v.Notice.Kind == "writing" })
 	b.Model.Set(testbed.Fast)
 	file[0].AtOnce = 0
@@ -96,7 +96,7 @@ func TestWhatNobodyWaitsForIsDropped(t *testing.T) {
 		ask("helper", "all the same")
 	dropped.Listen().Close()
 	answered.Listen().Close()
-	testbed.Within(t, 30*time.Second, "it is dropped", dropped.Settled)
+	testbed.Until(t, "it is dropped", dropped.Settled)
 	if v := dropped.Since(0, nil); v.End.State != record.Stopped || v.End.Problem != fault.Left || len(v.Text) > 0 {
 		t.Errorf("left: %+v", v.End)
 	}

@@ -158,7 +158,7 @@ func TestWhatIsAttachedIsAnsweredFromSeenByNobodyElseAndGoesWithTheConversation(
 	if err != nil || len(bad) != 1 {
 		t.Fatalf("%+v, %v", bad, err)
 	}
-	testbed.Within(t, time.Minute, "the broken file is given up", func() bool {
+	testbed.Until(t, "the broken file is given up", func() bool {
 		all, err := b.Client.Attached(t.Context(), "reader", conversation)
 		return err == nil && len(all) == 2 && all[0].Name == "broken.pdf" && all[0].State == "failed" &&
 			all[0].Problem != ""

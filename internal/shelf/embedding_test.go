@@ -14,7 +14,7 @@ import (
 func embedded(t *testing.T, b *testbed.Bed, n int) api.ShelfEmbedding {
 	t.Helper()
 	var e api.ShelfEmbedding
-	testbed.Within(t, 30*time.Second, "passages are embedded", func() bool {
+	testbed.Until(t, "passages are embedded", func() bool {
 		var err error
 		if e, err = b.Client.ShelfEmbedding(t.Context(), "handbook"); err != nil {
 			t.Fatal(err)
@@ -65,7 +65,7 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 	}
 
 	// A search goes by the model's vectors, and the trace tells what it took.
-	testbed.Within(t, 10*time.Second, "the vectors are searched", func() bool {
+	testbed.Until(t, "the vectors are searched", func() bool {
 		before := b.Model.Embedded()
 		hits := finds(t, b, "painting hives")
 		return b.Model.Embedded() == before+1 && len(hits) > 0 && hits[0].Name == "copy.txt" && hits[0].VectorRank == 1
@@ -79,7 +79,7 @@ func TestAModelEmbedsAShelfOnceSomebodyHasSeenItsPrice(t *testing.T) {
 	if _, err := b.Client.AddDocument(t.Context(), "second", "extractor.md", strings.NewReader(extractor)); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 10*time.Second, "it is read", func() bool {
+	testbed.Until(t, "it is read", func() bool {
 		s, err := b.Client.Shelf(t.Context(), "second")
 		return err == nil && s.Passages == 1
 	})
@@ -116,7 +116,7 @@ func TestSettingsOfAShelf(t *testing.T) {
 	add(t, b, "long.md", long)
 	before := read(t, b)["long.md"].Passages
 	set(t, b, map[string]any{"tokens": 80, "overlap": 14, "title": "The handbook"})
-	testbed.Within(t, 10*time.Second, "it is split anew",
+	testbed.Until(t, "it is split anew",
 		func() bool { return read(t, b)["long.md"].Passages > before })
 	s, err := b.Client.ShelfSettings(t.Context(), "handbook")
 	if err != nil || s.Tokens != 80 || s.Title != "The handbook" || s.K1 != 1.2 {
@@ -132,7 +132,7 @@ func TestSettingsOfAShelf(t *testing.T) {
 	}
 	// Without vectors nothing has a rank by them.
 	set(t, b, map[string]any{"vector_weight": 0, "candidates": 0})
-	testbed.Within(t, 10*time.Second, "vectors are left out", func() bool {
+	testbed.Until(t, "vectors are left out", func() bool {
 		hits := finds(t, b, "bees and wax")
 		return len(hits) > 0 && hits[0].VectorRank == 0
 	})

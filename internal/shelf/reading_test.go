@@ -97,7 +97,7 @@ func TestWhatAllDocumentsHaveIsInNoPassage(t *testing.T) {
 	}
 	for n := range 6 {
 		name := fmt.Sprintf("site/%d.html", n)
-		testbed.Within(t, 10*time.Second, name+" is clean", func() bool { return clean(name) })
+		testbed.Until(t, name+" is clean", func() bool { return clean(name) })
 		d := read(t, b)[name]
 		if i := slices.IndexFunc(d.LeftOut,
 			func(o evidence.Omission) bool { return o.Why == evidence.Shared }); i < 0 ||
@@ -135,12 +135,12 @@ func TestReadingIsStopped(t *testing.T) {
 		}
 	}
 	add(t, b, "stuck one.txt", "First.")
-	testbed.Within(t, 10*time.Second, "it is being read", reads("stuck one.txt"))
+	testbed.Until(t, "it is being read", reads("stuck one.txt"))
 	if n, err := b.Shelves.Cancel(t.Context(), "handbook"); n != 1 || err != nil {
 		t.Fatal(n, err)
 	}
 	two := add(t, b, "stuck two.txt", "Second.")
-	testbed.Within(t, 10*time.Second, "the next is being read", reads("stuck two.txt"))
+	testbed.Until(t, "the next is being read", reads("stuck two.txt"))
 	if err := b.Client.RemoveDocument(t.Context(), "handbook", two.Document); err != nil {
 		t.Fatal(err)
 	}
@@ -199,7 +199,7 @@ func TestDocumentsOfAnOlderEditionAreReadAnew(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer second.Close(context.Background())
-	testbed.Within(t, 10*time.Second, "they are to be read anew", func() bool {
+	testbed.Until(t, "they are to be read anew", func() bool {
 		s, err := b.Client.Shelf(t.Context(), "handbook")
 		return err == nil && s.Anew > 0
 	})
@@ -303,7 +303,7 @@ func TestTheSameIsFoundAfterARestart(t *testing.T) {
 		t.Fatalf("%d hits", len(first))
 	}
 	// The library that came to know them one by one fills the shelf anew as it grows.
-	testbed.Within(t, 10*time.Second, "it finds what one does that has just started", func() bool {
+	testbed.Until(t, "it finds what one does that has just started", func() bool {
 		return slices.Equal(asked(b.Shelves), first)
 	})
 	if again := asked(open(101)); !slices.Equal(again, first) {

@@ -4,7 +4,6 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
-	"time"
 
 	"juvalogos/internal/testbed"
 	"juvalogos/standin/referencesite"
@@ -45,7 +44,7 @@ func TestArticlesAndPapersFromAReferenceSite(t *testing.T) {
 		len(again) != 4 || again[0].Fresh {
 		t.Errorf("the same papers again: %+v, %v", again, err)
 	}
-	testbed.Within(t, 2*time.Minute, "all is read", func() bool {
+	testbed.Until(t, "all is read", func() bool {
 		s, err := b.Client.Shelf(t.Context(), "reference")
 		if err != nil {
 			t.Fatal(err)

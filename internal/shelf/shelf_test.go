@@ -50,7 +50,7 @@ func made(t *testing.T) *testbed.Bed {
 func read(t *testing.T, b *testbed.Bed) map[string]api.Document {
 	t.Helper()
 	all := map[string]api.Document{}
-	testbed.Within(t, 30*time.Second, "everything is read", func() bool {
+	testbed.Until(t, "everything is read", func() bool {
 		documents, err := b.Client.ShelfDocuments(t.Context(), "handbook")
 		if err != nil {
 			t.Fatal(err)
@@ -216,7 +216,7 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 		t.Errorf("%d documents", len(documents))
 	}
 	// Both find it, whoever read it.
-	testbed.Within(t, 10*time.Second, "both find it", func() bool {
+	testbed.Until(t, "both find it", func() bool {
 		r, err := second.Search(t.Context(), []string{"handbook"}, shelf.Query{Text: "hive 17", Limit: 3})
 		return err == nil && len(r.Found) > 0 && len(finds(t, b, "hive 17")) > 0
 	})

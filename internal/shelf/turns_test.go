@@ -4,7 +4,6 @@ import (
 	"context"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/google/uuid"
 
@@ -69,7 +68,7 @@ func TestNobodysDocumentsWaitForAnothers(t *testing.T) {
 		attach(1, "192.0.2.1", "stuck"+string(rune('a'+i))+".md")
 	}
 	other := attach(2, "192.0.2.2", "other.md")
-	testbed.Within(t, 20*time.Second, "another visitor's document is read", is(other, "ready"))
+	testbed.Until(t, "another visitor's document is read", is(other, "ready"))
 	for i := range 6 {
 		attach(byte(10+i), "198.51.100.7", "stuck"+string(rune('g'+i))+".md")
 	}
@@ -81,7 +80,7 @@ func TestNobodysDocumentsWaitForAnothers(t *testing.T) {
 		strings.NewReader("# Minutes\n\nNobody came.")); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 20*time.Second, "a maker's document is read", func() bool {
+	testbed.Until(t, "a maker's document is read", func() bool {
 		f, err := b.Shelves.Shelf(t.Context(), "handbook")
 		return err == nil && f.Unread == 0 && f.Passages > 0
 	})
@@ -89,7 +88,7 @@ func TestNobodysDocumentsWaitForAnothers(t *testing.T) {
 		t.Errorf("the third visitor's document: %s", got)
 	}
 	close(s.released)
-	testbed.Within(t, 20*time.Second, "the third visitor's document is read", is(third, "ready"))
+	testbed.Until(t, "the third visitor's document is read", is(third, "ready"))
 }
 
 // Of what visitors attach so many words are read, of a document and of all in a
@@ -115,7 +114,7 @@ func TestAttachedWordsAreBounded(t *testing.T) {
 			strings.NewReader(name+strings.Repeat(" bees", c.words-1))); err != nil {
 			t.Fatal(err)
 		}
-		testbed.Within(t, 60*time.Second, name+" is read or refused", func() bool {
+		testbed.Until(t, name+" is read or refused", func() bool {
 			documents, err := b.Shelves.Attached(t.Context(), conversation, testbed.Alice)
 			if err != nil || len(documents) != i+1 {
 				t.Fatal(len(documents), err)

@@ -227,10 +227,12 @@ func (b *Bed) ServeModelsFrom(url string) {
 	b.Connections.Models.Replace(modelsAt(url, time.Minute, 0))
 }
 
-// Fast makes the simulated model answer at once, Slow word by word.
+// Fast makes the simulated model answer at once, Slow word by word, and Lasting so that it
+// is not done before somebody stops it, however busy the machine.
 var (
-	Fast = modelserver.Control{FirstMS: new(0.0), Rate: new(0.0)}
-	Slow = modelserver.Control{FirstMS: new(0.0), Rate: new(50.0), Tokens: 200}
+	Fast    = modelserver.Control{FirstMS: new(0.0), Rate: new(0.0)}
+	Slow    = modelserver.Control{FirstMS: new(0.0), Rate: new(50.0), Tokens: 200}
+	Lasting = modelserver.Control{FirstMS: new(0.0), Rate: new(8.0), Tokens: 5000}
 )
 
 // With returns a control with a fault.
@@ -257,14 +259,17 @@ func (l *Log) String() string {
 	return l.text.String()
 }
 
-// Within waits until ok says yes, and fails the test if it takes longer than
-// limit.
-func Within(t testing.TB, limit time.Duration, what string, ok func() bool) {
+// Patience is how long tests wait for what must happen. It is long, since machines are busy:
+// it says that something never happens, not that it is slow.
+const Patience = 2 * time.Minute
+
+// Until waits until ok says yes, and fails the test if that takes longer than Patience.
+func Until(t testing.TB, what string, ok func() bool) {
 	t.Helper()
-	for began := time.Now(); time.Since(began) < limit; time.Sleep(10 * time.Millisecond) {
+	for began := time.Now(); time.Since(began) < Patience; time.Sleep(10 * time.Millisecond) {
 		if ok() {
 			return
 		}
 	}
-	t.Fatalf("not within %v: %s", limit, what)
+	t.Fatalf("not within %v: %s", Patience, what)
 }

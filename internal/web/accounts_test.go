@@ -270,7 +270,7 @@ func TestMakersReadConversations(t *testing.T) {
 	if err != nil || len(list) != 1 {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	testbed.Within(t, 30*time.Second, "it is found by a word of the reply", func() bool {
+	testbed.Until(t, "it is found by a word of the reply", func() bool {
 		found, err := b.Client.Records(ctx, "helper", "light", 5)
 		return err == nil && len(found) == 1
 	})

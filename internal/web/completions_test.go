@@ -329,7 +329,7 @@ func TestHangingUpStopsTheModel(t *testing.T) {
 		response.Body.Close()
 		t.Fatal("it was answered before it was hung up on")
 	}
-	testbed.Within(t, 10*time.Second, "the reply is stopped", func() bool { return whole.Replies.Running() == 0 })
+	testbed.Until(t, "the reply is stopped", func() bool { return whole.Replies.Running() == 0 })
 	for _, key := range []string{"", "may-ask-again"} {
 		b := testbed.New(t, testbed.Options{})
 		b.Model.Set(testbed.Slow)
@@ -350,7 +350,7 @@ func TestHangingUpStopsTheModel(t *testing.T) {
 		response.Body.Close()
 		stopped := func() bool { return b.Replies.Running() == 0 }
 		if key == "" {
-			testbed.Within(t, 30*time.Second, "the reply is stopped", stopped)
+			testbed.Until(t, "the reply is stopped", stopped)
 		} else if time.Sleep(time.Second); stopped() {
 			t.Error("a reply that may be asked for again was stopped")
 		}

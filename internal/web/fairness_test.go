@@ -351,7 +351,7 @@ func TestStreamsAtOnce(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 	streams[0].Body.Close()
-	testbed.Within(t, 10*time.Second, "there is room again", func() bool {
+	testbed.Until(t, "there is room again", func() bool {
 		return open("/api/turns/"+begun.Turn+"/events", "").StatusCode == 200
 	})
 }

@@ -18,7 +18,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"juvalogos/core/picture/picturetest"
 	"juvalogos/core/recipe"
@@ -303,7 +302,7 @@ func TestPicturesTakeTheirTime(t *testing.T) {
 	}
 	turn, events = ask("The third")
 	events.Body.Close()
-	testbed.Within(t, 20*time.Second, "it is made all the same", func() bool {
+	testbed.Until(t, "it is made all the same", func() bool {
 		return slices.ContainsFunc(gallery(t, alice, b, "").Pictures,
 			func(p api.Picture) bool { return p.Turn == turn })
 	})

@@ -306,7 +306,7 @@ func TestPicturesAreDescribed(t *testing.T) {
 		}
 		return list.Pictures[0].Alt
 	}
-	testbed.Within(t, 10*time.Second, "it is described", func() bool { return strings.Contains(said(), "90 by 60") })
+	testbed.Until(t, "it is described", func() bool { return strings.Contains(said(), "90 by 60") })
 	if r, _ := call(t, alice, "PUT", b.Address+"/api/pictures/"+out.Pictures[0].ID, `{"alt":"A flag"}`); r.StatusCode != 204 ||
 		said() != "A flag" {
 		t.Errorf("%d %q", r.StatusCode, said())
@@ -329,7 +329,7 @@ func TestALabelIsLookedUpOnAShelf(t *testing.T) {
 		"October.")); err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "it is read", func() bool {
+	testbed.Until(t, "it is read", func() bool {
 		f, err := b.Client.Shelf(ctx, "lots")
 		return err == nil && f.Waiting == 0 && f.Passages > 0
 	})

@@ -75,7 +75,7 @@ func TestRecordingsOverTheAPI(t *testing.T) {
 			t.Fatalf("%d %s", r.StatusCode, text)
 		}
 		var whole api.RecordingWhole
-		testbed.Within(t, 30*time.Second, "it is written down", func() bool {
+		testbed.Until(t, "it is written down", func() bool {
 			_, text := call(t, alice, "GET", fmt.Sprintf("%s/api/recordings/%s?seen=%d", b.Address, id,
 				whole.Recording.Version), "")
 			return json.Unmarshal([]byte(text), &whole) == nil && whole.Recording.State == "ready"

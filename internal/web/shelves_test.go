@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"strings"
 	"testing"
-	"time"
 
 	"juvalogos/internal/testbed"
 )
@@ -59,7 +58,7 @@ func TestFilesAreTakenInWhileTheyArrive(t *testing.T) {
 		t.Fatalf("%d %s", r.StatusCode, text)
 	}
 	var small int64
-	testbed.Within(t, 2*time.Minute, "they are read", func() bool {
+	testbed.Until(t, "they are read", func() bool {
 		documents, err := b.Client.ShelfDocuments(t.Context(), "handbook")
 		if err != nil {
 			t.Fatal(err)
@@ -146,7 +145,7 @@ func TestVisitorsReadPassagesOnly(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	testbed.Within(t, 30*time.Second, "it is read", func() bool {
+	testbed.Until(t, "it is read", func() bool {
 		f, err := b.Client.Shelf(ctx, "handbook")
 		return err == nil && f.Waiting == 0 && f.Passages > 0
 	})

@@ -1,6 +1,7 @@
 package scripted
 
 import (
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -106,12 +107,14 @@ type Ear struct {
 	// Plain: it does not know verbose_json. Fails says of each ask, from 1, with which
 	// status it fails; 0: it does not. Slow is how long each takes. Aloud: it says more than
 	// the words. Lies: its times are none. Speaks: a sound for every text.
-	Plain  bool
-	Fails  func(ask int) int
-	Slow   time.Duration
-	Lies   bool
-	Doubts bool // it says how sure it is
-	Speaks []byte
+	Plain bool
+	Fails func(ask int) int
+	Slow  time.Duration
+	// Together: an ask waits until so many are here at once.
+	Together int
+	Lies     bool
+	Doubts   bool // it says how sure it is
+	Speaks   []byte
 
 	mu     sync.Mutex
 	asks   int
@@ -172,9 +175,7 @@ func (e *Ear) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		e.now--
 		e.mu.Unlock()
 	}()
-	select {
-	case <-time.After(e.Slow):
-	case <-r.Context().Done():
+	if !e.wait(r.Context()) {
 		return
 	}
 	if e.Fails != nil {
@@ -188,6 +189,24 @@ func (e *Ear) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	e.answer(w, fields["response_format"], body)
+}
+
+// wait takes as long as was set, and reports false when nobody wants to know any more.
+func (e *Ear) wait(ctx context.Context) bool {
+	select {
+	case <-time.After(e.Slow):
+	case <-ctx.Done():
+	}
+	for ctx.Err() == nil {
+		e.mu.Lock()
+		enough := e.Most >= e.Together
+		e.mu.Unlock()
+		if enough {
+			return true
+		}
+		time.Sleep(time.Millisecond)
+	}
+	return false
 }
 
 func (e *Ear) answer(w http.ResponseWriter, format string, wav []byte) {

@@ -9,7 +9,7 @@
   import { hrefOf, router } from "./router.svelte";
   import { complain } from "./state.svelte";
   import Patterns from "../ui/Patterns.svelte";
-  import { fillOf } from "../ui/fills";
+  import { fillOf, fills } from "../ui/fills";
   import Swatch from "../ui/Swatch.svelte";
   import { shortDay } from "./time";
   import Link from "../ui/Link.svelte";
@@ -73,7 +73,17 @@
       { cost: 0, in: 0, out: 0, calls: 0, counted: 0, pictures: 0, sound: 0 },
     ),
   );
-  const names = $derived([...new Set((days ?? []).map((r) => r.keys[1]!))]);
+  /** The names with a part of the chart of their own: of more than it has fills for, those
+   *  that are worth most; the others are one part together. */
+  const parts = $derived.by(() => {
+    const sum = new Map<string, number>();
+    for (const r of days ?? []) sum.set(r.keys[1]!, (sum.get(r.keys[1]!) ?? 0) + worth(r));
+    const names = [...sum.keys()];
+    if (names.length <= fills.length) return { names, others: "" };
+    const most = [...names].sort((a, b) => sum.get(b)! - sum.get(a)!).slice(0, fills.length - 1);
+    return { names: names.filter((n) => most.includes(n)), others: `${names.length - most.length} others` };
+  });
+  const names = $derived(parts.others ? [...parts.names, parts.others] : parts.names);
   const series = $derived(names.map((name, i) => ({ key: name, label: name, color: fillOf(i) })));
   const chart = $derived.by(() => {
     const rows: Record<string, number | string>[] = [];
@@ -81,7 +91,10 @@
       const at = day(back);
       const row: Record<string, number | string> = { day: shortDay(at) };
       for (const name of names) row[name] = 0;
-      for (const r of days ?? []) if (r.keys[0] === at) row[r.keys[1]!] = worth(r);
+      for (const r of days ?? []) {
+        const part = parts.names.includes(r.keys[1]!) ? r.keys[1]! : parts.others;
+        if (r.keys[0] === at) row[part] = Number(row[part]) + worth(r);
+      }
       rows.push(row);
     }
     return rows;
