@@ -185,7 +185,7 @@ func TestThePageIsLight(t *testing.T) {
 func TestMenusKeepThePlace(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	for range 6 {
+	for range 4 {
 		p.ask("What does a first year with bees look like?")
 		p.settled()
 	}
@@ -278,6 +278,40 @@ func TestByKeyboardAlone(t *testing.T) {
 	p.keys(kb.Enter)
 	p.shows("article", "Written in")
 	p.shows("[role=status]", "The reply is complete.")
+}
+
+// What gets the focus by keyboard is not hidden by the head and the foot that stay.
+func TestFocusIsNeverCovered(t *testing.T) {
+	b := newBed(t)
+	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
+		p := openPage(t, window, b.Address)
+		for range 4 {
+			p.ask("How do I light a smoker, and what do I burn in it when the year is late?")
+			p.settled()
+		}
+		run[any](p, `(document.activeElement.blur(), scrollTo(0, 0), null)`)
+		seen := map[string]bool{}
+		for _, keys := range []chromedp.Action[chromedp.Void]{chromedp.KeyEvent(kb.Tab),
+			chromedp.KeyEvent(kb.Tab, chromedp.KeyModifiers(8))} {
+			for range 25 {
+				p.do(keys)
+				at := run[string](p, `(() => {
+					const e = document.activeElement, r = e.getBoundingClientRect();
+					if (e === document.body) return "";
+					const points = [[r.left + 3, r.top + 3], [r.right - 3, r.bottom - 3], [r.left + r.width / 2, r.top + r.height / 2]];
+					const seen = points.some(([x, y]) => { const over = document.elementFromPoint(x, y); return over && (e.contains(over) || over.contains(e)) });
+					return (seen ? "seen " : "covered ") + (e.ariaLabel || e.innerText || e.tagName) + " " + Math.round(r.top + scrollY);
+				})()`)
+				seen[at] = true
+				if strings.HasPrefix(at, "covered") {
+					t.Errorf("%d wide: %s", window.Width, at)
+				}
+			}
+		}
+		if len(seen) < 20 {
+			t.Errorf("only %d places had the focus: %v", len(seen), seen)
+		}
+	}
 }
 
 func TestErrorsInTheVisitorsWords(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -89,19 +90,20 @@ func (p *page) hit(selector any) {
 		find = "(() => { const all = [], r = document.evaluate(selector, document, null, 7); " +
 			"for (let i = 0; i < r.snapshotLength; i++) all.push(r.snapshotItem(i)); return all })()"
 	}
-	script := fmt.Sprintf(`(async (selector) => {
+	script := fmt.Sprintf(`((selector) => {
 		const e = [...%s].find(e => e.getClientRects().length);
 		if (!e || e.disabled) return [];
-		e.scrollIntoView({block: "nearest", inline: "nearest", behavior: "instant"});
-		const at = () => { const r = e.getClientRects()[0]; return r ? [r.x + r.width / 2, r.y + r.height / 2] : [] };
-		const was = at();
-		await new Promise(done => setTimeout(done, 40));
-		const is = at();
-		const over = document.elementFromPoint(...is);
-		return String(was) === String(is) && (e.contains(over) || over?.contains(e)) ? is : [];
+		e.scrollIntoView({block: "center", inline: "nearest", behavior: "instant"});
+		const r = e.getClientRects()[0], at = [r.x + r.width / 2, r.y + r.height / 2];
+		const over = document.elementFromPoint(...at);
+		return e.contains(over) || over?.contains(e) ? at : [];
 	})(%q)`, find, selector)
 	var at []float64
-	p.within(func() bool { at = try[[]float64](p, script); return len(at) == 2 }, "%v cannot be clicked", selector)
+	p.within(func() bool {
+		was := at
+		at = try[[]float64](p, script)
+		return len(at) == 2 && slices.Equal(was, at)
+	}, "%v cannot be clicked", selector)
 	p.do(chromedp.MouseClickXY(at[0], at[1]))
 }
 

@@ -40,6 +40,9 @@
   const end = new Stickiness();
   let box: QuestionBox | undefined = $state();
   let drawerOpen = $state(false);
+  // How high the foot with the question box is; what gets the focus keeps clear of it.
+  let foot = $state(0);
+  $effect(() => document.documentElement.style.setProperty("--foot", `${foot}px`));
 
   let infoOpen = $state(false);
   if (pageData.desk && !pageData.preview) visit(pageData.desk);
@@ -332,7 +335,7 @@
           {/if}
         </div>
 
-        <div class="print:hidden sticky bottom-0 z-10 bg-paper pt-2 pb-3">
+        <div class="print:hidden sticky bottom-0 z-10 bg-paper pt-2 pb-3" bind:clientHeight={foot}>
           {#if !end.stuck && !blank && !end.whole}
             <div class="measure mb-1 flex justify-end">
               <button
