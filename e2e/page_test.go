@@ -184,7 +184,9 @@ func (p *page) accessible(what string) {
 	run[any](p, source+"; null")
 	// Fading in would be judged by the colours on the way.
 	result := run[string](p,
-		`new Promise(done => setTimeout(done, 300)).then(() => axe.run({resultTypes: ["violations"]}))
+		`new Promise(done => setTimeout(done, 30))
+		.then(() => Promise.allSettled(document.getAnimations().filter(a => a.effect?.getComputedTiming().endTime < 3000).map(a => a.finished)))
+		.then(() => axe.run({resultTypes: ["violations"]}))
 		.then(r => JSON.stringify({checked: r.passes.length, bad: r.violations.map(v => v.id + ": " + v.help + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("; "))}))`)
 	var r struct {
 		Checked int
