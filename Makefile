@@ -13,7 +13,7 @@ demo: install build
 	@exec bin/juvalogos-demo $(DEMO)
 
 test: install-test build
-	go test -count=1 -timeout 22m ./...
+	go test -count=1 -vet=off -ldflags=-w -p 3 -timeout 22m ./... # make check vets
 
 build: console/dist/index.html
 	@go build -o bin/ ./cmd/juvalogos ./standin/juvalogos-standin

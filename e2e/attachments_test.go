@@ -38,8 +38,7 @@ func TestAVisitorAttachesDocuments(t *testing.T) {
 		p.shows("main", "It is no whole PDF")
 		p.shows("main", "Only you can open these documents.")
 		p.accessible("documents attached")
-		p.ask("Who was elected treasurer?")
-		p.settled()
+		p.answered("Who was elected treasurer?")
 		p.shows("main", "Agneta Lindqvist")
 		p.until("the question did not change what is attached",
 			`document.querySelectorAll("ul[aria-label^=Documents] li").length === 2`)

@@ -14,8 +14,7 @@ import (
 // flag has a visitor ask and say that the reply did not help, and why.
 func flag(t *testing.T, p *page, question string) {
 	t.Helper()
-	p.ask(question)
-	p.settled()
+	p.answered(question)
 	p.click("This did not help")
 	p.shows("article", "What was wrong with it?")
 	p.click("It is wrong")
@@ -103,8 +102,7 @@ func TestRepliesAreFoundAndUsageIsTold(t *testing.T) {
 	b := newBed(t)
 	v := openPage(t, browser.Desk, b.Address)
 	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?"} {
-		v.ask(q)
-		v.settled()
+		v.answered(q)
 	}
 	m := openConsole(t, browser.Desk, b, "/replies")
 	m.shows("table", "Wasps at the door?")
@@ -178,14 +176,12 @@ func TestContinueTakesACard(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Phone, b.Address)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	p.shows("article", "Choose one, and the text goes on from it.")
 	p.accessible("cards")
 	run[any](p, `[...document.querySelectorAll("button")].filter(b => b.innerText.includes("Go on with this one"))[1].click(), null`)
 	p.shows("article", "Chosen; ask again to go on from here")
-	p.ask("Go on.")
-	p.settled()
+	p.answered("Go on.")
 	p.shows("body", "Go on.")
 }
 

@@ -18,10 +18,8 @@ import (
 func TestEditingAQuestionMakesAVersion(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("My name is Ada.")
-	p.settled()
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("My name is Ada.")
+	p.answered("How do I light a smoker?")
 	p.click("Change the question")
 	p.accessible("editing a question")
 	p.fill("Change the question", "My name is Perpetua.")
@@ -31,13 +29,11 @@ func TestEditingAQuestionMakesAVersion(t *testing.T) {
 	if n := run[int](p, `document.querySelectorAll("article").length`); n != 1 {
 		t.Errorf("%d turns on the new branch", n)
 	}
-	p.ask("What is my name?")
-	p.settled()
+	p.answered("What is my name?")
 	p.shows("article:last-of-type .prose", "Perpetua")
 	p.click("The question before it was changed")
 	p.shows("article", "How do I light a smoker?")
-	p.ask("What is my name?")
-	p.settled()
+	p.answered("What is my name?")
 	p.shows("article:last-of-type .prose", "Ada")
 	p.do(chromedp.Reload())
 	p.shows("article", "Version 1 of 2")
@@ -52,8 +48,7 @@ func TestEditingAQuestionMakesAVersion(t *testing.T) {
 func TestTakingBackIsUndone(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	p.click("Remove the question")
 	p.shows("[role=status]", "The question and its reply were removed")
 	p.click("Undo")
@@ -70,8 +65,7 @@ func TestSearchingEarlierConversations(t *testing.T) {
 	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?", "How much syrup for the winter?",
 		"Which colour marks this year's queen?"} {
 		p.visit("/at/helper")
-		p.ask(q)
-		p.settled()
+		p.answered(q)
 	}
 	p.shows("nav", "Today")
 	// The words of what was just said may take a moment to be findable.
@@ -111,8 +105,7 @@ func TestVisitorsSettings(t *testing.T) {
 	take("Shorter")
 	p.keys("\x1b")
 	p.shows("body", "Replies: Thorough, Shorter")
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	turns := run[string](p, `fetch("/api/conversations/" + location.pathname.split("/").pop()).then(r => r.text())`)
 	if !strings.Contains(turns, `"model":"shed/heather-2"`) {
 		t.Errorf("the conversation is %s", turns)
@@ -154,16 +147,14 @@ func TestFormulasComeWhenTheyAreNeeded(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	fetched := func() bool {
 		return run[bool](p, `performance.getEntriesByType("resource").some(r => r.name.includes("formulas"))`)
 	}
 	if fetched() {
 		t.Error("a reply without formulas fetches what sets them")
 	}
-	p.ask("How fast do mites multiply? Show me the formula.")
-	p.settled()
+	p.answered("How fast do mites multiply? Show me the formula.")
 	p.until("the formulas are set", `document.querySelectorAll(".prose math").length === 5`)
 	p.shows("article:last-of-type .prose", "costs $5 in July saves a colony worth $200 in March") // money is no formula
 	p.accessible("formulas")
@@ -173,8 +164,7 @@ func TestLongRepliesFold(t *testing.T) {
 	b := newBed(t)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 880})
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	height := func() int { return run[int](p, `document.querySelector("article .prose").parentElement.clientHeight`) }
 	before := height()
 	p.click("Shorten this reply")
@@ -244,15 +234,13 @@ func TestConnectionLostAndRegained(t *testing.T) {
 	p.accessible("offline")
 	offline(false)
 	p.shows("[role=status]", "The connection is back.")
-	p.ask("hello")
-	p.settled()
+	p.answered("hello")
 }
 
 func TestVerdictsAndFiguresForMakers(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("hello")
-	p.settled()
+	p.answered("hello")
 	if text := p.text("article"); strings.Contains(text, "tokens") {
 		t.Errorf("a visitor reads of tokens: %s", text)
 	}
@@ -268,7 +256,6 @@ func TestVerdictsAndFiguresForMakers(t *testing.T) {
 	p.until("the verdict is taken back", `!document.querySelector("article").innerText.includes("It did not help")`)
 	maker := openConsole(t, browser.Desk, b, "")
 	maker.visit("/at/helper")
-	maker.ask("hello")
-	maker.settled()
+	maker.answered("hello")
 	maker.shows("article", "tokens in")
 }

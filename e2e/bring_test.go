@@ -74,8 +74,7 @@ func TestAVisitorBringsATopic(t *testing.T) {
 		p.accessible("what was brought")
 		p.until("the question box is empty and ready",
 			`document.querySelector("textarea").value === "" && (matchMedia("(pointer: coarse)").matches || document.activeElement.tagName === "TEXTAREA")`)
-		p.ask("How much honey does the sun hive yield?")
-		p.settled()
+		p.answered("How much honey does the sun hive yield?")
 		p.shows("article", "is a hive woven of rye straw")
 		p.shows("main", "Replies rest on these, and on nothing else.")
 		p.click("Bring something to read")
@@ -140,8 +139,7 @@ func TestAVisitorBringsAddresses(t *testing.T) {
 	s.Nap = time.Millisecond
 	p.click("Try again: " + at + "/slow")
 	p.shows("section[aria-label='The slow page']", "the willows")
-	p.ask("When does a swarm leave, by the scale?")
-	p.settled()
+	p.answered("When does a swarm leave, by the scale?")
 	p.shows("article", "two kilograms")
 }
 
@@ -160,8 +158,7 @@ func TestAVisitorBringsPapers(t *testing.T) {
 		p.shows("section[aria-label=colonies]", "Pollen loads of raspberry in the Alder Vale: it is no whole PDF")
 		p.click("Show all 30")
 		p.accessible("thirty papers")
-		p.ask("How much of all pollen loads did the goat willow give?")
-		p.settled()
+		p.answered("How much of all pollen loads did the goat willow give?")
 		p.shows("article", "17.5 percent")
 	}
 }
@@ -185,8 +182,7 @@ func TestALinkThatCarriesATopic(t *testing.T) {
 	p.visit("/at/reading")
 	p.shows("main h2", "What shall we read?")
 	p.until("it is forgotten", `localStorage.getItem("juvalogos-begun:reading") === null`)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	for query, says := range map[string]string{
 		"search=x&source=Elsewhere":                      "something that this desk does not read",
 		"topic=%3Cimg%20src%3Dx%20onerror%3Dalert(1)%3E": "“<img src=x onerror=alert(1)>”",
@@ -229,8 +225,7 @@ func TestAVisitorChoosesADocument(t *testing.T) {
 	p.accessible("documents of the desk")
 	run[any](p, `document.querySelector("ul[aria-label='Documents of this desk'] button").click(), null`)
 	p.shows("section[aria-label='Lighting a smoker']", "of this desk")
-	p.ask("How much sugar is a colony fed?")
-	p.settled()
+	p.answered("How much sugar is a colony fed?")
 	p.shows("main", "The documents do not say this.")
 	p.shows("main", "Put them away to ask about the desk’s own documents again.")
 }

@@ -122,8 +122,7 @@ func TestOnAPhone(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Phone, b.Address)
 	p.accessible("the empty page on a phone")
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	fits := func(what string) {
 		t.Helper()
 		if wide := run[int](p, "document.documentElement.scrollWidth"); wide > 390 {
@@ -173,8 +172,7 @@ func TestThePageIsLight(t *testing.T) {
 		t.Errorf("the script weighs %v kB, packed", kB)
 	}
 	// What writes replies comes with the first touch, and nothing is asked twice.
-	p.ask("How much syrup do I feed?")
-	p.settled()
+	p.answered("How much syrup do I feed?")
 	if n := run[int](p, `performance.getEntriesByType("resource").filter(e => /later-/.test(e.name) && e.name.endsWith(".js")).length`); n != 1 {
 		t.Errorf("what is needed later was fetched %d times", n)
 	}
@@ -186,13 +184,9 @@ func TestMenusKeepThePlace(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	for range 4 {
-		p.ask("What does a first year with bees look like?")
-		p.settled()
+		p.answered("What does a first year with bees look like?")
 	}
-	run[any](p, `scrollTo({top: 300, behavior: "instant"}), null`)
-	if y := run[int](p, "scrollY"); y != 300 {
-		t.Fatalf("the page is not long enough: %d", y)
-	}
+	p.until("the page is long enough", `(scrollTo({top: 300, behavior: "instant"}), scrollY === 300)`)
 	inSight := func(what, of string) {
 		t.Helper()
 		if !run[bool](p, `(() => { const r = document.querySelector(`+"`"+of+"`"+`).getBoundingClientRect();
@@ -225,8 +219,7 @@ func TestDarkAndLight(t *testing.T) {
 		t.Errorf("dark is %s", got)
 	}
 	p.accessible("the empty page, dark")
-	p.ask("How much syrup do I feed?")
-	p.settled()
+	p.answered("How much syrup do I feed?")
 	p.accessible("a conversation, dark")
 	p.click("Colours: as your device has them")
 	if got := ground(); got != "rgb(235, 237, 234)" {
@@ -286,8 +279,7 @@ func TestFocusIsNeverCovered(t *testing.T) {
 	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
 		p := openPage(t, window, b.Address)
 		for range 4 {
-			p.ask("How do I light a smoker, and what do I burn in it when the year is late?")
-			p.settled()
+			p.answered("How do I light a smoker, and what do I burn in it when the year is late?")
 		}
 		run[any](p, `(document.activeElement.blur(), scrollTo(0, 0), null)`)
 		seen := map[string]bool{}
@@ -444,8 +436,7 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 	b.ServeModelsFrom(model.URL)
 	b.Later(2 * time.Second) // open desks are kept for a second
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("Be evil.")
-	p.settled()
+	p.answered("Be evil.")
 	p.shows("article .prose", "Heading")
 	p.do(chromedp.WaitReady(chromedp.CSS(".prose .hljs-keyword")))
 	for script, want := range map[string]int{
@@ -476,8 +467,7 @@ func TestNoLayoutJumps(t *testing.T) {
 	run[any](p, `window.jumps = 0; new PerformanceObserver(list => { for (const e of list.getEntries()) if (!e.hadRecentInput) window.jumps += e.value }).observe({type: "layout-shift", buffered: false}); null`)
 	p.ask("How much do I feed my bees for the winter?") // a table's kin, a list, code, emphasis
 	p.settled()
-	p.ask("When is honey ripe?")
-	p.settled()
+	p.answered("When is honey ripe?")
 	if jumps := run[float64](p, "window.jumps"); jumps > 0.02 {
 		t.Errorf("the layout shifted by %v", jumps)
 	}

@@ -72,8 +72,7 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 
 	visitor := openTab(t, browser.Phone, b.Address)
 	visitor.visit("/at/gate-keeper")
-	visitor.ask("hello")
-	visitor.settled()
+	visitor.answered("hello")
 	visitor.shows("article", "Written in")
 }
 
@@ -293,8 +292,7 @@ func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
 	visitor := openPage(t, browser.Phone, b.Address)
 	one.shows("[aria-label=File]", "slug: helper")
 	two.shows("[aria-label=File]", "slug: helper")
-	visitor.ask("Who are you?")
-	visitor.settled()
+	visitor.answered("Who are you?")
 	visitor.shows("article .prose", "Sprig")
 	one.file(strings.Replace(testbed.Desk, "You are Sprig.", "You are Clover.", 1))
 	two.shows("[aria-label=File]", "You are Clover.") // the other browser follows
@@ -305,8 +303,7 @@ func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
 		f, err := b.Desks.Face(ctx, "helper")
 		return err == nil && strings.Contains(f.Brief, "Clover")
 	})
-	visitor.ask("And who are you now?")
-	visitor.settled()
+	visitor.answered("And who are you now?")
 	visitor.shows("article:last-of-type .prose", "Clover")
 	one.shows("[role=status]", "As published")
 	// The figures follow on the list.
@@ -335,8 +332,7 @@ func TestMakersReadWhatWasAsked(t *testing.T) {
 	visitor := openPage(t, browser.Desk, b.Address)
 	for _, q := range []string{"My name is Perpetua.", "How do I light a smoker?", "How much syrup for the winter?",
 		"What is my name?"} {
-		visitor.ask(q)
-		visitor.settled()
+		visitor.answered(q)
 	}
 	p := openConsole(t, browser.Desk, b, "desks/helper/conversations")
 	p.shows("ul", "My name is Perpetua.")

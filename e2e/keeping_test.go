@@ -16,8 +16,7 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 5})
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	b.Model.Set(testbed.Fast)
 	p.click("Write the reply again")
 	p.shows("article", "2 of 2")
@@ -34,8 +33,7 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 	p.click("The next reply")
 	p.shows("article .prose", "cool and white")
 	// Only the last turn can be made again.
-	p.ask("hello")
-	p.settled()
+	p.answered("hello")
 	if n := run[int](p,
 		`[...document.querySelectorAll("article button")].filter(b => b.innerText.includes("Write the reply again")).length`); n != 1 {
 		t.Errorf("%d turns can be made again", n)
@@ -51,8 +49,7 @@ func TestCopying(t *testing.T) {
 	p := openPage(t, browser.Desk, b.Address)
 	// A headless browser keeps its clipboard to itself: note what goes there.
 	run[any](p, `navigator.clipboard.writeText = text => { window.copied = text; return Promise.resolve() }; null`)
-	p.ask("How much do I feed my bees for the winter?")
-	p.settled()
+	p.answered("How much do I feed my bees for the winter?")
 	clipboard := func() string { return run[string](p, "window.copied") }
 	p.click("Copy the reply")
 	p.shows("article", "Copied")
@@ -74,8 +71,7 @@ func TestTheBoxRemembers(t *testing.T) {
 	if got := box(); got != "half a quest" {
 		t.Errorf("after a reload the box holds %q", got)
 	}
-	p.ask("ion")
-	p.settled()
+	p.answered("ion")
 	p.do(chromedp.Reload(), chromedp.WaitReady(browser.Question))
 	p.shows("article", "half a question")
 	if got := box(); got != "" {
@@ -90,10 +86,8 @@ func TestTheBoxRemembers(t *testing.T) {
 func TestTakingBack(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("My name is Ottoline.")
-	p.settled()
-	p.ask("What is my nmae?")
-	p.settled()
+	p.answered("My name is Ottoline.")
+	p.answered("What is my nmae?")
 	p.click("Remove the question")
 	p.do(chromedp.WaitNotPresent(chromedp.CSS("article:nth-of-type(2)")))
 	if got := run[string](p, `document.querySelector("textarea").value`); got != "What is my nmae?" {
@@ -113,8 +107,7 @@ func TestTakingBack(t *testing.T) {
 func TestKeepingAConversation(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	p.click("This conversation")
 	p.shows("[role=menu]", "Save as text (Markdown)")
 	p.accessible("the menu of a conversation")
@@ -151,8 +144,7 @@ func TestKeepingAConversation(t *testing.T) {
 func TestSharingAConversation(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	menu := func(item string) {
 		t.Helper()
 		p.click("This conversation")

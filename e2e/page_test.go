@@ -118,6 +118,16 @@ func (p *page) ask(question string) {
 	p.do(chromedp.SendKeys(browser.Question, question+"\r"))
 }
 
+// answered asks and waits until a reply is written.
+func (p *page) answered(question string) {
+	p.t.Helper()
+	const turns = `document.querySelectorAll("article").length`
+	before := run[int](p, turns)
+	p.ask(question)
+	p.until("a turn more", fmt.Sprintf("%s > %d", turns, before))
+	p.settled()
+}
+
 // run evaluates a script.
 func run[T any](p *page, script string) T {
 	p.t.Helper()

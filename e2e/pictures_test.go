@@ -58,11 +58,9 @@ func TestAVisitorAsksAboutPictures(t *testing.T) {
 		p.until("the picture is above the question box", picturesThere+" === 1")
 		p.shows("main", "Your questions are about this picture until you put it away, for 4 questions at most.")
 		p.accessible("a picture to ask about")
-		p.ask("What is in this picture?")
-		p.settled()
+		p.answered("What is in this picture?")
 		p.shows("article:first-of-type", "64 by 48")
-		p.ask("And how large is it?")
-		p.settled()
+		p.answered("And how large is it?")
 		p.shows("article:last-of-type", "64 by 48")
 		p.until("each turn shows its picture",
 			`document.querySelectorAll("article button img, article [aria-label^='The pictures that this'] img").length === 2`)
@@ -74,8 +72,7 @@ func TestAVisitorAsksAboutPictures(t *testing.T) {
 		p.until("none is left", picturesThere+" === 0")
 		p.given("drop", "form:has(textarea)", map[string][]byte{"noise.png": dark})
 		p.until("the other is there", picturesThere+" === 1")
-		p.ask("What is in this picture?")
-		p.settled()
+		p.answered("What is in this picture?")
 		p.shows("article:last-of-type", "80 by 40")
 
 		// Large, by the keyboard: closer, and back to where one was.
@@ -164,8 +161,7 @@ func TestAVisitorTakesAPhotograph(t *testing.T) {
 	p.click("Use this picture")
 	p.until("the photograph is there", picturesThere+" === 1")
 	p.until("the camera is off", `!document.querySelector("video")`)
-	p.ask("What is in this picture?")
-	p.settled()
+	p.answered("What is in this picture?")
 	p.shows("article", "1920 by 1080")
 }
 
@@ -184,8 +180,7 @@ func TestAPageIsAskedAboutAsAPicture(t *testing.T) {
 	p.accessible("which page to look at")
 	p.click("Look at this page")
 	p.until("the page is there", picturesThere+" === 1")
-	p.ask("What is in this picture?")
-	p.settled()
+	p.answered("What is in this picture?")
 	p.shows("article", "909 by 1287")
 	p.shows("article", "The documents do not say this; it may rest on your picture.")
 }
@@ -471,8 +466,7 @@ func TestAPhoneChoosesAPicture(t *testing.T) {
 	p.do(chromedp.SetUploadFiles(chromedp.CSS("input[aria-label='Pictures to ask about']"),
 		[]string{photo(t, "turned.jpg", picturetest.JPEG(picturetest.Flag(64, 48), picturetest.Turned(6)))}))
 	p.until("it is there", picturesThere+" === 1")
-	p.ask("What is in this picture?")
-	p.settled()
+	p.answered("What is in this picture?")
 	p.shows("article", "48 by 64")
 }
 

@@ -101,8 +101,7 @@ func TestALongPastedTextIsOfferedAsADocument(t *testing.T) {
 		p.until("it is listed under its first words", `[...document.querySelectorAll("ul[aria-label^=Documents] li")]
 			.some((li) => li.textContent.includes("Minutes of the autumn meeting.txt"))`)
 		p.until("the box is empty", `document.querySelector("textarea").value === ""`)
-		p.ask("Who was elected treasurer?")
-		p.settled()
+		p.answered("Who was elected treasurer?")
 		p.shows("main", "Agneta Lindqvist")
 	}
 }

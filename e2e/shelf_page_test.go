@@ -59,8 +59,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	}
 	p := openPage(t, browser.Desk, b.Address)
 	p.visit("/at/lib")
-	p.ask("How long may I borrow the extractor?")
-	p.settled()
+	p.answered("How long may I borrow the extractor?")
 	p.shows("article", "for three days")
 	p.until("the note stands in the margin", `document.querySelector(".notes")?.innerText.includes("The extractor")`)
 	p.until("beside its sentence",
@@ -71,8 +70,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 		`document.querySelector("[role=dialog] mark")?.innerText.includes("for three days")`)
 	p.accessible("the original at the place")
 	p.keys("\x1b")
-	p.ask("Which vaccinations does a puppy need?")
-	p.settled()
+	p.answered("Which vaccinations does a puppy need?")
 	p.shows("article:last-of-type", "The documents do not say this.")
 	p.accessible("a reply that rests on nothing")
 	// What is on record is shown the same way.
@@ -87,8 +85,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	}
 	f := openPage(t, browser.Desk, b.Address)
 	f.visit("/at/facts")
-	f.ask("How much is the deposit for the extractor?")
-	f.settled()
+	f.answered("How much is the deposit for the extractor?")
 	f.until("the very words", `document.querySelector("article strong")?.innerText === "30 crowns"`)
 	f.until("the sentence is in the margin",
 		`document.querySelector(".notes")?.innerText.includes("against a deposit of 30 crowns")`)
@@ -99,8 +96,7 @@ func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
 	// On a phone the notes fold under the reply.
 	phone := openPage(t, browser.Phone, b.Address)
 	phone.visit("/at/lib")
-	phone.ask("How long may I borrow the extractor?")
-	phone.settled()
+	phone.answered("How long may I borrow the extractor?")
 	phone.shows("article", "Where this comes from (1)")
 	phone.accessible("the margin on a phone")
 

@@ -207,8 +207,7 @@ func TestARecordingOnThePage(t *testing.T) {
 		}
 
 		// Asked about; the margin plays.
-		p.ask("When was " + words[30] + " " + words[31] + " said?")
-		p.settled()
+		p.answered("When was " + words[30] + " " + words[31] + " said?")
 		if window == browser.Phone {
 			p.hit(chromedp.CSS("article summary"))
 		}
@@ -405,8 +404,7 @@ func TestARepliesIsReadAloud(t *testing.T) {
 	publish(t, b, strings.Replace(soundDesk, "thyme-mini", "heather-2", 1))
 	p := openTab(t, browser.Desk, b.Address)
 	p.visit("/at/notes")
-	p.ask("How do I light a smoker?")
-	p.settled()
+	p.answered("How do I light a smoker?")
 	p.click("Read aloud")
 	p.until("a sentence is lit", `CSS.highlights.get("aloud")?.size > 0`)
 	p.accessible("while it is read aloud")
@@ -451,8 +449,7 @@ func TestWhatIsNotReadAloud(t *testing.T) {
 	p.visit("/at/notes")
 	run[any](p, `(() => { window.read = []; const f = window.fetch; window.fetch = (a, o) => {
 		if (String(a).endsWith("/speech")) window.read.push(JSON.parse(o.body).text); return f(a, o) }; return null })()`)
-	p.ask("What now?")
-	p.settled()
+	p.answered("What now?")
 	p.click("Read aloud")
 	p.until("all is read", `window.read.length > 1 && !CSS.highlights.has("aloud")`)
 	if got := run[string](p, `window.read.join(" / ")`); got != "Do this [1]: / Then wait." && got != "Do this : / Then wait." &&

@@ -18,7 +18,7 @@ import (
 
 // Conversations of a database from before there were branches are paths.
 func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
-	url := storetest.URL(t)
+	url := storetest.Empty(t)
 	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		t.Fatal(err)
@@ -80,7 +80,7 @@ func TestAnOlderDatabaseIsUpgraded(t *testing.T) {
 // What is wrong with documents stays to be read, and recipes within desk files
 // are written as they would be now, their digests too.
 func TestPhrasesAndInputsOfBefore(t *testing.T) {
-	url := storetest.URL(t)
+	url := storetest.Empty(t)
 	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		t.Fatal(err)

@@ -23,6 +23,7 @@ var (
 	server  *private.Server
 	startUp error
 	folder  string
+	as      = template{name: "as_it_is"}
 	counter atomic.Int64
 )
 
@@ -42,9 +43,47 @@ func Main(m *testing.M, stop ...func()) {
 	os.Exit(code)
 }
 
-// URL returns the address of an empty database of the test's own. The server
-// does not wait for the disk: it is faster, and tests do not cut the power.
+// URL returns the address of a database of the test's own, which has the tables as they are
+// now and nothing in them.
 func URL(t testing.TB) string {
+	t.Helper()
+	config := serve(t)
+	if err := as.make(config); err != nil {
+		t.Fatalf("make the database that the others are copied from: %v", err)
+	}
+	return create(t, config, " template "+as.name)
+}
+
+// Empty returns the address of a database of the test's own without tables.
+func Empty(t testing.TB) string {
+	t.Helper()
+	return create(t, serve(t), "")
+}
+
+// template is the database that others are copied from: quicker than to make every table
+// for each anew.
+type template struct {
+	name string
+	once sync.Once
+	err  error
+}
+
+func (m *template) make(config *pgx.ConnConfig) error {
+	m.once.Do(func() {
+		if m.err = execute(config, "create database "+m.name); m.err != nil {
+			return
+		}
+		var s *store.Store
+		if s, m.err = store.Open(context.Background(), address(config, m.name)); m.err == nil {
+			s.Close()
+		}
+	})
+	return m.err
+}
+
+// serve starts the server if it does not run yet. It does not wait for the disk: it is
+// faster, and tests do not cut the power.
+func serve(t testing.TB) *pgx.ConnConfig {
 	t.Helper()
 	once.Do(func() {
 		folder, startUp = os.MkdirTemp("", "juvalogos-test-")
@@ -62,18 +101,36 @@ func URL(t testing.TB) string {
 	if startUp != nil {
 		t.Fatalf("start PostgreSQL for tests: %v", startUp)
 	}
-	ctx := context.Background()
-	conn, err := pgx.Connect(ctx, server.URL())
+	config, err := pgx.ParseConfig(server.URL())
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer conn.Close(ctx)
+	return config
+}
+
+func create(t testing.TB, config *pgx.ConnConfig, how string) string {
+	t.Helper()
 	name := fmt.Sprintf("test_%d", counter.Add(1))
-	if _, err := conn.Exec(ctx, "create database "+name); err != nil {
+	if err := execute(config, "create database "+name+how); err != nil {
 		t.Fatal(err)
 	}
-	config := conn.Config()
-	return fmt.Sprintf("host=%s port=%d user=%s dbname=%s sslmode=disable", config.Host, config.Port, config.User, name)
+	return address(config, name)
+}
+
+func execute(config *pgx.ConnConfig, statement string) error {
+	ctx := context.Background()
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, statement)
+	return err
+}
+
+func address(config *pgx.ConnConfig, database string) string {
+	return fmt.Sprintf("host=%s port=%d user=%s dbname=%s sslmode=disable", config.Host, config.Port, config.User,
+		database)
 }
 
 // Open returns a store on an empty database.
