@@ -37,7 +37,7 @@ const connections = `connections:
     program: {run: [sh, -c, 'pocketsphinx_continuous -infile "$JUVALOGOS_FILES" -logfn /dev/null'], speaks: plain}
     longest: 30m
     models:
-      - {name: hall-ear, context: 2048, can: [hear], hears: {seconds: 30, languages: [en], prompts: false}}
+      - {name: hall-ear, context: 2048, can: [hear], hears: {seconds: 60, lead: 10, languages: [en], prompts: false}}
       - {name: hall-ear-whole, context: 2048, can: [hear], hears: {seconds: 7200, bytes: 40000000, prompts: false}}
 `
 

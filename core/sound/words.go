@@ -343,3 +343,20 @@ func plains(words []Word) []string {
 	}
 	return all
 }
+
+// From are the words from a moment on, timed from it: those of which at least half is after
+// it.
+func From(words []Word, from float64) []Word {
+	if from <= 0 {
+		return words
+	}
+	var some []Word
+	for _, w := range words {
+		if middle(w) < from {
+			continue
+		}
+		w.Start, w.End = max(0, w.Start-from), w.End-from
+		some = append(some, w)
+	}
+	return some
+}

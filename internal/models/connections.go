@@ -127,6 +127,7 @@ type Hears struct {
 	Rate      int      `yaml:"rate,omitempty" json:"rate,omitempty" least:"8000" most:"48000" about:"Their samples a second; 16000 if left out."`
 	Channels  int      `yaml:"channels,omitempty" json:"channels,omitempty" least:"1" most:"2" about:"Their channels; 1 if left out."`
 	Seconds   int      `yaml:"seconds,omitempty" json:"seconds,omitempty" least:"5" most:"7200" about:"The longest piece that it gets; 300 if left out. Shorter ones are done sooner, several at once."`
+	Lead      int      `yaml:"lead,omitempty" json:"lead,omitempty" most:"60" about:"So many seconds of what came before are heard once more with each piece, and their words left out: for recognisers that begin badly and give words their times. None if left out."`
 	Bytes     int      `yaml:"bytes,omitempty" json:"bytes,omitempty" least:"100000" most:"40000000" about:"The most bytes of a piece; 25000000 if left out."`
 	AtOnce    int      `yaml:"at_once,omitempty" json:"at_once,omitempty" least:"1" most:"16" about:"How many pieces of a recording are asked for at once; 3 if left out."`
 	Answers   string   `yaml:"answers,omitempty" json:"answers,omitempty" choices:"verbose_json,json,text,srt,vtt" about:"The form in which its server answers. Left out: verbose_json, with times, and json where the server does not know that."`
@@ -143,9 +144,17 @@ const (
 	usualRate       = 16000
 )
 
-// Piece is the longest piece of a recording that the model gets, in seconds: what its
-// server takes in time and in bytes.
+// Piece is the longest piece of a recording that the model gets, in seconds, without what
+// leads up to it: what its server takes in time and in bytes.
 func (h Hears) Piece() float64 {
+	most := h.most()
+	return most - min(float64(h.Lead), most/2)
+}
+
+// LeadTo is how much of a recording is heard before a piece that begins at a second.
+func (h Hears) LeadTo(start float64) float64 { return min(float64(h.Lead), h.most()/2, start) }
+
+func (h Hears) most() float64 {
 	// Bytes a second, on the safe side, of one channel and a sample's rate.
 	rate := float64(cmp.Or(h.Rate, usualRate) * cmp.Or(h.Channels, 1))
 	each := map[string]float64{"mp3": 9000, "ogg": 6000, "flac": 1.6 * rate, "wav": 2 * rate}[cmp.Or(h.Kind, "wav")]

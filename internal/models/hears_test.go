@@ -13,6 +13,8 @@ func TestPiecesAreWhatTheServerTakes(t *testing.T) {
 		{Hears{Seconds: 7200, Kind: "mp3"}, 2776},             // of MP3 at 64 kbit/s, on the safe side
 		{Hears{Seconds: 7200, Rate: 48000, Channels: 2}, 130}, // of a large WAV
 		{Hears{Bytes: 1_000_000}, 30.9},
+		{Hears{Seconds: 60, Lead: 10}, 50}, // what leads up to it goes along
+		{Hears{Seconds: 10, Lead: 60}, 5},
 	} {
 		if got := c.hears.Piece(); got < c.want-1 || got > c.want+1 {
 			t.Errorf("%+v: %.1f s instead of %.1f", c.hears, got, c.want)
@@ -21,5 +23,8 @@ func TestPiecesAreWhatTheServerTakes(t *testing.T) {
 	if no := false; (Hears{}).Guided() != true || (Hears{Prompts: &no}).Guided() || !(Hears{}).Knows("de") ||
 		(Hears{Languages: []string{"en"}}).Knows("de") || (Hears{}).Pieces() != 3 || (Speaks{}).Most() != 1000 {
 		t.Error("what is left out is not as usual")
+	}
+	if h := (Hears{Seconds: 60, Lead: 10}); h.LeadTo(0) != 0 || h.LeadTo(4) != 4 || h.LeadTo(50) != 10 {
+		t.Error("what leads up to a piece is not of the recording")
 	}
 }

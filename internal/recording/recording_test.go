@@ -198,6 +198,35 @@ func TestNoWordIsLostOrDoubledOnTheWholeWay(t *testing.T) {
 	}
 }
 
+// What leads up to a piece is heard with it, and none of its words is there twice.
+func TestWhatLeadsUpToAPieceIsHeardToo(t *testing.T) {
+	p := open(t, "", models.Hears{Seconds: 16, Lead: 4})
+	wav, truth := tones(200, 0.1, 12)
+	r := p.take(t, wav)
+	p.begin(t, r.ID, false)
+	r, pieces := p.ended(t, r.ID)
+	if got := said(r, pieces); got != plain(truth) || len(pieces) < 4 {
+		t.Fatalf("%d pieces: %d words instead of %d\n%.300s\n%.300s", len(pieces), len(strings.Fields(got)), len(truth),
+			got, plain(truth))
+	}
+	text, _ := recording.Transcript(r, pieces)
+	for i, w := range text.Words() {
+		if w.Start < truth[i].Start-0.05 || w.Start > truth[i].Start+0.05 {
+			t.Fatalf("word %d begins at %.2f instead of %.2f", i, w.Start, truth[i].Start)
+		}
+	}
+	heard := 0.0
+	for _, seconds := range p.ear.Seconds {
+		heard += seconds
+		if seconds > 16.01 {
+			t.Errorf("a piece of %.1f s", seconds)
+		}
+	}
+	if want := r.Seconds + 4*float64(len(pieces)-1); heard < want-1 {
+		t.Errorf("%.1f s were heard; with what leads up to the pieces there are %.1f", heard, want)
+	}
+}
+
 func TestWhatFailedIsTriedAgainAlone(t *testing.T) {
 	p := open(t, "", models.Hears{Seconds: 12, AtOnce: 1})
 	wav, truth := tones(240, 0.1, 6)

@@ -213,7 +213,7 @@ func (w *writing) piece(ctx context.Context, p record.SoundPiece) error {
 		p.State, p.Problem = record.PieceFailed, said(err)
 		w.Log.Warn("a piece of a recording was not heard", "recording", w.r.ID, "piece", p.Number, "error", err)
 	} else {
-		p.Words, p.Language = spread(heard, stretch(w.r.Loudness, p.Piece)), heard.Language
+		p.Words, p.Language = w.words(heard, p.Piece), heard.Language
 	}
 	for {
 		kept, failed := w.Store.KeepPiece(context.WithoutCancel(ctx), w.r.ID, p, w.Instance)
@@ -241,10 +241,13 @@ func (w *writing) piece(ctx context.Context, p record.SoundPiece) error {
 // may not find an end.
 const mostWords = 12
 
-// spread makes timed words of what was heard, no more than can have been said.
-func spread(heard sound.Heard, l sound.Loudness) []sound.Word {
+// words makes timed words of what was heard of a piece and of what leads up to it, no more
+// than can have been said. Only the piece's own are left.
+func (w *writing) words(heard sound.Heard, p sound.Piece) []sound.Word {
+	lead := w.entry.Hears.LeadTo(p.Start)
+	l := stretch(w.r.Loudness, sound.Piece{Start: p.Start - lead, End: p.End})
 	words := heard.Spread(l)
-	return words[:min(len(words), int(mostWords*l.Seconds())+20)]
+	return sound.From(words[:min(len(words), int(mostWords*l.Seconds())+20)], lead)
 }
 
 func joinErrors(calls []recipe.ModelCall, err error) (json.RawMessage, error) {
@@ -267,8 +270,9 @@ func final(err error) bool {
 	return false
 }
 
-// hear has a piece of the recording heard.
+// hear has a piece of the recording heard, with what leads up to it.
 func (w *writing) hear(ctx context.Context, p sound.Piece) (sound.Heard, *recipe.ModelCall, error) {
+	p.Start -= w.entry.Hears.LeadTo(p.Start)
 	body, kind, err := w.as(ctx, w.entry, w.sound, w.from+p.Start, w.from+p.End)
 	if err != nil {
 		return sound.Heard{}, nil, err
@@ -767,7 +771,7 @@ func (w *writing) atOnce(ctx context.Context, pieces []record.SoundPiece, news f
 				return
 			}
 			pieces[i].State, pieces[i].Language = record.PieceDone, heard.Language
-			pieces[i].Words = spread(heard, stretch(w.r.Loudness, pieces[i].Piece))
+			pieces[i].Words = w.words(heard, pieces[i].Piece)
 			if news != nil {
 				news(sound.Transcript{Sentences: sound.Sentences(joined(pieces, true))})
 			}

@@ -116,11 +116,12 @@ type Ear struct {
 	Doubts   bool // it says how sure it is
 	Speaks   []byte
 
-	mu     sync.Mutex
-	asks   int
-	Fields []map[string]string // of every ask
-	now    int
-	Most   int // that were asked for at once
+	mu      sync.Mutex
+	asks    int
+	Fields  []map[string]string // of every ask
+	Seconds []float64           // of every sound that it was given
+	now     int
+	Most    int // that were asked for at once
 }
 
 // Asks is how often it was asked.
@@ -220,6 +221,9 @@ func (e *Ear) answer(w http.ResponseWriter, format string, wav []byte) {
 	for i := range samples {
 		samples[i] = int16(binary.LittleEndian.Uint16(raw[2*i:]))
 	}
+	e.mu.Lock()
+	e.Seconds = append(e.Seconds, float64(len(samples))/toneRate)
+	e.mu.Unlock()
 	heard := Listen(samples)
 	var texts []string
 	var words, segments []map[string]any

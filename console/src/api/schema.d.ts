@@ -4258,6 +4258,8 @@ export interface components {
             channels?: number;
             /** @description Of the longest piece. */
             seconds?: number;
+            /** @description Seconds of what came before that are heard with each piece. */
+            lead?: number;
             /** @description The most of a piece. */
             bytes?: number;
             /** @description Pieces of a recording. */
