@@ -72,11 +72,14 @@
   {:else}
     <Level {microphone} />
     <span class="tabular-nums" role="timer">{clock(microphone.seconds)}</span>
-    <p class="min-w-0 flex-1" role="status">
+    <p class="min-w-0 flex-1 max-sm:order-first max-sm:basis-full" role="status">
       {microphone.state === "asking" ? say.sound.allow : say.sound.speakNow}
     </p>
-    <button type="button" class="button-main" disabled={microphone.state !== "on"} onclick={end}
-      >{say.sound.doneSpeaking}</button>
+    <button
+      type="button"
+      class="button-main max-sm:ml-auto"
+      disabled={microphone.state !== "on"}
+      onclick={end}>{say.sound.doneSpeaking}</button>
   {/if}
   <button type="button" class="icon" aria-label={say.sound.cancelSpeaking} onclick={close}
     ><X size={16} aria-hidden="true" /></button>

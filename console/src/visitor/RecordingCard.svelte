@@ -71,7 +71,7 @@
   <header class="flex items-center gap-2.5 px-3 py-2">
     <AudioLines size={18} class="shrink-0 text-accent" aria-hidden="true" />
     <div class="min-w-0 flex-1">
-      <h2 class="truncate font-serif text-lead leading-snug font-semibold" title={facts.name}>
+      <h2 class="line-clamp-3 font-serif text-lead leading-snug font-semibold" title={facts.name}>
         {facts.name}
       </h2>
       <p class="text-fine text-faded">

@@ -43,6 +43,9 @@
     address = "";
     byAddress = false;
   }
+
+  // On a phone what is wrong would come up under the question box.
+  const inSight = (e: HTMLElement) => e.scrollIntoView({ block: "nearest" });
 </script>
 
 <div class={first ? "mt-6 max-w-[36rem]" : "mt-4"}>
@@ -122,8 +125,10 @@
       {recordings.sent < 1 ? say.attachments.sent(recordings.sent) : say.sound.opening}
     </p>
   {/if}
-  {#if recordings.problem}
-    <p class="mt-2 text-fine text-wrong" role="alert">{recordings.problem}</p>
+  {#if recordings.problems.length}
+    <div class="mt-2 space-y-1 text-fine text-wrong" role="alert" {@attach inSight}>
+      {#each recordings.problems as problem, i (i)}<p>{problem}</p>{/each}
+    </div>
     {#if recordings.unsent.length}
       <button class="button-plain mt-1" onclick={() => recordings.add(recordings.unsent)}
         >{say.sound.sendAgain}</button>

@@ -166,7 +166,8 @@ export class Recordings {
   list = $state<Recording[]>([]);
   /** How much of what is being sent has been, 0 to 1; null: nothing is. */
   sent = $state<number | null>(null);
-  problem = $state("");
+  /** What was not taken, and why: a sentence each. */
+  problems = $state<string[]>([]);
   /** What did not arrive; it can be sent again. */
   unsent = $state<File[]>([]);
   /** Told when a conversation has begun with a recording. */
@@ -180,7 +181,7 @@ export class Recordings {
   show() {
     for (const r of this.list) r.leave();
     this.list = [];
-    this.problem = "";
+    this.problems = [];
     this.unsent = [];
     void this.refresh();
   }
@@ -218,7 +219,7 @@ export class Recordings {
   addSample = (sample: number) => this.#send(() => api.giveAddress(this.begun.id, { sample }));
 
   async #send(send: () => Promise<Schemas["RecordingsGiven"]>, files: File[] = []) {
-    this.problem = "";
+    this.problems = [];
     this.sent = files.length ? 0 : 1;
     try {
       const { conversation, recordings, refused } = await send();
@@ -228,12 +229,10 @@ export class Recordings {
         this.#take(recordings);
         this.onbegun(conversation, recordings[0]!.name);
       }
-      this.problem = refused
-        .map((r) => say.sound.notTaken(r.name, fromService(r.phrase, r.problem)))
-        .join(" ");
+      this.problems = refused.map((r) => say.sound.notTaken(r.name, fromService(r.phrase, r.problem)));
     } catch (e) {
       this.unsent = files;
-      this.problem = e instanceof Trouble && e.code !== "offline" ? e.detail : say.sound.notSent;
+      this.problems = [e instanceof Trouble && e.code !== "offline" ? e.detail : say.sound.notSent];
     } finally {
       this.sent = null;
     }
