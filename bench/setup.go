@@ -11,7 +11,11 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/goccy/go-yaml"
+
 	"juvalogos/internal/client"
+	"juvalogos/internal/models"
+	"juvalogos/internal/models/protocol"
 )
 
 const (
@@ -33,12 +37,6 @@ const connections = `connections:
   - name: tones
     address: http://` + toneServer + `/v1
     models: [{name: tone-ear, context: 2048, can: [hear], hears: {seconds: 60}}]
-  - name: recogniser
-    program: {run: [sh, -c, 'pocketsphinx_continuous -infile "$JUVALOGOS_FILES" -logfn /dev/null'], speaks: plain}
-    longest: 30m
-    models:
-      - {name: hall-ear, context: 2048, can: [hear], hears: {seconds: 60, lead: 10, languages: [en], prompts: false}}
-      - {name: hall-ear-whole, context: 2048, can: [hear], hears: {seconds: 7200, bytes: 40000000, prompts: false}}
 `
 
 const deskFile = `slug: bench
@@ -77,7 +75,11 @@ func (s *setup) start() (err error) {
 		return err
 	}
 	file := filepath.Join(s.folder, "connections.yaml")
-	if err := os.WriteFile(file, []byte(connections), 0o644); err != nil {
+	text, err := withRecogniser()
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(file, text, 0o644); err != nil {
 		return err
 	}
 	self, err := os.Executable()
@@ -183,4 +185,30 @@ func (s *setup) pace(firstMS, rate float64, tokens int) error {
 		return fmt.Errorf("set the stand-in's pace: %s", response.Status)
 	}
 	return nil
+}
+
+// withRecogniser are the connections with the demo's recogniser, which gets recordings in
+// pieces as in the demo, and whole.
+func withRecogniser() ([]byte, error) {
+	text, err := os.ReadFile("demo/connections.yaml")
+	if err != nil {
+		return nil, err
+	}
+	demo, err := models.Read("demo/connections.yaml", text, protocol.All())
+	if err != nil {
+		return nil, err
+	}
+	all, err := models.Read("connections.yaml", []byte(connections), protocol.All())
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range demo.Connections {
+		if c.Name == "recogniser" {
+			whole := c.Models[0]
+			whole.Name, whole.Hears.Seconds, whole.Hears.Lead, whole.Hears.Bytes = "hall-ear-whole", 7200, 0, 40_000_000
+			c.Models, c.Patience, c.Longest = append(c.Models, whole), 30*time.Minute, 30*time.Minute
+			all.Connections = append(all.Connections, c)
+		}
+	}
+	return yaml.Marshal(all)
 }
