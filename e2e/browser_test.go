@@ -183,7 +183,7 @@ func TestThePageIsLight(t *testing.T) {
 func TestMenusKeepThePlace(t *testing.T) {
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
-	for range 4 {
+	for range 7 {
 		p.answered("What does a first year with bees look like?")
 	}
 	p.until("the page is long enough", `(scrollTo({top: 300, behavior: "instant"}), scrollY === 300)`)

@@ -130,7 +130,7 @@ func TestAnInterruptStopsEverythingAndLosesNothing(t *testing.T) {
 	if syscall.Kill(database, 0) == nil {
 		t.Error("the database runs on")
 	}
-	if took := time.Since(began); took > 15*time.Second {
+	if took := time.Since(began); took > time.Minute {
 		t.Errorf("stopping took %v", took)
 	}
 	p.start()

@@ -26,7 +26,7 @@ func FuzzTemplate(f *testing.F) {
 		if said, err := Fill(ctx, parsed, data, prompt.Estimate{}); err == nil && len(said) > 64<<20 {
 			t.Errorf("%d bytes", len(said))
 		}
-		if took := time.Since(began); took > 8*time.Second {
+		if took := time.Since(began); took > 30*time.Second {
 			t.Errorf("after %v", took)
 		}
 	})

@@ -215,7 +215,7 @@ func TestGivingUpEndsTheProcess(t *testing.T) {
 		context.DeadlineExceeded) {
 		t.Errorf("%v", err)
 	}
-	if took := time.Since(began); took > 10*time.Second {
+	if took := time.Since(began); took > time.Minute {
 		t.Errorf("after %v", took)
 	}
 }
