@@ -93,10 +93,11 @@ func (p *page) hit(selector any) {
 	script := fmt.Sprintf(`((selector) => {
 		const e = [...%s].find(e => e.getClientRects().length);
 		if (!e || e.disabled) return [];
-		e.scrollIntoView({block: "center", inline: "nearest", behavior: "instant"});
 		const r = e.getClientRects()[0], at = [r.x + r.width / 2, r.y + r.height / 2];
 		const over = document.elementFromPoint(...at);
-		return e.contains(over) || over?.contains(e) ? at : [];
+		if (over && (e.contains(over) || over.contains(e))) return at;
+		e.scrollIntoView({block: "center", inline: "nearest", behavior: "instant"});
+		return [];
 	})(%q)`, find, selector)
 	var at []float64
 	p.within(func() bool {
