@@ -126,7 +126,7 @@
     </p>
   {/if}
   {#if recordings.problems.length}
-    <div class="mt-2 space-y-1 text-fine text-wrong" role="alert" {@attach inSight}>
+    <div class="mt-2 scroll-mb-(--foot) space-y-1 text-fine text-wrong" role="alert" {@attach inSight}>
       {#each recordings.problems as problem, i (i)}<p>{problem}</p>{/each}
     </div>
     {#if recordings.unsent.length}
