@@ -396,9 +396,7 @@ func TestScrollingLetsGo(t *testing.T) {
 	testbed.Until(t, "the page is longer than the window", func() bool {
 		return run[bool](p, `document.documentElement.scrollHeight > 2 * innerHeight`)
 	})
-	if !run[bool](p, atEnd) {
-		t.Error("the page does not follow the reply")
-	}
+	p.until("the page follows the reply", atEnd)
 	run[any](p, `scrollBy(0, -400), null`)
 	time.Sleep(100 * time.Millisecond)
 	before := run[int](p, "Math.round(scrollY)")
@@ -407,10 +405,7 @@ func TestScrollingLetsGo(t *testing.T) {
 		t.Errorf("scrolled up, the page moved from %d to %d", before, after)
 	}
 	p.click("Go to the end")
-	time.Sleep(300 * time.Millisecond)
-	if !run[bool](p, atEnd) {
-		t.Error("the page does not follow again")
-	}
+	p.until("the page follows again", atEnd)
 }
 
 // A model that writes what no model should: nothing of it runs, nothing is

@@ -388,7 +388,7 @@ func TestSpokenIntoTheMicrophone(t *testing.T) {
 	p.shows("main", "Speak now")
 	p.accessible("while a question is spoken")
 	p.until("it hears", `+document.querySelector("[role=meter]")?.ariaValueNow > 10`)
-	time.Sleep(1500 * time.Millisecond)
+	p.until("it has heard enough", `document.querySelector("main [role=timer]").textContent.trim() >= "0:02"`)
 	p.click("Done")
 	p.until("its words are in the box", `document.querySelector("textarea").value.startsWith("I ask: ") && document.querySelector("textarea").value.length > 9`)
 	if ear.Asks() == 0 {
