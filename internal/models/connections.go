@@ -154,6 +154,13 @@ func (h Hears) Piece() float64 {
 // LeadTo is how much of a recording is heard before a piece that begins at a second.
 func (h Hears) LeadTo(start float64) float64 { return min(float64(h.Lead), h.most()/2, start) }
 
+// Hearing is about what a recording of so many seconds costs, with what leads up to its
+// pieces, in the currency of the prices.
+func (m Model) Hearing(seconds float64) float64 {
+	pieces := math.Ceil(seconds / m.Hears.Piece())
+	return m.Price.Minutes(seconds + max(0, pieces-1)*m.Hears.LeadTo(seconds))
+}
+
 func (h Hears) most() float64 {
 	// Bytes a second, on the safe side, of one channel and a sample's rate.
 	rate := float64(cmp.Or(h.Rate, usualRate) * cmp.Or(h.Channels, 1))

@@ -24,6 +24,12 @@ func TestPiecesAreWhatTheServerTakes(t *testing.T) {
 		(Hears{Languages: []string{"en"}}).Knows("de") || (Hears{}).Pieces() != 3 || (Speaks{}).Most() != 1000 {
 		t.Error("what is left out is not as usual")
 	}
+	for seconds, want := range map[float64]float64{50: 50, 51: 61, 500: 590} {
+		m := Model{Price: Price{Minute: 60}, Hears: Hears{Seconds: 60, Lead: 10}}
+		if got := m.Hearing(seconds); got < want-0.01 || got > want+0.01 {
+			t.Errorf("%v s are paid as %v instead of %v", seconds, got, want)
+		}
+	}
 	if h := (Hears{Seconds: 60, Lead: 10}); h.LeadTo(0) != 0 || h.LeadTo(4) != 4 || h.LeadTo(50) != 10 {
 		t.Error("what leads up to a piece is not of the recording")
 	}

@@ -50,14 +50,14 @@ func Hearing(f deskfile.File, hears, speaks *models.Entry, asks bool) api.Hearin
 	return h
 }
 
-// Recording is a recording; price is what a minute of it costs, and maker whether what it
+// Recording is a recording; estimate is what it will cost, about, and maker whether what it
 // did cost may be told.
-func Recording(r record.Recording, price float64, maker bool) api.Recording {
+func Recording(r record.Recording, estimate float64, maker bool) api.Recording {
 	a := api.Recording{ID: r.ID.String(), Conversation: r.Conversation.String(), Name: r.Name, Kind: r.Kind,
 		Seconds: r.Seconds, Size: r.Size, Note: r.Note, Source: r.Source, State: api.RecordingState(r.State),
 		Problem: r.Problem, Task: api.RecordingTask(cmp.Or(r.Wishes.Task, "write")),
 		Language: cmp.Or(r.Language, r.Wishes.Language), Names: r.Wishes.Names, At: r.AddedAt, Kept: r.Kept,
-		KeepUntil: r.KeepUntil, Version: r.Version, Estimate: r.Seconds / 60 * price}
+		KeepUntil: r.KeepUntil, Version: r.Version, Estimate: estimate}
 	if r.Document != nil {
 		a.Document = *r.Document
 	}
@@ -88,10 +88,11 @@ func spokenWord(w sound.Word) api.SpokenWord {
 const mostPeaks = 1200
 
 // RecordingWhole is a recording with its words.
-func RecordingWhole(r record.Recording, pieces []record.SoundPiece, price float64, maker,
+func RecordingWhole(r record.Recording, pieces []record.SoundPiece, estimate float64, maker,
 	peaks bool) api.RecordingWhole {
 	shown, heard := recording.Transcript(r, pieces)
-	w := api.RecordingWhole{Recording: Recording(r, price, maker), Sentences: Sentences(shown, heard), Peaks: []int{}}
+	w := api.RecordingWhole{Recording: Recording(r, estimate, maker), Sentences: Sentences(shown, heard),
+		Peaks: []int{}}
 	if peaks {
 		w.Peaks = sound.Loudness(r.Loudness).Peaks(mostPeaks)
 	}
@@ -115,9 +116,10 @@ func RecordingWhole(r record.Recording, pieces []record.SoundPiece, price float6
 }
 
 // RecordingInside is how a recording was written down, for its own maker.
-func RecordingInside(r record.Recording, pieces []record.SoundPiece, slug string, price float64) api.RecordingInside {
+func RecordingInside(r record.Recording, pieces []record.SoundPiece, slug string,
+	estimate float64) api.RecordingInside {
 	shown, heard := recording.Transcript(r, pieces)
-	in := api.RecordingInside{Recording: Recording(r, price, true), Desk: slug, Model: r.Model,
+	in := api.RecordingInside{Recording: Recording(r, estimate, true), Desk: slug, Model: r.Model,
 		Temperature: r.Wishes.Temperature, Peaks: sound.Loudness(r.Loudness).Peaks(mostPeaks),
 		Sentences: Sentences(shown, heard)}
 	in.Pieces = All(pieces, func(p record.SoundPiece) api.RecordingPiece {

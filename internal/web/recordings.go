@@ -84,17 +84,17 @@ func (s *recordings) hearing(c fiber.Ctx) (record.Visitor, *desk.Desk, error) {
 	return who, d, err
 }
 
-// price is what a minute costs at a desk.
-func (s *recordings) price(d *desk.Desk) float64 {
+// estimate is what it will cost to have a recording heard at a desk, about.
+func (s *recordings) estimate(d *desk.Desk, r record.Recording) float64 {
 	e, err := s.Desks.Hears(d)
 	if err != nil {
 		return 0
 	}
-	return e.Price.Minute
+	return e.Hearing(r.Seconds)
 }
 
-// priceOf is price for the desk of a recording.
-func (s *recordings) priceOf(c fiber.Ctx, r record.Recording) float64 {
+// estimateOf is estimate for the desk of a recording.
+func (s *recordings) estimateOf(c fiber.Ctx, r record.Recording) float64 {
 	slug, err := s.Desks.SlugOf(c, r.DeskID)
 	if err != nil {
 		return 0
@@ -103,12 +103,14 @@ func (s *recordings) priceOf(c fiber.Ctx, r record.Recording) float64 {
 	if err != nil {
 		return 0
 	}
-	return s.price(d)
+	return s.estimate(d, r)
 }
 
 func (s *recordings) shaped(c fiber.Ctx, d *desk.Desk, all []record.Recording) []api.Recording {
-	price, maker := s.price(d), s.tellsCost(c)
-	return shape.All(all, func(r record.Recording) api.Recording { return shape.Recording(r, price, maker) })
+	maker := s.tellsCost(c)
+	return shape.All(all, func(r record.Recording) api.Recording {
+		return shape.Recording(r, s.estimate(d, r), maker)
+	})
 }
 
 func (s *recordings) list(c fiber.Ctx) error {
@@ -254,7 +256,7 @@ func (s *recordings) begin(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.Status(fiber.StatusAccepted).JSON(shape.Recording(r, s.price(d), s.tellsCost(c)))
+	return c.Status(fiber.StatusAccepted).JSON(shape.Recording(r, s.estimate(d, r), s.tellsCost(c)))
 }
 
 func (s *recordings) recordingAsked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
@@ -285,7 +287,7 @@ func (s *recordings) one(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(shape.RecordingWhole(r, pieces, s.priceOf(c, r), s.tellsCost(c), seen == 0))
+	return c.JSON(shape.RecordingWhole(r, pieces, s.estimateOf(c, r), s.tellsCost(c), seen == 0))
 }
 
 func (s *recordings) done(c fiber.Ctx, do func(context.Context, uuid.UUID, record.Visitor) error) error {
@@ -471,7 +473,7 @@ func (s *recordings) inside(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(shape.RecordingInside(r, pieces, slug, s.priceOf(c, r)))
+	return c.JSON(shape.RecordingInside(r, pieces, slug, s.estimateOf(c, r)))
 }
 
 // try has a recording of the maker's own written down in another way.
