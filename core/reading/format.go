@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"io"
 	"path"
 	"slices"
 	"strings"
@@ -23,7 +24,9 @@ type format struct {
 	// that has all of holds in it, or else if its test holds; named says that
 	// the ending of the name is one of its own.
 	begins, holds []string
-	test          func(body []byte, named bool) bool
+	// mime is what its file named mimetype begins with; "": that does not matter.
+	mime string
+	test func(body []byte, named bool) bool
 	// head tells it from other text by how the text begins, in lower case.
 	head func(text string) bool
 	// binary files are not of this format if their bytes do not say so.
@@ -117,11 +120,15 @@ func packed(name string, body []byte) (*format, error) {
 			"to its end")
 	}
 	held := map[string]bool{}
+	mime := ""
 	for _, f := range z.File {
 		held[f.Name] = true
+		if f.Name == "mimetype" {
+			mime = beginningOf(f)
+		}
 	}
 	for _, f := range formats {
-		has := len(f.holds) > 0
+		has := len(f.holds) > 0 && strings.HasPrefix(mime, f.mime)
 		for _, file := range f.holds {
 			has = has && held[file]
 		}
@@ -130,6 +137,20 @@ func packed(name string, body []byte) (*format, error) {
 		}
 	}
 	return archive, nil
+}
+
+// beginningOf is the beginning of a packed file, "" if it cannot be read.
+func beginningOf(f *zip.File) string {
+	r, err := f.Open()
+	if err != nil {
+		return ""
+	}
+	defer r.Close()
+	head, err := io.ReadAll(io.LimitReader(r, 200))
+	if err != nil {
+		return ""
+	}
+	return string(head)
 }
 
 // looksLikeText reports whether bytes are text in some encoding: few control

@@ -251,6 +251,36 @@ func (p *Pool) DoWith(ctx context.Context, request []byte, files []*os.File, par
 	return err
 }
 
+// Held is a process of its own that is kept, with the files that it was started with. It
+// does one task at a time.
+type Held struct {
+	process *process
+	limits  Limits
+}
+
+// Hold starts a process that is kept until it is closed; the files are those of DoWith.
+func (p *Pool) Hold(files []*os.File) (*Held, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	one, err := p.launch(files)
+	if err != nil {
+		return nil, err
+	}
+	return &Held{one, p.limits}, nil
+}
+
+// Do has a task done. After an error the process is of no use any more.
+func (h *Held) Do(ctx context.Context, request []byte, understand func([]byte) error) error {
+	answer, err := h.process.do(ctx, request, nil, h.limits, nil)
+	if err == nil && understand(answer) != nil {
+		err = &Killed{notUnderstood}
+	}
+	return err
+}
+
+// Close ends the process.
+func (h *Held) Close() { h.process.end() }
+
 // take returns a process that waits, or a new one.
 func (p *Pool) take() (*process, error) {
 	p.mu.Lock()

@@ -1,0 +1,172 @@
+package engine
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"juvalogos/core/tables"
+	"juvalogos/internal/confined"
+)
+
+// served is what a process that answers queries has open.
+type served struct {
+	conn  *sql.Conn
+	known []*tables.Table
+}
+
+// open opens the tables, once, and shuts the process off from all else.
+func (s *served) open(t *confined.Task, r request) error {
+	if s.conn != nil {
+		return nil
+	}
+	ctx := context.Background()
+	conn, _, err := connect(ctx, "", "")
+	if err != nil {
+		return err
+	}
+	var setting []string
+	for i, all := range r.Tables {
+		folder := fmt.Sprintf("f%d", i)
+		setting = append(setting, fmt.Sprintf("ATTACH %s AS %s (READ_ONLY)", tables.Literal(given(t, i)+"/"+fileName),
+			folder))
+		for _, table := range all {
+			var columns []string
+			for _, c := range table.Columns {
+				columns = append(columns, tables.Quoted(c.Name))
+			}
+			from := folder + "." + tables.Quoted(table.Name)
+			setting = append(setting, fmt.Sprintf("CREATE VIEW %s AS SELECT %s FROM %s", tables.Quoted(table.Name),
+				strings.Join(columns, ", "), from))
+			s.known = append(s.known, &table)
+		}
+	}
+	setting = append(setting, "SET temp_directory=''", "SET TimeZone='UTC'", "SET enable_external_access=false",
+		"SET lock_configuration=true")
+	if err := run(ctx, conn, setting...); err != nil {
+		return err
+	}
+	s.conn = conn
+	return nil
+}
+
+// mostQuery is how long a query may be, in bytes.
+const mostQuery = 20_000
+
+// ask checks a query and runs it.
+func (s *served) ask(t *confined.Task, r request) (*tables.Result, error) {
+	t.GoOn(LongestAsk)
+	if err := s.open(t, r); err != nil {
+		return nil, err
+	}
+	if len(r.Query) > mostQuery {
+		return nil, &tables.Refused{What: fmt.Sprintf("the query is longer than %d characters", mostQuery)}
+	}
+	ctx := context.Background()
+	var tree string
+	err := s.conn.QueryRowContext(ctx, "SELECT json_serialize_sql(?::VARCHAR)::VARCHAR", r.Query).Scan(&tree)
+	if err != nil {
+		return nil, refused(err)
+	}
+	q, err := tables.Check([]byte(tree), s.known)
+	if err != nil {
+		return nil, err
+	}
+	// What runs is what was looked at, written anew from its tree.
+	text, err := s.written(ctx, []byte(tree))
+	if err != nil {
+		return nil, refused(err)
+	}
+	if q.NeedsOrder() {
+		text = "SELECT * FROM (" + text + ") ORDER BY ALL"
+	}
+	result := &tables.Result{Query: r.Query, Says: q.Says(), Tables: q.Tables()}
+	counted := fmt.Sprintf("SELECT count(*) FROM (%s)", text)
+	paged := fmt.Sprintf("SELECT * FROM (%s) LIMIT %d OFFSET %d", text, r.Most, r.Skip)
+	if err := s.fill(ctx, paged, r.Most, result); err != nil {
+		return nil, err
+	}
+	result.Total = r.Skip + int64(len(result.Rows))
+	if len(result.Rows) == r.Most || r.Skip > 0 {
+		if err := s.conn.QueryRowContext(ctx, counted).Scan(&result.Total); err != nil {
+			return nil, refused(err)
+		}
+	}
+	q.Title(result)
+	s.readFrom(ctx, []byte(tree), q, result)
+	return result, nil
+}
+
+// fill runs a query into a result.
+func (s *served) fill(ctx context.Context, query string, most int, into *tables.Result) error {
+	rows, err := s.conn.QueryContext(ctx, query)
+	if err != nil {
+		return refused(err)
+	}
+	left := mostAnswer / 8
+	into.Columns, into.Rows, err = scan(rows, most, nil)
+	for i, row := range into.Rows {
+		for _, cell := range row {
+			left -= len(cell)
+		}
+		if left < 0 {
+			into.Rows = into.Rows[:i]
+			break
+		}
+	}
+	if err != nil {
+		return refused(err)
+	}
+	return nil
+}
+
+// readFrom finds out on how many rows of how many a result rests. Where that cannot be
+// told it is left out.
+func (s *served) readFrom(ctx context.Context, tree []byte, q *tables.Query, into *tables.Result) {
+	for _, t := range s.known {
+		for _, name := range into.Tables {
+			if name == t.Name {
+				into.Of += t.Rows
+			}
+		}
+	}
+	counting, ok := q.Counting(tree)
+	if !ok {
+		return
+	}
+	text, err := s.written(ctx, counting)
+	if err != nil {
+		return
+	}
+	_ = s.conn.QueryRowContext(ctx, text).Scan(&into.Read) // 0: it is not told
+}
+
+// written is a query's text, from its tree.
+func (s *served) written(ctx context.Context, tree []byte) (text string, err error) {
+	err = s.conn.QueryRowContext(ctx, "SELECT json_deserialize_sql(?::JSON)", string(tree)).Scan(&text)
+	return text, err
+}
+
+// engineWord is how the engine begins its errors.
+var engineWord = regexp.MustCompile(`^(?:[A-Z][A-Za-z]+ )*Error: `)
+
+// refused is an error of the engine about a query, as a sentence to whoever wrote it.
+func refused(err error) error {
+	var unfit *json.SyntaxError
+	if errors.As(err, &unfit) {
+		return err
+	}
+	text := engineWord.ReplaceAllString(err.Error(), "")
+	if strings.Contains(err.Error(), "Out of Memory") {
+		return &tables.Refused{What: "it takes too much memory; read fewer rows or columns at once"}
+	}
+	if at := strings.Index(text, "\n\nLINE "); at > 0 { // the place in the text that was written anew
+		text = text[:at]
+	}
+	return &tables.Refused{What: string(bytes.TrimSpace([]byte(text)))}
+}

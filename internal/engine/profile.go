@@ -1,0 +1,335 @@
+package engine
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"juvalogos/core/phrase"
+	"juvalogos/core/tables"
+)
+
+// finish finds out what a table's columns hold, and puts it among those that were read.
+func (k *taking) finish(t *tables.Table, guesses []tables.Guess) error {
+	for _, step := range []func(*tables.Table, []tables.Guess) error{k.odd, k.footers, k.count, k.spread, k.first} {
+		k.task.GoOn(perStretch)
+		if err := step(t, guesses); err != nil || len(k.again) > 0 {
+			return err
+		}
+	}
+	if t.Rows > 0 {
+		k.all = append(k.all, *t)
+	}
+	return nil
+}
+
+// mostOdd is which part of a column's cells may be of another kind than it is read as.
+const mostOdd = 0.2
+
+// mostOdds is how many cells are kept of those that are odd.
+const mostOdds = 20
+
+// odd looks at cells that are not of their column's kind. A column that has many of them
+// is a text after all.
+func (k *taking) odd(t *tables.Table, guesses []tables.Guess) error {
+	var counts []string
+	var at []int
+	for i, g := range guesses {
+		if g.Kind != tables.Text {
+			counts = append(counts, fmt.Sprintf("count(%s), count(%s)", oddAt(len(at)), tables.Quoted(t.Columns[i].Name)))
+			at = append(at, i)
+		}
+	}
+	if len(at) == 0 {
+		return nil
+	}
+	found, err := k.numbers("SELECT " + strings.Join(counts, ", ") + " FROM " + tables.Quoted(t.Name))
+	if err != nil {
+		return err
+	}
+	for n, i := range at {
+		c := &t.Columns[i]
+		c.Odd = found[2*n]
+		if c.Odd == 0 {
+			continue
+		}
+		if !c.Given && float64(c.Odd) > mostOdd*float64(c.Odd+found[2*n+1]) {
+			k.again = append(k.again, Given{Table: t.Name, Column: c.Name, Kind: tables.Text})
+			continue
+		}
+		odd := oddAt(n)
+		cells, err := k.rows(fmt.Sprintf("SELECT %s, left(%s, 80) FROM %s WHERE %s IS NOT NULL ORDER BY 1 LIMIT %d",
+			tables.RowColumn, odd, tables.Quoted(t.Name), odd, mostOdds))
+		if err != nil {
+			return err
+		}
+		for _, cell := range cells {
+			row, _ := strconv.ParseInt(cell[0], 10, 64)
+			c.Odds = append(c.Odds, tables.Cell{Row: row, Text: cell[1]})
+		}
+	}
+	return nil
+}
+
+// sumsUp is what begins a row that adds up those above it.
+var sumsUp = regexp.MustCompile(`(?i)^(?:(?:grand|sub)?[\s-]*total|sum|sums|summe|gesamt|insgesamt|average|mean|` +
+	`mittelwert|durchschnitt|somme|moyenne|totale|suma|totaal|som)\b`)
+
+// mostFooters is how many of the last rows are looked at.
+const mostFooters = 4
+
+// footers takes out the last rows if they add up what is above, or are remarks.
+func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
+	columns := []string{tables.RowColumn}
+	n := 0
+	for i, c := range t.Columns {
+		cell := "CAST(" + tables.Quoted(c.Name) + " AS VARCHAR)"
+		if guesses[i].Kind != tables.Text {
+			cell = "coalesce(" + cell + ", " + oddAt(n) + ")"
+			n++
+		}
+		columns = append(columns, cell)
+	}
+	last, err := k.rows(fmt.Sprintf("SELECT %s FROM %s ORDER BY %s DESC LIMIT %d", strings.Join(columns, ", "),
+		tables.Quoted(t.Name), tables.RowColumn, mostFooters))
+	if err != nil {
+		return err
+	}
+	for i, row := range last {
+		var filled []string
+		for _, cell := range row[1:] {
+			if strings.TrimSpace(cell) != "" {
+				filled = append(filled, strings.TrimSpace(cell))
+			}
+		}
+		above := len(last) > i+1
+		total := len(filled) > 0 && sumsUp.MatchString(filled[0]) && above
+		remark := len(filled) == 1 && len(t.Columns) >= 3 && above && len(filled[0]) > 3 && row[1] != ""
+		if !total && !remark {
+			return nil
+		}
+		number, _ := strconv.ParseInt(row[0], 10, 64)
+		form := "row %d adds up what is above it (“%s”); it is left out"
+		if !total {
+			form = "row %d is a remark below the table (“%s”); it is left out"
+		}
+		text := filled[0]
+		if len(text) > 80 {
+			text = strings.ToValidUTF8(text[:80], "") + "…"
+		}
+		t.Wrong = append(t.Wrong, phrase.Of(form, number, text))
+		for c := range t.Columns {
+			k.unOdd(&t.Columns[c], number)
+		}
+		if err := run(k.ctx, k.conn, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", tables.Quoted(t.Name), tables.RowColumn,
+			number)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// unOdd forgets a cell of a row that was taken out.
+func (k *taking) unOdd(c *tables.Column, row int64) {
+	for i, cell := range c.Odds {
+		if cell.Row == row {
+			c.Odds = append(c.Odds[:i], c.Odds[i+1:]...)
+			c.Odd--
+			return
+		}
+	}
+}
+
+// fewRows is up to how many rows different values are counted one by one.
+const fewRows = 500_000
+
+// abreast is how many columns are looked at in one query.
+const abreast = 40
+
+// count counts a table's rows, and what is missing and different in its columns.
+func (k *taking) count(t *tables.Table, _ []tables.Guess) error {
+	rows, err := k.numbers("SELECT count(*) FROM " + tables.Quoted(t.Name))
+	if err != nil {
+		return err
+	}
+	t.Rows = rows[0]
+	for from := 0; from < len(t.Columns); from += abreast {
+		part := t.Columns[from:min(from+abreast, len(t.Columns))]
+		var asked []string
+		for _, c := range part {
+			name := tables.Quoted(c.Name)
+			distinct := "count(DISTINCT " + name + ")"
+			if t.Rows > fewRows {
+				distinct = "approx_count_distinct(" + name + ")"
+			}
+			mean := "NULL"
+			if c.Kind.Number() {
+				mean = "avg(" + name + ")"
+			}
+			least, most := "min("+name+")", "max("+name+")"
+			if c.Kind == tables.Text {
+				least, most = "left("+least+", 60)", "left("+most+", 60)"
+			}
+			asked = append(asked, "count("+name+")", distinct, least, most, mean)
+		}
+		found, err := k.rows("SELECT " + strings.Join(asked, ", ") + " FROM " + tables.Quoted(t.Name))
+		if err != nil {
+			return err
+		}
+		for i := range part {
+			c, of := &part[i], found[0][5*i:]
+			there, _ := strconv.ParseInt(of[0], 10, 64)
+			c.Missing = t.Rows - there
+			c.Distinct, _ = strconv.ParseInt(of[1], 10, 64)
+			c.About = t.Rows > fewRows
+			c.Least, c.Most, c.Mean = of[2], of[3], of[4]
+			if c.Odd > 0 {
+				t.Wrong = append(t.Wrong, oddPhrase(c))
+			}
+			if there == 0 {
+				t.Wrong = append(t.Wrong, phrase.Of("the column “%s” is empty", c.Title))
+			}
+		}
+		k.task.GoOn(perStretch)
+	}
+	return nil
+}
+
+func oddPhrase(c *tables.Column) phrase.Phrase {
+	if len(c.Odds) == 0 {
+		return phrase.Of("%d cells of “%s” are not what the others are, and count as missing", c.Odd, c.Title)
+	}
+	if c.Odd == 1 {
+		return phrase.Of("in row %d “%s” is “%s”, which is not what the column has, and counts as missing", c.Odds[0].Row,
+			c.Title, c.Odds[0].Text)
+	}
+	return phrase.Of("%d cells of “%s” are not what the others are, and count as missing, like “%s” in row %d", c.Odd,
+		c.Title, c.Odds[0].Text, c.Odds[0].Row)
+}
+
+// Bounds of what is shown of how values are spread.
+const (
+	binCount   = 12
+	mostValues = 200 // that are all kept where there are no more of them
+	mostOften  = 8
+	mostSpread = 300 // columns
+)
+
+// spread finds out how the values of columns are spread.
+func (k *taking) spread(t *tables.Table, _ []tables.Guess) error {
+	for i := range t.Columns {
+		c := &t.Columns[i]
+		var err error
+		switch {
+		case c.Distinct == 0 || i >= mostSpread:
+		case c.Kind.Number() || c.Kind.Time():
+			err = k.bins(t, c)
+		default:
+			err = k.values(t, c)
+		}
+		if err != nil {
+			return err
+		}
+		k.task.GoOn(perStretch)
+	}
+	return nil
+}
+
+// bins counts a column's values in bins that are equally wide.
+func (k *taking) bins(t *tables.Table, c *tables.Column) error {
+	value := tables.Quoted(c.Name)
+	number := value + "::DOUBLE"
+	if c.Kind.Time() {
+		number = "epoch(" + value + ")"
+	}
+	ends, err := k.floats("SELECT min(" + number + "), max(" + number + ") FROM " + tables.Quoted(t.Name) +
+		" WHERE isfinite(" + number + ")")
+	if err != nil || len(ends) < 2 {
+		return err
+	}
+	least, most, n := ends[0], ends[1], binCount
+	if c.Kind == tables.Whole && most-least < binCount {
+		n, most = int(most-least)+1, most+1
+	}
+	if c.Kind == tables.Date && (most-least)/day < binCount {
+		n, most = int((most-least)/day)+1, most+day
+	}
+	if most <= least {
+		n, most = 1, least+1
+	}
+	wide := (most - least) / float64(n)
+	counted, err := k.rows(fmt.Sprintf(`SELECT greatest(0, least(%d, floor((%s - %v) / %v)))::INTEGER AS bin, count(*)
+		FROM %s WHERE isfinite(%s) GROUP BY 1 ORDER BY 1`, n-1, number, least, wide, tables.Quoted(t.Name), number))
+	if err != nil {
+		return err
+	}
+	c.Bins = make([]tables.Bin, n)
+	for i := range c.Bins {
+		c.Bins[i].From, c.Bins[i].To = k.edge(c, least+float64(i)*wide), k.edge(c, least+float64(i+1)*wide)
+	}
+	if n > 1 || c.Kind != tables.Whole {
+		c.Bins[n-1].To = c.Most
+	}
+	c.Bins[0].From = c.Least
+	for _, row := range counted {
+		bin, _ := strconv.Atoi(row[0])
+		c.Bins[bin].Count, _ = strconv.ParseInt(row[1], 10, 64)
+	}
+	return nil
+}
+
+const day = 24 * 60 * 60
+
+func (k *taking) edge(c *tables.Column, at float64) string {
+	switch c.Kind {
+	case tables.Date:
+		return time.Unix(int64(at), 0).UTC().Format(time.DateOnly)
+	case tables.Moment:
+		return time.Unix(int64(at), 0).UTC().Format("2006-01-02 15:04")
+	case tables.Whole:
+		return strconv.FormatFloat(at, 'f', 0, 64)
+	}
+	return strconv.FormatFloat(at, 'g', 4, 64)
+}
+
+// values finds a column's values that are most often there; all if they are few.
+func (k *taking) values(t *tables.Table, c *tables.Column) error {
+	most := mostOften
+	if c.Distinct <= mostValues {
+		most, c.Whole = mostValues, true
+	}
+	if c.Distinct > fewRows || c.Distinct == t.Rows && t.Rows > mostValues { // each is there about once
+		return nil
+	}
+	value := tables.Quoted(c.Name)
+	found, err := k.rows(fmt.Sprintf(`SELECT left(CAST(%s AS VARCHAR), 80), count(*) FROM %s WHERE %s IS NOT NULL
+		GROUP BY %s ORDER BY 2 DESC, 1 LIMIT %d`, value, tables.Quoted(t.Name), value, value, most))
+	for _, row := range found {
+		n, _ := strconv.ParseInt(row[1], 10, 64)
+		c.Often = append(c.Often, tables.Value{Text: row[0], Count: n})
+	}
+	return err
+}
+
+// mostFirst is how many of a table's first rows are shown.
+const mostFirst = 10
+
+func (k *taking) first(t *tables.Table, _ []tables.Guess) error {
+	var names []string
+	for _, c := range t.Columns {
+		names = append(names, tables.Quoted(c.Name))
+	}
+	var err error
+	t.First, err = k.rows(fmt.Sprintf("SELECT %s FROM %s ORDER BY %s LIMIT %d", strings.Join(names, ", "),
+		tables.Quoted(t.Name), tables.RowColumn, mostFirst))
+	for _, row := range t.First {
+		for i, cell := range row {
+			if len(cell) > 200 {
+				row[i] = strings.ToValidUTF8(cell[:200], "") + "…"
+			}
+		}
+	}
+	return err
+}
