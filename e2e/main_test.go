@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"juvalogos/internal/client"
+	"juvalogos/internal/engine"
 	"juvalogos/internal/readers"
 	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
@@ -30,6 +31,7 @@ var (
 
 func TestMain(m *testing.M) {
 	readers.Child()
+	engine.Child()
 	folder, err := os.MkdirTemp("", "juvalogos-programs-")
 	if err == nil {
 		programs = folder

@@ -14,6 +14,7 @@ import (
 	"os"
 	"strings"
 
+	"juvalogos/internal/engine"
 	"juvalogos/internal/readers"
 )
 
@@ -68,6 +69,7 @@ var commands = []command{
 
 func main() {
 	readers.Child() // this may be a process that reads a file
+	engine.Child()  // or that asks tables
 	err := dispatch("juvalogos", commands, os.Args[1:])
 	if err != nil && !errors.Is(err, flag.ErrHelp) {
 		if errors.Is(err, context.Canceled) {

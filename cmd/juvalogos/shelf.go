@@ -276,6 +276,7 @@ var reasons = map[evidence.Why]string{
 	evidence.Pictures:    "pictures in it, whose words are not read",
 	evidence.Blank:       "pages on which no text was found, not even in their pictures",
 	evidence.Unreadable:  "letters of fonts that do not say which they are",
+	evidence.Computed:    "rows of tables: worked out where they are asked for, not searched",
 	evidence.Missing:     "parts that it names and does not have, or that are broken",
 	evidence.Lost:        "could not be placed",
 }

@@ -19,6 +19,7 @@ const (
 	Blank       Why = "blank"        // pages on which no text was found, not even in their pictures
 	Unreadable  Why = "unreadable"   // letters of fonts that do not say which they are
 	Shared      Why = "shared"       // in many documents of the shelf, which is not searched
+	Computed    Why = "computed"     // rows of tables: asked by computing, not searched
 	Missing     Why = "missing"      // parts that the file names and does not have
 	Lost        Why = "lost"
 )

@@ -7,6 +7,7 @@ import (
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
+	"juvalogos/core/tables"
 )
 
 // A packed trace holds every long text once: what a step gives another takes,
@@ -119,7 +120,7 @@ func (p *packer) value(v any) any {
 			out[i] = map[string]any{"question": p.text(e.Question.Text), "reply": p.text(e.Reply.Text)}
 		}
 		return out
-	case evidence.Passage, evidence.Answer, evidence.Sources:
+	case evidence.Passage, evidence.Answer, evidence.Sources, tables.Result, tables.Chart, tables.Figures:
 		return p.value(Plain(v))
 	case Media:
 		if v.ID == "" {
@@ -255,6 +256,18 @@ func Value(t Type, v any) (any, error) {
 		var sources evidence.Sources
 		err := into(&sources)
 		return sources, err
+	case ResultOf:
+		var result tables.Result
+		err := into(&result)
+		return result, err
+	case ChartOf:
+		var chart tables.Chart
+		err := into(&chart)
+		return chart, err
+	case FiguresOf:
+		var figures tables.Figures
+		err := into(&figures)
+		return figures, err
 	case Past:
 		var flat []struct{ Question, Reply string }
 		err := into(&flat)

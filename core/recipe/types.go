@@ -7,6 +7,7 @@ import (
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
+	"juvalogos/core/tables"
 )
 
 // Type is what a wire carries. A list of a type is "list of TYPE".
@@ -21,6 +22,9 @@ import (
 //	passage                 evidence.Passage
 //	answer                  evidence.Answer
 //	sources                 evidence.Sources
+//	result                  tables.Result
+//	chart                   tables.Chart
+//	figures                 tables.Figures
 //	data                    what encoding/json makes of any JSON
 //	list of TYPE            []any
 type Type string
@@ -45,6 +49,11 @@ const (
 	Passage Type = "passage"
 	Answer  Type = "answer"
 	Sources Type = "sources"
+	// What tables say: what came out of a query, as a picture, and the numbers of a reply
+	// with what they follow from.
+	ResultOf  Type = "result"
+	ChartOf   Type = "chart"
+	FiguresOf Type = "figures"
 	// Thinking is what a model thought aloud; only replies have it.
 	Thinking Type = "thinking"
 	// Anything is what an input may say that takes all types; nothing gives it.
@@ -56,7 +65,7 @@ const listOf = "list of "
 // Types lists the types that a file may name.
 func Types() []Type {
 	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf,
-		Passage, Answer, Sources}
+		Passage, Answer, Sources, ResultOf, ChartOf, FiguresOf}
 }
 
 // ListOf is the type of lists of t.
@@ -98,8 +107,19 @@ func (t Type) Takes(from Type) bool {
 	return t.evident() && from == Data // read when it comes
 }
 
-// evident reports whether t is a type of core/evidence.
-func (t Type) evident() bool { return t == Passage || t == Answer || t == Sources }
+// evident reports whether t is a type of core/evidence or core/tables.
+func (t Type) evident() bool {
+	return slices.Contains([]Type{Passage, Answer, Sources, ResultOf, ChartOf, FiguresOf}, t)
+}
+
+// Evident reports whether a value is of such a type: templates and records have it as data.
+func Evident(v any) bool {
+	switch v.(type) {
+	case evidence.Passage, evidence.Answer, evidence.Sources, tables.Result, tables.Chart, tables.Figures:
+		return true
+	}
+	return false
+}
 
 // Media is a file that a visitor gave or a step made. One that is on record has an ID,
 // and no Body: whoever needs that has it opened.
@@ -202,6 +222,12 @@ func mistyped(t Type, v any) string {
 		_, ok = v.(evidence.Answer)
 	case Sources:
 		_, ok = v.(evidence.Sources)
+	case ResultOf:
+		_, ok = v.(tables.Result)
+	case ChartOf:
+		_, ok = v.(tables.Chart)
+	case FiguresOf:
+		_, ok = v.(tables.Figures)
 	}
 	if ok {
 		return ""

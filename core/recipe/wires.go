@@ -153,7 +153,7 @@ func (c *checker) ends(r *Recipe, l *level) {
 	var ends []Wire
 	for i, p := range r.File.Parts {
 		at := c.at(fmt.Sprintf("parts.%d", i))
-		shown := func(t Type) bool { return texts(t) || Data.Takes(t) || t == Sources || innermost(t) == Picture }
+		shown := func(t Type) bool { return texts(t) || Data.Takes(t) || t.evident() || innermost(t) == Picture }
 		ref, ok := c.ref(l, nil, p.From, at, "parts: "+p.Title)
 		if !ok {
 			continue

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"juvalogos/core/evidence"
 	"juvalogos/core/memory"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
@@ -153,19 +152,13 @@ func (s *composeSet) fit(ctx context.Context, t *RunContext, model Model, c *rec
 func forTemplate(in recipe.Values) recipe.Values {
 	out := make(recipe.Values, len(in))
 	for name, v := range in {
-		switch v := v.(type) {
-		case evidence.Passage, evidence.Answer, evidence.Sources, recipe.Media:
+		one := v
+		if list, is := v.([]any); is && len(list) > 0 {
+			one = list[0]
+		}
+		out[name] = v
+		if _, media := one.(recipe.Media); media || recipe.Evident(one) {
 			out[name] = recipe.Plain(v)
-		case []any:
-			out[name] = v
-			if len(v) > 0 {
-				switch v[0].(type) {
-				case evidence.Passage, evidence.Answer, evidence.Sources, recipe.Media:
-					out[name] = recipe.Plain(v)
-				}
-			}
-		default:
-			out[name] = v
 		}
 	}
 	return out

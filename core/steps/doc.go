@@ -46,6 +46,7 @@ type RunContext struct {
 	Pages    Pages    // nil: none may be read
 	Shelves  Shelves  // nil: the desk has none
 	Pictures Pictures // nil: there are none here
+	Tables   Tables   // nil: the desk has none
 	// Chance draws a seed where none is given; nil: none is drawn.
 	Chance func() int
 }
@@ -134,7 +135,7 @@ type step struct {
 func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
 		program(), address(), read(), crop(), ocr(), describe(),
-		depict(), vary()}
+		depict(), vary(), survey(), query(), hold(), draw()}
 }
 
 var byName = func() map[string]step {

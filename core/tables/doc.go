@@ -93,6 +93,7 @@ type Value struct {
 // Table is a table with what was found out of it.
 type Table struct {
 	Name    string          `json:"name"`            // as queries say it
+	Own     string          `json:"own,omitempty"`   // in its own file, where another has its name
 	Title   string          `json:"title"`           // as people say it: the file's name, the sheet's
 	Sheet   string          `json:"sheet,omitempty"` // of a file of several
 	Rows    int64           `json:"rows"`

@@ -21,8 +21,9 @@ type Result struct {
 	// Read is how many rows of the tables the answer rests on, and Of how many they have.
 	Read int64 `json:"read"`
 	Of   int64 `json:"of"`
-	// Tables are those that were read, by their names, and Files what these came from.
+	// Tables are those that were read, by their names; Keys what was at hand.
 	Tables []string `json:"tables"`
+	Keys   []string `json:"keys,omitempty"`
 	// Sure is how sure whoever made a query of the question is, from 0 to 1; models do
 	// not say.
 	Sure float64 `json:"sure,omitempty"`

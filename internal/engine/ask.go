@@ -2,6 +2,7 @@ package engine
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -40,7 +41,7 @@ func (s *served) open(t *confined.Task, r request) error {
 			for _, c := range table.Columns {
 				columns = append(columns, tables.Quoted(c.Name))
 			}
-			from := folder + "." + tables.Quoted(table.Name)
+			from := folder + "." + tables.Quoted(cmp.Or(table.Own, table.Name))
 			setting = append(setting, fmt.Sprintf("CREATE VIEW %s AS SELECT %s FROM %s", tables.Quoted(table.Name),
 				strings.Join(columns, ", "), from))
 			s.known = append(s.known, &table)

@@ -162,6 +162,10 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: attached,
 			brought: d.Settings.Bring.Any(), reply: r, past: q.past.Turns}
 	}
+	if s.Tables != nil && s.Shelves != nil {
+		t.Tables = &sheets{service: s.Tables, library: s.Shelves, slugs: d.Settings.Shelves,
+			own: attached || d.Settings.Bring.Any(), reply: r}
+	}
 	if g := q.supplied; g != nil {
 		// What a program brings along it wants remembered: only the model's
 		// context bounds it.

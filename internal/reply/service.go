@@ -20,6 +20,7 @@ import (
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/store"
+	"juvalogos/internal/table"
 )
 
 // Options are what a Service of replies is made of.
@@ -40,6 +41,8 @@ type Options struct {
 	Pages Pages
 	// Shelves are what desks may answer from; nil: there are none.
 	Shelves *shelf.Library
+	// Tables are what documents hold as tables; nil: they are not asked.
+	Tables *table.Service
 	// Media are the pictures of conversations; nil: there are none.
 	Media *media.Service
 	// Instance is the number under which this service is registered; 0: one is

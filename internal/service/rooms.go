@@ -22,6 +22,7 @@ import (
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
 	"juvalogos/internal/store"
+	"juvalogos/internal/table"
 	"juvalogos/internal/vault"
 	"juvalogos/internal/web"
 )
@@ -38,6 +39,7 @@ type RoomOptions struct {
 	Shelf      *shelf.Library  // nil: there are no shelves
 	Reader     Reader          // of pictures and sound; nil: none are taken
 	Currency   string          // that prices are in
+	Tables     *table.Service  // what documents hold as tables; nil: they are not asked
 	Visits     *source.Sources // where visitors may have something brought from; nil: nowhere
 	Reach      Reach           // what recipes may use of the world outside
 	Traces     reply.Collector // gets the traces too; nil: nobody does
@@ -111,7 +113,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		},
 		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
 		Web:     o.Reach.Web,
-		Shelves: o.Shelf, Pages: pages, Media: pictures, Instance: instance, Collector: o.Traces, Limits: o.Limits,
+		Shelves: o.Shelf, Tables: o.Tables, Pages: pages, Media: pictures, Instance: instance, Collector: o.Traces, Limits: o.Limits,
 		Gone: o.Gone,
 	})
 	if err != nil {
@@ -140,6 +142,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Replies: replies,
 		Shelves: o.Shelf,
 		Errands: errands,
+		Tables:  o.Tables,
 		Media:   pictures, Recordings: recordings, Visits: o.Visits,
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })
@@ -148,8 +151,9 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 
 // rounds does what has to be done again and again, until ctx ends.
 func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
-	often, seldom := time.NewTicker(2*time.Second), time.NewTicker(time.Hour)
+	often, sweep, seldom := time.NewTicker(2*time.Second), time.NewTicker(time.Minute), time.NewTicker(time.Hour)
 	defer often.Stop()
+	defer sweep.Stop()
 	defer seldom.Stop()
 	r.Conversations.IndexRest(ctx)
 	for {
@@ -160,6 +164,10 @@ func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
 			r.Conversations.Index(ctx)
 			if err := r.Connections.TakeUp(ctx); err != nil && ctx.Err() == nil {
 				log.Warn("reading the connections", "error", err)
+			}
+		case <-sweep.C:
+			if r.Tables != nil {
+				r.Tables.Sweep(ctx)
 			}
 		case <-seldom.C:
 			r.Accounts.Purge(ctx)

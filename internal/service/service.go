@@ -18,6 +18,7 @@ import (
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/engine"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/otlp"
@@ -30,6 +31,7 @@ import (
 	"juvalogos/internal/source"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/private"
+	"juvalogos/internal/table"
 	"juvalogos/internal/vault"
 	"juvalogos/internal/web"
 )
@@ -91,8 +93,14 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	reader := readers.New(o.Data)
 	defer reader.Close()
 	instance := reply.RandomInstance()
+	sheets, err := table.New(table.Options{Store: st.Tables, Files: st.Shelves, Engine: engine.New(),
+		Folder: filepath.Join(o.Data, "tables"), Log: log})
+	if err != nil {
+		return err
+	}
+	defer sheets.Close()
 	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Reader: reader,
-		Models: registry, Sources: o.sources()})
+		Tables: sheets, Models: registry, Sources: o.sources()})
 	if err != nil {
 		return err
 	}
@@ -101,13 +109,13 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		defer cancel()
 		library.Close(ending)
 	}()
-	table, proxies, err := o.guards()
+	allowed, proxies, err := o.guards()
 	if err != nil {
 		return err
 	}
 	options := o.rooms()
 	options.Store, options.Models, options.Log, options.Vault, options.Shelf = st, registry, log, keys, library
-	options.Reader, options.Instance, options.Limits = reader, instance, table
+	options.Reader, options.Instance, options.Limits, options.Tables = reader, instance, allowed, sheets
 	stopSending, err := reachOut(&options, o, log)
 	if err != nil {
 		return err
@@ -118,7 +126,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console,
-		BasePath: o.BasePath, Version: version, Currency: o.Currency, Proxies: proxies, Limits: table,
+		BasePath: o.BasePath, Version: version, Currency: o.Currency, Proxies: proxies, Limits: allowed,
 		CookieKey: keys.Derive("visitors' cookies")})
 	if err == nil {
 		news := Started{Address: "http://" + listener.Addr().String() + o.BasePath, Models: len(registry.All())}

@@ -43,9 +43,10 @@ func (l *Library) Add(ctx context.Context, slug, name, source, by string, body i
 }
 
 func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (Added, error) {
-	hash, size, err := l.Store.Shelves.KeepContent(ctx, body, int64(l.Limits.Bytes))
+	most := l.most(name)
+	hash, size, err := l.Store.Shelves.KeepContent(ctx, body, most)
 	if errors.Is(err, record.ErrTooLarge) {
-		return Added{Name: name, Problem: phrase.Of("it has more than %d MB", l.Limits.Bytes>>20)}, nil
+		return Added{Name: name, Problem: phrase.Of("it has more than %d MB", most>>20)}, nil
 	}
 	if err != nil {
 		return Added{}, fmt.Errorf("keep %s: %w", name, err)

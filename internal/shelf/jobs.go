@@ -268,7 +268,13 @@ func (l *Library) read(ctx context.Context, id int64) error {
 		return nil // removed meanwhile
 	}
 	began := l.Now()
-	document, err := l.open(ctx, d)
+	var document reading.Document
+	described, err := l.tablesOf(ctx, d)
+	if described != nil {
+		document = *described
+	} else if err == nil {
+		document, err = l.open(ctx, d)
+	}
 	var problem *reading.Problem
 	switch {
 	case errors.Is(context.Cause(ctx), errStopped):

@@ -47,6 +47,8 @@ type Options struct {
 	Models *models.Registry
 	// Reader reads files, where they can do no harm.
 	Reader Reader
+	// Tables has what documents hold as tables read; nil: nothing is asked of tables.
+	Tables Tables
 }
 
 // Reader reads files. Errors that lie with a file are *reading.Problem.

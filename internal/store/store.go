@@ -44,6 +44,7 @@ type Store struct {
 	Errands       *Errands       // what visitors have brought, and what is kept of it
 	Media         *Media         // pictures of turns
 	Recordings    *Recordings    // that visitors gave, and what is spoken
+	Tables        *Tables        // what was found out of documents that are tables
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -60,6 +61,7 @@ type (
 	Shelves       struct{ *db }
 	Errands       struct{ *db }
 	Media         struct{ *db }
+	Tables        struct{ *db }
 	Recordings    struct {
 		*db
 		scrubbed atomic.Int64 // how much had been deleted the last time
@@ -114,7 +116,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d},
+		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d},
 	}, nil
 }
 

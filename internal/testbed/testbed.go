@@ -21,6 +21,7 @@ import (
 
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
+	"juvalogos/internal/engine"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/protocol"
@@ -33,6 +34,7 @@ import (
 	"juvalogos/internal/source"
 	"juvalogos/internal/store"
 	"juvalogos/internal/store/storetest"
+	"juvalogos/internal/table"
 	"juvalogos/internal/vault"
 	"juvalogos/internal/web"
 	"juvalogos/standin/modelserver"
@@ -97,6 +99,7 @@ func (b *Bed) Later(d time.Duration) { b.ahead.Add(int64(d)) }
 // processes of the same program.
 func Main(m *testing.M, stop ...func()) {
 	readers.Child()
+	engine.Child()
 	storetest.Main(m, stop...)
 }
 
@@ -144,13 +147,17 @@ func New(t testing.TB, o Options) *Bed {
 	if reader == nil {
 		reader = confined
 	}
+	sheets, err := table.New(table.Options{Store: b.Store.Tables, Files: b.Store.Shelves, Engine: engine.New(),
+		Folder: t.TempDir(), Log: log, Now: b.Now})
+	must()
+	t.Cleanup(sheets.Close)
 	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Reader: reader,
-		Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
+		Tables: sheets, Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
 			30*time.Second))})
 	must()
-	table := limits.NewTable(o.Limits, b.Now)
+	allowed := limits.NewTable(o.Limits, b.Now)
 	b.Rooms, err = service.OpenRooms(ctx, service.RoomOptions{
-		Limits: table, Gone: o.Gone, ProgramFolder: o.Programs, Visits: o.visits(t),
+		Tables: sheets, Limits: allowed, Gone: o.Gone, ProgramFolder: o.Programs, Visits: o.visits(t),
 		Now:    b.Now,
 		Reader: confined, Currency: "EUR",
 		Store: b.Store, Models: registry, Log: log, Vault: keys, Shelf: b.library, Instance: instance,
@@ -159,7 +166,7 @@ func New(t testing.TB, o Options) *Bed {
 	})
 	must()
 	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ping: b.Store.Ping, Log: log, Console: o.Console,
-		BasePath: o.BasePath, Version: "test", Limits: table, Proxies: o.Proxies,
+		BasePath: o.BasePath, Version: "test", Limits: allowed, Proxies: o.Proxies,
 		CookieKey: keys.Derive("cookies")})
 	must()
 	l, err := net.Listen("tcp", "127.0.0.1:0")

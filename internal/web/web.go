@@ -32,6 +32,7 @@ import (
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
+	"juvalogos/internal/table"
 )
 
 // Rooms are the use cases that a Server gives access to.
@@ -47,6 +48,7 @@ type Rooms struct {
 	Visits        *source.Sources // where visitors may have something fetched from; nil: nowhere
 	Replies       *reply.Service
 	Shelves       *shelf.Library
+	Tables        *table.Service
 }
 
 // Options are what a Server is made of.

@@ -29,6 +29,7 @@ const reasons: Record<Omission["why"], string> = {
   pictures: "pictures in it, whose words are not read",
   blank: "pages on which no text was found, not even in their pictures",
   unreadable: "letters that nobody can tell: the file does not say which they are",
+  computed: "rows of tables; worked out where they are asked for, not searched",
   missing: "parts that are broken, or that the file names and does not have; estimated",
   lost: "could not be placed",
 };
@@ -45,7 +46,7 @@ export const reasonOf = (o: Omission) => reasons[o.why];
 /** How much of it there is. */
 export function amountOf(o: Omission): string {
   const n = o.words || o.count || 0;
-  const what = o.words ? "word" : o.why === "pictures" ? "picture" : "page";
+  const what = o.words ? "word" : o.why === "pictures" ? "picture" : o.why === "computed" ? "row" : "page";
   return `${n.toLocaleString("en")} ${what}${n === 1 ? "" : "s"}`;
 }
 

@@ -1,0 +1,93 @@
+package reply
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"juvalogos/core/tables"
+	"juvalogos/internal/record"
+	"juvalogos/internal/shelf"
+	"juvalogos/internal/table"
+)
+
+// sheets are the tables that one reply may ask; it is a steps.Tables.
+type sheets struct {
+	service *table.Service
+	library *shelf.Library
+	slugs   []string
+	own     bool // what the visitor attached and had brought, where the desk allows it
+	reply   *Reply
+
+	mu sync.Mutex
+	at *table.At
+}
+
+func (s *sheets) All(ctx context.Context) ([]*tables.Table, error) {
+	at, err := s.open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return at.Tables(), nil
+}
+
+func (s *sheets) Ask(ctx context.Context, query string, most int) (tables.Result, error) {
+	at, err := s.open(ctx)
+	if err != nil {
+		return tables.Result{}, err
+	}
+	r, err := at.Ask(ctx, query, 0, most)
+	if err != nil {
+		return tables.Result{}, err
+	}
+	return *r, nil
+}
+
+// open finds the tables at hand, once.
+func (s *sheets) open(ctx context.Context) (*table.At, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.at != nil {
+		return s.at, nil
+	}
+	from, private, err := s.service.Hand(ctx, s.slugs, s.documents)
+	if err != nil {
+		return nil, err
+	}
+	if private {
+		s.reply.private.Store(true)
+	}
+	s.at = s.service.At(from)
+	return s.at, nil
+}
+
+// documents are the visitor's own, once they have been read.
+func (s *sheets) documents(ctx context.Context) (all []record.Document, err error) {
+	if !s.own {
+		return nil, nil
+	}
+	for {
+		brought, attached, err := s.library.Resting(ctx, s.reply.Conversation, s.reply.visitor)
+		if err != nil {
+			return nil, err
+		}
+		all = attached
+		for _, e := range brought {
+			for _, d := range e.Documents {
+				all = append(all, d.Document)
+			}
+		}
+		waits := false
+		for _, d := range all {
+			waits = waits || d.State == record.Waiting || d.State == record.Reading
+		}
+		if !waits {
+			return all, nil
+		}
+		select {
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+}

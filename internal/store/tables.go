@@ -1,0 +1,52 @@
+package store
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
+)
+
+const tabledColumns = `t.document, t.key, t.tables, t.given, t.problem, t.taken_at, d.name, d.hash
+	from document_table t join document d on d.id = t.document and d.removed_at is null`
+
+// Keep puts on record what was found out of a document's tables, in the place of what
+// was.
+func (s *Tables) Keep(ctx context.Context, t record.Tabled) error {
+	given := append([]record.GivenKind{}, t.Given...)
+	_, err := s.pool.Exec(ctx, `insert into document_table (document, key, tables, given, problem, taken_at)
+		select $1, $2, $3, $4, $5, $6 where exists (select from document where id = $1)
+		on conflict (document) do update set key = $2, tables = $3, given = $4, problem = $5, taken_at = $6`,
+		t.Document, t.Key, t.Tables, given, t.Problem, t.TakenAt)
+	return err
+}
+
+// Of returns what was found out of documents, in the order in which they were added.
+func (s *Tables) Of(ctx context.Context, documents []int64) ([]record.Tabled, error) {
+	return s.tabled(ctx, `where t.document = any($1) order by t.document`, documents)
+}
+
+// OnShelves returns what was found out of the documents of shelves.
+func (s *Tables) OnShelves(ctx context.Context, slugs []string) ([]record.Tabled, error) {
+	return s.tabled(ctx, `join shelf s on s.id = d.shelf and s.removed_at is null where s.slug = any($1) and t.key <> ''
+		order by t.document`, slugs)
+}
+
+func (s *Tables) tabled(ctx context.Context, where string, a ...any) ([]record.Tabled, error) {
+	rows, err := s.pool.Query(ctx, `select `+tabledColumns+` `+where, a...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[record.Tabled])
+}
+
+// Unused returns those of some keys that no document has any more.
+func (s *Tables) Unused(ctx context.Context, keys []string) ([]string, error) {
+	rows, err := s.pool.Query(ctx, `select k from unnest($1::text[]) k where not exists (
+		select from document_table t join document d on d.id = t.document and d.removed_at is null where t.key = k)`, keys)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
