@@ -135,7 +135,7 @@ type step struct {
 func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
 		program(), address(), read(), crop(), ocr(), describe(),
-		depict(), vary(), survey(), query(), hold(), draw()}
+		depict(), vary(), survey(), construe(), query(), tell(), hold(), draw()}
 }
 
 var byName = func() map[string]step {

@@ -45,6 +45,8 @@ func query() step {
 				{Name: "result", Type: recipe.ResultOf, About: "what came out: columns, rows, what was done"},
 				{Name: "text", Type: recipe.Text, About: "the first rows for a prompt"},
 				{Name: "done", Type: recipe.Truth, About: "whether anything was worked out"},
+				{Name: "unsaid", Type: recipe.Truth, About: "whether a model wrote the query, and has yet to say what " +
+					"came out"},
 				{Name: "says", Type: recipe.Text, About: "where nothing was: why, in a sentence to the visitor"},
 			},
 			Set:         func() any { return &querySet{Again: new(2), Rows: 500, Told: 30} },
@@ -57,7 +59,8 @@ func query() step {
 func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 	set := c.Set.(*querySet)
 	none := func(why string) (recipe.Values, error) {
-		return recipe.Values{"result": nil, "text": "", "done": false, "says": why}, nil
+		return recipe.Values{"result": nil, "text": "", "done": false, "unsaid": false,
+			"says": why}, nil
 	}
 	all, err := t.tables(ctx)
 	if err != nil {
@@ -85,7 +88,8 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 			if err == nil {
 				result.Query = wanted
 				c.Note(fmt.Sprintf("%d rows came out of it", result.Total))
-				return recipe.Values{"result": result, "text": toldOf(&result, set.Told), "done": true, "says": ""}, nil
+				return recipe.Values{"result": result, "text": toldOf(&result, set.Told), "done": true, "unsaid": byModel,
+					"says": ""}, nil
 			}
 			if !errors.As(err, &refused) {
 				return nil, err

@@ -83,7 +83,7 @@ func (e *expr) parts() (all []*expr) {
 
 // aggregates are the functions that make one value of many rows, with what they say.
 var aggregates = map[string]string{"count": "how many", "count_star": "how many", "sum": "the sum of", "avg": "the mean of",
-	"mean": "the mean of", "min": "the least", "max": "the most", "median": "the median of", "mode": "the most frequent",
+	"mean": "the mean of", "min": "the lowest", "max": "the highest", "median": "the median of", "mode": "the most frequent",
 	"stddev": "the standard deviation of", "stddev_samp": "the standard deviation of",
 	"stddev_pop": "the standard deviation of", "variance": "the variance of", "var_samp": "the variance of",
 	"corr": "the correlation of", "quantile_cont": "a quantile of", "quantile_disc": "a quantile of",
@@ -119,6 +119,9 @@ func (q *Query) NeedsOrder() bool {
 		}
 	}
 	distinct := slices.ContainsFunc(q.node.Modifiers, func(m modifier) bool { return m.Type == "DISTINCT_MODIFIER" })
+	if q.node.Type == "SET_OPERATION_NODE" && q.node.All {
+		return false
+	}
 	return q.node.Type != "SELECT_NODE" || len(q.node.Groups) > 0 || q.node.grouped() || distinct
 }
 
@@ -195,9 +198,9 @@ func (q *Query) modifiers(n *node) (all []phrase.Phrase) {
 				switch {
 				case !ok:
 				case o.Type == "DESCENDING":
-					all = append(all, phrase.Of("sorted by %s, the most first", said))
+					all = append(all, phrase.Of("sorted by %s, the highest first", said))
 				default:
-					all = append(all, phrase.Of("sorted by %s, the least first", said))
+					all = append(all, phrase.Of("sorted by %s, the lowest first", said))
 				}
 			}
 		case "LIMIT_MODIFIER":

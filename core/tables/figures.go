@@ -90,7 +90,7 @@ func newHolder(text, question string, r *Result) *holder {
 		for j, row := range r.Rows {
 			cell := row[i]
 			h.values[i][j] = math.NaN()
-			if v, err := strconv.ParseFloat(cell, 64); err == nil && c.Kind != Text {
+			if v, err := strconv.ParseFloat(cell, 64); err == nil {
 				h.values[i][j] = v
 			}
 			h.day(cell)
@@ -149,6 +149,9 @@ func letterAt(text string, at int) bool {
 func numbersIn(text string, from, to int) (all []said) {
 	stretch := text[from:to]
 	for _, m := range numberIn.FindAllStringIndex(stretch, -1) {
+		if m[0] > 0 && (stretch[m[0]] == '-' || strings.HasPrefix(stretch[m[0]:], "−")) && isDigit(stretch[m[0]-1]) {
+			m[0] += len(stretch[m[0]:]) - len(strings.TrimLeft(stretch[m[0]:], "-−")) // from 2 to 3, not minus 3
+		}
 		n := said{from: from + m[0], to: from + m[1]}
 		if letterBefore(stretch, m[0]) || m[1] < len(stretch) && letterAfter(stretch, m[1]) && suffix(stretch[m[1]:]) == "" {
 			continue // part of a name, like Q1
