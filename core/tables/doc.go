@@ -16,6 +16,7 @@
 package tables
 
 import (
+	"slices"
 	"strings"
 
 	"juvalogos/core/phrase"
@@ -38,6 +39,9 @@ const (
 
 // Kinds are all kinds, as a page offers them.
 func Kinds() []Kind { return []Kind{Text, Whole, Decimal, Money, Percent, Date, Moment, YesNo} }
+
+// Known reports whether k is one of them.
+func (k Kind) Known() bool { return slices.Contains(Kinds(), k) }
 
 // Number reports whether cells of a kind are numbers.
 func (k Kind) Number() bool { return k == Whole || k == Decimal || k == Money || k == Percent }

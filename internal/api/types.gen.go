@@ -14,6 +14,7 @@ import (
 	"juvalogos/core/recipe"
 	"juvalogos/core/recipe/draw"
 	"juvalogos/core/sound"
+	"juvalogos/core/tables"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/models"
 )
@@ -44,6 +45,19 @@ const (
 	BroughtWorkStateReading BroughtWorkState = "reading"
 	BroughtWorkStateReady   BroughtWorkState = "ready"
 	BroughtWorkStateWaiting BroughtWorkState = "waiting"
+)
+
+// Defines values for ColumnGivenKind.
+const (
+	ColumnGivenKindDate    ColumnGivenKind = "date"
+	ColumnGivenKindDecimal ColumnGivenKind = "decimal"
+	ColumnGivenKindEmpty   ColumnGivenKind = ""
+	ColumnGivenKindMoment  ColumnGivenKind = "moment"
+	ColumnGivenKindMoney   ColumnGivenKind = "money"
+	ColumnGivenKindPercent ColumnGivenKind = "percent"
+	ColumnGivenKindText    ColumnGivenKind = "text"
+	ColumnGivenKindWhole   ColumnGivenKind = "whole"
+	ColumnGivenKindYesno   ColumnGivenKind = "yesno"
 )
 
 // Defines values for CompletionTurnRole.
@@ -538,6 +552,18 @@ type CauseList struct {
 	Causes []CauseCount `json:"causes"`
 }
 
+// Chart The value of a part of the type chart.
+type Chart = tables.Chart
+
+// ChartAxis defines model for ChartAxis.
+type ChartAxis = tables.Axis
+
+// ChartForm defines model for ChartForm.
+type ChartForm = tables.Form
+
+// ChartSeries defines model for ChartSeries.
+type ChartSeries = tables.Series
+
 // Choice What a visitor has chosen; what is left out is as the desk is set.
 type Choice = deskfile.Choice
 
@@ -561,6 +587,24 @@ type ChosenMeaning struct {
 	// Title One of the meanings; left out, what failed is tried again.
 	Title string `json:"title,omitempty,omitzero"`
 }
+
+// ColumnGiven defines model for ColumnGiven.
+type ColumnGiven struct {
+	// Column Its name.
+	Column string `json:"column"`
+
+	// Format Of dates, in the words of strptime; of numbers the sign before their decimals. Found out if left out.
+	Format string `json:"format,omitempty,omitzero"`
+
+	// Kind Empty: as it seems to be.
+	Kind ColumnGivenKind `json:"kind"`
+
+	// Table Its name.
+	Table string `json:"table"`
+}
+
+// ColumnGivenKind Empty: as it seems to be.
+type ColumnGivenKind string
 
 // Completion A reply, or in a stream a piece of one.
 type Completion struct {
@@ -1115,6 +1159,12 @@ type Face struct {
 
 // FaceShow How several texts are shown; missing where a reply is one text.
 type FaceShow string
+
+// Figure defines model for Figure.
+type Figure = tables.Figure
+
+// Figures The value of a part of the type figures. The numbers of a reply.
+type Figures = tables.Figures
 
 // FileProblem defines model for FileProblem.
 type FileProblem = yamlfile.Problem
@@ -2635,6 +2685,54 @@ type Summary struct {
 	Turns int `json:"turns"`
 }
 
+// Table defines model for Table.
+type Table = tables.Table
+
+// TableBin defines model for TableBin.
+type TableBin = tables.Bin
+
+// TableCell defines model for TableCell.
+type TableCell = tables.Cell
+
+// TableColumn defines model for TableColumn.
+type TableColumn = tables.Column
+
+// TableHead defines model for TableHead.
+type TableHead = tables.Head
+
+// TableKind defines model for TableKind.
+type TableKind = tables.Kind
+
+// TableList defines model for TableList.
+type TableList struct {
+	Documents []Tabled `json:"documents"`
+
+	// Openers Questions that fit these tables, and are understood.
+	Openers []string `json:"openers"`
+}
+
+// TableResult The value of a part of the type result. What came out of a query.
+type TableResult = tables.Result
+
+// TableValue defines model for TableValue.
+type TableValue = tables.Value
+
+// Tabled A document with what was found out of its tables.
+type Tabled struct {
+	Document int64  `json:"document"`
+	Name     string `json:"name"`
+
+	// Own It is the visitor's: kinds of its columns can be put right.
+	Own bool `json:"own"`
+
+	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
+	Phrase Phrase `json:"phrase,omitempty,omitzero"`
+
+	// Problem Why there are none.
+	Problem string  `json:"problem,omitempty,omitzero"`
+	Tables  []Table `json:"tables"`
+}
+
 // TakenBack defines model for TakenBack.
 type TakenBack struct {
 	// Left How many turns remain.
@@ -3026,6 +3124,16 @@ type RecordingsZipParams struct {
 	As string `form:"as,omitempty" json:"as,omitempty,omitzero"`
 }
 
+// TablesParams defines parameters for Tables.
+type TablesParams struct {
+	Conversation string `form:"conversation,omitempty" json:"conversation,omitempty,omitzero"`
+}
+
+// PutColumnRightParams defines parameters for PutColumnRight.
+type PutColumnRightParams struct {
+	Conversation string `form:"conversation" json:"conversation"`
+}
+
 // TitlesParams defines parameters for Titles.
 type TitlesParams struct {
 	// Search Words that the title or file name has.
@@ -3207,6 +3315,15 @@ type EventsParams struct {
 	LastEventID string `json:"Last-Event-ID,omitempty,omitzero"`
 }
 
+// TableRowsParams defines parameters for TableRows.
+type TableRowsParams struct {
+	// From How many rows to leave out.
+	From int `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// Most How many rows; 200 if left out.
+	Most int `form:"most,omitempty" json:"most,omitempty,omitzero"`
+}
+
 // UsageParams defines parameters for Usage.
 type UsageParams struct {
 	// By day, desk, model, step, visitor, turn or kind, or several with commas between.
@@ -3311,6 +3428,9 @@ type BeginRecordingJSONRequestBody = RecordingWishes
 
 // ReadAloudJSONRequestBody defines body for ReadAloud for application/json ContentType.
 type ReadAloudJSONRequestBody = AloudWanted
+
+// PutColumnRightJSONRequestBody defines body for PutColumnRight for application/json ContentType.
+type PutColumnRightJSONRequestBody = ColumnGiven
 
 // FromCurlJSONRequestBody defines body for FromCurl for application/json ContentType.
 type FromCurlJSONRequestBody = CurlLine

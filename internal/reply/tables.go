@@ -67,15 +67,9 @@ func (s *sheets) documents(ctx context.Context) (all []record.Document, err erro
 		return nil, nil
 	}
 	for {
-		brought, attached, err := s.library.Resting(ctx, s.reply.Conversation, s.reply.visitor)
+		all, err = s.library.InConversation(ctx, s.reply.Conversation, s.reply.visitor)
 		if err != nil {
 			return nil, err
-		}
-		all = attached
-		for _, e := range brought {
-			for _, d := range e.Documents {
-				all = append(all, d.Document)
-			}
 		}
 		waits := false
 		for _, d := range all {

@@ -106,6 +106,9 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 			Currency: o.Currency,
 			Now:      o.Now})
 	}
+	if o.Tables != nil {
+		o.Tables.Documents = o.Shelf
+	}
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{
 			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces,

@@ -93,7 +93,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	reader := readers.New(o.Data)
 	defer reader.Close()
 	instance := reply.RandomInstance()
-	sheets, err := table.New(table.Options{Store: st.Tables, Files: st.Shelves, Engine: engine.New(),
+	sheets, err := table.New(table.Options{Store: st.Tables, Turns: st.Conversations, Files: st.Shelves, Engine: engine.New(),
 		Folder: filepath.Join(o.Data, "tables"), Log: log})
 	if err != nil {
 		return err

@@ -7,6 +7,8 @@ import (
 	"io"
 	"strings"
 
+	"github.com/google/uuid"
+
 	"juvalogos/core/evidence"
 	"juvalogos/core/reading"
 	"juvalogos/core/tables"
@@ -109,4 +111,21 @@ func titles(t tables.Table) []string {
 		all[i] = c.Title
 	}
 	return all
+}
+
+// InConversation returns all documents that a conversation of a visitor's has: what was
+// attached to it, and what was brought into it.
+func (l *Library) InConversation(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document,
+	error) {
+	all, err := l.Attached(ctx, conversation, visitor)
+	if err != nil {
+		return nil, err
+	}
+	brought, err := l.Store.Errands.InConversation(ctx, conversation, visitor)
+	for _, e := range brought {
+		for _, d := range e.Documents {
+			all = append(all, d.Document)
+		}
+	}
+	return all, err
 }

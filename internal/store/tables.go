@@ -33,6 +33,16 @@ func (s *Tables) OnShelves(ctx context.Context, slugs []string) ([]record.Tabled
 		order by t.document`, slugs)
 }
 
+// ByKeys returns a document for each of some keys, in their order; those that no document
+// has any more are left out.
+func (s *Tables) ByKeys(ctx context.Context, keys []string) ([]record.Tabled, error) {
+	return s.tabled(ctx, `join lateral (select min(number) number, min(o.document) document
+			from unnest($1::text[]) with ordinality k (key, number) join document_table o on o.key = k.key
+			join document od on od.id = o.document and od.removed_at is null
+			where o.key = t.key) k on k.document = t.document
+		order by k.number`, keys)
+}
+
 func (s *Tables) tabled(ctx context.Context, where string, a ...any) ([]record.Tabled, error) {
 	rows, err := s.pool.Query(ctx, `select `+tabledColumns+` `+where, a...)
 	if err != nil {

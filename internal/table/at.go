@@ -85,6 +85,8 @@ type held struct {
 const (
 	mostWarm = 6
 	idleFor  = 5 * time.Minute
+	// warmLimit is how long starting one may take.
+	warmLimit = time.Minute
 )
 
 // with has something done in a session for the tables. Files that are gone are made again.
@@ -191,11 +193,7 @@ func (s *Service) Hand(ctx context.Context, slugs []string,
 		return nil, false, err
 	}
 	if len(mine) > 0 {
-		ids := make([]int64, len(mine))
-		for i, d := range mine {
-			ids[i] = d.ID
-		}
-		if all, err = s.Store.Of(ctx, ids); err != nil {
+		if all, err = s.Store.Of(ctx, idsOf(mine)); err != nil {
 			return nil, false, err
 		}
 		all = Holding(all)

@@ -37,6 +37,7 @@ type Store interface {
 	Keep(ctx context.Context, t record.Tabled) error
 	Of(ctx context.Context, documents []int64) ([]record.Tabled, error)
 	OnShelves(ctx context.Context, slugs []string) ([]record.Tabled, error)
+	ByKeys(ctx context.Context, keys []string) ([]record.Tabled, error)
 	Unused(ctx context.Context, keys []string) ([]string, error)
 }
 
@@ -51,6 +52,7 @@ type Options struct {
 	Files  Files
 	Engine *engine.Engine
 	Folder string // of the engine's files
+	Turns  Turns
 	Log    *slog.Logger
 	Now    func() time.Time
 }
@@ -58,7 +60,8 @@ type Options struct {
 // Service keeps tables ready. It is safe for concurrent use.
 type Service struct {
 	Options
-	making singleflight.Group
+	Documents Documents // set before anybody asks
+	making    singleflight.Group
 
 	mu   sync.Mutex
 	warm map[string]*held // sessions, by what they have open

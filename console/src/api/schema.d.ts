@@ -1294,6 +1294,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/tables": {
+        parameters: {
+            query?: {
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** What can be asked of tables here, with what was found out of them */
+        get: operations["tables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at/{slug}/tables/{document}": {
+        parameters: {
+            query: {
+                conversation: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                document: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what kind of values a column of a table of one's own has; it is read anew */
+        put: operations["putColumnRight"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/turns/{id}/table": {
+        parameters: {
+            query?: {
+                /** @description How many rows to leave out. */
+                from?: number;
+                /** @description How many rows; 200 if left out. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** More rows of the table that a reply has */
+        get: operations["tableRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/turns/{id}/table/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                format: "csv" | "xlsx" | "json" | "md";
+            };
+            cookie?: never;
+        };
+        /** The table that a reply has, as a file */
+        get: operations["tableFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/at/{slug}/errands": {
         parameters: {
             query?: {
@@ -3411,6 +3498,165 @@ export interface components {
             reply_tokens?: number;
             cost?: number;
         };
+        /** @enum {string} */
+        TableKind: "text" | "whole" | "decimal" | "money" | "percent" | "date" | "moment" | "yesno";
+        TableList: {
+            documents: components["schemas"]["Tabled"][];
+            /** @description Questions that fit these tables, and are understood. */
+            openers: string[];
+        };
+        /** @description A document with what was found out of its tables. */
+        Tabled: {
+            /** Format: int64 */
+            document: number;
+            name: string;
+            /** @description It is the visitor's: kinds of its columns can be put right. */
+            own: boolean;
+            tables: components["schemas"]["Table"][];
+            /** @description Why there are none. */
+            problem?: string;
+            phrase?: components["schemas"]["Phrase"];
+        };
+        ColumnGiven: {
+            /** @description Its name. */
+            table: string;
+            /** @description Its name. */
+            column: string;
+            /**
+             * @description Empty: as it seems to be.
+             * @enum {string}
+             */
+            kind: "" | "text" | "whole" | "decimal" | "money" | "percent" | "date" | "moment" | "yesno";
+            /** @description Of dates, in the words of strptime; of numbers the sign before their decimals. Found out if left out. */
+            format?: string;
+        };
+        Table: {
+            /** @description As queries say it. */
+            name: string;
+            own?: string;
+            title: string;
+            sheet?: string;
+            /** Format: int64 */
+            rows: number;
+            columns: components["schemas"]["TableColumn"][];
+            /** @description The first rows. */
+            first: string[][];
+            /** @description What looks wrong in it. */
+            wrong?: components["schemas"]["Phrase"][];
+        };
+        TableColumn: {
+            name: string;
+            title: string;
+            kind: components["schemas"]["TableKind"];
+            format?: string;
+            unit?: string;
+            /** @description Somebody put its kind right. */
+            given?: boolean;
+            /** Format: int64 */
+            missing: number;
+            /** Format: int64 */
+            distinct: number;
+            /** @description distinct was estimated. */
+            about?: boolean;
+            /**
+             * Format: int64
+             * @description Cells that are not of the kind, and count as missing.
+             */
+            odd?: number;
+            odds?: components["schemas"]["TableCell"][];
+            least?: string;
+            most?: string;
+            mean?: string;
+            bins?: components["schemas"]["TableBin"][];
+            often?: components["schemas"]["TableValue"][];
+            /** @description often is all there is. */
+            values?: boolean;
+        };
+        TableCell: {
+            /** Format: int64 */
+            row: number;
+            text: string;
+        };
+        TableBin: {
+            from: string;
+            to: string;
+            /** Format: int64 */
+            count: number;
+        };
+        TableValue: {
+            text: string;
+            /** Format: int64 */
+            count: number;
+        };
+        /** @description The value of a part of the type result. What came out of a query. */
+        TableResult: {
+            query: string;
+            says: components["schemas"]["Phrase"][];
+            columns: components["schemas"]["TableHead"][];
+            rows: string[][];
+            /** Format: int64 */
+            total: number;
+            /**
+             * Format: int64
+             * @description On how many rows it rests; 0 if that cannot be told.
+             */
+            read: number;
+            /**
+             * Format: int64
+             * @description How many the tables have.
+             */
+            of: number;
+            tables: string[];
+            keys?: string[];
+            sure?: number;
+        };
+        TableHead: {
+            name: string;
+            title: string;
+            kind: components["schemas"]["TableKind"];
+            unit?: string;
+        };
+        /** @description The value of a part of the type chart. */
+        Chart: {
+            title: string;
+            /** @description The best first. */
+            forms: components["schemas"]["ChartForm"][];
+        };
+        ChartForm: {
+            /** @enum {string} */
+            kind: "bars" | "lines" | "points" | "histogram" | "grid";
+            x: components["schemas"]["ChartAxis"];
+            y: components["schemas"]["ChartAxis"];
+            labels?: string[];
+            series: components["schemas"]["ChartSeries"][];
+            note?: components["schemas"]["Phrase"];
+        };
+        ChartAxis: {
+            title: string;
+            kind: components["schemas"]["TableKind"];
+            unit?: string;
+        };
+        ChartSeries: {
+            title: string;
+            values: (number | null)[];
+            x?: number[];
+        };
+        /** @description The value of a part of the type figures. The numbers of a reply. */
+        Figures: {
+            numbers: components["schemas"]["Figure"][];
+            /** @description How many follow from nothing. */
+            loose: number;
+        };
+        Figure: {
+            /** @description In the reply, in bytes of UTF-8. */
+            from: number;
+            to: number;
+            holds: boolean;
+            says?: components["schemas"]["Phrase"];
+            /** @description In the table, from 0; -1: not in one place. */
+            row: number;
+            column: number;
+        };
         /** @description What else a turn got beside its reply. */
         Part: {
             title: string;
@@ -3548,7 +3794,7 @@ export interface components {
         /** @description What of a document is not among what was read, or not searched. */
         LeftOut: {
             /** @enum {string} */
-            why: "navigation" | "header" | "footer" | "repeated" | "page-numbers" | "contents" | "comments" | "deleted" | "unseen" | "pictures" | "blank" | "unreadable" | "shared" | "missing" | "lost";
+            why: "navigation" | "header" | "footer" | "repeated" | "page-numbers" | "contents" | "comments" | "deleted" | "unseen" | "pictures" | "blank" | "unreadable" | "shared" | "computed" | "missing" | "lost";
             words?: number;
             /** @description Of pictures or pages. */
             count?: number;
@@ -7018,6 +7264,116 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tables: {
+        parameters: {
+            query?: {
+                conversation?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Tables */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putColumnRight: {
+        parameters: {
+            query: {
+                conversation: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                document: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColumnGiven"];
+            };
+        };
+        responses: {
+            /** @description The document as it is read now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tabled"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tableRows: {
+        parameters: {
+            query?: {
+                /** @description How many rows to leave out. */
+                from?: number;
+                /** @description How many rows; 200 if left out. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tableFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                format: "csv" | "xlsx" | "json" | "md";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": unknown;
+                    "text/markdown": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,169 @@
+package table
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+
+	"github.com/google/uuid"
+
+	"juvalogos/core/tables"
+	"juvalogos/internal/engine"
+	"juvalogos/internal/fault"
+	"juvalogos/internal/record"
+)
+
+// What visitors do with tables.
+
+// Documents are what conversations have.
+type Documents interface {
+	InConversation(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document, error)
+}
+
+// Turns are those on record.
+type Turns interface {
+	Turn(ctx context.Context, id uuid.UUID, visitor record.Visitor) (record.Turn, error)
+}
+
+// Shown is a document with its tables, as a visitor sees it.
+type Shown struct {
+	record.Tabled
+	Own bool // it is the visitor's: kinds of columns can be put right
+}
+
+// Visible are the tables that a visitor may ask of at a desk that has shelves, and in a
+// conversation that has documents; the zero id is that of none. The engine is started for
+// them meanwhile.
+func (s *Service) Visible(ctx context.Context, slugs []string, conversation uuid.UUID, visitor record.Visitor) (
+	all []Shown, err error) {
+	var mine []record.Document
+	if conversation != uuid.Nil {
+		if mine, err = s.Documents.InConversation(ctx, conversation, visitor); err != nil {
+			return nil, err
+		}
+	}
+	own, err := s.Store.Of(ctx, idsOf(mine))
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range own {
+		all = append(all, Shown{t, true})
+	}
+	shelved, err := s.Store.OnShelves(ctx, slugs)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range shelved {
+		all = append(all, Shown{Tabled: t})
+	}
+	if hand := Holding(append(own, shelved...)); len(hand) > 0 {
+		go func() {
+			warming, cancel := context.WithTimeout(context.WithoutCancel(ctx), warmLimit)
+			defer cancel()
+			if err := s.At(hand).Warm(warming); err != nil {
+				s.Log.Debug("tables could not be opened beforehand", "error", err)
+			}
+		}()
+	}
+	return all, nil
+}
+
+// PutRightOwn has a document of the visitor's read anew with the kind of a column as they
+// say it is.
+func (s *Service) PutRightOwn(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, document int64,
+	g record.GivenKind) (Shown, error) {
+	mine, err := s.Documents.InConversation(ctx, conversation, visitor)
+	if err != nil {
+		return Shown{}, err
+	}
+	for _, d := range mine {
+		if d.ID != document {
+			continue
+		}
+		found, err := s.Store.Of(ctx, []int64{document})
+		if err != nil || len(found) == 0 {
+			return Shown{}, fault.Say(fault.NotHere, "This document has no table. It may have been removed.")
+		}
+		t, err := s.PutRight(ctx, found[0], g)
+		var problem *engine.Problem
+		if errors.As(err, &problem) {
+			return Shown{}, &fault.Problem{Code: fault.Invalid, Sentence: problem.What}
+		}
+		return Shown{t, true}, err
+	}
+	return Shown{}, fault.Say(fault.NotHere, "This document is not here. It may belong to another browser.")
+}
+
+// Rows returns more rows of the table that a turn of the visitor's has.
+func (s *Service) Rows(ctx context.Context, visitor record.Visitor, turn uuid.UUID, skip int64, most int) (*tables.Result,
+	error) {
+	t, err := s.Turns.Turn(ctx, turn, visitor)
+	if err != nil {
+		return nil, fault.NotFound(s.Log, fault.NoTurn, err)
+	}
+	var parts []struct {
+		Type  string
+		Value json.RawMessage
+	}
+	if err := json.Unmarshal(t.Attempt.Parts, &parts); err != nil && t.Attempt.Parts != nil {
+		return nil, err
+	}
+	for _, p := range parts {
+		if p.Type != "result" {
+			continue
+		}
+		var kept tables.Result
+		if err := json.Unmarshal(p.Value, &kept); err != nil {
+			return nil, err
+		}
+		return s.more(ctx, kept, skip, most)
+	}
+	return nil, fault.Say(fault.NotHere, "This reply has no table.")
+}
+
+// more returns rows of a result: those that were kept, or more of them, where what it was
+// worked out from is still there.
+func (s *Service) more(ctx context.Context, kept tables.Result, skip int64, most int) (*tables.Result, error) {
+	if skip+int64(most) <= int64(len(kept.Rows)) || kept.Total <= int64(len(kept.Rows)) {
+		from := min(skip, int64(len(kept.Rows)))
+		kept.Rows = kept.Rows[from:min(from+int64(most), int64(len(kept.Rows)))]
+		return &kept, nil
+	}
+	from, err := s.Store.ByKeys(ctx, kept.Keys)
+	if err != nil {
+		return nil, err
+	}
+	if len(from) < len(kept.Keys) {
+		return nil, fault.Say(fault.NotHere, "The table that this was worked out from has been removed or read anew. Ask "+
+			"again to have more rows.")
+	}
+	r, err := s.At(from).Ask(ctx, kept.Query, skip, most)
+	var problem *engine.Problem
+	var refused *tables.Refused
+	switch {
+	case errors.As(err, &problem):
+		return nil, &fault.Problem{Code: fault.TooMuch, Sentence: problem.What}
+	case errors.As(err, &refused):
+		return nil, fault.Say(fault.Invalid, "This table cannot be worked out any more. Ask again.")
+	}
+	return r, err
+}
+
+func idsOf(all []record.Document) []int64 {
+	ids := make([]int64, len(all))
+	for i, d := range all {
+		ids[i] = d.ID
+	}
+	return ids
+}
+
+// Openers are questions that fit what is visible.
+func Openers(all []Shown) []string {
+	var of []*tables.Table
+	for i := range all {
+		for j := range all[i].Tables {
+			of = append(of, &all[i].Tables[j])
+		}
+	}
+	return append([]string{}, tables.Openers(of)...)
+}
