@@ -106,6 +106,9 @@ func run(ctx context.Context, data, listen, standin string) error {
 	if err := fill(ctx, c); err != nil {
 		return err
 	}
+	if err := keepLedger(ctx, c); err != nil {
+		return err
+	}
 	if err := refer(ctx, c, "http://"+standin+"/reference/"); err != nil {
 		return err
 	}

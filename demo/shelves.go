@@ -1,12 +1,14 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"embed"
 	"io/fs"
 	"slices"
 	"strings"
 
+	"juvalogos/demo/ledger"
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
@@ -16,7 +18,30 @@ var shelves embed.FS
 
 // titles of the sample shelves.
 var titles = map[string]string{"handbook": "The members' handbook", "talks": "Recorded talks",
-	"archive": "The archive"}
+	"archive": "The archive", "ledger": "The ledger"}
+
+// keepLedger makes the shelf of the association's tables, if it is not there.
+func keepLedger(ctx context.Context, c *client.Client) error {
+	const slug = "ledger"
+	there, err := c.Shelves(ctx)
+	if err != nil || slices.ContainsFunc(there, func(s api.Shelf) bool { return s.Shelf == slug }) {
+		return err
+	}
+	if _, err := c.MakeShelf(ctx, slug, titles[slug]); err != nil {
+		return err
+	}
+	members, err := ledger.Members()
+	if err != nil {
+		return err
+	}
+	for name, body := range map[string][]byte{"Hive weights.csv": ledger.Weights(), "Members and courses.xlsx": members,
+		"Honey harvest.csv": ledger.Harvest()} {
+		if _, err := c.AddDocument(ctx, slug, name, bytes.NewReader(body)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 // refer makes the shelf of what the simulated reference site has, if it is not
 // there: each article by its topic, the papers by a search, the talk by its page.

@@ -214,12 +214,12 @@ func (k *taking) table(sheet string, heads []string, merged bool, sample []table
 
 // named gives a table its names.
 func (k *taking) named(sheet string, l tables.Layout) tables.Table {
-	base := k.request.Name
+	base := strings.TrimSuffix(k.request.Name, extension(k.request.Name))
 	t := tables.Table{Title: base, Sheet: sheet}
 	if sheet != "" {
 		t.Title = base + ", " + sheet
 	}
-	name := tables.Identifier(strings.TrimSuffix(base, extension(base)))
+	name := tables.Identifier(base)
 	if sheet != "" {
 		name = tables.Identifier(sheet)
 	}

@@ -30,7 +30,7 @@ const (
 	// mostTable is how large a file may be that is a table, in bytes.
 	mostTable = 2 << 30
 	// mostRowsAsText is how large such a file may be for its rows to be read as texts.
-	mostRowsAsText = 4 << 20
+	mostRowsAsText = 200 << 10
 )
 
 // most is how large a file of a name may be.

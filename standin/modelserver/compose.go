@@ -19,6 +19,12 @@ func composed(m model, messages []message, format responseFormat, chance *rand.R
 		if done, ok := task(m, c.system, messages); ok {
 			return done
 		}
+		switch {
+		case asksQuery.MatchString(c.system):
+			return writeQuery(c)
+		case asksTelling.MatchString(c.system):
+			return tellResult(messages[len(messages)-1].Text)
+		}
 	}
 	standing := readInstructions(c.system)
 	if standing.short {
