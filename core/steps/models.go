@@ -73,6 +73,12 @@ func Looks(r *recipe.Recipe, settings recipe.Values) (models []string, used bool
 	return models, used
 }
 
+// AsksTables reports whether a recipe asks tables.
+func AsksTables(r *recipe.Recipe) (is bool) {
+	r.Walk(func(s *recipe.Step) { is = is || s.Kind.Name == "survey" || s.Kind.Name == "query" })
+	return is
+}
+
 // Draws reports whether a recipe makes pictures, and fromPictures whether of a picture.
 func Draws(r *recipe.Recipe) (is, fromPictures bool) {
 	r.Walk(func(s *recipe.Step) {

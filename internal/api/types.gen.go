@@ -1150,8 +1150,11 @@ type Face struct {
 	Sound Hearing `json:"sound"`
 
 	// Summary Whether those before them are remembered in short.
-	Summary bool   `json:"summary"`
-	Title   string `json:"title"`
+	Summary bool `json:"summary"`
+
+	// Tables Questions are asked of tables too.
+	Tables bool   `json:"tables,omitempty,omitzero"`
+	Title  string `json:"title"`
 
 	// Turns How many earlier turns are remembered word for word.
 	Turns int `json:"turns"`

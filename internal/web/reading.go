@@ -47,6 +47,7 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 	}
 	b.Sound = hearing(c, desks, slug, f, r)
 	b.Depicts = depicting(c, desks, slug, f, r)
+	b.Tables = steps.AsksTables(r)
 	if r.Lanes() {
 		b.Show = api.FaceShow(r.Show)
 	}

@@ -2736,6 +2736,8 @@ export interface components {
             not_for: string[];
             /** @description Sentences on what the desk knows. */
             known: string[];
+            /** @description Questions are asked of tables too. */
+            tables?: boolean;
             choices: components["schemas"]["Choices"];
             /** @description How many earlier turns are remembered word for word. */
             turns: number;

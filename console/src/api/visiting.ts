@@ -21,6 +21,35 @@ export async function detach(conversation: string, id: number): Promise<void> {
   });
 }
 
+/** What can be asked of tables at the desk, and in a conversation; "": in none. */
+export const tables = (conversation: string) =>
+  data(
+    service.GET("/api/at/{slug}/tables", {
+      params: { path: desk, query: { conversation: conversation || undefined } },
+    }),
+  );
+
+/** Says what kind of values a column has. */
+export const putColumnRight = (
+  conversation: string,
+  document: number,
+  given: Schemas["ColumnGiven"],
+): Promise<Schemas["Tabled"]> =>
+  data(
+    service.PUT("/api/at/{slug}/tables/{document}", {
+      params: { path: { ...desk, document }, query: { conversation } },
+      body: given,
+    }),
+  );
+
+/** More rows of the table that a turn has. */
+export const rowsOf = (turn: string, from: number, most: number) =>
+  data(service.GET("/api/turns/{id}/table", { params: { path: { id: turn }, query: { from, most } } }));
+
+/** The path of that table as a file. */
+export const tableFile = (turn: string, format: string) =>
+  `${pageData.base}/api/turns/${turn}/table/${format}`;
+
 /** The path for conversations that were saved, for uploads. */
 export const savedConversations = `/api/at/${encodeURIComponent(pageData.slug)}/conversations`;
 

@@ -3,18 +3,24 @@
   import { fromService, say } from "../words";
   import FileText from "@lucide/svelte/icons/file-text";
   import ScanEye from "@lucide/svelte/icons/scan-eye";
+  import Table2 from "@lucide/svelte/icons/table-2";
   import X from "@lucide/svelte/icons/x";
   import Progress from "../ui/Progress.svelte";
   import type { Attached } from "./attached.svelte";
+  import type { Tables } from "./tables.svelte";
 
   interface Props {
     /** The documents. */
     attached: Attached;
     /** Has a page of one looked at as a picture. Default: that cannot be. */
     look?: (document: number, page: number) => void;
+    /** What was found out of those that are tables. Default: they are not asked as such. */
+    tables?: Tables;
+    /** Shows what a document's tables are. */
+    showTables?: (document: number) => void;
   }
 
-  let { attached, look }: Props = $props();
+  let { attached, look, tables, showTables }: Props = $props();
 
   // Of which document a page is asked for, and which page.
   let asked = $state(0);
@@ -30,15 +36,19 @@
   const partly = (d: (typeof attached.documents)[number]) =>
     d.state === "ready" && d.share !== undefined && d.share < 0.98;
 
+  const rowsOf = (document: number) => tables?.of(document)?.tables.reduce((n, t) => n + t.rows, 0) ?? 0;
+
   const stateOf = (d: (typeof attached.documents)[number]) =>
     ({
       waiting: say.attachments.waiting,
       reading: say.attachments.reading,
-      ready: partly(d)
-        ? say.attachments.partly(d.share ?? 0)
-        : d.pages
-          ? say.attachments.pages(d.pages)
-          : say.attachments.words(d.words),
+      ready: rowsOf(d.id)
+        ? say.tables.table(rowsOf(d.id))
+        : partly(d)
+          ? say.attachments.partly(d.share ?? 0)
+          : d.pages
+            ? say.attachments.pages(d.pages)
+            : say.attachments.words(d.words),
       failed: fromService(d.phrase, d.problem) || say.attachments.failed,
     })[d.state];
 </script>
@@ -62,6 +72,13 @@
                   d.state === "failed" || partly(d) ? "text-wrong" : "text-faded",
                 ]}>{stateOf(d)}</span>
             </span>
+            {#if tables?.of(d.id)}
+              <button
+                class="icon !size-8 shrink-0"
+                aria-label={say.tables.lookNamed(d.name)}
+                title={say.tables.look}
+                onclick={() => showTables?.(d.id)}><Table2 size={14} aria-hidden="true" /></button>
+            {/if}
             {#if look && d.state === "ready" && d.pages}
               <button
                 class="icon !size-8 shrink-0"

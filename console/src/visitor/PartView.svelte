@@ -5,14 +5,19 @@
   import Markdown from "../markdown/Markdown.svelte";
 
   import { say } from "../words";
+  import TablePart from "./TablePart.svelte";
   import { altOf, fileOf, view, type Picture } from "./pictures.svelte";
 
   interface Props {
     /** The part. */
     part: Schemas["Part"];
+    /** The turn that it belongs to. Default: it is only read. */
+    turn?: string;
+    /** The cell of a table that is lit. Default: none. */
+    lit?: { row: number; column: number } | null;
   }
 
-  let { part }: Props = $props();
+  let { part, turn, lit = null }: Props = $props();
 
   const pictures = $derived(
     part.type === "list of picture"
@@ -50,6 +55,12 @@
       </li>
     {/each}
   </ul>
+{:else if part.type === "result"}
+  <TablePart result={part.value as Schemas["TableResult"]} {turn} {lit} />
+{:else if part.type === "chart"}
+  {#await import("./ChartPart.svelte") then { default: ChartPart }}
+    <ChartPart chart={part.value as Schemas["Chart"]} />
+  {/await}
 {:else}
   <details class="mt-4 border-t border-rule pt-2">
     <summary class="min-h-7 cursor-pointer text-note font-semibold"

@@ -1,9 +1,11 @@
 <!-- A question with its reply. -->
 <script lang="ts">
+  import { tick } from "svelte";
   import { say } from "../words";
   import Markdown from "../markdown/Markdown.svelte";
   import type { Conversation } from "./conversation.svelte";
   import EditQuestion from "./EditQuestion.svelte";
+  import { figuresOf, showFigures, withFigures } from "./figures";
   import { notesOf, showClaims, sourcesOf, withClaims } from "./sources";
   import MarginNotes from "./MarginNotes.svelte";
   import LanesView from "./LanesView.svelte";
@@ -45,6 +47,18 @@
   let reply: HTMLElement | undefined = $state();
   const sources = $derived(turn.running ? null : sourcesOf(turn.parts));
   const notes = $derived(sources ? notesOf(sources) : []);
+  const figures = $derived(turn.running ? null : figuresOf(turn.parts));
+  // The cell of the table that a number in the reply stands for.
+  let lit = $state<{ row: number; column: number } | null>(null);
+  /** Lights the cell that a number of the reply stands for. */
+  function light(e: MouseEvent) {
+    const number = (e.target as HTMLElement).closest<HTMLElement>("button.figure");
+    if (!number) return;
+    lit = { row: Number(number.dataset.row), column: Number(number.dataset.column) };
+    void tick().then(() =>
+      article?.querySelector("td.bg-marker")?.scrollIntoView({ block: "nearest", behavior: "smooth" }),
+    );
+  }
   const foldable = $derived(turn.text.length > longReply && !turn.running);
 </script>
 
@@ -98,13 +112,24 @@
     {#each turn.parts as part (part.title)}{#if part.type === "thinking" && !turn.running}<Thoughts
           title={part.title}
           text={String(part.value)} />{/if}{/each}
+    <!-- svelte-ignore a11y_no_static_element_interactions, a11y_click_events_have_key_events -->
     <div
       bind:this={reply}
+      onclick={light}
       class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
       {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown
-          text={sources ? withClaims(turn.text, sources) : turn.text}
+          text={figures
+            ? withFigures(turn.text, figures)
+            : sources
+              ? withClaims(turn.text, sources)
+              : turn.text}
           growing={turn.running}
-          finish={sources ? (html) => showClaims(html, sources) : undefined} />{/if}
+          finish={figures
+            ? (html) => showFigures(html, figures)
+            : sources
+              ? (html) => showClaims(html, sources)
+              : undefined} />{/if}
+      {#if figures?.loose}<p class="mt-2 text-fine text-wrong">{say.tables.looseNote(figures.loose)}</p>{/if}
       {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
         <p class={["flex items-center gap-2 text-note text-faded", turn.text && "mt-3"]}>
           {#if !turn.text}<span class="pen" aria-hidden="true"></span>{/if}
@@ -127,8 +152,10 @@
       </Link>
     {/if}
     {#if !turn.running}
-      {#each turn.parts as part (part.title)}{#if part.type !== "sources" && part.type !== "thinking"}<PartView
-            {part} />{/if}{/each}
+      {#each turn.parts as part (part.title)}{#if !["sources", "thinking", "figures"].includes(part.type)}<PartView
+            {part}
+            turn={conversation ? turn.id : undefined}
+            {lit} />{/if}{/each}
     {/if}
     {#if turn.problem && !turn.running}
       <div class="mt-4">

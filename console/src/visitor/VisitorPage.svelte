@@ -35,6 +35,15 @@
   let desk = $state(pageData.desk);
   if (pageData.desk && pageData.preview) followDraft((face) => (desk = face));
   const conversation = pageData.desk ? new Conversation() : null;
+  // The document whose tables are looked at, 0 for all; and whether they are.
+  let tableShown = $state(0);
+  let tablesOpen = $state(false);
+  // Questions that fit what was attached, before the first one is asked.
+  const proposed = $derived(
+    conversation && !conversation.turns.length && conversation.tables.documents.some((d) => d.own)
+      ? conversation.tables.openers.filter((o) => !desk?.openers.includes(o))
+      : [],
+  );
   let offline = $state(!navigator.onLine);
   let back = $state(false);
   const end = new Stickiness();
@@ -277,7 +286,13 @@
         ]}>
         <div class="flex-1 pb-10">
           {#if blank}
-            <Welcome {desk} {ask} reading={desk.sound.take ? giving : opens ? reading : undefined} />
+            <Welcome
+              {desk}
+              {ask}
+              tables={conversation.tables.documents.some((d) => !d.own)
+                ? () => ((tableShown = 0), (tablesOpen = true))
+                : undefined}
+              reading={desk.sound.take ? giving : opens ? reading : undefined} />
           {:else}
             <h1
               class="sr-only print:not-sr-only print:mt-4 print:font-serif print:text-head print:font-semibold">
@@ -366,8 +381,20 @@
           {/if}
           <div class="measure">
             {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
+            {#if proposed.length}
+              <div class="mb-2 text-fine">
+                <span class="text-faded">{say.tables.ask}</span>
+                {#each proposed as opener (opener)}
+                  <button
+                    class="ml-3 min-h-7 text-left text-accent underline-offset-2 hover:underline"
+                    onclick={() => ask(opener)}>{opener}</button>
+                {/each}
+              </div>
+            {/if}
             {#if desk.attachments}<Attachments
                 attached={conversation.attached}
+                tables={desk.tables ? conversation.tables : undefined}
+                showTables={(document) => ((tableShown = document), (tablesOpen = true))}
                 look={desk.pictures.take
                   ? (document, page) => void conversation.pictures.addPage(document, page)
                   : undefined} />{/if}
@@ -435,6 +462,11 @@
       <Drawer bind:open={drawerOpen} title={say.contents.earlier}>
         <Contents {conversation} {open} untitled />
       </Drawer>
+    {/await}
+  {/if}
+  {#if tablesOpen}
+    {#await later() then { TablesPanel }}
+      <TablesPanel tables={conversation.tables} document={tableShown} bind:open={tablesOpen} />
     {/await}
   {/if}
   {#if viewing.pictures.length}

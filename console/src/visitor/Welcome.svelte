@@ -3,6 +3,7 @@
   import { say } from "../words";
   import type { Snippet } from "svelte";
   import { openerPicture } from "../api/visiting";
+  import Link from "../ui/Link.svelte";
   import Mark from "../ui/Mark.svelte";
   import type { Schemas } from "../pageData";
 
@@ -13,9 +14,11 @@
     ask: (question: string, opener?: number) => void;
     /** Where a visitor says what is to be read, and what was brought. Default: nothing. */
     reading?: Snippet;
+    /** Shows what is in the desk's tables. Default: there are none. */
+    tables?: () => void;
   }
 
-  let { desk, ask, reading }: Props = $props();
+  let { desk, ask, reading, tables }: Props = $props();
 
   const pictured = $derived(new Set(desk.pictures.openers ?? []));
 </script>
@@ -31,6 +34,8 @@
       {desk.title}
     </h1>
     <p class="mt-4 max-w-[36rem] font-serif text-lead leading-relaxed text-pretty">{desk.purpose}</p>
+
+    {#if tables}<p class="mt-4"><Link class="min-h-7" onclick={tables}>{say.tables.see}</Link></p>{/if}
 
     {@render reading?.()}
 

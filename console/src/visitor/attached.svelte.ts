@@ -14,6 +14,8 @@ export class Attached {
   sent = $state<number | null>(null);
   problem = $state("");
   readonly reading = $derived(this.documents.some((d) => d.state === "waiting" || d.state === "reading"));
+  /** Is called when the documents have been read, or one was removed. */
+  onread: () => void = () => {};
   #timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(begun: Begun) {
@@ -70,6 +72,7 @@ export class Attached {
     } catch {
       // What is attached stays attached; the list is read again below.
     }
+    if (id === this.begun.id && !this.reading) this.onread();
     if (id === this.begun.id && this.reading) this.#timer = setTimeout(() => void this.#refresh(), 500);
   }
 }

@@ -7,6 +7,7 @@ import { Begun } from "./begun.svelte";
 import { Brought } from "./brought.svelte";
 import { linksToSomething } from "./linked";
 import { Pictures } from "./pictures.svelte";
+import { Tables } from "./tables.svelte";
 import type { Recordings } from "./recordings.svelte";
 import { Turn } from "./turn.svelte";
 
@@ -33,6 +34,7 @@ export class Conversation {
   readonly attached = new Attached(this.begun);
   readonly brought = new Brought(this.begun);
   readonly pictures = new Pictures(this.begun);
+  readonly tables = new Tables(this.begun);
   /** Recordings, where the desk takes some; they come with what is needed later. */
   recordings = $state<Recordings | null>(null);
   /** Counts the conversations that were opened and have turns. */
@@ -41,6 +43,10 @@ export class Conversation {
 
   constructor() {
     if (pageData.desk?.sound.take) void this.#listen();
+    if (pageData.desk?.tables) {
+      void this.tables.refresh();
+      this.attached.onread = () => void this.tables.refresh();
+    }
     addEventListener("popstate", () => void this.open(idInAddress()));
     void this.refresh();
     const id = idInAddress();
@@ -74,6 +80,7 @@ export class Conversation {
     if (pageData.desk?.pictures.take) this.pictures.show();
     this.recordings?.show();
     if (pageData.desk && offersBringing(pageData.desk)) this.brought.show();
+    if (pageData.desk?.tables) void this.tables.refresh();
   }
 
   /** Gets ready for recordings. */

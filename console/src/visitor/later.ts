@@ -10,6 +10,7 @@ export { default as PictureViewer } from "./PictureViewer.svelte";
 export { default as RecordingCard } from "./RecordingCard.svelte";
 export { default as SoundRecorder } from "./SoundRecorder.svelte";
 export { default as Dictation } from "./Dictation.svelte";
+export { default as TablesPanel } from "./TablesPanel.svelte";
 export { default as TurnView } from "./TurnView.svelte";
 export { Recordings } from "./recordings.svelte";
 export { default as SoundIn } from "./SoundIn.svelte";
