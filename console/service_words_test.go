@@ -55,6 +55,10 @@ var spoken = []struct {
 	{"internal/web/attachments.go", map[string]int{"NewError": 1}, false},
 	{"internal/web/documents.go", map[string]int{"NewError": 1}, false},
 	{"internal/web/shelves.go", map[string]int{"NewError": 1}, false},
+	{"internal/engine/*.go", map[string]int{"Of": 0}, false},
+	{"core/tables/*.go", map[string]int{"Of": 0}, false},
+	{"internal/table/*.go", map[string]int{"Of": 0, "Say": 1}, false},
+	{"internal/web/tables.go", map[string]int{"Say": 1}, false},
 }
 
 // textOfExpression is what a constant text says; ok is false for all else.

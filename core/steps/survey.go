@@ -2,6 +2,7 @@ package steps
 
 import (
 	"context"
+	"strings"
 
 	"juvalogos/core/recipe"
 	"juvalogos/core/tables"
@@ -14,7 +15,15 @@ type Tables interface {
 	// Ask runs a query and returns so many of its rows. The error is a *tables.Refused for
 	// a query that may not be run or makes no sense to the engine: it says what to change.
 	Ask(ctx context.Context, query string, most int) (tables.Result, error)
+	// Earlier are the questions before this one, oldest first.
+	Earlier(ctx context.Context) ([]Queried, error)
 }
+
+// Queried is a question with the query that was run for it; "": none was.
+type Queried struct{ Question, Query string }
+
+// mostEarlier is how many of them a model is told of.
+const mostEarlier = 4
 
 type surveySet struct {
 	Columns int `yaml:"columns" json:"columns" least:"1" most:"500" about:"The most columns of a table that are told of; 60 if left out. Those whose names are in the question come first."`
@@ -29,6 +38,8 @@ func survey() step {
 			In: []recipe.Port{{Name: "question", Type: recipe.Text, About: "what is asked, to choose among many columns"}},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the tables for a prompt"},
+				{Name: "earlier", Type: recipe.Text, About: "the last questions for a prompt, with the queries that were run " +
+					"for them; empty if there were none"},
 				{Name: "any", Type: recipe.Truth, About: "whether there are any"},
 				{Name: "names", Type: recipe.ListOf(recipe.Text), About: "their names, as queries say them"},
 			},
@@ -45,9 +56,32 @@ func survey() step {
 				names[i] = table.Name
 			}
 			told := tables.Survey(all, text(c.In, "question"), c.Set.(*surveySet).Columns)
-			return recipe.Values{"text": told, "any": len(all) > 0, "names": names}, nil
+			earlier, err := t.queried(ctx)
+			if err != nil {
+				return nil, err
+			}
+			return recipe.Values{"text": told, "earlier": earlier, "any": len(all) > 0, "names": names}, nil
 		},
 	}
+}
+
+// queried tells a model of the questions before.
+func (t *RunContext) queried(ctx context.Context) (string, error) {
+	if t.Tables == nil {
+		return "", nil
+	}
+	all, err := t.Tables.Earlier(ctx)
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	for _, q := range all[max(0, len(all)-mostEarlier):] {
+		b.WriteString("Question: " + strings.TrimSpace(q.Question) + "\n")
+		if q.Query != "" {
+			b.WriteString("```sql\n" + q.Query + "\n```\n")
+		}
+	}
+	return b.String(), nil
 }
 
 // tables are those at hand; none where the desk has none.

@@ -200,7 +200,7 @@ func (q *Query) modifiers(n *node) (all []phrase.Phrase) {
 				case o.Type == "DESCENDING":
 					all = append(all, phrase.Of("sorted by %s, the highest first", said))
 				default:
-					all = append(all, phrase.Of("sorted by %s, the lowest first", said))
+					all = append(all, phrase.Of("sorted by %s", said))
 				}
 			}
 		case "LIMIT_MODIFIER":

@@ -363,7 +363,9 @@ func (r *reader) mentionOf(c *Column) (best mention, ok bool) {
 			}
 			n++
 		}
-		for n > 0 && smallWords[r.at(at+n-1).low] {
+		for n > 0 && smallWords[r.at(at+n-1).low] && !slices.ContainsFunc(stems, func(s string) bool {
+			return alike(r.at(at+n-1), s)
+		}) {
 			n--
 		}
 		if hit > 0 {
@@ -397,6 +399,9 @@ func (r *reader) mentionOf(c *Column) (best mention, ok bool) {
 func alike(k token, stem string) bool {
 	if k.stem == stem || k.low == stem {
 		return true
+	}
+	if k.weak && smallWords[k.low] {
+		return false
 	}
 	long, short := k.low, stem
 	if len(long) < len(short) {

@@ -135,17 +135,16 @@ func (w *wish) tellValue(r *Result) string {
 		if len(w.where) == 0 {
 			return "There are " + counted(n, "row") + "."
 		}
-		verb := "are"
-		if n == 1 {
-			verb = "is"
+		if r.Of > 0 {
+			return fmt.Sprintf("%s of %s rows%s.", grouped(n), grouped(r.Of), w.under())
 		}
-		return fmt.Sprintf("There %s %s%s.", verb, counted(n, "row"), w.under())
+		return fmt.Sprintf("%s%s.", counted(n, "row"), w.under())
 	}
 	_, title := aggregateOf(w.measure, w.of)
 	if w.measure == differing {
 		return fmt.Sprintf("There are %s %s%s.", Readable(value), title, w.under())
 	}
-	return fmt.Sprintf("The %s is %s%s.", title, withUnit(value, w.of.Unit), w.under())
+	return fmt.Sprintf("The %s is %s%s.", title, withUnit(Readable(value), w.of.Unit), w.under())
 }
 
 func (w *wish) tellPick(r *Result) string {
@@ -300,6 +299,9 @@ func withUnit(value, unit string) string {
 	}
 	if n, err := strconv.ParseInt(value, 10, 64); err == nil { // 1,825 €, which is no year
 		value = grouped(n)
+	}
+	if i := strings.IndexByte(value, '.'); i == len(value)-2 && unit != "%" { // 9.90 €
+		value += "0"
 	}
 	return value + " " + unit
 }

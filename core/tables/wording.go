@@ -216,7 +216,7 @@ func (q *Query) Title(r *Result) {
 			continue
 		}
 		e := &n.Select[i]
-		if e.Alias == "" {
+		if e.Alias == "" || e.Alias == Identifier(e.Alias) && strings.Contains(e.Alias, "_") && e.aggregate() {
 			if said, ok := q.term(e); ok {
 				h.Title = strings.TrimPrefix(said, "the ")
 			}

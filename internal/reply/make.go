@@ -164,7 +164,7 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 	}
 	if s.Tables != nil && s.Shelves != nil {
 		t.Tables = &sheets{service: s.Tables, library: s.Shelves, slugs: d.Settings.Shelves,
-			own: attached || d.Settings.Bring.Any(), reply: r}
+			own: attached || d.Settings.Bring.Any(), reply: r, past: q.past.Turns}
 	}
 	if g := q.supplied; g != nil {
 		// What a program brings along it wants remembered: only the model's

@@ -5,6 +5,9 @@ import (
 	"sync"
 	"time"
 
+	"github.com/google/uuid"
+
+	"juvalogos/core/steps"
 	"juvalogos/core/tables"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
@@ -18,6 +21,7 @@ type sheets struct {
 	slugs   []string
 	own     bool // what the visitor attached and had brought, where the desk allows it
 	reply   *Reply
+	past    []record.PastTurn
 
 	mu sync.Mutex
 	at *table.At
@@ -41,6 +45,19 @@ func (s *sheets) Ask(ctx context.Context, query string, most int) (tables.Result
 		return tables.Result{}, err
 	}
 	return *r, nil
+}
+
+// Earlier are the questions that went before, with the queries that were run for them.
+func (s *sheets) Earlier(ctx context.Context) (all []steps.Queried, err error) {
+	ids := make([]uuid.UUID, len(s.past))
+	for i, t := range s.past {
+		ids[i] = t.ID
+	}
+	queries, err := s.service.Store.Queries(ctx, ids)
+	for _, t := range s.past {
+		all = append(all, steps.Queried{Question: t.Question, Query: queries[t.ID]})
+	}
+	return all, err
 }
 
 // open finds the tables at hand, once.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"juvalogos/internal/record"
@@ -31,6 +32,22 @@ func (s *Tables) Of(ctx context.Context, documents []int64) ([]record.Tabled, er
 func (s *Tables) OnShelves(ctx context.Context, slugs []string) ([]record.Tabled, error) {
 	return s.tabled(ctx, `join shelf s on s.id = d.shelf and s.removed_at is null where s.slug = any($1) and t.key <> ''
 		order by t.document`, slugs)
+}
+
+// Queries returns the queries that were run for turns, by turn.
+func (s *Tables) Queries(ctx context.Context, turns []uuid.UUID) (map[uuid.UUID]string, error) {
+	rows, err := s.pool.Query(ctx, `select t.id, p->'value'->>'query' from unnest($1::uuid[]) t (id)
+		join lateral (select parts from attempt where turn = t.id and state = 'done' order by `+whichCounts+` limit 1) a
+			on true
+		join lateral jsonb_array_elements(a.parts) p on p->>'type' = 'result'`, turns)
+	if err != nil {
+		return nil, err
+	}
+	found := map[uuid.UUID]string{}
+	var id uuid.UUID
+	var query string
+	_, err = pgx.ForEachRow(rows, []any{&id, &query}, func() error { found[id] = query; return nil })
+	return found, err
 }
 
 // ByKeys returns a document for each of some keys, in their order; those that no document

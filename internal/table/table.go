@@ -24,6 +24,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/google/uuid"
 	"golang.org/x/sync/singleflight"
 
 	"juvalogos/core/phrase"
@@ -38,6 +39,7 @@ type Store interface {
 	Of(ctx context.Context, documents []int64) ([]record.Tabled, error)
 	OnShelves(ctx context.Context, slugs []string) ([]record.Tabled, error)
 	ByKeys(ctx context.Context, keys []string) ([]record.Tabled, error)
+	Queries(ctx context.Context, turns []uuid.UUID) (map[uuid.UUID]string, error)
 	Unused(ctx context.Context, keys []string) ([]string, error)
 }
 

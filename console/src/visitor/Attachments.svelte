@@ -16,7 +16,7 @@
     look?: (document: number, page: number) => void;
     /** What was found out of those that are tables. Default: they are not asked as such. */
     tables?: Tables;
-    /** Shows what a document's tables are. */
+    /** Shows what a document's tables are. Default: they cannot be looked at. */
     showTables?: (document: number) => void;
   }
 

@@ -5,7 +5,7 @@
   import { scaleBand, scaleLinear, scalePoint } from "d3-scale";
   import { line } from "d3-shape";
   import type { Schemas } from "../pageData";
-  import { shown } from "./cells";
+  import { cut, shown } from "./cells";
 
   interface Props {
     /** What is drawn. */
@@ -24,7 +24,7 @@
   const stroke = (i: number) => `var(${strokes[i % strokes.length]})`;
   const fill = (i: number) => `url(#${id}-fill-${i % 6})`;
   const text = (v: number | null) => (v === null ? "" : shown(String(v), form.y));
-  const cut = (s: string, most: number) => (s.length > most ? `${s.slice(0, most - 1)}…` : s);
+  const named = (l: string) => shown(l, form.x);
 
   const values = $derived(form.series.flatMap((s) => s.values).filter((v): v is number => v !== null));
   const legend = $derived(form.series.length > 1 && form.kind !== "grid" ? 22 : 0);
@@ -102,9 +102,9 @@
     viewBox="0 0 {width} {height}"
     role="img"
     aria-label={label}
-    font-family="Source Sans 3 Variable, system-ui, sans-serif"
+    font-family="sans-serif"
     font-size="12"
-    class="block max-w-full">
+    class="block max-w-full font-sans">
     <defs>
       <pattern id="{id}-fill-0" width="8" height="8" patternUnits="userSpaceOnUse"
         ><rect width="8" height="8" fill="var(--accent)" /></pattern>
@@ -220,7 +220,7 @@
               y={band(l)! + i * thick}
               width={Math.abs(along(v) - along(0))}
               height={Math.max(1, thick - 1)}
-              fill={fill(i)}><title>{l}: {text(v)}</title></rect>
+              fill={fill(i)}><title>{named(l)}: {text(v)}</title></rect>
             <text
               x={Math.max(along(0), along(v)) + 5}
               y={band(l)! + i * thick + thick / 2 + 4}
@@ -232,14 +232,14 @@
               y={Math.min(y(0), y(v))}
               width={Math.max(1, thick - 1)}
               height={Math.abs(y(v) - y(0))}
-              fill={fill(i)}><title>{l}: {text(v)}</title></rect>
+              fill={fill(i)}><title>{named(l)}: {text(v)}</title></rect>
           {/if}
         {/each}
         {#if lying}<text
             x={left - 8}
             y={band(l)! + band.bandwidth() / 2 + 4}
             text-anchor="end"
-            fill="var(--ink)">{cut(l, 28)}</text
+            fill="var(--ink)">{cut(named(l), 28)}</text
           >{/if}
       {/each}
     {:else if form.kind === "lines"}
@@ -250,7 +250,7 @@
                 cx={points(labels[j]!)}
                 cy={y(v)}
                 r="3"
-                fill={stroke(i)}><title>{labels[j]}: {text(v)}</title></circle
+                fill={stroke(i)}><title>{named(labels[j]!)}: {text(v)}</title></circle
               >{/if}{/each}
         {/if}
       {/each}
@@ -284,7 +284,7 @@
                 : band(l)! + band.bandwidth() / 2}
             y={bottom + 16}
             text-anchor="middle"
-            fill="var(--faded)">{cut(l, 16)}</text
+            fill="var(--faded)">{cut(named(l), 16)}</text
           >{/if}
       {/each}
     {/if}
@@ -309,7 +309,7 @@
             .slice(0, 200)
             .map((v) => shown(String(v), form.x)) : labels.slice(0, 200) as l, j (j)}
         <tr
-          ><th scope="row">{l}</th>{#each form.series as s, i (i)}<td>{text(s.values[j] ?? null)}</td
+          ><th scope="row">{named(l)}</th>{#each form.series as s, i (i)}<td>{text(s.values[j] ?? null)}</td
             >{/each}</tr>
       {/each}
     </tbody>

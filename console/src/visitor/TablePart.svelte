@@ -67,7 +67,11 @@
       role="group"
       aria-label={say.tables.workedOut}
       tabindex="0">
-      <table class="w-full text-left tabular-nums [&_td+td]:pl-5 [&_th+th]:pl-5">
+      <table
+        class={[
+          "text-left tabular-nums [&_td+td]:pl-5 [&_th+th]:pl-5",
+          result.columns.length > 3 ? "w-full" : "min-w-[60%]",
+        ]}>
         <caption class="sr-only">{say.tables.rowsOf(visible.length, result.total)}</caption>
         <thead class="sticky top-0 bg-paper">
           <tr class="border-b border-rule">

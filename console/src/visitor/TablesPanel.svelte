@@ -11,7 +11,7 @@
     tables: Tables;
     /** Whether they are shown. */
     open: boolean;
-    /** The document that is shown; 0: all. */
+    /** The document that is shown; 0 is all. Default: 0. */
     document?: number;
   }
 

@@ -12,14 +12,21 @@ export const isNumber = (kind: string) => numbers.includes(kind);
 export function shown(cell: string, of: Head): string {
   if (cell === "") return "";
   if (of.kind === "yesno") return cell === "true" ? say.tables.yes : say.tables.no;
+  if (of.kind === "text" && /^(1[89]|20)\d\d-(0[1-9]|1[0-2])$/.test(cell))
+    return say.tables.month(new Date(`${cell}-15T12:00:00`));
   if (!isNumber(of.kind)) return cell;
   const n = Number(cell);
   if (!Number.isFinite(n)) return cell;
   const unit = of.unit ? ` ${of.unit}` : "";
   if (!of.unit && /^(1[89]|20)\d\d$/.test(cell)) return cell; // a year
-  const text = n.toLocaleString(
-    say.tables.language,
-    Math.abs(n) >= 1 || n === 0 ? { maximumFractionDigits: 2 } : { maximumSignificantDigits: 3 },
+  const text = say.tables.cell(
+    n,
+    Math.abs(n) >= 1 || n === 0
+      ? {
+          minimumFractionDigits: of.kind === "money" && !Number.isInteger(n) ? 2 : 0,
+          maximumFractionDigits: 2,
+        }
+      : { maximumSignificantDigits: 3 },
   );
   return text + unit;
 }
@@ -74,3 +81,7 @@ export async function pngOf(svg: SVGSVGElement): Promise<Blob> {
     URL.revokeObjectURL(address);
   }
 }
+
+/** A text of at most so many characters. */
+export const cut = (s: string, most: number) =>
+  s.length > most ? say.charts.shortened(s.slice(0, Math.max(1, most - 1))) : s;
