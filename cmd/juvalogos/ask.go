@@ -216,6 +216,9 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question, out stri
 	if s := client.Sources(outcome); s != nil {
 		fmt.Fprint(os.Stderr, terminal.Harmless(sourceLines(s)))
 	}
+	if outcome.Parts != nil {
+		fmt.Print(partsText(outcome.Parts))
+	}
 	if err := savePictures(context.WithoutCancel(ctx), c, outcome, out); err != nil {
 		return begin, err
 	}

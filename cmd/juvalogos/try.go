@@ -1,18 +1,25 @@
 package main
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"log/slog"
 	"os"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
 	"juvalogos/core/yamlfile"
 	"juvalogos/internal/desk"
+	"juvalogos/internal/models"
+	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/outside"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/vault"
@@ -21,14 +28,20 @@ import (
 func recipeRun(args []string) error {
 	f := newFlags("recipe run [flags] NAME|FILE [INPUT=VALUE ...]",
 		"Runs a recipe here, without a service or a published desk, and prints each step as it\n"+
-			"finishes. INPUT=@FILE takes the value from a file. A single value is the question.",
-		"juvalogos recipe run -connections connections.yaml -model heather-2 converse \"How do I light a smoker?\"")
+			"finishes. INPUT=@FILE takes the value from a file. A single value is the question. FILE may be\n"+
+			"a desk file: its recipe, settings, model and brief are used then.",
+		"juvalogos recipe run -connections connections.yaml -model heather-2 converse \"How do I light a smoker?\"\n"+
+			"juvalogos recipe run -table hives.csv reckon \"Which hive was heaviest?\"\n"+
+			"juvalogos recipe run -connections connections.yaml -table hives.csv ledger.yaml \"Weight by month?\"")
 	connections := f.String("connections", "", "connection file with the models")
 	model := f.String("model", "", "the model of steps that name none")
 	brief := f.String("brief", "", "standing instructions")
 	settings := f.String("settings", "", "file with what a desk file has under recipe_settings")
 	programs := f.String("programs", "", "folder of programs that the recipe may run")
 	reach := f.String("reach", "", "hosts that the recipe may call, with commas between")
+	var sheets []string
+	f.Func("table", "a `FILE` of tables that the recipe may ask; may be given several times",
+		func(file string) error { sheets = append(sheets, file); return nil })
 	dearest := f.Float64("most", 0, "do not run what could cost more than this; 0: run it")
 	asJSON := f.Bool("json", false, "print the reply, the parts and the steps as JSON")
 	if err := parse(f, args); err != nil {
@@ -41,7 +54,10 @@ func recipeRun(args []string) error {
 	if err != nil {
 		return err
 	}
-	t.Model, t.Brief = *model, *brief
+	t.Model, t.Brief = cmp.Or(*model, t.Model), cmp.Or(*brief, t.Brief)
+	if *model == "" && *connections == "" {
+		t.Model = "" // there is none to be asked
+	}
 	forecast, err := t.Forecast(options.Models)
 	if err != nil {
 		return err
@@ -63,6 +79,16 @@ func recipeRun(args []string) error {
 	}}
 	ctx, cancel := interruptible()
 	defer cancel()
+	if len(sheets) > 0 {
+		opened, err := openTables(ctx, sheets)
+		if err != nil {
+			return err
+		}
+		defer opened.Close()
+		t.Tables = opened
+	} else if steps.AsksTables(t.Recipe) {
+		return errTableNeeded
+	}
 	result, err := reply.Try(ctx, options, t)
 	if *asJSON {
 		out := map[string]any{"reply": result.Reply, "lanes": result.Lanes, "parts": result.Parts,
@@ -84,8 +110,13 @@ func recipeRun(args []string) error {
 	for i, l := range result.Lanes {
 		show("[%d]\n%s\n\n", i+1, l.Text)
 	}
+	fmt.Print(partsText(result.Parts))
 	for _, p := range result.Parts {
-		show("\n%s:\n%v\n", p.Title, p.Value)
+		switch p.Type {
+		case recipe.ResultOf, recipe.ChartOf, recipe.FiguresOf:
+		default:
+			show("\n%s:\n%v\n", p.Title, p.Value)
+		}
 	}
 	return nil
 }
@@ -105,16 +136,25 @@ func forecastLine(f desk.Forecast) string {
 
 func trialOf(name string, given []string, settings, connections, programs, reach string) (t reply.Trial,
 	o reply.Options, err error) {
-	if t.Recipe, err = checkedRecipe(name); err != nil {
+	if f, src, is := deskFileOf(name); is {
+		if t.Recipe, t.Settings, err = ofDeskFile(name, f, src); err != nil {
+			return t, o, err
+		}
+		t.Model, t.Brief = f.Model, f.Brief
+	} else if t.Recipe, err = checkedRecipe(name); err != nil {
 		return t, o, err
 	}
 	if t.Inputs, err = takesOf(t.Recipe, given); err != nil {
 		return t, o, err
 	}
-	if t.Settings, err = settingsOf(t.Recipe, settings); err != nil {
-		return t, o, err
+	if settings != "" || t.Settings == nil {
+		if t.Settings, err = settingsOf(t.Recipe, settings); err != nil {
+			return t, o, err
+		}
 	}
-	if o.Models, err = openConnections(connections); err != nil {
+	if connections == "" { // recipes need not ask any model
+		o.Models = models.Open(models.File{}, protocol.All())
+	} else if o.Models, err = openConnections(connections); err != nil {
 		return t, o, err
 	}
 	if programs != "" {
@@ -129,6 +169,38 @@ func trialOf(name string, given []string, settings, connections, programs, reach
 	}
 	o.Log = slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
 	return t, o, nil
+}
+
+// deskFileOf reads a file that is a desk file.
+func deskFileOf(name string) (f deskfile.File, src []byte, is bool) {
+	if _, builtIn := steps.Source(name); builtIn {
+		return f, nil, false
+	}
+	src, err := os.ReadFile(name)
+	if err != nil || !deskLine.Match(src) {
+		return f, nil, false
+	}
+	f, err = deskfile.Read(name, src)
+	return f, src, err == nil
+}
+
+var deskLine = regexp.MustCompile(`(?m)^slug:`)
+
+// ofDeskFile is the recipe of a desk file, with its settings.
+func ofDeskFile(name string, f deskfile.File, src []byte) (r *recipe.Recipe, settings recipe.Values, err error) {
+	switch {
+	case f.OwnRecipe != "":
+		r, err = steps.Check(f.Recipe, []byte(f.OwnRecipe))
+	case strings.HasSuffix(f.Recipe, ".recipe.yaml"):
+		r, err = checkedRecipe(filepath.Join(filepath.Dir(name), f.Recipe))
+	default:
+		r, err = checkedRecipe(f.Recipe)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	settings, err = r.Settle(name, "recipe_settings", f.RecipeSettings)
+	return r, settings, err
 }
 
 // takesOf reads INPUT=VALUE, INPUT=@FILE, or the question alone.

@@ -147,7 +147,10 @@ func (w *wish) query() string {
 			"count(*) FILTER (WHERE " + orTrue(where) + ") / count(*), 2) AS \"percent of rows\"" + from
 	case w.measure == listing:
 		name := Quoted(w.of.Name)
-		return "SELECT " + name + ", count(*) AS \"rows\"" + from + clause(" WHERE ", join(where, name+" IS NOT NULL")) +
+		if w.of.Missing > 0 {
+			where = join(where, name+" IS NOT NULL")
+		}
+		return "SELECT " + name + ", count(*) AS \"rows\"" + from + clause(" WHERE ", where) +
 			" GROUP BY " + name + " ORDER BY " + name
 	case w.pick != nil && len(w.by) == 0:
 		return w.rowsByPick(from, where)
@@ -220,7 +223,10 @@ func (w *wish) rowsByPick(from, where string) string {
 	if w.pick != w.of {
 		columns = append(columns, of)
 	}
-	return "SELECT " + strings.Join(columns, ", ") + from + clause(" WHERE ", join(where, of+" IS NOT NULL")) +
+	if w.of.Missing > 0 {
+		where = join(where, of+" IS NOT NULL")
+	}
+	return "SELECT " + strings.Join(columns, ", ") + from + clause(" WHERE ", where) +
 		w.order(of) + w.limited()
 }
 
@@ -281,9 +287,11 @@ func (w *wish) grouped(from, where string) string {
 		}
 		columns = append(columns, partOf(Quoted(g.column.Name), g.part)+" AS "+Quoted(called))
 		groups = append(groups, fmt.Sprint(i+1))
-		where = join(where, Quoted(g.column.Name)+" IS NOT NULL")
+		if g.column.Missing > 0 {
+			where = join(where, Quoted(g.column.Name)+" IS NOT NULL")
+		}
 	}
-	if w.of != nil && (m == mosting || m == leasting || m == meaning) && w.way != 0 {
+	if w.of != nil && w.of.Missing > 0 && (m == mosting || m == leasting || m == meaning) && w.way != 0 {
 		where = join(where, Quoted(w.of.Name)+" IS NOT NULL")
 	}
 	text := "SELECT " + strings.Join(append(columns, expression+" AS "+Quoted(title)), ", ") + from +

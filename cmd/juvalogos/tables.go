@@ -1,0 +1,143 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"golang.org/x/term"
+
+	"juvalogos/core/recipe"
+	"juvalogos/core/steps"
+	"juvalogos/core/tables"
+	"juvalogos/internal/engine"
+	"juvalogos/internal/terminal"
+)
+
+// localTables are files on this machine that a recipe asks; a steps.Tables.
+type localTables struct {
+	engine  *engine.Engine
+	session *engine.Session
+	folder  string
+	all     []*tables.Table
+}
+
+// openTables has files read by the engine. Close the tables.
+func openTables(ctx context.Context, files []string) (*localTables, error) {
+	t := &localTables{engine: engine.New()}
+	var err error
+	if t.folder, err = os.MkdirTemp("", "juvalogos-tables-"); err != nil {
+		return nil, err
+	}
+	var sources []engine.Source
+	for i, name := range files {
+		if _, err := os.Stat(name); err != nil {
+			t.Close()
+			return nil, err
+		}
+		folder := filepath.Join(t.folder, fmt.Sprint(i))
+		var file *os.File
+		found, err := t.engine.Take(ctx, engine.File{Name: filepath.Base(name), Open: func() io.Reader {
+			if file != nil {
+				file.Close()
+			}
+			if file, err = os.Open(name); err != nil {
+				return failing{err}
+			}
+			return file
+		}}, folder)
+		if file != nil {
+			file.Close()
+		}
+		if err != nil {
+			t.Close()
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+		for j := range found {
+			for _, other := range t.all {
+				if other.Name == found[j].Name {
+					found[j].Own, found[j].Name = found[j].Name, fmt.Sprintf("%s_%d", found[j].Name, i+1)
+				}
+			}
+			t.all = append(t.all, &found[j])
+		}
+		sources = append(sources, engine.Source{Folder: folder, Tables: found})
+	}
+	t.session = t.engine.Session(sources)
+	return t, nil
+}
+
+// failing is a reader that says why there is none.
+type failing struct{ error }
+
+func (f failing) Read([]byte) (int, error) { return 0, f.error }
+
+// Close ends the engine and deletes what it made.
+func (t *localTables) Close() {
+	if t.session != nil {
+		t.session.Close()
+	}
+	t.engine.Close()
+	_ = os.RemoveAll(t.folder)
+}
+
+func (t *localTables) All(context.Context) ([]*tables.Table, error)     { return t.all, nil }
+func (t *localTables) Earlier(context.Context) ([]steps.Queried, error) { return nil, nil }
+
+func (t *localTables) Ask(ctx context.Context, query string, most int) (tables.Result, error) {
+	r, err := t.session.Ask(ctx, query, 0, most)
+	if err != nil {
+		return tables.Result{}, err
+	}
+	return *r, nil
+}
+
+// mostShown is how many rows of a table are printed.
+const mostShown = 20
+
+// partText is a part of a reply for the terminal; "" for one that is shown otherwise.
+func partText(p recipe.MadePart) string {
+	switch v := p.Value.(type) {
+	case tables.Result:
+		return v.InColumns(terminalWidth(), mostShown) + "\nHow this was computed:\n" + v.How()
+	case tables.Chart:
+		for _, f := range v.Forms {
+			if drawn := f.Characters(terminalWidth()); drawn != "" {
+				return v.Title + "\n\n" + drawn
+			}
+		}
+		return ""
+	case tables.Figures:
+		if v.Loose == 0 {
+			return ""
+		}
+		return fmt.Sprintf("%d of the numbers above neither stand in the table nor follow from it; do not rely on them.\n",
+			v.Loose)
+	}
+	return ""
+}
+
+// partsText are the parts of a reply that are tables, charts and numbers.
+func partsText(parts []recipe.MadePart) string {
+	var b strings.Builder
+	for _, p := range parts {
+		if text := partText(p); text != "" {
+			b.WriteString("\n" + text)
+		}
+	}
+	return terminal.Harmless(b.String())
+}
+
+// terminalWidth is how many characters a line has.
+func terminalWidth() int {
+	if w, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && w > 20 {
+		return w
+	}
+	return 100
+}
+
+var errTableNeeded = errors.New("the recipe asks tables; name a file of one with -table")
