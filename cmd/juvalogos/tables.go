@@ -115,7 +115,8 @@ func partText(p recipe.MadePart) string {
 		if v.Loose == 0 {
 			return ""
 		}
-		return fmt.Sprintf("%d of the numbers above neither stand in the table nor follow from it; do not rely on them.\n",
+		return fmt.Sprintf("%d of the numbers above neither stand in the table nor follow from it; do not rely on "+
+			"them.\n",
 			v.Loose)
 	}
 	return ""

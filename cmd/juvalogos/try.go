@@ -101,7 +101,12 @@ func recipeRun(args []string) error {
 	if err != nil {
 		return err
 	}
-	used := t.Record.Usage()
+	showResult(result, t.Record.Usage())
+	return nil
+}
+
+// showResult prints what a run made.
+func showResult(result recipe.Result, used recipe.Usage) {
 	fmt.Fprintf(os.Stderr, "%d calls, %d + %d tokens, cost %.6g\n\n", used.Calls, used.PromptTokens, used.ReplyTokens,
 		used.Cost)
 	if len(result.Lanes) == 0 {
@@ -118,7 +123,6 @@ func recipeRun(args []string) error {
 			show("\n%s:\n%v\n", p.Title, p.Value)
 		}
 	}
-	return nil
 }
 
 // forecastLine tells what a run takes at most.

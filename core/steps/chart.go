@@ -15,8 +15,9 @@ type drawSet struct {
 func draw() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "draw", About: "Makes a chart of what was worked out, where its shape asks for one. No model is asked.",
-			In: []recipe.Port{{Name: "result", Type: recipe.ResultOf, About: "what was worked out"}},
+			Name:  "draw",
+			About: "Makes a chart of what was worked out, where its shape asks for one. No model is asked.",
+			In:    []recipe.Port{{Name: "result", Type: recipe.ResultOf, About: "what was worked out"}},
 			Out: []recipe.Port{
 				{Name: "chart", Type: recipe.ChartOf, About: "the chart, and others that it can be changed to"},
 				{Name: "any", Type: recipe.Truth, About: "whether there is one"},

@@ -16,12 +16,14 @@ type construeSet struct {
 func construe() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "construe", About: "Makes a query of a plain question on the tables at hand, where it is sure enough of " +
+			Name: "construe",
+			About: "Makes a query of a plain question on the tables at hand, where it is sure enough of " +
 				"what is asked. No model is asked.",
 			In: []recipe.Port{
 				{Name: "question", Type: recipe.Text, Need: true, About: "what is asked"},
-				{Name: "reader", Type: recipe.Text, About: "first: where it is sure; alone: wherever it makes sense of the " +
-					"question; never"},
+				{Name: "reader", Type: recipe.Text,
+					About: "first: where it is sure; alone: wherever it makes sense of the " +
+						"question; never"},
 			},
 			Out: []recipe.Port{
 				{Name: "query", Type: recipe.Text, About: "the query; empty if it is not sure enough"},
@@ -70,7 +72,8 @@ func (t *RunContext) construed(question string, all []*tables.Table) tables.Read
 func tell() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "tell", About: "Says in a sentence or two what came out of a query that the step construe made. No model " +
+			Name: "tell",
+			About: "Says in a sentence or two what came out of a query that the step construe made. No model " +
 				"is asked.",
 			In: []recipe.Port{
 				{Name: "question", Type: recipe.Text, Need: true, About: "what is asked"},

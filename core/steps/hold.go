@@ -12,7 +12,8 @@ import (
 func hold() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "hold", About: "Holds every number that a text says against a result: one that neither stands in it " +
+			Name: "hold",
+			About: "Holds every number that a text says against a result: one that neither stands in it " +
 				"nor follows from it is told of. No model is asked.",
 			In: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "what was said; where this step's text is the reply, it is " +

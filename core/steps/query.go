@@ -33,8 +33,10 @@ func (set *querySet) foresee(f *foresight, _ *recipe.Step, voices []recipe.Voice
 func query() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "query", About: "Runs one query that only reads on the tables at hand, and asks the model again with " +
-				"what was wrong if need be. The query is looked at as the engine parsed it: what could change, make or " +
+			Name: "query",
+			About: "Runs one query that only reads on the tables at hand, and asks the model again with " +
+				"what was wrong if need be. The query is looked at as the engine parsed it: what could change, " +
+				"make or " +
 				"read anything else is refused.",
 			In: []recipe.Port{
 				{Name: "query", Type: recipe.Text, About: "the query; where there is none, text has it"},
@@ -45,8 +47,9 @@ func query() step {
 				{Name: "result", Type: recipe.ResultOf, About: "what came out: columns, rows, what was done"},
 				{Name: "text", Type: recipe.Text, About: "the first rows for a prompt"},
 				{Name: "done", Type: recipe.Truth, About: "whether anything was worked out"},
-				{Name: "unsaid", Type: recipe.Truth, About: "whether a model wrote the query, and has yet to say what " +
-					"came out"},
+				{Name: "unsaid", Type: recipe.Truth,
+					About: "whether a model wrote the query, and has yet to say what " +
+						"came out"},
 				{Name: "says", Type: recipe.Text, About: "where nothing was: why, in a sentence to the visitor"},
 			},
 			Set:         func() any { return &querySet{Again: new(2), Rows: 500, Told: 30} },
@@ -88,8 +91,9 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 			if err == nil {
 				result.Query = wanted
 				c.Note(fmt.Sprintf("%d rows came out of it", result.Total))
-				return recipe.Values{"result": result, "text": toldOf(&result, set.Told), "done": true, "unsaid": byModel,
-					"says": ""}, nil
+				return recipe.Values{"result": result, "text": toldOf(&result, set.Told), "done": true,
+					"unsaid": byModel,
+					"says":   ""}, nil
 			}
 			if !errors.As(err, &refused) {
 				return nil, err
@@ -98,11 +102,13 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 		}
 		c.Note("the query does not run: " + wrong)
 		if !byModel || again >= *set.Again || messages == nil {
-			return none("This could not be worked out from the table. Ask it in other words, or with the names of columns.")
+			return none("This could not be worked out from the table. Ask it in other words, or with the names of " +
+				"columns.")
 		}
 		messages = append(slices.Clone(messages), prompt.Message{Role: prompt.Assistant, Text: said},
-			prompt.Message{Role: prompt.User, Text: "That query does not run: " + wrong + "\nWrite it anew, one SELECT " +
-				"between ```sql and ```, and nothing else."})
+			prompt.Message{Role: prompt.User,
+				Text: "That query does not run: " + wrong + "\nWrite it anew, one SELECT " +
+					"between ```sql and ```, and nothing else."})
 		said, err = t.whole(ctx, c, set.Model, Ask{Messages: messages,
 			Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: t.Sampling.MaxTokens}})
 		if err != nil {

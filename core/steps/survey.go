@@ -33,13 +33,16 @@ type surveySet struct {
 func survey() step {
 	return step{
 		StepKind: recipe.StepKind{
-			Name: "survey", About: "Tells which tables are at hand: their columns, what these hold, their first rows. " +
+			Name: "survey",
+			About: "Tells which tables are at hand: their columns, what these hold, their first rows. " +
 				"No model is asked.",
-			In: []recipe.Port{{Name: "question", Type: recipe.Text, About: "what is asked, to choose among many columns"}},
+			In: []recipe.Port{{Name: "question", Type: recipe.Text,
+				About: "what is asked, to choose among many columns"}},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the tables for a prompt"},
-				{Name: "earlier", Type: recipe.Text, About: "the last questions for a prompt, with the queries that were run " +
-					"for them; empty if there were none"},
+				{Name: "earlier", Type: recipe.Text,
+					About: "the last questions for a prompt, with the queries that were run " +
+						"for them; empty if there were none"},
 				{Name: "any", Type: recipe.Truth, About: "whether there are any"},
 				{Name: "names", Type: recipe.ListOf(recipe.Text), About: "their names, as queries say them"},
 			},

@@ -119,7 +119,8 @@ var ordered = set(`year month week quarter hour weekday day decade minute jahr m
 func shapeOf(r *Result) shape {
 	s := shape{r: r}
 	for i, c := range r.Columns {
-		words := strings.FieldsFunc(strings.ToLower(c.Title+" "+c.Name), func(r rune) bool { return r < 'a' || r > 'z' })
+		words := strings.FieldsFunc(strings.ToLower(c.Title+" "+c.Name),
+			func(r rune) bool { return r < 'a' || r > 'z' })
 		stands := slices.ContainsFunc(words, func(w string) bool { return ordered[w] })
 		switch {
 		case c.Kind.Time() || c.Kind == Text && s.months(i):

@@ -227,7 +227,8 @@ func (c *checker) each(list ...*expr) error {
 
 // classes are the classes of expressions, with their types where not all are let pass.
 var classes = map[string][]string{
-	"CONSTANT": nil, "COLUMN_REF": nil, "FUNCTION": nil, "COMPARISON": nil, "CONJUNCTION": nil, "CAST": nil, "CASE": nil,
+	"CONSTANT": nil, "COLUMN_REF": nil, "FUNCTION": nil, "COMPARISON": nil, "CONJUNCTION": nil, "CAST": nil,
+	"CASE":    nil,
 	"BETWEEN": nil, "SUBQUERY": nil, "WINDOW": nil, "STAR": nil,
 	"OPERATOR": {"COMPARE_IN", "COMPARE_NOT_IN", "OPERATOR_IS_NULL", "OPERATOR_IS_NOT_NULL", "OPERATOR_NOT",
 		"OPERATOR_COALESCE", "OPERATOR_NULLIF", "GROUPING_FUNCTION"},
@@ -245,7 +246,8 @@ func (c *checker) expr(e *expr) error {
 	}
 	switch e.Class {
 	case "FUNCTION", "WINDOW":
-		if name := strings.ToLower(e.Function); !functions[name] || e.Catalog != "" || e.Schema != "" && e.Schema != "main" {
+		if name := strings.ToLower(e.Function); !functions[name] || e.Catalog != "" || e.Schema != "" &&
+			e.Schema != "main" {
 			return refuse("the function %s cannot be used", e.Function)
 		}
 	case "CAST":

@@ -19,7 +19,8 @@ func (r *reader) findComparisons() {
 		var values []string
 		switch {
 		case r.at(i-1).low == "between" || r.at(i-1).low == "from":
-			if second, ok := r.at(i + 2).number(); ok && slices.Contains([]string{"and", "to", "-", "–"}, r.at(i+1).low) {
+			if second, ok := r.at(i + 2).number(); ok && slices.Contains([]string{"and", "to", "-", "–"},
+				r.at(i+1).low) {
 				from, sign, values = i-1, "between", []string{value, second}
 				if isYear(value) && isYear(second) && r.timeColumn() != nil {
 					continue // a stretch of time
@@ -80,8 +81,9 @@ func (r *reader) isOfColumn(i int) bool {
 		return false
 	}
 	return slices.ContainsFunc(r.columns, func(m mention) bool {
-		return m.column.Kind.Number() && (m.to == i || m.from == i+1 || m.to == i-1 && slices.Contains([]string{"is", "of", "=",
-			"equal", "are", "was"}, r.at(i-1).low))
+		return m.column.Kind.Number() && (m.to == i || m.from == i+1 || m.to == i-1 &&
+			slices.Contains([]string{"is", "of", "=",
+				"equal", "are", "was"}, r.at(i-1).low))
 	})
 }
 
@@ -93,7 +95,8 @@ func (r *reader) useUnit(at int, c *Column) {
 		return
 	}
 	if slices.Contains(wordsOf(c.Title+" "+c.Unit), k.low) || kindred[k.low] != "" && c.has(kindred[k.low]) ||
-		slices.Contains([]string{"kg", "g", "km", "m", "cm", "mm", "l", "euros", "euro", "dollars", "percent", "%", "€", "$",
+		slices.Contains([]string{"kg", "g", "km", "m", "cm", "mm", "l", "euros", "euro", "dollars", "percent", "%",
+			"€", "$",
 			"degrees", "years", "lb", "pounds", "kilograms", "inches", "mph"}, k.low) {
 		r.use(at, at+1)
 	}
@@ -217,7 +220,8 @@ func (r *reader) findTimes() {
 		case years != nil && until != "":
 			r.where = append(r.where, filter{column: years, sign: "between", values: []string{k.low, until}})
 		case column != nil && until != "":
-			r.where = append(r.where, filter{column: column, part: "year", sign: "between", values: []string{k.low, until}})
+			r.where = append(r.where, filter{column: column, part: "year", sign: "between",
+				values: []string{k.low, until}})
 		case years != nil:
 			r.where = addFilter(r.where, filter{column: years, sign: sign, values: []string{k.low}})
 		case column != nil:

@@ -21,7 +21,8 @@ func (q *Query) Tables() (names []string) {
 		}
 		if f.Type == "BASE_TABLE" {
 			name := strings.ToLower(f.Table)
-			if slices.ContainsFunc(q.known, func(t *Table) bool { return t.Name == name }) && !slices.Contains(names, name) {
+			if slices.ContainsFunc(q.known, func(t *Table) bool { return t.Name == name }) &&
+				!slices.Contains(names, name) {
 				names = append(names, name)
 			}
 		}
@@ -82,8 +83,10 @@ func (e *expr) parts() (all []*expr) {
 }
 
 // aggregates are the functions that make one value of many rows, with what they say.
-var aggregates = map[string]string{"count": "how many", "count_star": "how many", "sum": "the sum of", "avg": "the mean of",
-	"mean": "the mean of", "min": "the lowest", "max": "the highest", "median": "the median of", "mode": "the most frequent",
+var aggregates = map[string]string{"count": "how many", "count_star": "how many", "sum": "the sum of",
+	"avg":  "the mean of",
+	"mean": "the mean of", "min": "the lowest", "max": "the highest", "median": "the median of",
+	"mode":   "the most frequent",
 	"stddev": "the standard deviation of", "stddev_samp": "the standard deviation of",
 	"stddev_pop": "the standard deviation of", "variance": "the variance of", "var_samp": "the variance of",
 	"corr": "the correlation of", "quantile_cont": "a quantile of", "quantile_disc": "a quantile of",

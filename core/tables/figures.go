@@ -59,7 +59,7 @@ var numberIn = regexp.MustCompile(`[-−]?\d+(?:[.,'’\x{00A0}\x{202F} ]\d{3})*
 type said struct {
 	from, to int
 	values   []float64 // that it can be read as
-	half     float64   // how far what it stands for may be off
+	halves   []float64 // how far what these stand for may be off
 	percent  bool
 }
 
@@ -82,6 +82,13 @@ func newHolder(text, question string, r *Result) *holder {
 	h := &holder{text: text, result: r, days: map[[2]int]bool{}, years: map[float64]bool{}}
 	for _, n := range numbersIn(question, 0, len(question)) {
 		h.asked = append(h.asked, n.values...)
+	}
+	for _, p := range r.Says { // a follow-up keeps conditions of the question before
+		for _, said := range p.With {
+			for _, n := range numbersIn(said, 0, len(said)) {
+				h.asked = append(h.asked, n.values...)
+			}
+		}
 	}
 	lower := strings.ToLower(text)
 	h.values = make([][]float64, len(r.Columns))
@@ -153,10 +160,11 @@ func numbersIn(text string, from, to int) (all []said) {
 			m[0] += len(stretch[m[0]:]) - len(strings.TrimLeft(stretch[m[0]:], "-−")) // from 2 to 3, not minus 3
 		}
 		n := said{from: from + m[0], to: from + m[1]}
-		if letterBefore(stretch, m[0]) || m[1] < len(stretch) && letterAfter(stretch, m[1]) && suffix(stretch[m[1]:]) == "" {
+		if letterBefore(stretch, m[0]) || m[1] < len(stretch) && letterAfter(stretch, m[1]) &&
+			suffix(stretch[m[1]:]) == "" {
 			continue // part of a name, like Q1
 		}
-		if listMark(stretch, m[0], m[1]) {
+		if listMark(text, n.from, n.to) {
 			continue
 		}
 		n.read(stretch[m[0]:m[1]], stretch[m[1]:])
@@ -186,7 +194,8 @@ func suffix(rest string) string {
 		word += string(r)
 	}
 	switch strings.ToLower(word) {
-	case "kg", "g", "km", "m", "cm", "mm", "l", "ml", "h", "s", "st", "nd", "rd", "th", "k", "x", "c", "eur", "usd", "gbp", "t":
+	case "kg", "g", "km", "m", "cm", "mm", "l", "ml", "h", "s", "st", "nd", "rd", "th", "k", "x", "c", "eur", "usd",
+		"gbp", "t":
 		return word
 	}
 	return ""
@@ -203,13 +212,13 @@ func listMark(text string, from, to int) bool {
 
 // read reads a number as it is written.
 func (n *said) read(text, rest string) {
-	decimals := 0
 	add := func(plain string) {
 		if v, err := strconv.ParseFloat(plain, 64); err == nil {
-			n.values = append(n.values, v)
+			decimals := 0
 			if i := strings.IndexByte(plain, '.'); i >= 0 {
-				decimals = max(decimals, len(plain)-i-1)
+				decimals = len(plain) - i - 1
 			}
+			n.values, n.halves = append(n.values, v), append(n.halves, math.Pow10(-decimals)/2)
 		}
 	}
 	text = strings.ReplaceAll(text, "−", "-")
@@ -235,7 +244,6 @@ func (n *said) read(text, rest string) {
 		add(strings.ReplaceAll(text, ",", ""))
 		add(strings.ReplaceAll(strings.ReplaceAll(text, ",", ""), ".", ""))
 	}
-	n.half = math.Pow10(-decimals) / 2
 	after := strings.TrimLeft(rest, " \u00A0\u202F")
 	n.percent = strings.HasPrefix(after, "%") || strings.HasPrefix(strings.ToLower(after), "percent") ||
 		strings.HasPrefix(strings.ToLower(after), "per cent")
@@ -243,8 +251,8 @@ func (n *said) read(text, rest string) {
 	if times, is := multiples[word]; is && (len(word) > 1 || strings.HasPrefix(rest, word)) {
 		for i := range n.values {
 			n.values[i] *= times
+			n.halves[i] *= times
 		}
-		n.half *= times
 	}
 }
 
@@ -268,10 +276,10 @@ func numerals(text string, from, to int) (all []said) {
 			continue
 		}
 		if v, err := strconv.ParseFloat(digits, 64); err == nil {
-			n := said{from: start, to: at, values: []float64{v}, half: 0.5}
+			n := said{from: start, to: at, values: []float64{v}, halves: []float64{0.5}}
 			if times := multiples[strings.ToLower(firstWord(strings.TrimLeft(text[at:to], " ")))]; times > 0 {
 				n.values[0] *= times
-				n.half *= times
+				n.halves[0] *= times
 			}
 			all = append(all, n)
 		}
@@ -347,11 +355,12 @@ func (n said) near(v float64) bool {
 	if math.IsNaN(v) || math.IsInf(v, 0) {
 		return false
 	}
-	for _, is := range n.values {
-		if math.Abs(is-v) <= n.half*(1+1e-9)+1e-9*math.Abs(v) {
+	for i, is := range n.values {
+		half := n.halves[i]
+		if math.Abs(is-v) <= half*(1+1e-9)+1e-9*math.Abs(v) {
 			return true
 		}
-		if is > 0 && v < 0 && math.Abs(is+v) <= n.half*(1+1e-9) { // fell by 3
+		if is > 0 && v < 0 && math.Abs(is+v) <= half*(1+1e-9) { // fell by 3
 			return true
 		}
 	}
@@ -377,12 +386,14 @@ func (h *holder) plain(n said, c *context, into *Figure) bool {
 	}
 	for _, v := range h.asked {
 		if n.near(v) {
-			into.Says = phrase.Of("the question says it")
+			into.Says = phrase.Of("the question or its conditions say it")
 			return true
 		}
 	}
 	r := h.result
 	switch {
+	case h.names(n): // Meadow 3 is called that, and counts nothing
+		return false
 	case n.near(float64(r.Total)):
 		into.Says = phrase.Of("how many rows came out")
 	case r.Read > 0 && n.near(float64(r.Read)):
@@ -393,6 +404,19 @@ func (h *holder) plain(n said, c *context, into *Figure) bool {
 		return false
 	}
 	return true
+}
+
+// names reports whether a number is part of a name: it stands behind a word that begins
+// with a capital letter, which does not begin the sentence.
+func (h *holder) names(n said) bool {
+	before := strings.TrimRight(h.text[:n.from], " ")
+	start := strings.LastIndexFunc(before, func(r rune) bool { return !unicode.IsLetter(r) }) + 1
+	first, _ := utf8.DecodeRuneInString(before[start:])
+	if len(before) == n.from || start == len(before) || !unicode.IsUpper(first) {
+		return false
+	}
+	ahead := strings.TrimRight(before[:start], " *_“\"")
+	return ahead != "" && !strings.ContainsAny(ahead[len(ahead)-1:], ".!?:\n")
 }
 
 // written writes a value as it stands in what is said of a figure.

@@ -126,7 +126,10 @@ func apart(cells []string) int {
 
 func headAmong(rows []Row, columns int) int {
 	for i, r := range rows[:min(len(rows), mostHeadRows)] {
-		n := apart(r.Cells)
+		n := filled(r.Cells)
+		if apart(r.Cells) == 1 {
+			n = 1 // a title over all columns
+		}
 		if n*10 < columns*6 {
 			if spans(r.Cells, columns) && i+1 < len(rows) && couldName(rows[i+1].Cells) &&
 				filled(rows[i+1].Cells)*10 >= columns*6 && differs(rows[i+1].Cells, rows[i+2:]) {

@@ -125,7 +125,10 @@ func (r *reader) mentionExactly(at int) (mention, bool) {
 }
 
 func (r *reader) mentioned(at int) bool {
-	return slices.ContainsFunc(r.columns, func(m mention) bool { return at >= m.from && at < m.to && !m.column.Kind.Time() })
+	return slices.ContainsFunc(r.columns, func(m mention) bool {
+		return at >= m.from && at < m.to &&
+			!m.column.Kind.Time()
+	})
 }
 
 func (r *reader) group(w *wish, g grouping, from, to int) {
@@ -237,7 +240,8 @@ func (c *Column) additive() bool {
 	if c.Kind == Percent || !c.Countable() {
 		return false
 	}
-	return !slices.ContainsFunc(wordsOf(strings.ReplaceAll(c.Title, "_", " ")), func(w string) bool { return intensive[w] })
+	return !slices.ContainsFunc(wordsOf(strings.ReplaceAll(c.Title, "_", " ")),
+		func(w string) bool { return intensive[w] })
 }
 
 // ofOne reports whether the conditions choose one row or a few: by a column whose values
@@ -261,7 +265,8 @@ func (r *reader) asksShare(w *wish) bool {
 	if !shareWords.MatchString(r.question) || len(r.where) == 0 {
 		return false
 	}
-	if len(r.numbersLeft(0)) > 0 && slices.ContainsFunc(r.columns, func(m mention) bool { return m.column.Kind == Percent }) {
+	if len(r.numbersLeft(0)) > 0 && slices.ContainsFunc(r.columns,
+		func(m mention) bool { return m.column.Kind == Percent }) {
 		return false
 	}
 	at := r.find(0, "percentage", "percent", "share", "proportion", "fraction")
@@ -429,8 +434,9 @@ func (r *reader) asksList(w *wish) bool {
 			}
 			w.measure, w.of = listing, m.column
 			r.use(apart, apart+1)
-			r.use(r.find(0, "kinds", "kind", "types", "type", "list", "name"), r.find(0, "kinds", "kind", "types", "type", "list",
-				"name")+1)
+			r.use(r.find(0, "kinds", "kind", "types", "type", "list", "name"),
+				r.find(0, "kinds", "kind", "types", "type", "list",
+					"name")+1)
 			return true
 		}
 	}

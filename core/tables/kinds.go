@@ -369,7 +369,8 @@ func (g Guess) Reading(column string) string {
 	case YesNo:
 		yesWord, noWord, _ := strings.Cut(g.Format, "/")
 		return "CASE " + column + " WHEN " + literal(yesWord) + " THEN true WHEN " + literal(noWord) +
-			" THEN false ELSE CASE WHEN lower(" + text + ") IN (" + literals(yes) + ", '1') THEN true WHEN lower(" + text +
+			" THEN false ELSE CASE WHEN lower(" + text + ") IN (" + literals(yes) + ", '1') THEN true WHEN " +
+			"lower(" + text +
 			") IN (" + literals(no) + ", '0') THEN false END END"
 	}
 	return column

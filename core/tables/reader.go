@@ -22,17 +22,42 @@ type Reading struct {
 // them, what a table is about. earlier are the questions before it, the newest last: one
 // that goes on with them keeps what it does not change.
 func Read(question string, earlier []string, all []*Table) Reading {
+	keys := keysOf(all)
+	var best *wish
+	score, second := 0.0, 0.0
+	for _, t := range all {
+		w, bears := readOn(t, keys, question, earlier[max(0, len(earlier)-mostEarlier):])
+		if w == nil {
+			continue
+		}
+		switch s := w.sure * (1 + bears/10); {
+		case s > score:
+			best, score, second = w, s, score
+		case s > second:
+			second = s
+		}
+	}
+	if best == nil {
+		return Reading{}
+	}
+	if second >= score {
+		best.sure *= 0.5 // another table would do as well
+	}
+	return Reading{Query: best.query(), Sure: best.sure, wish: best}
+}
+
+// readOn reads a question on one table, with those before it; bears is how much of what
+// the table has it names.
+func readOn(t *Table, keys map[string]bool, question string, earlier []string) (w *wish, bears float64) {
 	var before *wish
-	for _, q := range earlier[max(0, len(earlier)-mostEarlier):] {
-		if w := read(q, before, all); w != nil && w.sure >= leastFollowed {
+	for _, q := range earlier {
+		if w := newReader(q, t, keys).wish(before); w != nil && w.sure >= leastFollowed {
 			before = w
 		}
 	}
-	w := read(question, before, all)
-	if w == nil {
-		return Reading{}
-	}
-	return Reading{Query: w.query(), Sure: w.sure, wish: w}
+	r := newReader(question, t, keys)
+	w = r.wish(before)
+	return w, r.bears
 }
 
 const (
@@ -46,20 +71,6 @@ const Sure = 0.8
 
 // LeastSure is how sure it has to be where there is no model.
 const LeastSure = 0.35
-
-// read reads a question on the table that it fits best.
-func read(question string, before *wish, all []*Table) (best *wish) {
-	keys := keysOf(all)
-	for _, t := range all {
-		r := newReader(question, t)
-		r.keys = keys
-		w := r.wish(before)
-		if w != nil && (best == nil || w.sure > best.sure) {
-			best = w
-		}
-	}
-	return best
-}
 
 // token is a word of a question.
 type token struct {
@@ -77,6 +88,7 @@ type reader struct {
 	where    []filter
 	doubt    float64 // what it is less sure by
 	keys     map[string]bool
+	bears    float64 // how much of what the table has the question names
 }
 
 // isKey reports whether a column's numbers tell things apart, here or in another table.
@@ -90,7 +102,8 @@ func (r *reader) isKeyOf(c *Column) bool { return c.isKey(r.table.Rows) }
 func (c *Column) isKey(rows int64) bool {
 	least, err1 := strconv.ParseInt(c.Least, 10, 64)
 	most, err2 := strconv.ParseInt(c.Most, 10, 64)
-	return c.Kind == Whole && err1 == nil && err2 == nil && rows >= 5 && c.Distinct == rows && most-least+1 <= rows*3/2 &&
+	return c.Kind == Whole && err1 == nil && err2 == nil && rows >= 5 && c.Distinct == rows &&
+		most-least+1 <= rows*3/2 &&
 		!slices.ContainsFunc(wordsOf(c.Title), func(w string) bool { return intensive[w] })
 }
 
@@ -99,7 +112,8 @@ func keysOf(all []*Table) map[string]bool {
 	keys := map[string]bool{}
 	for _, t := range all {
 		for i := range t.Columns {
-			if c := &t.Columns[i]; c.isKey(t.Rows) || isNumbered(c.Title) && c.Kind == Whole && !strings.EqualFold(c.Title, "year") {
+			if c := &t.Columns[i]; c.isKey(t.Rows) || isNumbered(c.Title) && c.Kind == Whole &&
+				!strings.EqualFold(c.Title, "year") {
 				keys[strings.ToLower(c.Title)] = true
 			}
 		}
@@ -114,8 +128,8 @@ type mention struct {
 	strength float64
 }
 
-func newReader(question string, t *Table) *reader {
-	r := &reader{table: t, question: question, doubt: 1}
+func newReader(question string, t *Table, keys map[string]bool) *reader {
+	r := &reader{table: t, question: question, doubt: 1, keys: keys}
 	titled := set(strings.ToLower(strings.Join(wordsOf(t.Title+" "+t.Name), " ")))
 	stems := map[string]bool{}
 	for w := range titled {
@@ -124,6 +138,9 @@ func newReader(question string, t *Table) *reader {
 	for _, word := range splitQuestion(question) {
 		low := strings.ToLower(word)
 		k := token{text: word, low: low, stem: language.Stem("en", low)}
+		if stems[k.stem] && !smallWords[low] {
+			r.bears += 0.6
+		}
 		k.weak = smallWords[low] || rowWords[low] || stems[k.stem] || !strings.ContainsFunc(low, isWordRune)
 		r.tokens = append(r.tokens, k)
 	}
@@ -227,10 +244,12 @@ func (r *reader) findValues() {
 		for i := f.from; i < f.to; i++ {
 			taken = taken || r.tokens[i].used
 		}
-		if taken || f.to-f.from == 1 && smallWords[r.tokens[f.from].low] && r.tokens[f.from].text == r.tokens[f.from].low {
+		if taken || f.to-f.from == 1 && smallWords[r.tokens[f.from].low] &&
+			r.tokens[f.from].text == r.tokens[f.from].low {
 			continue
 		}
 		r.use(f.from, f.to)
+		r.bears += 2
 		sign := "="
 		if r.negated(f.from) {
 			sign = "<>"
@@ -341,6 +360,7 @@ func (r *reader) findColumns() {
 			claimed[i] = true
 		}
 		r.use(m.from, m.to)
+		r.bears += min(1, m.strength)
 		r.columns = append(r.columns, m)
 	}
 	slices.SortStableFunc(r.columns, func(a, b mention) int { return a.from - b.from })

@@ -90,7 +90,8 @@ func (h *holder) reckoned(n said, c *context, into *Figure) bool {
 	}
 	r := h.result
 	if n.percent && r.Of > 0 && r.Read > 0 && n.near(100*float64(r.Read)/float64(r.Of)) {
-		into.Says = phrase.Of("%s ÷ %s, the rows that were read of all", written(float64(r.Read)), written(float64(r.Of)))
+		into.Says = phrase.Of("%s ÷ %s, the rows that were read of all", written(float64(r.Read)),
+			written(float64(r.Of)))
 		return true
 	}
 	return false
@@ -126,7 +127,8 @@ func (h *holder) share(n said, c *context, values []float64, sum float64, col in
 
 // Words that tell how a number compares two values.
 const (
-	apartWords = "more less fewer than difference higher lower heavier lighter rose fell grew dropped gained lost up down " +
+	apartWords = "more less fewer than difference higher lower heavier lighter rose fell grew dropped gained lost " +
+		"up down " +
 		"increase decrease increased decreased rise fall drop gain loss by between above below mehr weniger unterschied"
 	timesWords = "times twice double fold half third ratio mal doppelt"
 )

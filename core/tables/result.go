@@ -37,7 +37,7 @@ type Head struct {
 	Unit  string `json:"unit,omitempty"`
 }
 
-// WriteCSV writes a result as a file of comma-separated values (RFC 4180).
+// WriteCSV writes a result as a file of comma-separated values (RFC 4180). It fails as w does.
 func (r *Result) WriteCSV(w io.Writer) error {
 	out := csv.NewWriter(w)
 	heads := make([]string, len(r.Columns))
@@ -56,7 +56,8 @@ func (r *Result) WriteCSV(w io.Writer) error {
 	return out.Error()
 }
 
-// WriteJSON writes a result as a list of objects, its numbers as numbers.
+// WriteJSON writes a result as a list of objects, its numbers as numbers. It fails as w
+// does.
 func (r *Result) WriteJSON(w io.Writer) error {
 	all := make([]json.RawMessage, len(r.Rows))
 	for i, row := range r.Rows {

@@ -31,7 +31,7 @@ func NewStraight(w io.Writer, columns int) *Straight {
 	return &Straight{out: bufio.NewWriterSize(w, 256<<10), columns: columns, Comma: ','}
 }
 
-// Row writes a row of cells; one that is empty is left out.
+// Row writes a row of cells; one that is empty is left out. It fails as the writer does.
 func (s *Straight) Row(number int64, cells [][]byte) error {
 	empty := true
 	for _, c := range cells {
@@ -100,7 +100,7 @@ func (s *Straight) cell(text []byte) {
 	_ = s.out.WriteByte('"')
 }
 
-// Flush writes what waits.
+// Flush writes what waits. It fails as the writer does.
 func (s *Straight) Flush() error { return s.out.Flush() }
 
 // MostRecord is how long a row may be, in bytes.
@@ -203,7 +203,8 @@ func (r *Records) Next() ([][]byte, int64, error) {
 }
 
 // CopyTo writes what is left to s, row by row, and calls pause now and then, which may
-// end it. Records that are straight already are copied as they are.
+// end it. Records that are straight already are copied as they are. It fails with an *ErrLongRow,
+// as pause does, or as the reader or the writer does.
 func (r *Records) CopyTo(s *Straight, pause func() error) error {
 	simple := r.Dialect.Comma == s.Comma
 	for n := 1; ; n++ {

@@ -36,7 +36,8 @@ func Survey(all []*Table, question string, most int) string {
 			for _, row := range t.First[:min(len(t.First), 3)] {
 				cells := make([]string, len(told))
 				for i, c := range told {
-					cells[i] = short(row[slices.IndexFunc(t.Columns, func(o Column) bool { return o.Name == c.Name })], 40)
+					cells[i] = short(row[slices.IndexFunc(t.Columns,
+						func(o Column) bool { return o.Name == c.Name })], 40)
 				}
 				b.WriteString(strings.Join(cells, " | ") + "\n")
 			}

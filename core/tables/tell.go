@@ -24,7 +24,8 @@ func (g Reading) Tell(r *Result) string {
 	case w.pick != nil && len(w.by) == 0:
 		return w.tellPick(r)
 	case w.measure == listing:
-		return fmt.Sprintf("There are %s%s: %s.", counted(r.Total, "different "+w.of.Title), w.under(), firstOf(r, 0, 12))
+		return fmt.Sprintf("There are %s%s: %s.", counted(r.Total, "different "+w.of.Title), w.under(),
+			firstOf(r, 0, 12))
 	case w.measure == showing:
 		return w.tellRows(r)
 	case len(w.by) == 0:
@@ -198,9 +199,11 @@ func (w *wish) tellGroups(r *Result) string {
 	}
 	least, most := extremes(r, last)
 	if least < 0 || len(r.Rows) == 1 {
-		return fmt.Sprintf("%s: %s %s%s.", label(r.Rows[0]), withUnit(Readable(r.Rows[0][last]), unit), title, w.under())
+		return fmt.Sprintf("%s: %s %s%s.", label(r.Rows[0]), withUnit(Readable(r.Rows[0][last]), unit), title,
+			w.under())
 	}
-	return fmt.Sprintf("The %s by %s%s: the highest is %s (%s), the lowest %s (%s).", title, strings.Join(heads(r, last), " and "),
+	return fmt.Sprintf("The %s by %s%s: the highest is %s (%s), the lowest %s (%s).", title,
+		strings.Join(heads(r, last), " and "),
 		w.under(), withUnit(Readable(r.Rows[most][last]), unit), label(r.Rows[most]),
 		withUnit(Readable(r.Rows[least][last]), unit), label(r.Rows[least]))
 }

@@ -143,7 +143,8 @@ func (w *wish) query() string {
 	case w.measure == abouting:
 		return w.described(from)
 	case w.measure == sharing:
-		return "SELECT count(*) FILTER (WHERE " + orTrue(where) + ") AS \"rows\", count(*) AS \"all rows\", round(100.0 * " +
+		return "SELECT count(*) FILTER (WHERE " + orTrue(where) + ") AS \"rows\", count(*) AS \"all rows\", " +
+			"round(100.0 * " +
 			"count(*) FILTER (WHERE " + orTrue(where) + ") / count(*), 2) AS \"percent of rows\"" + from
 	case w.measure == listing:
 		name := Quoted(w.of.Name)

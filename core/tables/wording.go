@@ -6,7 +6,8 @@ import (
 )
 
 // compares are comparisons in words.
-var compares = map[string]string{"COMPARE_EQUAL": "is", "COMPARE_NOTEQUAL": "is not", "COMPARE_LESSTHAN": "is less than",
+var compares = map[string]string{"COMPARE_EQUAL": "is", "COMPARE_NOTEQUAL": "is not",
+	"COMPARE_LESSTHAN":    "is less than",
 	"COMPARE_GREATERTHAN": "is more than", "COMPARE_LESSTHANOREQUALTO": "is at most",
 	"COMPARE_GREATERTHANOREQUALTO": "is at least", "COMPARE_DISTINCT_FROM": "is not", "COMPARE_NOT_DISTINCT_FROM": "is"}
 
@@ -14,7 +15,8 @@ var compares = map[string]string{"COMPARE_EQUAL": "is", "COMPARE_NOTEQUAL": "is 
 var dateParts = map[string]string{"year": "the year of", "month": "the month of", "monthname": "the month of",
 	"day": "the day of", "dayofmonth": "the day of the month of", "quarter": "the quarter of", "week": "the week of",
 	"weekofyear": "the week of", "dayname": "the weekday of", "dayofweek": "the weekday of", "isodow": "the weekday of",
-	"weekday": "the weekday of", "hour": "the hour of", "minute": "the minute of", "last_day": "the last day of the month of",
+	"weekday": "the weekday of", "hour": "the hour of", "minute": "the minute of",
+	"last_day":  "the last day of the month of",
 	"dayofyear": "the day of the year of", "decade": "the decade of", "dow": "the weekday of"}
 
 // same are functions that change how something is written and not what it says.

@@ -61,7 +61,8 @@ func Weights() []byte {
 			if fed {
 				yes = "yes"
 			}
-			fmt.Fprintf(&b, "%s,%s,%s,%s,%.1f,%s,%s\n", day.Format(time.DateOnly), h.Name, h.Place, shown, warm, yes, note)
+			fmt.Fprintf(&b, "%s,%s,%s,%s,%.1f,%s,%s\n", day.Format(time.DateOnly), h.Name, h.Place, shown, warm, yes,
+				note)
 		}
 	}
 	return b.Bytes()
@@ -115,7 +116,8 @@ func Members() ([]byte, error) {
 			name = firsts[chance.IntN(len(firsts))] + " " + lasts[chance.IntN(len(lasts))]
 		}
 		names[name] = true
-		joined := time.Date(2004+chance.IntN(22), time.Month(1+chance.IntN(12)), 1+chance.IntN(28), 0, 0, 0, 0, time.UTC)
+		joined := time.Date(2004+chance.IntN(22), time.Month(1+chance.IntN(12)), 1+chance.IntN(28), 0, 0, 0, 0,
+			time.UTC)
 		paid := "yes"
 		if chance.IntN(8) == 0 {
 			paid = "no"
@@ -134,8 +136,9 @@ func Members() ([]byte, error) {
 		if chance.IntN(10) == 0 {
 			passed = "no"
 		}
-		put("Courses", 2+i, 101+chance.IntN(members), c.Name, time.Date(2021+chance.IntN(5), time.Month(2+chance.IntN(9)),
-			1+chance.IntN(28), 0, 0, 0, 0, time.UTC), c.Fee, passed)
+		put("Courses", 2+i, 101+chance.IntN(members), c.Name,
+			time.Date(2021+chance.IntN(5), time.Month(2+chance.IntN(9)),
+				1+chance.IntN(28), 0, 0, 0, 0, time.UTC), c.Fee, passed)
 	}
 	_ = f.SetCellStyle("Courses", "C2", fmt.Sprint("C", 1+taken), day)
 	_ = f.SetCellStyle("Courses", "D2", fmt.Sprint("D", 1+taken), euros)

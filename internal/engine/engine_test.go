@@ -83,10 +83,13 @@ func TestHostileQueriesAreRefused(t *testing.T) {
 	for _, q := range []string{
 		"DROP TABLE hives", "DROP VIEW hives", "CREATE TABLE x AS SELECT 1", "INSERT INTO hives VALUES (1)",
 		"UPDATE hives SET hive = 'x'", "DELETE FROM hives", "ATTACH 'x.db'", "PRAGMA version", "COPY hives TO '/tmp/x'",
-		"SET threads=1", "INSTALL httpfs", "LOAD httpfs", "CALL duckdb_settings()", "EXPORT DATABASE '/tmp/x'", "VACUUM",
-		"SELECT * FROM read_csv('/etc/passwd')", "SELECT * FROM '/etc/passwd'", "SELECT * FROM read_text('/etc/passwd')",
+		"SET threads=1", "INSTALL httpfs", "LOAD httpfs", "CALL duckdb_settings()", "EXPORT DATABASE '/tmp/x'",
+		"VACUUM",
+		"SELECT * FROM read_csv('/etc/passwd')", "SELECT * FROM '/etc/passwd'",
+		"SELECT * FROM read_text('/etc/passwd')",
 		"SELECT * FROM glob('/*')", "SELECT * FROM duckdb_settings()", "SELECT * FROM information_schema.tables",
-		"SELECT * FROM duckdb_tables", "SELECT * FROM sqlite_master", "SELECT getenv('PATH')", "SELECT current_setting('threads')",
+		"SELECT * FROM duckdb_tables", "SELECT * FROM sqlite_master", "SELECT getenv('PATH')",
+		"SELECT current_setting('threads')",
 		"SELECT 1; SELECT 2", "SELECT 1; DROP VIEW hives", "SELECT * FROM f0.hives", "SELECT * FROM f0.main.hives",
 		"SELECT * FROM query('SELECT 1')", "SELECT * FROM query_table('hives')", "SELECT * FROM other_visitors",
 		"WITH RECURSIVE t AS (SELECT 1 AS a UNION ALL SELECT a+1 FROM t) SELECT * FROM t",
@@ -95,8 +98,10 @@ func TestHostileQueriesAreRefused(t *testing.T) {
 		"SELECT * FROM hives WHERE hive IN (SELECT content FROM read_text('/etc/passwd'))",
 		"SELECT CASE WHEN true THEN getenv('HOME') END FROM hives",
 		"SELECT sum(weight_kg) OVER (ORDER BY getenv('HOME')) FROM hives",
-		"SELECT hive FROM hives ORDER BY getenv('HOME')", "SELECT hive FROM hives LIMIT (SELECT count(*) FROM glob('/*'))",
-		"SELECT repeat('x', 1000000000)", "SELECT lpad('x', 1000000000, 'y')", "SELECT list_transform([1], lambda x: x)",
+		"SELECT hive FROM hives ORDER BY getenv('HOME')",
+		"SELECT hive FROM hives LIMIT (SELECT count(*) FROM glob('/*'))",
+		"SELECT repeat('x', 1000000000)", "SELECT lpad('x', 1000000000, 'y')",
+		"SELECT list_transform([1], lambda x: x)",
 		"SELECT COLUMNS('.*') FROM hives", "SELECT $1", "SELECT #1 FROM hives", "DESCRIBE hives", "SUMMARIZE hives",
 		"SHOW TABLES", "PIVOT hives ON hive USING sum(weight_kg)", "SELECT * FROM (DESCRIBE hives)",
 		"SELECT * FROM hives TABLESAMPLE 10%", "SELECT random() FROM hives", "SELECT rowid FROM hives",
@@ -114,7 +119,8 @@ func TestHostileQueriesAreRefused(t *testing.T) {
 	// What takes too much is cut off, and the next query is answered.
 	for name, q := range map[string]string{
 		"a cross product": "SELECT count(*) FROM range(1000000) a, range(1000000) b, hives",
-		"long texts": "WITH a AS (SELECT concat(hive, hive, hive, hive, hive, hive, hive, hive) x FROM hives), b AS (SELECT " +
+		"long texts": "WITH a AS (SELECT concat(hive, hive, hive, hive, hive, hive, hive, hive) x FROM hives), b " +
+			"AS (SELECT " +
 			"replace(x, 'A', '" + strings.Repeat("A", 9000) + "') x FROM a), c AS (SELECT replace(x, 'A', '" +
 			strings.Repeat("A", 5000) + "') x FROM b) SELECT length(replace(x, 'A', 'AAAAAAAAAA')) FROM c",
 		"a huge sort": "SELECT a.range + b.range AS n FROM range(100000) a, range(10000) b ORDER BY n DESC",
@@ -154,7 +160,8 @@ func TestKindsOfFiles(t *testing.T) {
 		{"th.csv", "v;w\n1.234,50;a\n2.000,25;b\n", "th[v decimal ,, w text]2"},
 		{"page", "<html><table><tr><th>A<th>B<tr><td>1<td>x<tr><td>2<td>y</table>", "table_1[a whole, b text]2"},
 		{"empty.csv", "", "it is empty"},
-		{"odd.csv", "a,b\n1,\"x\n2,y\n" + strings.Repeat("zzzzzzzz,1\n", 1<<20), "row 2: a cell begins with a quotation"},
+		{"odd.csv", "a,b\n1,\"x\n2,y\n" + strings.Repeat("zzzzzzzz,1\n", 1<<20),
+			"row 2: a cell begins with a quotation"},
 	} {
 		source, err := take(t, e, c.name, c.text)
 		var got []string

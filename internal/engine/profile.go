@@ -38,7 +38,8 @@ func (k *taking) odd(t *tables.Table, guesses []tables.Guess) error {
 	var at []int
 	for i, g := range guesses {
 		if g.Kind != tables.Text {
-			counts = append(counts, fmt.Sprintf("count(%s), count(%s)", oddAt(len(at)), tables.Quoted(t.Columns[i].Name)))
+			counts = append(counts, fmt.Sprintf("count(%s), count(%s)", oddAt(len(at)),
+				tables.Quoted(t.Columns[i].Name)))
 			at = append(at, i)
 		}
 	}
@@ -123,7 +124,8 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 		for c := range t.Columns {
 			k.unOdd(&t.Columns[c], number)
 		}
-		if err := run(k.ctx, k.conn, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", tables.Quoted(t.Name), tables.RowColumn,
+		if err := run(k.ctx, k.conn, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", tables.Quoted(t.Name),
+			tables.RowColumn,
 			number)); err != nil {
 			return err
 		}
@@ -202,7 +204,8 @@ func oddPhrase(c *tables.Column) phrase.Phrase {
 		return phrase.Of("%d cells of “%s” are not what the others are, and count as missing", c.Odd, c.Title)
 	}
 	if c.Odd == 1 {
-		return phrase.Of("in row %d “%s” is “%s”, which is not what the column has, and counts as missing", c.Odds[0].Row,
+		return phrase.Of("in row %d “%s” is “%s”, which is not what the column has, and counts as missing",
+			c.Odds[0].Row,
 			c.Title, c.Odds[0].Text)
 	}
 	return phrase.Of("%d cells of “%s” are not what the others are, and count as missing, like “%s” in row %d", c.Odd,

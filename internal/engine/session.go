@@ -44,7 +44,7 @@ func (s *Session) end() {
 	}
 }
 
-// Warm starts the process and has it open its tables.
+// Warm starts the process and has it open its tables. Errors are those of Ask.
 func (s *Session) Warm(ctx context.Context) error {
 	_, err := s.do(ctx, request{Do: "open"})
 	return err

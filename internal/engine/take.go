@@ -329,8 +329,9 @@ func layoutWrong(l tables.Layout, s *tables.Straight) (all []phrase.Phrase) {
 		all = append(all, phrase.Of("above the table stands “%s”; it is no row of it", aboveText(l.Above)))
 	}
 	if s.LongCount > 0 {
-		all = append(all, phrase.Of("%d rows have more cells than there are columns, and what is beyond is left out: rows %s",
-			s.LongCount, numbers(s.Long)))
+		all = append(all,
+			phrase.Of("%d rows have more cells than there are columns, and what is beyond is left out: rows %s",
+				s.LongCount, numbers(s.Long)))
 	}
 	if s.ShortCount > 0 && s.ShortCount < s.Rows/2 {
 		all = append(all, phrase.Of("%d rows have fewer cells than there are columns: rows %s", s.ShortCount,
@@ -385,7 +386,8 @@ func (k *taking) parquet(in io.Reader) error {
 		return err
 	}
 	source := "read_parquet(" + tables.Literal(k.folder+name) + ")"
-	described, err := k.conn.QueryContext(k.ctx, "SELECT column_name, column_type FROM (DESCRIBE SELECT * FROM "+source+")")
+	described,
+		err := k.conn.QueryContext(k.ctx, "SELECT column_name, column_type FROM (DESCRIBE SELECT * FROM "+source+")")
 	if err != nil {
 		return &Problem{phrase.Of("it is no whole Parquet file; write it anew and add it again")}
 	}

@@ -116,8 +116,9 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		},
 		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
 		Web:     o.Reach.Web,
-		Shelves: o.Shelf, Tables: o.Tables, Pages: pages, Media: pictures, Instance: instance, Collector: o.Traces, Limits: o.Limits,
-		Gone: o.Gone,
+		Shelves: o.Shelf, Tables: o.Tables, Pages: pages, Media: pictures, Instance: instance, Collector: o.Traces,
+		Limits: o.Limits,
+		Gone:   o.Gone,
 	})
 	if err != nil {
 		return nil, err

@@ -60,6 +60,20 @@ type Told struct {
 // fetchLimit is how long an address that a maker adds may take.
 const fetchLimit = 30 * time.Second
 
+// open makes the data folder and listens.
+func (o Settings) open() (net.Listener, error) {
+	if err := os.MkdirAll(o.Data, 0o755); err != nil {
+		return nil, fmt.Errorf("the data folder cannot be made: %w; choose another with -data", err)
+	}
+	return listen(o.Listen)
+}
+
+// openTables keeps what documents hold as tables in the data folder.
+func openTables(o Settings, st *store.Store, log *slog.Logger) (*table.Service, error) {
+	return table.New(table.Options{Store: st.Tables, Turns: st.Conversations, Files: st.Shelves, Engine: engine.New(),
+		Folder: filepath.Join(o.Data, "tables"), Log: log})
+}
+
 // Run runs a service until ctx ends, and then lets replies finish, for the
 // settings' grace at most. The error says what to do; nil after a stop that was
 // asked for.
@@ -70,10 +84,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	defer registry.Close()
-	if err := os.MkdirAll(o.Data, 0o755); err != nil {
-		return fmt.Errorf("the data folder cannot be made: %w; choose another with -data", err)
-	}
-	listener, err := listen(o.Listen)
+	listener, err := o.open()
 	if err != nil {
 		return err
 	}
@@ -93,8 +104,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	reader := readers.New(o.Data)
 	defer reader.Close()
 	instance := reply.RandomInstance()
-	sheets, err := table.New(table.Options{Store: st.Tables, Turns: st.Conversations, Files: st.Shelves, Engine: engine.New(),
-		Folder: filepath.Join(o.Data, "tables"), Log: log})
+	sheets, err := openTables(o, st, log)
 	if err != nil {
 		return err
 	}

@@ -35,7 +35,8 @@ const (
 
 // most is how large a file of a name may be.
 func (l *common) most(name string) int64 {
-	if l.Tables != nil && (reading.Tabular(name, nil) == "csv" || strings.HasSuffix(strings.ToLower(name), ".parquet")) {
+	if l.Tables != nil && (reading.Tabular(name, nil) == "csv" ||
+		strings.HasSuffix(strings.ToLower(name), ".parquet")) {
 		return mostTable
 	}
 	return int64(l.Limits.Bytes)
@@ -86,8 +87,9 @@ func describe(format string, all []tables.Table) reading.Document {
 			sheet = t.Title
 		}
 		add(reading.Block{Kind: reading.Heading, Level: 2, Text: t.Title, Sheet: sheet})
-		add(reading.Block{Kind: reading.Paragraph, Sheet: sheet, Text: fmt.Sprintf("A table of %d rows with the columns %s.",
-			t.Rows, strings.Join(titles(t), ", "))})
+		add(reading.Block{Kind: reading.Paragraph, Sheet: sheet,
+			Text: fmt.Sprintf("A table of %d rows with the columns %s.",
+				t.Rows, strings.Join(titles(t), ", "))})
 		for i, row := range t.First {
 			var cells []string
 			for j, c := range t.Columns {
@@ -115,7 +117,8 @@ func titles(t tables.Table) []string {
 
 // InConversation returns all documents that a conversation of a visitor's has: what was
 // attached to it, and what was brought into it.
-func (l *Library) InConversation(ctx context.Context, conversation uuid.UUID, visitor record.Visitor) ([]record.Document,
+func (l *Library) InConversation(ctx context.Context, conversation uuid.UUID,
+	visitor record.Visitor) ([]record.Document,
 	error) {
 	all, err := l.Attached(ctx, conversation, visitor)
 	if err != nil {

@@ -54,7 +54,8 @@ func (a *At) Tables() (all []*tables.Table) {
 // From are the documents that they are of.
 func (a *At) From() []record.Tabled { return a.from }
 
-// Warm starts a process for the tables, if none has them open.
+// Warm starts a process for the tables, if none has them open. Errors are those of
+// engine.Session.Ask.
 func (a *At) Warm(ctx context.Context) error {
 	return a.with(ctx, func(s *engine.Session) error { return s.Warm(ctx) })
 }
@@ -185,7 +186,8 @@ func Holding(all []record.Tabled) []record.Tabled {
 }
 
 // Hand finds what may be asked at once: what lies on shelves, and, of somebody's own, what
-// documents returns; own reports whether there is any of that.
+// documents returns; own reports whether there is any of that. It fails as
+// documents or the store does.
 func (s *Service) Hand(ctx context.Context, slugs []string,
 	documents func(context.Context) ([]record.Document, error)) (all []record.Tabled, own bool, err error) {
 	mine, err := documents(ctx)

@@ -69,7 +69,7 @@ type Service struct {
 	warm map[string]*held // sessions, by what they have open
 }
 
-// New returns a service whose folder is made if it is not there.
+// New returns a service whose folder is made if it is not there. It fails if it cannot be.
 func New(o Options) (*Service, error) {
 	if o.Now == nil {
 		o.Now = time.Now

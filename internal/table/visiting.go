@@ -33,7 +33,7 @@ type Shown struct {
 
 // Visible are the tables that a visitor may ask of at a desk that has shelves, and in a
 // conversation that has documents; the zero id is that of none. The engine is started for
-// them meanwhile.
+// them meanwhile. It fails as the store does.
 func (s *Service) Visible(ctx context.Context, slugs []string, conversation uuid.UUID, visitor record.Visitor) (
 	all []Shown, err error) {
 	var mine []record.Document
@@ -69,7 +69,7 @@ func (s *Service) Visible(ctx context.Context, slugs []string, conversation uuid
 }
 
 // PutRightOwn has a document of the visitor's read anew with the kind of a column as they
-// say it is.
+// say it is. It fails with a *fault.Problem where it is not theirs or cannot be read so.
 func (s *Service) PutRightOwn(ctx context.Context, conversation uuid.UUID, visitor record.Visitor, document int64,
 	g record.GivenKind) (Shown, error) {
 	mine, err := s.Documents.InConversation(ctx, conversation, visitor)
@@ -94,8 +94,10 @@ func (s *Service) PutRightOwn(ctx context.Context, conversation uuid.UUID, visit
 	return Shown{}, fault.Say(fault.NotHere, "This document is not here. It may belong to another browser.")
 }
 
-// Rows returns more rows of the table that a turn of the visitor's has.
-func (s *Service) Rows(ctx context.Context, visitor record.Visitor, turn uuid.UUID, skip int64, most int) (*tables.Result,
+// Rows returns more rows of the table that a turn of the visitor's has. It fails with a
+// *fault.Problem where there are none to be had.
+func (s *Service) Rows(ctx context.Context, visitor record.Visitor, turn uuid.UUID, skip int64,
+	most int) (*tables.Result,
 	error) {
 	t, err := s.Turns.Turn(ctx, turn, visitor)
 	if err != nil {
@@ -134,8 +136,9 @@ func (s *Service) more(ctx context.Context, kept tables.Result, skip int64, most
 		return nil, err
 	}
 	if len(from) < len(kept.Keys) {
-		return nil, fault.Say(fault.NotHere, "The table that this was worked out from has been removed or read anew. Ask "+
-			"again to have more rows.")
+		return nil,
+			fault.Say(fault.NotHere, "The table that this was worked out from has been removed or read anew. Ask "+
+				"again to have more rows.")
 	}
 	r, err := s.At(from).Ask(ctx, kept.Query, skip, most)
 	var problem *engine.Problem

@@ -147,7 +147,8 @@ func New(t testing.TB, o Options) *Bed {
 	if reader == nil {
 		reader = confined
 	}
-	sheets, err := table.New(table.Options{Store: b.Store.Tables, Turns: b.Store.Conversations, Files: b.Store.Shelves, Engine: engine.New(),
+	sheets, err := table.New(table.Options{Store: b.Store.Tables, Turns: b.Store.Conversations,
+		Files: b.Store.Shelves, Engine: engine.New(),
 		Folder: t.TempDir(), Log: log, Now: b.Now})
 	must()
 	t.Cleanup(sheets.Close)

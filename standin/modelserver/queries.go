@@ -58,7 +58,8 @@ func readTables(system string) (all []knownTable) {
 
 // likeness counts the words of a name that a question has, or that begin alike.
 func likeness(name, question string) (n int) {
-	for _, w := range strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return r == '_' || r == ' ' || r == '(' }) {
+	for _, w := range strings.FieldsFunc(strings.ToLower(name),
+		func(r rune) bool { return r == '_' || r == ' ' || r == '(' }) {
 		if len(w) > 2 && strings.Contains(strings.ToLower(question), strings.TrimSuffix(w, "s")) {
 			n++
 		}

@@ -751,7 +751,7 @@ export const en = {
     "the first {1}",
     "the first {1} of {2} are drawn; the table has all",
     "the mean of {1} in the result",
-    "the question says it",
+    "the question or its conditions say it",
     "the rows of several queries are put together",
     "the sum of {1} in the result",
     "there is no column {1}",

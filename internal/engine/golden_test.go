@@ -1,0 +1,93 @@
+package engine_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"juvalogos/core/tables"
+	"juvalogos/demo/ledger"
+	"juvalogos/internal/engine"
+)
+
+// golden are questions on the demo's tables with what has to come out of them, read by
+// the reader; a chain goes on with its first question.
+var golden = []struct {
+	questions []string
+	want      string // the first rows of the last answer
+}{
+	{[]string{"How many readings are there?"}, "[[8768]]"},
+	{[]string{"How many hives are there?"}, "[[8]]"},
+	{[]string{"which apiary has the most readings"}, "[[Hollow Lane 3288]]"},
+	{[]string{"How often was Hazel fed in 2025?"}, "[[6]]"},
+	{[]string{"how many readings above 45 kg", "and only Willow?"}, "[[376]]"},
+	{[]string{"lowest temperature"}, "[[-10.2]]"},
+	{[]string{"What was the weight of Willow on 2024-05-03?"}, "[[Willow 2024-05-03 35.8]]"},
+	{[]string{"mean temperature per year"}, "[[2023 9.5542465753425] [2024 9.3948087431694] [2025 9.4531506849315]]"},
+	{[]string{"How much honey was harvested in 2024?"}, "[[370.1]]"},
+	{[]string{"which meadow gave the most honey"}, "[[Larch Hill 639]]"},
+	{[]string{"which meadow gave the most honey", "and in 2020?"}, "[[Church Field 81.8]]"},
+	{[]string{"How many jars did Long Acre fill in 2023?"}, "[[113]]"},
+	{[]string{"total jars by main flower"}, "[[bramble 1309] [clover 1146] [heather 1180] [lime 1350] [rape 1222]]"},
+	{[]string{"how many members are there"}, "[[140]]"},
+	{[]string{"how many members joined since 2020?"}, "[[30]]"},
+	{[]string{"which town has the most members?"}, "[[Larch Hill 35]]"},
+	{[]string{"total fees by course"}, "[[Beginners 5695] [Mead and wax 2040] [Mites and health 1825] [Queen rearing 4140]]"},
+	{[]string{"who joined first?"}, "[[Xenia Kirkwall 2004-11-08]]"},
+}
+
+// Questions have exact results, and every number that the reader says of them follows from
+// these.
+func TestGoldenQuestions(t *testing.T) {
+	e := engine.New()
+	defer e.Close()
+	members, err := ledger.Members()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var sources []engine.Source
+	for name, body := range map[string]string{"Hive weights.csv": string(ledger.Weights()),
+		"Honey harvest.csv": string(ledger.Harvest()), "Members.xlsx": string(members)} {
+		source, err := take(t, e, name, body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		sources = append(sources, source)
+	}
+	var all []*tables.Table
+	for i := range sources {
+		for j := range sources[i].Tables {
+			all = append(all, &sources[i].Tables[j])
+		}
+	}
+	s := e.Session(sources)
+	defer s.Close()
+	for _, c := range golden {
+		last := len(c.questions) - 1
+		question := c.questions[last]
+		g := tables.Read(question, c.questions[:last], all)
+		r, err := s.Ask(t.Context(), g.Query, 0, 100)
+		if err != nil {
+			t.Errorf("%q: %v (%s)", c.questions, err, g.Query)
+			continue
+		}
+		if got := fmt.Sprint(r.Rows); got != c.want {
+			t.Errorf("%q: %s, want %s (%.2f %s)", c.questions, got, c.want, g.Sure, g.Query)
+		}
+		said := g.Tell(r)
+		if f := tables.Hold(said, question, r); f.Loose > 0 || said == "" {
+			t.Errorf("%q: %s: %d numbers do not hold", c.questions, said, f.Loose)
+		}
+	}
+	if g := tables.Read("What is this all about, and why?", nil, all); g.Query == "" {
+		t.Error("nothing is said of what it is about")
+	}
+	for _, q := range tables.Openers(all) {
+		if strings.TrimSpace(q) == "" {
+			t.Error("an opener is empty")
+		}
+	}
+	if g := tables.Read("Why do bees swarm?", nil, all); g.Sure >= tables.Sure {
+		t.Errorf("it is %.2f sure of a question that no table answers: %s", g.Sure, g.Query)
+	}
+}
