@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"path"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -243,8 +242,8 @@ func gridsOfJSON(ctx context.Context, name string, body []byte, l Limits) ([]Gri
 	d.UseNumber()
 	var lines []any
 	for {
-		var v any
-		if err := d.Decode(&v); err == io.EOF {
+		v, err := inOrder(d)
+		if err == io.EOF {
 			break
 		} else if err != nil {
 			at := min(int(d.InputOffset()), len(text))
@@ -261,12 +260,12 @@ func gridsOfJSON(ctx context.Context, name string, body []byte, l Limits) ([]Gri
 	switch v := lines[0].(type) {
 	case []any:
 		return []Grid{gridOf("", v)}, nil
-	case map[string]any:
+	case []field:
 		var all []Grid
-		for _, key := range sortedKeys(v) {
-			if list, is := v[key].([]any); is && len(list) > 0 {
-				if _, is := list[0].(map[string]any); is {
-					all = append(all, gridOf(key, list))
+		for _, f := range v {
+			if list, is := f.value.([]any); is && len(list) > 0 {
+				if _, is := list[0].([]field); is {
+					all = append(all, gridOf(f.name, list))
 				}
 			}
 		}
@@ -277,13 +276,55 @@ func gridsOfJSON(ctx context.Context, name string, body []byte, l Limits) ([]Gri
 	return []Grid{gridOf("", lines)}, nil
 }
 
-func sortedKeys(m map[string]any) []string {
-	keys := make([]string, 0, len(m))
-	for k := range m {
-		keys = append(keys, k)
+// field is a value of an object, which keep their order: it is that of the columns.
+type field struct {
+	name  string
+	value any
+}
+
+// inOrder decodes the next value; an object is a list of fields.
+func inOrder(d *json.Decoder) (any, error) {
+	token, err := d.Token()
+	if err != nil {
+		return nil, err
 	}
-	slices.Sort(keys)
-	return keys
+	switch token {
+	case json.Delim('{'):
+		var all []field
+		for d.More() {
+			name, err := d.Token()
+			if err != nil {
+				return nil, whole(err)
+			}
+			v, err := inOrder(d)
+			if err != nil {
+				return nil, whole(err)
+			}
+			all = append(all, field{fmt.Sprint(name), v})
+		}
+		_, err = d.Token()
+		return all, whole(err)
+	case json.Delim('['):
+		all := []any{}
+		for d.More() {
+			v, err := inOrder(d)
+			if err != nil {
+				return nil, whole(err)
+			}
+			all = append(all, v)
+		}
+		_, err = d.Token()
+		return all, whole(err)
+	}
+	return token, nil
+}
+
+// whole is an error of a value that has begun: the end of the text comes too early.
+func whole(err error) error {
+	if err == io.EOF {
+		return io.ErrUnexpectedEOF
+	}
+	return err
 }
 
 func gridOf(sheet string, entries []any) Grid {
@@ -324,19 +365,16 @@ func leafCells(under string, v any, do func(key, value string)) {
 		return under + " " + k
 	}
 	switch v := v.(type) {
-	case map[string]any:
-		for _, k := range sortedKeys(v) {
-			leafCells(key(k), v[k], do)
+	case []field:
+		for _, f := range v {
+			leafCells(key(f.name), f.value, do)
 		}
 	case []any:
 		var plain []string
 		for _, e := range v {
 			switch e.(type) {
-			case map[string]any, []any:
-				text, err := json.Marshal(v)
-				if err == nil {
-					do(key(""), string(text))
-				}
+			case []field, []any:
+				do(orValue(under), jsonOf(v))
 				return
 			}
 			plain = append(plain, plainCell(e))
@@ -345,6 +383,28 @@ func leafCells(under string, v any, do func(key, value string)) {
 	default:
 		do(orValue(under), plainCell(v))
 	}
+}
+
+// jsonOf writes a value that inOrder read.
+func jsonOf(v any) string {
+	var parts []string
+	switch v := v.(type) {
+	case []field:
+		for _, f := range v {
+			parts = append(parts, jsonOf(f.name)+": "+jsonOf(f.value))
+		}
+		return "{" + strings.Join(parts, ", ") + "}"
+	case []any:
+		for _, e := range v {
+			parts = append(parts, jsonOf(e))
+		}
+		return "[" + strings.Join(parts, ", ") + "]"
+	}
+	text, err := json.Marshal(v)
+	if err != nil {
+		return "null" // cannot happen: these are texts, numbers, truths
+	}
+	return string(text)
 }
 
 func orValue(key string) string {

@@ -45,10 +45,13 @@ func Look(rows []Row, merged bool) Layout {
 		return unnamed(rows, columns)
 	}
 	columns = max(columns, width(rows[at].Cells))
+	if at+1 < len(rows) && goesUnder(rows[at].Cells, rows[at+1].Cells, columns, rows[at+2:]) {
+		at++
+	}
 	l := Layout{Above: rows[:at], HeadRow: rows[at].Number, Sample: rows[at+1:]}
 	heads := make([]string, columns)
 	copy(heads, rows[at].Cells)
-	if at > 0 && spans(rows[at-1].Cells, columns) {
+	if at > 0 && (spans(rows[at-1].Cells, columns) || goesUnder(rows[at-1].Cells, rows[at].Cells, columns, rows[at+1:])) {
 		upper := spread(rows[at-1].Cells, columns, merged)
 		for i, u := range upper {
 			if u != "" && !strings.EqualFold(u, strings.TrimSpace(heads[i])) {
@@ -202,6 +205,29 @@ func differs(cells []string, below []Row) bool {
 func spans(cells []string, columns int) bool {
 	n := apart(cells)
 	return n >= 2 && n < columns && couldName(cells)
+}
+
+// goesUnder reports whether a row of texts goes on with the heads above it, some of which
+// span several columns: what stands below it is of another kind.
+func goesUnder(upper, lower []string, columns int, below []Row) bool {
+	if apart(upper) < 2 || apart(upper) == filled(upper) && filled(upper) == columns || !couldName(lower) {
+		return false
+	}
+	for i, c := range lower {
+		if strings.TrimSpace(c) == "" {
+			continue
+		}
+		var column []string
+		for _, r := range below[:min(len(below), 200)] {
+			if i < len(r.Cells) {
+				column = append(column, r.Cells[i])
+			}
+		}
+		if guess(column).Kind != Text {
+			return true
+		}
+	}
+	return false
 }
 
 // spread puts the cells of an upper head over the columns that they span. Where the file

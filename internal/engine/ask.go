@@ -61,13 +61,14 @@ const mostQuery = 20_000
 
 // ask checks a query and runs it.
 func (s *served) ask(t *confined.Task, r request) (*tables.Result, error) {
-	t.GoOn(LongestAsk)
+	t.GoOn(perStretch) // opening does not count
 	if err := s.open(t, r); err != nil {
 		return nil, err
 	}
 	if len(r.Query) > mostQuery {
 		return nil, &tables.Refused{What: fmt.Sprintf("the query is longer than %d characters", mostQuery)}
 	}
+	t.GoOn(r.Within)
 	ctx := context.Background()
 	var tree string
 	err := s.conn.QueryRowContext(ctx, "SELECT json_serialize_sql(?::VARCHAR)::VARCHAR", r.Query).Scan(&tree)

@@ -39,8 +39,8 @@ const (
 	mostOnDisk  = 16 << 30
 	perStretch  = 30 * time.Second
 	longestTake = 10 * time.Minute
-	// LongestAsk is how long a query may take.
-	LongestAsk = 20 * time.Second
+	// longestAsk is how long a query may take of which nobody says otherwise.
+	longestAsk = 20 * time.Second
 	// engineMemory is what the engine itself allows itself.
 	engineMemory = "300MB"
 )
@@ -51,12 +51,17 @@ type Problem struct{ What phrase.Phrase }
 func (p *Problem) Error() string { return p.What.String() }
 
 // Engine starts processes. It is safe for concurrent use.
-type Engine struct{ pool *confined.Pool }
+type Engine struct {
+	pool *confined.Pool
+	// Longest is how long a query may take.
+	Longest time.Duration
+}
 
 // New returns an engine.
 func New() *Engine {
-	return &Engine{confined.NewPool(kind, confined.Limits{Memory: mostMemory, Files: mostFiles, Answer: mostAnswer,
-		FileSize: mostOnDisk, First: perStretch}, "GOMEMLIMIT=100MiB", "MALLOC_ARENA_MAX=2")}
+	return &Engine{Longest: longestAsk, pool: confined.NewPool(kind, confined.Limits{Memory: mostMemory,
+		Files: mostFiles, Answer: mostAnswer, FileSize: mostOnDisk, First: perStretch}, "GOMEMLIMIT=100MiB",
+		"MALLOC_ARENA_MAX=2")}
 }
 
 // Close ends processes that wait. Sessions are closed by those who opened them.
@@ -70,6 +75,7 @@ type request struct {
 	Query  string           `json:",omitempty"`
 	Tables [][]tables.Table `json:",omitempty"` // by the folder that they are in
 	Skip   int64            `json:",omitempty"`
+	Within time.Duration    `json:",omitempty"` // how long the query may take
 	Most   int              `json:",omitempty"`
 }
 

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"juvalogos/core/tables"
 	"juvalogos/internal/engine"
@@ -78,6 +79,7 @@ func TestHostileQueriesAreRefused(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	e.Longest = 3 * time.Second
 	s := e.Session([]engine.Source{source})
 	defer s.Close()
 	for _, q := range []string{
@@ -153,7 +155,7 @@ func TestKindsOfFiles(t *testing.T) {
 		{"q.csv", "a,b\n1,\"x, \"\"y\"\"\nz\"\n2,w\n", "q[a whole, b text]2"},
 		{"j.json", `[{"n": 1, "at": {"x": 1.5}}, {"n": 2, "at": {"x": 2.5}, "t": ["a", "b"]}]`,
 			"j[n whole, at_x decimal ., t text]2"},
-		{"j.jsonl", "{\"n\": 1, \"ok\": true}\n{\"n\": 2, \"ok\": false}\n", "j[n whole, ok yesno]2"},
+		{"j.jsonl", "{\"n\": 1, \"ok\": true}\n{\"n\": 2, \"ok\": false}\n", "j[n whole, ok yesno true/false]2"},
 		{"deep.json", `{"meta": 1, "hives": [{"a": 1}], "members": [{"b": "x"}]}`, "hives[a whole]1 members[b text]1"},
 		{"us.csv", "d,v\n12/31/2026,1\n1/2/2026,2\n", "us[d date %m/%d/%Y, v whole]2"},
 		{"plz.csv", "plz,n\n01067,3\n50667,4\n", "plz[plz text, n whole]2"},

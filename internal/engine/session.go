@@ -54,7 +54,7 @@ func (s *Session) Warm(ctx context.Context) error {
 // *tables.Refused for a query that may not be run or that the engine cannot make sense of,
 // a *Problem for one that took too much, the context's cause, or lies with the machine.
 func (s *Session) Ask(ctx context.Context, query string, skip int64, most int) (*tables.Result, error) {
-	a, err := s.do(ctx, request{Do: "ask", Query: query, Skip: skip, Most: most})
+	a, err := s.do(ctx, request{Do: "ask", Query: query, Skip: skip, Most: most, Within: s.engine.Longest})
 	return a.Result, err
 }
 
