@@ -106,8 +106,7 @@ func guess(cells []string) Guess {
 	return Guess{Kind: Text}
 }
 
-// mostly reports whether nearly all cells pass; one or two may not in the shortest columns
-// only where there are ten to each.
+// mostly reports whether nearly all cells pass; one need not, of five or more.
 func mostly(cells []string, is func(string) bool) bool {
 	n := 0
 	for _, c := range cells {
@@ -115,7 +114,7 @@ func mostly(cells []string, is func(string) bool) bool {
 			n++
 		}
 	}
-	return n*100 >= len(cells)*mostOf
+	return n*100 >= len(cells)*mostOf || len(cells) >= 5 && n == len(cells)-1
 }
 
 func guessYesNo(cells []string) (Guess, bool) {
@@ -250,9 +249,29 @@ func guessDate(cells []string) (Guess, bool) {
 	return try(Moment, moments)
 }
 
+// sumsUp is what begins a row that adds up those above it.
+var sumsUp = regexp.MustCompile(`(?i)^(?:(?:grand|sub)?[\s-]*total|sum|sums|summe|gesamt|insgesamt|average|mean|` +
+	`mittelwert|durchschnitt|somme|moyenne|totale|suma|totaal|som)\b`)
+
+// mostFooters is how many of the last rows may add up what is above.
+const mostFooters = 4
+
+// SumsUp reports whether a row adds up those above it, by what its first filled cell says.
+func SumsUp(cells []string) bool {
+	for _, c := range cells {
+		if c = strings.TrimSpace(c); c != "" {
+			return sumsUp.MatchString(c)
+		}
+	}
+	return false
+}
+
 // column are the cells of a column in the sample.
 func (l Layout) column(i int) (cells []string) {
-	for _, r := range l.Sample {
+	for n, r := range l.Sample {
+		if n >= len(l.Sample)-mostFooters && SumsUp(r.Cells) {
+			continue
+		}
 		if i < len(r.Cells) {
 			cells = append(cells, r.Cells[i])
 		}

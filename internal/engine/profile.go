@@ -2,7 +2,6 @@ package engine
 
 import (
 	"fmt"
-	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -74,10 +73,6 @@ func (k *taking) odd(t *tables.Table, guesses []tables.Guess) error {
 	return nil
 }
 
-// sumsUp is what begins a row that adds up those above it.
-var sumsUp = regexp.MustCompile(`(?i)^(?:(?:grand|sub)?[\s-]*total|sum|sums|summe|gesamt|insgesamt|average|mean|` +
-	`mittelwert|durchschnitt|somme|moyenne|totale|suma|totaal|som)\b`)
-
 // mostFooters is how many of the last rows are looked at.
 const mostFooters = 4
 
@@ -106,7 +101,7 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 			}
 		}
 		above := len(last) > i+1
-		total := len(filled) > 0 && sumsUp.MatchString(filled[0]) && above
+		total := tables.SumsUp(filled) && above
 		remark := len(filled) == 1 && len(t.Columns) >= 3 && above && len(filled[0]) > 3 && row[1] != ""
 		if !total && !remark {
 			return nil

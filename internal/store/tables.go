@@ -36,10 +36,11 @@ func (s *Tables) OnShelves(ctx context.Context, slugs []string) ([]record.Tabled
 
 // Queries returns the queries that were run for turns, by turn.
 func (s *Tables) Queries(ctx context.Context, turns []uuid.UUID) (map[uuid.UUID]string, error) {
-	rows, err := s.pool.Query(ctx, `select t.id, p->'value'->>'query' from unnest($1::uuid[]) t (id)
+	rows, err := s.pool.Query(ctx, `select t.id, p->'value'->>'query' from turn t
 		join lateral (select parts from attempt where turn = t.id and state = 'done' order by `+whichCounts+` limit 1) a
 			on true
-		join lateral jsonb_array_elements(a.parts) p on p->>'type' = 'result'`, turns)
+		join lateral jsonb_array_elements(a.parts) p on p->>'type' = 'result'
+		where t.id = any($1)`, turns)
 	if err != nil {
 		return nil, err
 	}

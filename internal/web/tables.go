@@ -103,7 +103,9 @@ const (
 	mostSaved = 100_000
 )
 
-func (s *sheets) asked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) { return s.idAsked(c, fault.NoTurn) }
+func (s *sheets) asked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
+	return s.idAsked(c, fault.NoTurn)
+}
 
 func (s *sheets) rows(c fiber.Ctx) error {
 	who, id, err := s.asked(c)

@@ -150,9 +150,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&insides{d, o.Inside, o.Replies, context.Background()}).routes(api)
 	(&shelves{d, o.Desks, o.Shelves}).routes(api)
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
-	if o.Tables != nil {
-		(&sheets{d, o.Desks, o.Tables}).routes(api)
-	}
+	(&sheets{d, o.Desks, o.Tables}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
 	(&recordings{d, o.Desks, o.Replies, o.Recordings, o.Visits}).routes(api)
