@@ -29,8 +29,10 @@ func (f *fakeTables) Ask(_ context.Context, query string, _ int) (tables.Result,
 	if f.right != "" && query != f.right {
 		return tables.Result{}, &tables.Refused{What: "there is no column kilos; these are there: meadow, kg"}
 	}
-	return tables.Result{Query: query, Total: 2, Of: 48, Read: 48, Rows: [][]string{{"Larch Hill", "639"}, {"Mill", "400"}},
-		Columns: []tables.Head{{Title: "Meadow", Kind: tables.Text}, {Title: "sum of Honey (kg)", Kind: tables.Decimal}}}, nil
+	return tables.Result{Query: query, Total: 2, Of: 48, Read: 48,
+		Rows: [][]string{{"Larch Hill", "639"}, {"Mill", "400"}},
+		Columns: []tables.Head{{Title: "Meadow", Kind: tables.Text},
+			{Title: "sum of Honey (kg)", Kind: tables.Decimal}}}, nil
 }
 
 func (f *fakeTables) Earlier(context.Context) ([]Queried, error) { return f.earlier, nil }
@@ -156,7 +158,8 @@ func TestFollowUpsKnowTheQueriesBefore(t *testing.T) {
 		}
 		return "SELECT 1", nil
 	})
-	for _, want := range []string{"SELECT meadow FROM honey", "Question: Which meadow?", "Table honey (“Honey”), 48 rows",
+	for _, want := range []string{"SELECT meadow FROM honey", "Question: Which meadow?",
+		"Table honey (“Honey”), 48 rows",
 		"meadow: text; 6 different: 'Larch Hill'", "kg: number (“Honey (kg)”); 3 to 90"} {
 		if !strings.Contains(system, want) {
 			t.Errorf("the model is not told %q of\n%s", want, system)

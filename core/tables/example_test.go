@@ -11,7 +11,8 @@ func Example() {
 	fmt.Printf("%c, %d columns\n", d.Comma, d.Columns)
 
 	hives := &tables.Table{Name: "hives", Title: "Hives", Rows: 2, Columns: []tables.Column{
-		{Name: "hive", Title: "Hive", Kind: tables.Text, Distinct: 2, Often: []tables.Value{{Text: "Willow"}, {Text: "Hazel"}}},
+		{Name: "hive", Title: "Hive", Kind: tables.Text, Distinct: 2,
+			Often: []tables.Value{{Text: "Willow"}, {Text: "Hazel"}}},
 		{Name: "weight", Title: "Weight", Kind: tables.Decimal, Distinct: 2, Least: "28", Most: "31.5"},
 	}}
 	r := tables.Read("What is the average weight?", nil, []*tables.Table{hives})

@@ -51,7 +51,8 @@ func Look(rows []Row, merged bool) Layout {
 	l := Layout{Above: rows[:at], HeadRow: rows[at].Number, Sample: rows[at+1:]}
 	heads := make([]string, columns)
 	copy(heads, rows[at].Cells)
-	if at > 0 && (spans(rows[at-1].Cells, columns) || goesUnder(rows[at-1].Cells, rows[at].Cells, columns, rows[at+1:])) {
+	if at > 0 && (spans(rows[at-1].Cells, columns) || goesUnder(rows[at-1].Cells, rows[at].Cells, columns,
+		rows[at+1:])) {
 		upper := spread(rows[at-1].Cells, columns, merged)
 		for i, u := range upper {
 			if u != "" && !strings.EqualFold(u, strings.TrimSpace(heads[i])) {

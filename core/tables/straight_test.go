@@ -125,11 +125,14 @@ func TestHeads(t *testing.T) {
 		want   string
 		above  int
 	}{
-		"plain":       {[]Row{row(1, "Hive", "kg"), row(2, "A", "1"), row(3, "B", "2")}, false, "Hive|kg", 0},
-		"a title":     {[]Row{row(1, "Report 2026", ""), row(2), row(3, "Hive", "kg"), row(4, "A", "1")}, false, "Hive|kg", 2},
-		"no head":     {[]Row{row(1, "A", "1"), row(2, "B", "2")}, false, "Column 1|Column 2", 0},
-		"texts alone": {[]Row{row(1, "Name", "Town"), row(2, "Ada", "Mill"), row(3, "Bo", "Vale")}, false, "Name|Town", 0},
-		"years":       {[]Row{row(1, "Meadow", "2024", "2025"), row(2, "Hill", "3", "4")}, false, "Meadow|2024|2025", 0},
+		"plain": {[]Row{row(1, "Hive", "kg"), row(2, "A", "1"), row(3, "B", "2")}, false, "Hive|kg", 0},
+		"a title": {[]Row{row(1, "Report 2026", ""), row(2), row(3, "Hive", "kg"), row(4, "A", "1")}, false,
+			"Hive|kg", 2},
+		"no head": {[]Row{row(1, "A", "1"), row(2, "B", "2")}, false, "Column 1|Column 2", 0},
+		"texts alone": {[]Row{row(1, "Name", "Town"), row(2, "Ada", "Mill"), row(3, "Bo", "Vale")}, false,
+			"Name|Town", 0},
+		"years": {[]Row{row(1, "Meadow", "2024", "2025"), row(2, "Hill", "3", "4")}, false, "Meadow|2024|2025",
+			0},
 		"twice and none": {[]Row{row(1, "a", "a", "", "b"), row(2, "1", "2", "3", "4")}, false,
 			"a|a (2)|Column 3|b", 0},
 		"spanning": {[]Row{row(1, "", "2024", "", "2025", ""), row(2, "Hive", "kg", "jars", "kg", "jars"),
@@ -146,7 +149,8 @@ func TestHeads(t *testing.T) {
 
 func TestIdentifiers(t *testing.T) {
 	got := Names([]string{"Weight (kg)", "Größe", "select", "2024", "%", "weight kg", "", "_row", "Ünïcödé naïve"})
-	want := []string{"weight_kg", "grosse", "select_", "n2024", "percent", "weight_kg_2", "column_7", "row_", "unicode_naive"}
+	want := []string{"weight_kg", "grosse", "select_", "n2024", "percent", "weight_kg_2", "column_7", "row_",
+		"unicode_naive"}
 	if !slices.Equal(got, want) {
 		t.Errorf("%q", got)
 	}
@@ -210,9 +214,10 @@ func TestCharts(t *testing.T) {
 		"days and a number":   {Result{Columns: heads(Date, Decimal), Rows: many(9, "@", "$")}, "lines bars"},
 		"two numbers":         {Result{Columns: heads(Decimal, Decimal), Rows: many(9, "$", "$.5")}, "points"},
 		"one number":          {Result{Columns: heads(Decimal), Rows: many(20, "$")}, "histogram"},
-		"two names, a number": {Result{Columns: heads(Text, Text, Decimal), Rows: append(many(4, "#", "x", "$"), many(4, "#", "y", "$")...)}, "grid bars"},
-		"one row":             {Result{Columns: heads(Text, Whole), Rows: many(1, "#", "$")}, ""},
-		"names alone":         {Result{Columns: heads(Text, Text), Rows: many(5, "#", "#")}, ""},
+		"two names, a number": {Result{Columns: heads(Text, Text, Decimal),
+			Rows: append(many(4, "#", "x", "$"), many(4, "#", "y", "$")...)}, "grid bars"},
+		"one row":     {Result{Columns: heads(Text, Whole), Rows: many(1, "#", "$")}, ""},
+		"names alone": {Result{Columns: heads(Text, Text), Rows: many(5, "#", "#")}, ""},
 	} {
 		chart, ok := Draw(&c.r)
 		var got []string

@@ -124,7 +124,8 @@ func TestParquet(t *testing.T) {
 	e := engine.New()
 	defer e.Close()
 	source, err := take(t, e, "x.parquet", string(body))
-	want := "x [Row whole 0–4, Half decimal 0–2, Day date 2026-01-01–2026-01-05, Name text n0–n4, nested text {'a': 0}–{'a': 4}] 5"
+	want := "x [Row whole 0–4, Half decimal 0–2, Day date 2026-01-01–2026-01-05, Name text n0–n4, nested text " +
+		"{'a': 0}–{'a': 4}] 5"
 	if err != nil || said(source) != want {
 		t.Errorf("%s, want %s (%v)", said(source), want, err)
 	}
@@ -192,7 +193,8 @@ func TestTwoVisitors(t *testing.T) {
 					return
 				}
 				var refused *tables.Refused
-				if _, err := sessions[i].Ask(context.Background(), "SELECT who FROM "+other, 0, 10); !errors.As(err, &refused) {
+				if _, err := sessions[i].Ask(context.Background(), "SELECT who FROM "+other, 0, 10); !errors.As(err,
+					&refused) {
 					done <- fmt.Errorf("%s reads %s: %v", own, other, err)
 					return
 				}

@@ -32,7 +32,8 @@ var golden = []struct {
 	{[]string{"how many members are there"}, "[[140]]"},
 	{[]string{"how many members joined since 2020?"}, "[[30]]"},
 	{[]string{"which town has the most members?"}, "[[Larch Hill 35]]"},
-	{[]string{"total fees by course"}, "[[Beginners 5695] [Mead and wax 2040] [Mites and health 1825] [Queen rearing 4140]]"},
+	{[]string{"total fees by course"},
+		"[[Beginners 5695] [Mead and wax 2040] [Mites and health 1825] [Queen rearing 4140]]"},
 	{[]string{"who joined first?"}, "[[Xenia Kirkwall 2004-11-08]]"},
 }
 

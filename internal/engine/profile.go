@@ -107,15 +107,15 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 			return nil
 		}
 		number, _ := strconv.ParseInt(row[0], 10, 64)
-		form := "row %d adds up what is above it (“%s”); it is left out"
-		if !total {
-			form = "row %d is a remark below the table (“%s”); it is left out"
-		}
 		text := filled[0]
 		if len(text) > 80 {
 			text = strings.ToValidUTF8(text[:80], "") + "…"
 		}
-		t.Wrong = append(t.Wrong, phrase.Of(form, number, text))
+		if total {
+			t.Wrong = append(t.Wrong, phrase.Of("row %d adds up what is above it (“%s”); it is left out", number, text))
+		} else {
+			t.Wrong = append(t.Wrong, phrase.Of("row %d is a remark below the table (“%s”); it is left out", number, text))
+		}
 		for c := range t.Columns {
 			k.unOdd(&t.Columns[c], number)
 		}

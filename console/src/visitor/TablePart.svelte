@@ -59,7 +59,7 @@
   }
 </script>
 
-<section class="mt-4 border-t border-rule pt-3 text-fine" aria-label={say.tables.workedOut}>
+<div class="mt-4 border-t border-rule pt-3 text-fine" data-worked-out>
   {#if !one}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <div
@@ -152,4 +152,4 @@
       <pre class="mt-1 overflow-x-auto rounded bg-leaf p-3 text-mini whitespace-pre-wrap">{result.query}</pre>
     </details>
   </details>
-</section>
+</div>

@@ -698,6 +698,8 @@ export const en = {
   /** What the service says, by the form that it says it in. Where {1}, {2} … stand
    *  come values; another language puts them where it wants them. */
   service: asTheyAre([
+    "row {1} adds up what is above it (“{2}”); it is left out",
+    "row {1} is a remark below the table (“{2}”); it is left out",
     "({1} − {2}) ÷ {3}",
     "A column cannot be of the kind {1}.",
     "A table can be saved as csv, xlsx, json or md.",
