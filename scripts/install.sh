@@ -17,6 +17,7 @@ need ffmpeg command -v ffmpeg
 need pocketsphinx command -v pocketsphinx_continuous
 need pocketsphinx-en-us test -d /usr/share/pocketsphinx/model/en-us
 need flite command -v flite
+need g++ command -v g++ # links the engine of tables
 if [[ ${1:-install} == install-bench ]]; then
   need poppler-utils command -v pdftotext
   need python3-doc bash -c 'ls /usr/share/doc/python3.*/html/library'

@@ -35,7 +35,7 @@ func (r *reader) findComparisons() {
 			from, sign = i-1, "="
 		case r.at(i-1).low == ">" || r.at(i-1).low == "<":
 			from, sign = i-1, r.at(i-1).low
-		case r.at(i+1).low == "or" && comparatives[r.at(i+2).low].sign != "":
+		case r.at(i+1).low == "or" && comparatives[r.at(i+2).low].sign != "" && !r.isNumber(i+3) && !r.isNumber(i+4):
 			c := comparatives[r.at(i+2).low]
 			sign, about = c.sign+"=", c.about
 			r.use(i+1, i+3)
@@ -65,10 +65,18 @@ func (r *reader) findComparisons() {
 			sign = "="
 		}
 		r.doubt *= sure
+		if r.at(from-1).low == "or" && r.filtered(column) {
+			r.doubt *= 0.3 // either, or: conditions are joined by and alone
+		}
 		r.use(from, i+1)
 		r.where = append(r.where, filter{column: column, sign: sign, values: values})
 		r.useUnit(i+1, column)
 	}
+}
+
+func (r *reader) isNumber(at int) bool {
+	_, is := r.at(at).number()
+	return is
 }
 
 // isOfColumn reports whether a number stands right behind or before the name of a column of
@@ -223,6 +231,9 @@ func (r *reader) findTimes() {
 			r.where = append(r.where, filter{column: column, part: "year", sign: "between",
 				values: []string{k.low, until}})
 		case years != nil:
+			if sign != "=" {
+				r.use(i-1, i)
+			}
 			r.where = addFilter(r.where, filter{column: years, sign: sign, values: []string{k.low}})
 		case column != nil:
 			r.timed(column, "year", sign, k.low, i)

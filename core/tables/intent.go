@@ -97,6 +97,12 @@ func (r *reader) groupsAt(w *wish, at int) {
 			}
 			r.group(w, *c, at-1, at+1)
 			at++
+		case is && m.column.Kind.Number() && m.column.Countable() && (m.column.Kind != Whole || m.column.Distinct > 40) &&
+			m.column.Distinct > 12:
+			r.drop(m) // of so many values nobody makes groups
+			r.sortBy = m.column
+			r.use(at-1, m.to)
+			return
 		case is:
 			r.drop(m)
 			g := grouping{column: m.column}
@@ -190,6 +196,10 @@ func (r *reader) findMeasure(w *wish) {
 			return
 		}
 	}
+	if r.sortBy != nil {
+		r.sorts(w)
+		return
+	}
 	// What is left is shown, or measured by group.
 	left := r.numbersLeft(0)
 	if len(w.by) > 0 {
@@ -215,6 +225,8 @@ func (r *reader) findMeasure(w *wish) {
 	}
 	w.measure = showing
 	if r.ofOne() {
+		at := r.find(0, "compare")
+		r.use(at, at+1)
 		return
 	}
 	if w.of.Kind.Number() {
@@ -224,6 +236,27 @@ func (r *reader) findMeasure(w *wish) {
 	}
 	w.measure = listing
 	r.doubt *= 0.8
+}
+
+// sorts shows rows in the order of a column.
+func (r *reader) sorts(w *wish) {
+	w.measure, w.of, w.way = showing, r.sortBy, 1
+	if r.find(0, "ascending", "increasing", "lowest", "smallest", "least") >= 0 {
+		w.way = -1
+	}
+	for _, m := range r.columns {
+		if m.column.Kind == Text {
+			w.pick = m.column
+		}
+	}
+	for i := range r.tokens[:min(len(r.tokens), 4)] {
+		if w.limit = r.asked(i); w.limit > 0 {
+			break
+		}
+	}
+	r.doubt *= 0.8
+	at := r.find(0, "sort", "sorted", "order", "ordered", "rank", "ranked", "list")
+	r.use(at, at+1)
 }
 
 // usual is how a column is measured of many rows where nobody says how: what adds up is
@@ -250,8 +283,8 @@ func (r *reader) ofOne() bool {
 	rows := float64(r.table.Rows)
 	for _, f := range r.where {
 		switch {
-		case f.sign == "=" && f.part == "":
-			rows /= max(1, float64(f.column.Distinct)/float64(len(f.values)))
+		case f.sign == "=" && f.part == "": // one for each of the values
+			rows /= max(1, float64(f.column.Distinct))
 		case f.sign == "=" && f.part == "month":
 			rows /= 12
 		}

@@ -87,6 +87,7 @@ type reader struct {
 	columns  []mention // in the order of the question
 	where    []filter
 	doubt    float64 // what it is less sure by
+	sortBy   *Column // rows are wanted in its order
 	keys     map[string]bool
 	bears    float64 // how much of what the table has the question names
 }
@@ -151,7 +152,9 @@ func isWordRune(c rune) bool { return unicode.IsLetter(c) || unicode.IsDigit(c) 
 
 var tokenOf = regexp.MustCompile(`\d{4}-\d{1,2}(?:-\d{1,2})?|\d{1,2}[./]\d{1,2}[./]\d{2,4}|[-+]?\d[\d,]*(?:\.\d+)?%?|[\pL\d_]+(?:['’-][\pL\d]+)*|[^\s\pL\d]`)
 
-func splitQuestion(question string) []string { return tokenOf.FindAllString(question, -1) }
+func splitQuestion(question string) []string {
+	return tokenOf.FindAllString(strings.ReplaceAll(question, "_", " "), -1)
+}
 
 // wish works out what is asked for; nil if nothing of it can be told.
 func (r *reader) wish(before *wish) *wish {
@@ -178,17 +181,28 @@ func (r *reader) wish(before *wish) *wish {
 		r.fallback(w)
 	}
 	w.sure *= r.doubt
-	for _, k := range r.tokens {
-		if !k.used && !k.weak {
+	for i, k := range r.tokens {
+		switch {
+		case k.used || k.weak:
+		case r.at(i-1).used && !r.at(i-1).weak && !isYear(r.at(i-1).low): // the murder rate
+			w.sure *= 0.85
+		default:
 			w.sure *= 0.6
 		}
+	}
+	if beyond.MatchString(r.question) {
+		w.sure *= 0.4
 	}
 	return w
 }
 
+// beyond are questions that the reader does not understand, whatever of their words it does.
+var beyond = regexp.MustCompile(`(?i)\b(?:difference|ratio|correlat|relat(?:ed|ion)|depend|second|third|growth|grew|grow|` +
+	`change[ds]?|trend|why|how come|than the|than in|twice)\b|^(?:are|is|do|does|did)\b.*\b(?:more|less|\pL+er)\b`)
+
 var aboutQuestion = regexp.MustCompile(`(?i)\bwhat(?:'s| is| are)? (?:this|these|the|that|it|in)\b.{0,25}\b(?:about|contain|file|table|data|sheet|spreadsheet|show)\b|` +
 	`\bwhat is (?:in )?(?:this|it|here)\b|\bdescribe (?:this|the|it)|\bsummar(?:y|ise|ize)\b(?: of)? (?:this|the (?:table|data|file)|it)|` +
-	`\bwhat (?:columns|fields|do we have)|\btell me about (?:this|the (?:table|data|file))|\boverview\b|\bwhat does (?:this|it|the (?:table|file|data)) (?:show|say|contain|tell)`)
+	`\bwhat (?:columns|fields|do we have)|\btell me about (?:this|the (?:table|data|file))|\boverview\b|\bwhat does (?:it|(?:this|the) ?(?:table|file|data|sheet)?) (?:show|say|contain|tell)`)
 
 func (r *reader) asksAbout() bool {
 	return aboutQuestion.MatchString(r.question) && len(r.tokens) < 14
@@ -422,6 +436,11 @@ func alike(k token, stem string) bool {
 	}
 	if k.weak && smallWords[k.low] {
 		return false
+	}
+	for n := len(k.low); n >= 4; n-- { // districts, of a title like councildist
+		if len(stem) > n+3 && strings.HasSuffix(stem, k.low[:n]) {
+			return true
+		}
 	}
 	long, short := k.low, stem
 	if len(long) < len(short) {

@@ -12,9 +12,15 @@ func (r *reader) asksFirst(w *wish) bool {
 		return false
 	}
 	w.limit = r.asked(at)
+	if first := r.find(0, "which", "the", "show"); w.limit == 0 && first >= 0 && first < at {
+		w.limit = r.asked(first)
+	}
 	aggregate := r.aggregateNear()
 	picked, part := r.picked(at)
 	of := r.firstBy(at, s, picked)
+	if r.sortBy != nil {
+		of = r.sortBy
+	}
 	counts := of == nil && r.countsRows(at, s)
 	switch {
 	case of == nil && !counts && (s.when != 0 || strings.Contains(s.about, "date")) && r.timeColumn() != nil:
@@ -44,6 +50,10 @@ func (r *reader) asksFirst(w *wish) bool {
 func (r *reader) mostOfAll(w *wish, counts bool) bool {
 	if counts {
 		return false
+	}
+	if r.find(0, "rows") >= 0 && w.limit > 0 && len(w.by) == 0 { // the five rows with the most
+		w.measure = showing
+		return true
 	}
 	if len(w.by) > 0 || w.limit == 1 {
 		w.measure = leasting

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"time"
 
 	"golang.org/x/text/transform"
@@ -139,6 +140,9 @@ func take(t *confined.Task, r request) ([]tables.Table, []Given, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	if format == "html" {
+		k.all = slices.DeleteFunc(k.all, isLayout)
+	}
 	if len(k.again) > 0 {
 		return nil, k.again, nil
 	}
@@ -148,6 +152,12 @@ func take(t *confined.Task, r request) ([]tables.Table, []Given, error) {
 	t.GoOn(perStretch)
 	_ = os.RemoveAll(folder + "/spilt")
 	return k.all, nil, run(ctx, conn, "CHECKPOINT")
+}
+
+// isLayout reports whether a table of a page has nothing to work out: few rows, or nothing
+// but texts.
+func isLayout(t tables.Table) bool {
+	return t.Rows < 3 || !slices.ContainsFunc(t.Columns, func(c tables.Column) bool { return c.Kind != tables.Text })
 }
 
 func looksLikePage(head []byte) bool {

@@ -160,7 +160,8 @@ func TestKindsOfFiles(t *testing.T) {
 		{"us.csv", "d,v\n12/31/2026,1\n1/2/2026,2\n", "us[d date %m/%d/%Y, v whole]2"},
 		{"plz.csv", "plz,n\n01067,3\n50667,4\n", "plz[plz text, n whole]2"},
 		{"th.csv", "v;w\n1.234,50;a\n2.000,25;b\n", "th[v decimal ,, w text]2"},
-		{"page", "<html><table><tr><th>A<th>B<tr><td>1<td>x<tr><td>2<td>y</table>", "table_1[a whole, b text]2"},
+		{"page", "<html><table><tr><th>A<th>B<tr><td>1<td>x<tr><td>2<td>y<tr><td>3<td>z</table>" +
+			"<table><tr><td>a<td>b<tr><td>c<td>d</table>", "table_1[a whole, b text]3"},
 		{"empty.csv", "", "it is empty"},
 		{"odd.csv", "a,b\n1,\"x\n2,y\n" + strings.Repeat("zzzzzzzz,1\n", 1<<20),
 			"row 2: a cell begins with a quotation"},

@@ -112,6 +112,7 @@ func (l *Library) resume(ctx context.Context) {
 		l.Log.Info("this version reads more of documents than the last: they are read anew, and found meanwhile as "+
 			"they were read before", "documents", n)
 	}
+	l.all.Go(func() { l.takeTables(ctx) })
 	for {
 		err := l.queueUnread(ctx)
 		if err != nil && ctx.Err() == nil {

@@ -1,6 +1,7 @@
 package shelf
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -55,23 +56,37 @@ func (l *Library) tablesOf(ctx context.Context, d record.Document) (described *r
 	}
 	format := reading.Tabular(d.Name, head[:n])
 	if format == "" {
-		return nil, nil
+		if page, err := l.hasTable(ctx, d, head[:n]); !page || err != nil {
+			return nil, err
+		}
 	}
 	found, err := l.Tables.Take(ctx, d, nil)
 	var problem *engine.Problem
 	switch {
-	case errors.As(err, &problem) && (format == "parquet" || d.Size > mostRowsAsText):
+	case errors.As(err, &problem) && (format == "parquet" || format != "" && d.Size > mostRowsAsText):
 		return nil, &reading.Problem{File: d.Name, What: problem.What}
 	case errors.As(err, &problem):
 		return nil, nil // it is read as a text, and why there is no table is on record
 	case err != nil:
 		return nil, err
 	}
-	if format != "parquet" && d.Size <= mostRowsAsText {
+	if format == "" || format != "parquet" && d.Size <= mostRowsAsText {
 		return nil, nil
 	}
 	document := describe(format, found.Tables)
 	return &document, nil
+}
+
+// mostPage is how large a page may be in which tables are looked for, in bytes.
+const mostPage = 8 << 20
+
+// hasTable reports whether a document is a page with a table in it.
+func (l *Library) hasTable(ctx context.Context, d record.Document, head []byte) (bool, error) {
+	if !bytes.HasPrefix(bytes.TrimSpace(head), []byte("<")) || d.Size > mostPage {
+		return false, nil
+	}
+	body, err := io.ReadAll(l.Store.Shelves.Content(ctx, d.Hash))
+	return bytes.Contains(bytes.ToLower(body), []byte("<table")), err
 }
 
 // describe is a document that says what its tables are.
@@ -113,6 +128,32 @@ func titles(t tables.Table) []string {
 		all[i] = c.Title
 	}
 	return all
+}
+
+// tabular are the endings of names that tables have.
+var tabular = []string{"%.csv", "%.tsv", "%.tab", "%.xlsx", "%.ods", "%.json", "%.jsonl", "%.ndjson"}
+
+// takeTables has the tables of documents read that an older version read as texts alone.
+func (l *Library) takeTables(ctx context.Context) {
+	if l.Tables == nil {
+		return
+	}
+	ids, err := l.Store.Tables.Untabled(ctx, tabular)
+	for _, id := range ids {
+		if ctx.Err() != nil {
+			return
+		}
+		if d, err := l.Store.Shelves.Document(ctx, id); err == nil {
+			_, err = l.Tables.Take(ctx, d, nil)
+			var problem *engine.Problem
+			if err != nil && !errors.As(err, &problem) {
+				l.Log.Warn("a document's tables could not be read", "document", id, "error", err)
+			}
+		}
+	}
+	if err != nil && ctx.Err() == nil {
+		l.Log.Warn("documents whose tables are not read yet could not be told", "error", err)
+	}
 }
 
 // InConversation returns all documents that a conversation of a visitor's has: what was

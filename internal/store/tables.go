@@ -34,6 +34,18 @@ func (s *Tables) OnShelves(ctx context.Context, slugs []string) ([]record.Tabled
 		order by t.document`, slugs)
 }
 
+// Untabled lists documents that were read and of whose tables nothing is known: their names
+// end in one of some endings.
+func (s *Tables) Untabled(ctx context.Context, endings []string) ([]int64, error) {
+	rows, err := s.pool.Query(ctx, `select d.id from document d where d.removed_at is null and d.state = 'ready'
+		and lower(d.name) like any($1) and not exists (select from document_table where document = d.id) order by d.id`,
+		endings)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
 // Queries returns the queries that were run for turns, by turn.
 func (s *Tables) Queries(ctx context.Context, turns []uuid.UUID) (map[uuid.UUID]string, error) {
 	rows, err := s.pool.Query(ctx, `select t.id, p->'value'->>'query' from turn t

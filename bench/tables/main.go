@@ -1,0 +1,259 @@
+// Command tables measures how many plain questions on tables the reader understands that
+// needs no model: 120 questions on three public tables, each with a query whose result has
+// to come out. Every second question is held out.
+package main
+
+import (
+	"bytes"
+	"context"
+	_ "embed"
+	"flag"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+
+	"juvalogos/core/tables"
+	"juvalogos/internal/engine"
+)
+
+//go:embed questions.yaml
+var questions []byte
+
+type set struct {
+	Tables []struct {
+		Name, File string
+		Questions  []struct{ Ask, Want string }
+	}
+}
+
+// source is the Debian package that has the tables, and where in it they lie.
+const (
+	source = "python3-statsmodels"
+	within = "usr/lib/python3/dist-packages/statsmodels/datasets"
+)
+
+func main() {
+	engine.Child()
+	write := flag.String("write", "", "file into which the figures are written, between its marks")
+	show := flag.Bool("show", false, "print every question of the half that is not held out")
+	flag.Parse()
+	if err := measure(*write, *show); err != nil {
+		fmt.Fprintln(os.Stderr, "tables:", err)
+		os.Exit(1)
+	}
+}
+
+// tally is what became of questions.
+type tally struct{ all, right, wrong, silent, sureRight, sureWrong int }
+
+func (t tally) String() string {
+	return fmt.Sprintf("%d | %d | %d | %d | %d of %d", t.all, t.right, t.wrong, t.silent, t.sureRight,
+		t.sureRight+t.sureWrong)
+}
+
+func measure(write string, show bool) error {
+	folder, err := unpacked()
+	if err != nil {
+		return err
+	}
+	var s set
+	if err := yaml.Unmarshal(questions, &s); err != nil {
+		return err
+	}
+	e := engine.New()
+	defer e.Close()
+	var b strings.Builder
+	b.WriteString("| table | half | questions | right | wrong | silent | right where it is sure |\n" +
+		"|---|---|---|---|---|---|---|\n")
+	var halves [2]tally
+	for _, t := range s.Tables {
+		tallies, err := measureTable(e, filepath.Join(folder, t.File), t.Questions, show)
+		if err != nil {
+			return fmt.Errorf("%s: %w", t.Name, err)
+		}
+		for half, of := range tallies {
+			fmt.Fprintf(&b, "| %s | %s | %s |\n", t.Name, halfNames[half], of)
+			h := &halves[half]
+			h.all, h.right, h.wrong, h.silent = h.all+of.all, h.right+of.right, h.wrong+of.wrong, h.silent+of.silent
+			h.sureRight, h.sureWrong = h.sureRight+of.sureRight, h.sureWrong+of.sureWrong
+		}
+	}
+	for half, of := range halves {
+		fmt.Fprintf(&b, "| all | %s | %s |\n", halfNames[half], of)
+	}
+	fmt.Print(b.String())
+	if write == "" {
+		return nil
+	}
+	return writeBetween(write, b.String())
+}
+
+var halfNames = [2]string{"looked at", "held out"}
+
+// unpacked is the folder of the package's tables; they are fetched once.
+func unpacked() (string, error) {
+	cache, err := os.UserCacheDir()
+	if err != nil {
+		return "", err
+	}
+	folder := filepath.Join(cache, "juvalogos-bench", source)
+	if _, err := os.Stat(filepath.Join(folder, within)); err == nil {
+		return filepath.Join(folder, within), nil
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return "", err
+	}
+	get := exec.Command("bash", "-c", "apt-get download "+source+" && dpkg -x "+source+"_*.deb .")
+	get.Dir = folder
+	if out, err := get.CombinedOutput(); err != nil {
+		return "", fmt.Errorf("the package %s could not be fetched: %w\n%s", source, err, out)
+	}
+	return filepath.Join(folder, within), nil
+}
+
+func measureTable(e *engine.Engine, file string, questions []struct{ Ask, Want string }, show bool) (halves [2]tally,
+	err error) {
+	body, err := os.ReadFile(file)
+	if err != nil {
+		return halves, err
+	}
+	folder, err := os.MkdirTemp("", "tables-")
+	if err != nil {
+		return halves, err
+	}
+	defer os.RemoveAll(folder)
+	into := filepath.Join(folder, "t")
+	found, err := e.Take(context.Background(), engine.File{Name: filepath.Base(file),
+		Open: func() io.Reader { return bytes.NewReader(body) }}, into)
+	if err != nil {
+		return halves, err
+	}
+	s := e.Session([]engine.Source{{Folder: into, Tables: found}})
+	defer s.Close()
+	for i, q := range questions {
+		t := &halves[i%2]
+		t.all++
+		reading := tables.Read(q.Ask, nil, []*tables.Table{&found[0]})
+		outcome, err := judge(s, found[0].Name, reading, q.Want)
+		if err != nil {
+			return halves, fmt.Errorf("%s: %w", q.Ask, err)
+		}
+		switch outcome {
+		case "right":
+			t.right++
+		case "wrong":
+			t.wrong++
+		default:
+			t.silent++
+		}
+		if reading.Sure >= tables.Sure && outcome == "right" {
+			t.sureRight++
+		} else if reading.Sure >= tables.Sure {
+			t.sureWrong++
+		}
+		if show && i%2 == 0 {
+			fmt.Printf("%-6s %.2f %s\n       %s\n", outcome, reading.Sure, q.Ask, reading.Query)
+		}
+	}
+	return halves, nil
+}
+
+// judge tells whether what the reader makes of a question comes out as it has to.
+func judge(s *engine.Session, table string, r tables.Reading, want string) (string, error) {
+	if r.Query == "" || r.Sure < tables.LeastSure {
+		return "silent", nil
+	}
+	if want == "ABOUT" {
+		if strings.Contains(r.Query, "UNION ALL") {
+			return "right", nil
+		}
+		return "wrong", nil
+	}
+	const most = 5000
+	wanted, err := s.Ask(context.Background(), strings.ReplaceAll(want, "FROM t", "FROM "+table), 0, most)
+	if err != nil {
+		return "", err
+	}
+	got, err := s.Ask(context.Background(), r.Query, 0, most)
+	if err != nil {
+		return "wrong", nil
+	}
+	if holds(got.Rows, wanted.Rows) {
+		return "right", nil
+	}
+	return "wrong", nil
+}
+
+// holds reports whether rows have what is wanted, row by row: cells may stand in another
+// order, and more may stand beside them.
+func holds(rows, wanted [][]string) bool {
+	if len(rows) != len(wanted) {
+		return false
+	}
+	used := make([]bool, len(rows))
+	for _, w := range wanted {
+		found := false
+		for i, row := range rows {
+			if !used[i] && has(row, w) {
+				used[i], found = true, true
+				break
+			}
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
+}
+
+func has(row, wanted []string) bool {
+	used := make([]bool, len(row))
+	for _, w := range wanted {
+		found := false
+		for i, cell := range row {
+			if !used[i] && same(cell, w) {
+				used[i], found = true, true
+				break
+			}
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
+}
+
+func same(a, b string) bool {
+	x, err1 := strconv.ParseFloat(a, 64)
+	y, err2 := strconv.ParseFloat(b, 64)
+	if err1 == nil && err2 == nil {
+		return math.Abs(x-y) <= 0.006*math.Max(1, math.Abs(y))*0.01+0.006
+	}
+	return a == b
+}
+
+// marks are those between which a document has the figures.
+const (
+	markBegin = "<!-- figures of the reader: begin -->"
+	markEnd   = "<!-- figures of the reader: end -->"
+)
+
+func writeBetween(file, text string) error {
+	old, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	before, rest, ok := strings.Cut(string(old), markBegin)
+	_, after, also := strings.Cut(rest, markEnd)
+	if !ok || !also {
+		return fmt.Errorf("%s has no marks for the figures", file)
+	}
+	return os.WriteFile(file, []byte(before+markBegin+"\n"+text+markEnd+after), 0o644)
+}
