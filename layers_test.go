@@ -173,6 +173,7 @@ var layers = []struct {
 		"juvalogos/internal/client", "juvalogos/internal/sse"}},
 	{"juvalogos/bench/reading", []string{"juvalogos/core/reading", "juvalogos/internal/pdfium"}},
 	{"juvalogos/bench/injections", []string{"juvalogos/core/", "juvalogos/internal/models"}},
+	{"juvalogos/bench/tables", []string{"juvalogos/core/tables", "juvalogos/internal/engine"}},
 	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"juvalogos/demo/ledger"
 	"juvalogos/internal/browser"
+	"juvalogos/internal/testbed"
 )
 
 const tableDesk = `slug: your-table
@@ -89,6 +90,12 @@ func TestAskingATableOfOnesOwn(t *testing.T) {
 			return null })()`)
 		p.hit("article:last-of-type button.figure")
 		p.until("the cell is lit", `!!document.querySelector("article:last-of-type td.bg-marker")`)
+		p.centred("The rows behind this number")
+		p.shows("[role=dialog]", "3 of 3 rows")
+		p.until("what was added up is marked", `document.querySelectorAll("[role=dialog] td.bg-marker").length === 3`)
+		p.accessible("the rows behind a number")
+		p.keys("\x1b")
+		p.do(chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
 
 		// By keyboard alone: how it was computed, and the query.
 		run[any](p, `(() => { document.querySelector("article:last-of-type details summary").focus(); return null })()`)
@@ -118,6 +125,10 @@ func TestAskingTheLedger(t *testing.T) {
 	if _, err := b.Client.AddDocument(ctx, "ledger", "Hive weights.csv", f); err != nil {
 		t.Fatal(err)
 	}
+	testbed.Until(t, "the ledger is read", func() bool {
+		all, err := b.Client.ShelfDocuments(ctx, "ledger")
+		return err == nil && len(all) == 1 && all[0].State == "ready"
+	})
 	publish(t, b, "slug: ledger\ntitle: The Ledger\npurpose: Answers.\nmodel: thyme-mini\nrecipe: reckon\n"+
 		"shelves: [ledger]\nopeners: [What is the average weight by month?]\n")
 	p := openTab(t, browser.Desk, b.Address)

@@ -263,27 +263,15 @@ func (q *Query) Counting(tree []byte) (counting []byte, ok bool) {
 	if n.Type != "SELECT_NODE" || len(n.CTEs.Map) > 0 || n.From == nil || n.From.Type != "BASE_TABLE" {
 		return nil, false
 	}
-	var all struct {
-		Error      bool                         `json:"error"`
-		Statements []map[string]json.RawMessage `json:"statements"`
-	}
-	if err := json.Unmarshal(tree, &all); err != nil || len(all.Statements) != 1 {
-		return nil, false
-	}
-	var top map[string]json.RawMessage
-	if err := json.Unmarshal(all.Statements[0]["node"], &top); err != nil {
-		return nil, false
-	}
-	for key, value := range map[string]string{"select_list": countAll, "group_expressions": "[]", "group_sets": "[]",
-		"having": "null", "modifiers": "[]", "qualify": "null", "aggregate_handling": `"STANDARD_HANDLING"`} {
-		top[key] = json.RawMessage(value)
-	}
-	text, err := json.Marshal(top)
+	top, all, err := topOf(tree)
 	if err != nil {
 		return nil, false
 	}
-	all.Statements[0]["node"] = text
-	counting, err = json.Marshal(all)
+	for key, value := range bare {
+		top[key] = json.RawMessage(value)
+	}
+	top["select_list"] = json.RawMessage(countAll)
+	counting, err = all(top)
 	return counting, err == nil
 }
 

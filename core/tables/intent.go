@@ -97,7 +97,8 @@ func (r *reader) groupsAt(w *wish, at int) {
 			}
 			r.group(w, *c, at-1, at+1)
 			at++
-		case is && m.column.Kind.Number() && m.column.Countable() && (m.column.Kind != Whole || m.column.Distinct > 40) &&
+		case is && m.column.Kind.Number() && m.column.Countable() &&
+			(m.column.Kind != Whole || m.column.Distinct > 40) &&
 			m.column.Distinct > 12:
 			r.drop(m) // of so many values nobody makes groups
 			r.sortBy = m.column

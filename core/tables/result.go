@@ -35,6 +35,8 @@ type Head struct {
 	Title string `json:"title"`
 	Kind  Kind   `json:"kind"`
 	Unit  string `json:"unit,omitempty"`
+	// Marked: of rows behind a number, the column that it was worked out of.
+	Marked bool `json:"marked,omitempty"`
 }
 
 // WriteCSV writes a result as a file of comma-separated values (RFC 4180). It fails as w does.

@@ -3312,6 +3312,18 @@ type TraceParams struct {
 	Format string `form:"format,omitempty" json:"format,omitempty,omitzero"`
 }
 
+// RowsBehindParams defines parameters for RowsBehind.
+type RowsBehindParams struct {
+	// Column Of its columns the one that is marked in what is behind it, from 0.
+	Column int `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// From How many rows to leave out.
+	From int `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// Most How many rows; 200 if left out.
+	Most int `form:"most,omitempty" json:"most,omitempty,omitzero"`
+}
+
 // EventsParams defines parameters for Events.
 type EventsParams struct {
 	// LastEventID Go on after this event.

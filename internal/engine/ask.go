@@ -43,7 +43,8 @@ func (s *served) open(t *confined.Task, r request) error {
 			}
 			from := folder + "." + tables.Quoted(cmp.Or(table.Own, table.Name))
 			setting = append(setting, fmt.Sprintf("CREATE VIEW %s AS SELECT %s FROM %s", tables.Quoted(table.Name),
-				strings.Join(columns, ", "), from))
+				strings.Join(columns, ", "), from), fmt.Sprintf("CREATE VIEW %s AS SELECT %s, %s FROM %s",
+				tables.Quoted(tables.RowsOf(table.Name)), tables.RowColumn, strings.Join(columns, ", "), from))
 			s.known = append(s.known, &table)
 		}
 	}
@@ -70,37 +71,104 @@ func (s *served) ask(t *confined.Task, r request) (*tables.Result, error) {
 	}
 	t.GoOn(r.Within)
 	ctx := context.Background()
-	var tree string
-	err := s.conn.QueryRowContext(ctx, "SELECT json_serialize_sql(?::VARCHAR)::VARCHAR", r.Query).Scan(&tree)
-	if err != nil {
-		return nil, refused(err)
-	}
-	q, err := tables.Check([]byte(tree), s.known)
+	q, tree, err := s.checked(ctx, r.Query)
 	if err != nil {
 		return nil, err
 	}
 	// What runs is what was looked at, written anew from its tree.
-	text, err := s.written(ctx, []byte(tree))
+	text, err := s.written(ctx, tree)
 	if err != nil {
 		return nil, refused(err)
+	}
+	if r.Do == "behind" {
+		return s.behind(ctx, q, tree, r)
 	}
 	if q.NeedsOrder() {
 		text = "SELECT * FROM (" + text + ") ORDER BY ALL"
 	}
 	result := &tables.Result{Query: r.Query, Says: q.Says(), Tables: q.Tables()}
-	counted := fmt.Sprintf("SELECT count(*) FROM (%s)", text)
-	paged := fmt.Sprintf("SELECT * FROM (%s) LIMIT %d OFFSET %d", text, r.Most, r.Skip)
-	if err := s.fill(ctx, paged, r.Most, result); err != nil {
+	if err := s.page(ctx, text, r, result); err != nil {
 		return nil, err
 	}
-	result.Total = r.Skip + int64(len(result.Rows))
-	if len(result.Rows) == r.Most || r.Skip > 0 {
-		if err := s.conn.QueryRowContext(ctx, counted).Scan(&result.Total); err != nil {
-			return nil, refused(err)
+	q.Title(result)
+	s.readFrom(ctx, tree, q, result)
+	return result, nil
+}
+
+// checked parses a query and looks at it.
+func (s *served) checked(ctx context.Context, query string) (q *tables.Query, parsed []byte, err error) {
+	var tree string
+	err = s.conn.QueryRowContext(ctx, "SELECT json_serialize_sql(?::VARCHAR)::VARCHAR", query).Scan(&tree)
+	if err != nil {
+		return nil, nil, refused(err)
+	}
+	q, err = tables.Check([]byte(tree), s.known)
+	return q, []byte(tree), err
+}
+
+// page runs a query for so many of its rows, and counts them all.
+func (s *served) page(ctx context.Context, text string, r request, into *tables.Result) error {
+	if err := s.fill(ctx, fmt.Sprintf("SELECT * FROM (%s) LIMIT %d OFFSET %d", text, r.Most, r.Skip), r.Most,
+		into); err != nil {
+		return err
+	}
+	into.Total = r.Skip + int64(len(into.Rows))
+	if len(into.Rows) == r.Most || r.Skip > 0 {
+		if err := s.conn.QueryRowContext(ctx, fmt.Sprintf("SELECT count(*) FROM (%s)",
+			text)).Scan(&into.Total); err != nil {
+			return refused(err)
 		}
 	}
-	q.Title(result)
-	s.readFrom(ctx, []byte(tree), q, result)
+	return nil
+}
+
+// behind returns the rows on which a row of a result rests.
+func (s *served) behind(ctx context.Context, q *tables.Query, tree []byte, r request) (*tables.Result, error) {
+	b, ok := q.Behind(tree)
+	if !ok {
+		return nil, &tables.Refused{What: "the rows behind this cannot be told"}
+	}
+	text, err := s.written(ctx, b.Tree)
+	if err != nil {
+		return nil, refused(err)
+	}
+	var groups, where []string
+	for i, at := range b.Groups {
+		name := fmt.Sprint("g", i)
+		groups = append(groups, name)
+		if at >= len(r.Behind) || r.Behind[at] == "" {
+			where = append(where, name+" IS NULL")
+			continue
+		}
+		value := tables.Literal(r.Behind[at])
+		where = append(where,
+			"(CAST("+name+" AS VARCHAR) = "+value+" OR TRY_CAST("+name+" AS DOUBLE) = TRY_CAST("+value+" AS "+
+				"DOUBLE) OR "+
+				"starts_with(CAST("+name+" AS VARCHAR), "+value+" || ':00'))")
+	}
+	what := "*"
+	if groups != nil {
+		what = "* EXCLUDE (" + strings.Join(groups, ", ") + ")"
+	}
+	text = "SELECT " + what + " FROM (" + text + ")"
+	if where != nil {
+		text += " WHERE " + strings.Join(where, " AND ")
+	}
+	result := &tables.Result{Query: r.Query, Tables: q.Tables()}
+	if err := s.page(ctx, text+" ORDER BY "+tables.RowColumn, r, result); err != nil {
+		return nil, err
+	}
+	measured := q.Measured(r.Column)
+	for i := range result.Columns {
+		h := &result.Columns[i]
+		if c := b.Table.Named(h.Name); c != nil {
+			h.Title, h.Unit = c.Title, c.Unit
+			h.Marked = measured != nil && measured.Name == c.Name
+			if h.Kind.Number() && c.Kind.Number() {
+				h.Kind = c.Kind
+			}
+		}
+	}
 	return result, nil
 }
 

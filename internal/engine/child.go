@@ -46,7 +46,7 @@ func (s *served) work(t *confined.Task) (a answer) {
 		a.Tables, a.Again, err = take(t, r)
 	case "open":
 		err = s.open(t, r)
-	case "ask":
+	case "ask", "behind":
 		a.Result, err = s.ask(t, r)
 	default:
 		return answer{Failed: fmt.Sprintf("nothing is known of %q", r.Do)}

@@ -75,8 +75,11 @@ type request struct {
 	Query  string           `json:",omitempty"`
 	Tables [][]tables.Table `json:",omitempty"` // by the folder that they are in
 	Skip   int64            `json:",omitempty"`
-	Within time.Duration    `json:",omitempty"` // how long the query may take
-	Most   int              `json:",omitempty"`
+	// Behind is a row of the result whose rows are wanted, and Column of them.
+	Behind []string      `json:",omitempty"`
+	Column int           `json:",omitempty"`
+	Within time.Duration `json:",omitempty"` // how long the query may take
+	Most   int           `json:",omitempty"`
 }
 
 // Given is a kind of column that somebody put right.

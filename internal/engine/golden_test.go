@@ -92,3 +92,45 @@ func TestGoldenQuestions(t *testing.T) {
 		t.Errorf("it is %.2f sure of a question that no table answers: %s", g.Sure, g.Query)
 	}
 }
+
+// The rows behind a number are those that it was worked out of.
+func TestRowsBehindANumber(t *testing.T) {
+	e := engine.New()
+	defer e.Close()
+	source, err := take(t, e, "honey.csv", string(ledger.Harvest()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := e.Session([]engine.Source{source})
+	defer s.Close()
+	for query, want := range map[string]string{
+		`SELECT meadow, sum(honey_kg) FROM honey WHERE year > 2020 GROUP BY meadow ORDER BY 1`: "5 rows of Church Field, from 47 to 51",
+		`SELECT meadow AS m, avg(jars) FROM honey GROUP BY m ORDER BY m`:                       "8 rows of Church Field, from 44 to 51",
+		`SELECT upper(meadow), count(*) FROM honey GROUP BY 1 ORDER BY 1`:                      "8 rows of Church Field, from 44 to 51",
+		`SELECT count(*) FROM honey h WHERE h.meadow = 'Long Acre'`:                            "8 rows of Long Acre, from 36 to 43",
+	} {
+		r, err := s.Ask(t.Context(), query, 0, 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, err := s.Behind(t.Context(), query, r.Rows[0], len(r.Columns)-1, 0, 100)
+		if err != nil {
+			t.Errorf("%s: %v", query, err)
+			continue
+		}
+		first, last := rows.Rows[0], rows.Rows[len(rows.Rows)-1]
+		got := fmt.Sprintf("%d rows of %s, from %s to %s", rows.Total, first[1], first[0], last[0])
+		if got != want {
+			t.Errorf("%s: %s, want %s", query, got, want)
+		}
+		if strings.Contains(query, "honey_kg)") && !rows.Columns[3].Marked {
+			t.Errorf("%s: %+v", query, rows.Columns)
+		}
+	}
+	if _, err := s.Behind(t.Context(), "SELECT * FROM honey", nil, 0, 0, 10); err == nil {
+		t.Error("rows are behind rows")
+	}
+	if _, err := s.Ask(t.Context(), `SELECT * FROM "rows of honey"`, 0, 10); err == nil {
+		t.Error("the rows' numbers can be read")
+	}
+}

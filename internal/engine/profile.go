@@ -114,7 +114,8 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 		if total {
 			t.Wrong = append(t.Wrong, phrase.Of("row %d adds up what is above it (“%s”); it is left out", number, text))
 		} else {
-			t.Wrong = append(t.Wrong, phrase.Of("row %d is a remark below the table (“%s”); it is left out", number, text))
+			t.Wrong = append(t.Wrong, phrase.Of("row %d is a remark below the table (“%s”); it is left out", number,
+				text))
 		}
 		for c := range t.Columns {
 			k.unOdd(&t.Columns[c], number)

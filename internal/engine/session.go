@@ -58,6 +58,16 @@ func (s *Session) Ask(ctx context.Context, query string, skip int64, most int) (
 	return a.Result, err
 }
 
+// Behind returns rows on which a row of a query's result rests, with their numbers in the
+// file first; the column that one of its columns was worked out of is marked. Errors are
+// those of Ask.
+func (s *Session) Behind(ctx context.Context, query string, row []string, column int, skip int64, most int) (
+	*tables.Result, error) {
+	a, err := s.do(ctx, request{Do: "behind", Query: query, Behind: row, Column: column, Skip: skip, Most: most,
+		Within: s.engine.Longest})
+	return a.Result, err
+}
+
 func (s *Session) do(ctx context.Context, r request) (answer, error) {
 	for _, source := range s.sources {
 		r.Tables = append(r.Tables, source.Tables)

@@ -68,6 +68,13 @@ func (o Settings) open() (net.Listener, error) {
 	return listen(o.Listen)
 }
 
+// closeSoon closes a library, and waits for what it does for a while.
+func closeSoon(library *shelf.Library) {
+	ending, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	library.Close(ending)
+}
+
 // openTables keeps what documents hold as tables in the data folder.
 func openTables(o Settings, st *store.Store, log *slog.Logger) (*table.Service, error) {
 	return table.New(table.Options{Store: st.Tables, Turns: st.Conversations, Files: st.Shelves, Engine: engine.New(),
@@ -114,11 +121,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	defer func() {
-		ending, cancel := context.WithTimeout(context.Background(), 5*time.Second)
-		defer cancel()
-		library.Close(ending)
-	}()
+	defer closeSoon(library)
 	allowed, proxies, err := o.guards()
 	if err != nil {
 		return err

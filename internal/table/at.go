@@ -75,6 +75,17 @@ func (a *At) Ask(ctx context.Context, query string, skip int64, most int) (r *ta
 	return r, err
 }
 
+// Behind returns the rows on which a row of a query's result rests. Errors are those of
+// engine.Session.Behind.
+func (a *At) Behind(ctx context.Context, query string, row []string, column int, skip int64, most int) (
+	r *tables.Result, err error) {
+	err = a.with(ctx, func(s *engine.Session) error {
+		r, err = s.Behind(ctx, query, row, column, skip, most)
+		return err
+	})
+	return r, err
+}
+
 // held is a session that is kept warm.
 type held struct {
 	session *engine.Session

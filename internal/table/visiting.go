@@ -99,6 +99,36 @@ func (s *Service) PutRightOwn(ctx context.Context, conversation uuid.UUID, visit
 func (s *Service) Rows(ctx context.Context, visitor record.Visitor, turn uuid.UUID, skip int64,
 	most int) (*tables.Result,
 	error) {
+	kept, err := s.kept(ctx, visitor, turn)
+	if err != nil {
+		return nil, err
+	}
+	if skip+int64(most) <= int64(len(kept.Rows)) || kept.Total <= int64(len(kept.Rows)) {
+		from := min(skip, int64(len(kept.Rows)))
+		kept.Rows = kept.Rows[from:min(from+int64(most), int64(len(kept.Rows)))]
+		return kept, nil
+	}
+	return s.again(ctx, kept, func(at *At) (*tables.Result, error) { return at.Ask(ctx, kept.Query, skip, most) })
+}
+
+// Behind returns the rows on which a row of that table rests; of its columns one is marked
+// in them. Errors are those of Rows.
+func (s *Service) Behind(ctx context.Context, visitor record.Visitor, turn uuid.UUID, row, column int, skip int64,
+	most int) (*tables.Result, error) {
+	kept, err := s.kept(ctx, visitor, turn)
+	if err != nil {
+		return nil, err
+	}
+	if row >= len(kept.Rows) {
+		return nil, fault.Say(fault.NotHere, "The table has no such row.")
+	}
+	return s.again(ctx, kept, func(at *At) (*tables.Result, error) {
+		return at.Behind(ctx, kept.Query, kept.Rows[row], column, skip, most)
+	})
+}
+
+// kept is the table that a turn of the visitor's has.
+func (s *Service) kept(ctx context.Context, visitor record.Visitor, turn uuid.UUID) (*tables.Result, error) {
 	t, err := s.Turns.Turn(ctx, turn, visitor)
 	if err != nil {
 		return nil, fault.NotFound(s.Log, fault.NoTurn, err)
@@ -107,30 +137,25 @@ func (s *Service) Rows(ctx context.Context, visitor record.Visitor, turn uuid.UU
 		Type  string
 		Value json.RawMessage
 	}
-	if err := json.Unmarshal(t.Attempt.Parts, &parts); err != nil && t.Attempt.Parts != nil {
-		return nil, err
-	}
-	for _, p := range parts {
-		if p.Type != "result" {
-			continue
-		}
-		var kept tables.Result
-		if err := json.Unmarshal(p.Value, &kept); err != nil {
+	if t.Attempt.Parts != nil {
+		if err := json.Unmarshal(t.Attempt.Parts, &parts); err != nil {
 			return nil, err
 		}
-		return s.more(ctx, kept, skip, most)
+	}
+	for _, p := range parts {
+		if p.Type == "result" {
+			var kept tables.Result
+			err := json.Unmarshal(p.Value, &kept)
+			return &kept, err
+		}
 	}
 	return nil, fault.Say(fault.NotHere, "This reply has no table.")
 }
 
-// more returns rows of a result: those that were kept, or more of them, where what it was
-// worked out from is still there.
-func (s *Service) more(ctx context.Context, kept tables.Result, skip int64, most int) (*tables.Result, error) {
-	if skip+int64(most) <= int64(len(kept.Rows)) || kept.Total <= int64(len(kept.Rows)) {
-		from := min(skip, int64(len(kept.Rows)))
-		kept.Rows = kept.Rows[from:min(from+int64(most), int64(len(kept.Rows)))]
-		return &kept, nil
-	}
+// again asks what a result was worked out from, where that is still there as it was.
+func (s *Service) again(ctx context.Context, kept *tables.Result,
+	ask func(*At) (*tables.Result, error)) (*tables.Result,
+	error) {
 	from, err := s.Store.ByKeys(ctx, kept.Keys)
 	if err != nil {
 		return nil, err
@@ -138,16 +163,16 @@ func (s *Service) more(ctx context.Context, kept tables.Result, skip int64, most
 	if len(from) < len(kept.Keys) {
 		return nil,
 			fault.Say(fault.NotHere, "The table that this was worked out from has been removed or read anew. Ask "+
-				"again to have more rows.")
+				"again to see more of it.")
 	}
-	r, err := s.At(from).Ask(ctx, kept.Query, skip, most)
+	r, err := ask(s.At(from))
 	var problem *engine.Problem
 	var refused *tables.Refused
 	switch {
 	case errors.As(err, &problem):
 		return nil, &fault.Problem{Code: fault.TooMuch, Sentence: problem.What}
 	case errors.As(err, &refused):
-		return nil, fault.Say(fault.Invalid, "This table cannot be worked out any more. Ask again.")
+		return nil, fault.Say(fault.Invalid, "This cannot be told of this table.")
 	}
 	return r, err
 }

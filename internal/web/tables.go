@@ -32,6 +32,7 @@ func (s *sheets) routes(api fiber.Router) {
 	api.Put("/at/:slug/tables/:document", s.putRight)
 	api.Get("/turns/:id/table", s.rows)
 	api.Get("/turns/:id/table/:format", s.file)
+	api.Get("/turns/:id/behind/:row", s.behind)
 }
 
 func (s *sheets) list(c fiber.Ctx) error {
@@ -107,15 +108,46 @@ func (s *sheets) asked(c fiber.Ctx) (record.Visitor, uuid.UUID, error) {
 	return s.idAsked(c, fault.NoTurn)
 }
 
+// pageAsked is which rows are asked for.
+func pageAsked(c fiber.Ctx) (from int64, most int, err error) {
+	from, err1 := strconv.ParseInt(c.Query("from", "0"), 10, 64)
+	most, err2 := strconv.Atoi(c.Query("most", strconv.Itoa(usualRows)))
+	if err1 != nil || err2 != nil || from < 0 || most < 1 || most > mostRows {
+		err = fault.Say(fault.Invalid, "from has to be 0 or more, and most from 1 to %d.", mostRows)
+	}
+	return from, most, err
+}
+
+func (s *sheets) behind(c fiber.Ctx) error {
+	who, id, err := s.asked(c)
+	if err != nil {
+		return err
+	}
+	from, most, err := pageAsked(c)
+	if err != nil {
+		return err
+	}
+	row, err1 := strconv.Atoi(c.Params("row"))
+	column, err2 := strconv.Atoi(c.Query("column", "0"))
+	if err1 != nil || err2 != nil || row < 0 || column < 0 {
+		return fault.Say(fault.Invalid, "A row and a column are numbers from 0.")
+	}
+	r, err := s.Tables.Behind(c, who, id, row, column, from, most)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(r)
+}
+
 func (s *sheets) rows(c fiber.Ctx) error {
 	who, id, err := s.asked(c)
 	if err != nil {
 		return err
 	}
-	from, err1 := strconv.ParseInt(c.Query("from", "0"), 10, 64)
-	most, err2 := strconv.Atoi(c.Query("most", strconv.Itoa(usualRows)))
-	if err1 != nil || err2 != nil || from < 0 || most < 1 || most > mostRows {
-		return fault.Say(fault.Invalid, "from has to be 0 or more, and most from 1 to %d.", mostRows)
+	from, most, err := pageAsked(c)
+	if err != nil {
+		return err
 	}
 	r, err := s.Tables.Rows(c, who, id, from, most)
 	if err != nil {

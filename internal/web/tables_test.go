@@ -125,11 +125,17 @@ func TestATableOfAVisitor(t *testing.T) {
 		t.Fatalf("%+v", turn.Outcome.Parts)
 	}
 	saved(t, b, ada, turn.ID)
+	if r, text := call(t, ada, "GET", b.Address+"/api/turns/"+turn.ID+"/behind/0?column=1", ""); r.StatusCode != 200 ||
+		!strings.Contains(text, `"rows":[["3","2026-06-01","Ada","120.5"],["5","2026-06-03","Ada",""]]`) ||
+		!strings.Contains(text, `"title":"Amount","kind":"money","unit":"€","marked":true`) {
+		t.Errorf("%d %s", r.StatusCode, text)
+	}
 
 	// What is somebody's own is nobody else's.
 	document := list.Documents[0].Document
 	right := fmt.Sprintf("%s/api/at/own-table/tables/%d?conversation=%s", b.Address, document, a.Conversation)
-	for _, path := range []string{"/api/turns/" + turn.ID + "/table", "/api/turns/" + turn.ID + "/table/csv"} {
+	for _, path := range []string{"/api/turns/" + turn.ID + "/behind/0", "/api/turns/" + turn.ID + "/table",
+		"/api/turns/" + turn.ID + "/table/csv"} {
 		if r, text := call(t, other, "GET", b.Address+path, ""); r.StatusCode != 404 {
 			t.Errorf("%s: %d %s", path, r.StatusCode, text)
 		}
@@ -137,7 +143,8 @@ func TestATableOfAVisitor(t *testing.T) {
 	if r, _ := call(t, other, "PUT", right, `{"table":"fair","column":"amount","kind":"text"}`); r.StatusCode != 404 {
 		t.Errorf("another may put a column right: %d", r.StatusCode)
 	}
-	if r, text := call(t, other, "GET", b.Address+"/api/at/own-table/tables?conversation="+a.Conversation, ""); r.StatusCode != 200 ||
+	if r, text := call(t, other, "GET", b.Address+"/api/at/own-table/tables?conversation="+a.Conversation,
+		""); r.StatusCode != 200 ||
 		strings.Contains(text, "Ada") {
 		t.Errorf("another sees the table: %d %s", r.StatusCode, text)
 	}
@@ -192,7 +199,8 @@ func saved(t *testing.T, b *testbed.Bed, c *http.Client, turn string) {
 		!strings.Contains(text, `"rows":[["Bram","64"]]`) {
 		t.Errorf("%d %s", r.StatusCode, text)
 	}
-	if r, _ := call(t, c, "GET", b.Address+"/api/turns/"+turn+"/table?from=-1", ""); r.StatusCode != 400 && r.StatusCode != 422 {
+	if r, _ := call(t, c, "GET", b.Address+"/api/turns/"+turn+"/table?from=-1", ""); r.StatusCode != 400 &&
+		r.StatusCode != 422 {
 		t.Errorf("%d", r.StatusCode)
 	}
 }

@@ -1361,6 +1361,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/turns/{id}/behind/{row}": {
+        parameters: {
+            query?: {
+                /** @description Of its columns the one that is marked in what is behind it, from 0. */
+                column?: number;
+                /** @description How many rows to leave out. */
+                from?: number;
+                /** @description How many rows; 200 if left out. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                /** @description Of the reply's table, from 0. */
+                row: number;
+            };
+            cookie?: never;
+        };
+        /** The rows on which a row of a reply's table rests */
+        get: operations["rowsBehind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/turns/{id}/table/{format}": {
         parameters: {
             query?: never;
@@ -3617,6 +3645,8 @@ export interface components {
             title: string;
             kind: components["schemas"]["TableKind"];
             unit?: string;
+            /** @description Of rows behind a number, the column that it was worked out of. */
+            marked?: boolean;
         };
         /** @description The value of a part of the type chart. */
         Chart: {
@@ -7336,6 +7366,38 @@ export interface operations {
             header?: never;
             path: {
                 id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rowsBehind: {
+        parameters: {
+            query?: {
+                /** @description Of its columns the one that is marked in what is behind it, from 0. */
+                column?: number;
+                /** @description How many rows to leave out. */
+                from?: number;
+                /** @description How many rows; 200 if left out. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                /** @description Of the reply's table, from 0. */
+                row: number;
             };
             cookie?: never;
         };

@@ -46,6 +46,14 @@ export const putColumnRight = (
 export const rowsOf = (turn: string, from: number, most: number) =>
   data(service.GET("/api/turns/{id}/table", { params: { path: { id: turn }, query: { from, most } } }));
 
+/** The rows on which a row of that table rests; a column of the table is marked in them. */
+export const rowsBehind = (turn: string, row: number, column: number) =>
+  data(
+    service.GET("/api/turns/{id}/behind/{row}", {
+      params: { path: { id: turn, row }, query: { column: Math.max(0, column), most: 200 } },
+    }),
+  );
+
 /** The path of that table as a file. */
 export const tableFile = (turn: string, format: string) =>
   `${pageData.base}/api/turns/${turn}/table/${format}`;
