@@ -99,12 +99,6 @@ var consolePictures = []struct {
 		chromedp.WaitVisible(chromedp.CSS("main ol li")), chromedp.WaitVisible(chromedp.CSS("main svg [data-passage]")),
 		chromedp.Sleep(500 * time.Millisecond),
 	}},
-	{"console-left-out", []browser.Action{
-		open("shelves/archive"), chromedp.WaitVisible(chromedp.CSS("main table")),
-		script(`for (const d of document.querySelectorAll("main details")) d.open = true;
-				document.querySelector("#documents").scrollIntoView(); scrollBy(0, -80)`),
-		chromedp.Sleep(500 * time.Millisecond),
-	}},
 	{"console-usage", []browser.Action{open("usage"), chromedp.WaitVisible(chromedp.CSS(".chart svg")),
 		chromedp.Sleep(1500 * time.Millisecond)}},
 	{"console-connections", []browser.Action{

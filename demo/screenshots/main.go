@@ -157,6 +157,13 @@ var pictures = []picture{
 		chromedp.WaitReady(chromedp.CSS("article")), chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")),
 		ask("How many shapes stand out here?"), script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
 	}},
+	{"visitor-tables", browser.Desk, "ledger", []browser.Action{
+		ask("What is the average weight by month?"), ask("and by apiary and year?"), chromedp.Sleep(time.Second),
+		script(`document.querySelector("article:last-of-type button.figure").click()`),
+		script(`document.querySelector("article:last-of-type details").open = true`),
+		script(`document.querySelector("article:last-of-type h2").scrollIntoView(); scrollBy(0, -70)`),
+		chromedp.Sleep(700 * time.Millisecond),
+	}},
 	{"visitor-gallery", browser.Desk, "", gallery()},
 	{"visitor-sound", dark, "the-talk", []browser.Action{
 		script(`[...document.querySelectorAll("button")].find(b => b.innerText.startsWith("Wintering")).click()`),
