@@ -39,6 +39,8 @@ types: console/node_modules/.installed
 bench: install-bench build
 	go run ./bench -write docs/benchmarks.md
 	go run ./bench/retrieval -write docs/retrieval.md
+	go run ./bench/tables -write docs/tables.md
+	go run ./bench/tables -large 1000 -write docs/tables.md
 
 screenshots: install-test build
 	go run ./demo/screenshots

@@ -41,10 +41,29 @@ const (
 
 func main() {
 	engine.Child()
+	if len(os.Args) > 1 && os.Args[1] == "direct" {
+		if err := direct(); err != nil {
+			fmt.Fprintln(os.Stderr, "tables:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	write := flag.String("write", "", "file into which the figures are written, between its marks")
 	show := flag.Bool("show", false, "print every question of the half that is not held out")
+	megabytes := flag.Int("large", 0, "measure a table of so many MB beside the engine called directly, instead")
 	flag.Parse()
-	if err := measure(*write, *show); err != nil {
+	do := func() error { return measure(*write, *show) }
+	if *megabytes > 0 {
+		do = func() error {
+			text, err := large(*megabytes)
+			fmt.Print(text)
+			if err == nil && *write != "" {
+				err = writeBetween(*write, "large tables", text)
+			}
+			return err
+		}
+	}
+	if err := do(); err != nil {
 		fmt.Fprintln(os.Stderr, "tables:", err)
 		os.Exit(1)
 	}
@@ -92,7 +111,7 @@ func measure(write string, show bool) error {
 	if write == "" {
 		return nil
 	}
-	return writeBetween(write, b.String())
+	return writeBetween(write, "the reader", b.String())
 }
 
 var halfNames = [2]string{"looked at", "held out"}
@@ -239,21 +258,17 @@ func same(a, b string) bool {
 	return a == b
 }
 
-// marks are those between which a document has the figures.
-const (
-	markBegin = "<!-- figures of the reader: begin -->"
-	markEnd   = "<!-- figures of the reader: end -->"
-)
-
-func writeBetween(file, text string) error {
+// writeBetween writes figures into a document, between the marks that it has for them.
+func writeBetween(file, what, text string) error {
+	begin, end := "<!-- figures of "+what+": begin -->", "<!-- figures of "+what+": end -->"
 	old, err := os.ReadFile(file)
 	if err != nil {
 		return err
 	}
-	before, rest, ok := strings.Cut(string(old), markBegin)
-	_, after, also := strings.Cut(rest, markEnd)
+	before, rest, ok := strings.Cut(string(old), begin)
+	_, after, also := strings.Cut(rest, end)
 	if !ok || !also {
-		return fmt.Errorf("%s has no marks for the figures", file)
+		return fmt.Errorf("%s has no marks for the figures of %s", file, what)
 	}
-	return os.WriteFile(file, []byte(before+markBegin+"\n"+text+markEnd+after), 0o644)
+	return os.WriteFile(file, []byte(before+begin+"\n"+text+end+after), 0o644)
 }

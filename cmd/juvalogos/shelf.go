@@ -251,7 +251,8 @@ func leftOut(all []api.LeftOut) string {
 
 // counted names things that were left out whose words are not known.
 func counted(n int, why evidence.Why) string {
-	what := map[evidence.Why]string{evidence.Pictures: "picture", evidence.Blank: "empty page"}[why]
+	what := map[evidence.Why]string{evidence.Pictures: "picture", evidence.Blank: "empty page",
+		evidence.Computed: "row"}[why]
 	if what == "" {
 		what = "part"
 	}

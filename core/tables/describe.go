@@ -256,6 +256,20 @@ func (q *Query) condition(e *expr) phrase.Phrase {
 	return phrase.Of("only some rows, as the query says")
 }
 
+// Counts is which column of a query's result is how many rows it read; false if none is.
+func (q *Query) Counts() (column int, ok bool) {
+	n := q.node
+	if n.Type != "SELECT_NODE" || len(n.Groups) > 0 || n.From == nil || n.From.Type != "BASE_TABLE" || n.Having != nil {
+		return 0, false
+	}
+	for i, e := range n.Select {
+		if e.Class == "FUNCTION" && e.Function == "count_star" && e.Filter == nil && !e.Distinct {
+			return i, true
+		}
+	}
+	return 0, false
+}
+
 // Counting is the tree of a query that counts the rows on which another one's result
 // rests; false where that cannot be told.
 func (q *Query) Counting(tree []byte) (counting []byte, ok bool) {

@@ -123,6 +123,37 @@ type Records struct {
 	text    []byte // of a record that goes over several lines
 	fields  [][]byte
 	number  int64
+	// of what is read ahead, how many bytes were looked at, and whether nothing in them is
+	// quoted or odd
+	looked int
+	plain  bool
+	// ordinary: the record that was read last is such
+	ordinary bool
+}
+
+// ended is how many bytes end a line.
+func ended(line []byte) int {
+	if n := len(line); n > 0 && line[n-1] == '\n' {
+		return 1
+	}
+	return 0
+}
+
+// isPlain looks at what is read ahead, all at once: most of a file has neither quotes nor
+// signs that have to be taken out.
+func (r *Records) isPlain(line []byte) bool {
+	if r.looked < len(line) {
+		ahead, _ := r.in.Peek(r.in.Buffered())
+		r.looked = len(line) + len(ahead)
+		r.plain = r.isOrdinary(line) && r.isOrdinary(ahead)
+	}
+	r.looked -= len(line)
+	return r.plain || r.isOrdinary(line)
+}
+
+func (r *Records) isOrdinary(text []byte) bool {
+	return bytes.IndexByte(text, '"') < 0 && bytes.IndexByte(text, r.Dialect.Quote) < 0 &&
+		bytes.IndexByte(text, '\r') < 0 && bytes.IndexByte(text, 0) < 0
 }
 
 // NewRecords reads records as a dialect has them.
@@ -138,6 +169,9 @@ func (r *Records) next() ([]byte, int64, error) {
 	line, err := r.line()
 	if err != nil {
 		return nil, r.number, err
+	}
+	if r.ordinary = r.isPlain(line); r.ordinary {
+		return line[:len(line)-ended(line)], r.number, nil
 	}
 	if bytes.IndexByte(line, r.Dialect.Quote) < 0 {
 		return trimLine(line), r.number, nil
@@ -206,7 +240,7 @@ func (r *Records) Next() ([][]byte, int64, error) {
 // end it. Records that are straight already are copied as they are. It fails with an *ErrLongRow,
 // as pause does, or as the reader or the writer does.
 func (r *Records) CopyTo(s *Straight, pause func() error) error {
-	simple := r.Dialect.Comma == s.Comma
+	simple, comma := r.Dialect.Comma == s.Comma, []byte{s.Comma}
 	for n := 1; ; n++ {
 		if n%20_000 == 0 {
 			if err := pause(); err != nil {
@@ -220,9 +254,7 @@ func (r *Records) CopyTo(s *Straight, pause func() error) error {
 		if err != nil {
 			return err
 		}
-		if simple && len(record) >= s.columns && bytes.Count(record, []byte{s.Comma}) == s.columns-1 &&
-			bytes.IndexByte(record, '"') < 0 && bytes.IndexByte(record, r.Dialect.Quote) < 0 &&
-			bytes.IndexByte(record, '\r') < 0 && bytes.IndexByte(record, 0) < 0 {
+		if simple && r.ordinary && len(record) >= s.columns && bytes.Count(record, comma) == s.columns-1 {
 			s.begin(number)
 			_ = s.out.WriteByte(s.Comma)
 			_, _ = s.out.Write(record)

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"juvalogos/core/tables"
@@ -204,6 +205,10 @@ func (s *served) readFrom(ctx context.Context, tree []byte, q *tables.Query, int
 				into.Of += t.Rows
 			}
 		}
+	}
+	if at, ok := q.Counts(); ok && len(into.Rows) == 1 {
+		into.Read, _ = strconv.ParseInt(into.Rows[0][at], 10, 64) // it is a count
+		return
 	}
 	counting, ok := q.Counting(tree)
 	if !ok {
