@@ -39,15 +39,18 @@ func construe() step {
 			manner := text(c.In, "reader")
 			alone := manner == "alone"
 			none := recipe.Values{"query": "", "sure": 0.0, "is": false, "ask": !alone}
-			if manner == "never" {
-				return none, nil
-			}
 			if alone {
 				least = min(least, tables.LeastSure)
 			}
 			all, err := t.tables(ctx)
 			if err != nil {
 				return nil, err
+			}
+			if len(all) == 0 {
+				none["ask"] = false // there is nothing to be asked of
+			}
+			if manner == "never" || len(all) == 0 {
+				return none, nil
 			}
 			r := t.construed(text(c.In, "question"), all)
 			c.Note(fmt.Sprintf("it is %.0f %% sure of: %s", 100*r.Sure, r.Query))

@@ -70,7 +70,7 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 		return nil, err
 	}
 	if len(all) == 0 {
-		return none("There is no table here yet. Attach one, and ask again.")
+		return none("There is no table here yet that could be asked.")
 	}
 	wanted, said := strings.TrimSpace(text(c.In, "query")), text(c.In, "text")
 	messages, _ := c.In["prompt"].([]prompt.Message)

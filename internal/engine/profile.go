@@ -45,7 +45,8 @@ func (k *taking) odd(t *tables.Table, guesses []tables.Guess) error {
 	if len(at) == 0 {
 		return nil
 	}
-	if any, err := k.numbers("SELECT count(" + oddColumn + ") FROM " + tables.Quoted(t.Name)); err != nil || any[0] == 0 {
+	if any, err := k.numbers("SELECT count(" + oddColumn + ") FROM " + tables.Quoted(t.Name)); err != nil ||
+		any[0] == 0 {
 		return err
 	}
 	found, err := k.numbers("SELECT " + strings.Join(counts, ", ") + " FROM " + tables.Quoted(t.Name))
@@ -97,7 +98,8 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 	}
 	// What lies far above the end need not be read; rows that are empty may stand between.
 	last, err := k.rows(fmt.Sprintf("SELECT %s FROM %s WHERE %s > %d ORDER BY %s DESC LIMIT %d",
-		strings.Join(columns, ", "), tables.Quoted(t.Name), tables.RowColumn, ends[0]-1000, tables.RowColumn, mostFooters))
+		strings.Join(columns, ", "), tables.Quoted(t.Name), tables.RowColumn, ends[0]-1000, tables.RowColumn,
+		mostFooters))
 	if err != nil {
 		return err
 	}

@@ -68,6 +68,15 @@ func (s *sheets) open(ctx context.Context) (*table.At, error) {
 		return s.at, nil
 	}
 	from, private, err := s.service.Hand(ctx, s.slugs, s.documents)
+	for waited := time.Duration(0); err == nil && len(from) == 0 && s.unread(ctx) &&
+		waited < longestUnread; waited += often {
+		select {
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		case <-time.After(often):
+		}
+		from, private, err = s.service.Hand(ctx, s.slugs, s.documents)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -76,6 +85,22 @@ func (s *sheets) open(ctx context.Context) (*table.At, error) {
 	}
 	s.at = s.service.At(from)
 	return s.at, nil
+}
+
+// A shelf that is being filled is waited for, for a while.
+const (
+	longestUnread = 20 * time.Second
+	often         = 200 * time.Millisecond
+)
+
+// unread reports whether documents of the desk's shelves are still to be read.
+func (s *sheets) unread(ctx context.Context) bool {
+	for _, slug := range s.slugs {
+		if f, err := s.library.Shelf(ctx, slug); err == nil && f.Unread > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // documents are the visitor's own, once they have been read.
