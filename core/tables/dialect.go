@@ -13,6 +13,9 @@ type Dialect struct {
 	Columns int  `json:"columns"` // that most of its rows have
 }
 
+// oneColumn is what parts cells where nothing does: a sign that no text has.
+const oneColumn = 0x1f
+
 // mostSniffed is how many records are looked at to tell how a file is written.
 const mostSniffed = 300
 
@@ -20,7 +23,7 @@ const mostSniffed = 300
 // that may stand between cells the one that parts its records most evenly into the most
 // cells that hold no other such sign.
 func Sniff(head []byte) Dialect {
-	best, score := Dialect{Comma: ',', Quote: '"', Escape: '"', Columns: 1}, 0.0
+	best, score := Dialect{Comma: oneColumn, Quote: '"', Escape: '"', Columns: 1}, 0.0
 	for _, quote := range []byte{'"', '\''} {
 		if quote == '\'' && !quotes(head, '\'') {
 			continue

@@ -40,7 +40,7 @@ func Look(rows []Row, merged bool) Layout {
 		}
 	}
 	columns, _ := modalOf(widths)
-	at := headAmong(rows, columns)
+	at := headAmong(rows, columns, merged)
 	if at < 0 {
 		return unnamed(rows, columns)
 	}
@@ -128,10 +128,10 @@ func apart(cells []string) int {
 	return len(seen)
 }
 
-func headAmong(rows []Row, columns int) int {
+func headAmong(rows []Row, columns int, merged bool) int {
 	for i, r := range rows[:min(len(rows), mostHeadRows)] {
 		n := filled(r.Cells)
-		if apart(r.Cells) == 1 {
+		if merged && apart(r.Cells) == 1 {
 			n = 1 // a title over all columns
 		}
 		if n*10 < columns*6 {

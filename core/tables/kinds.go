@@ -34,12 +34,13 @@ func Absent() []string {
 }
 
 var (
-	pointNumber = regexp.MustCompile(`^[+-−]?(?:\d+|\d{1,3}(?:[,'’   ]\d{3})+)?(?:\.\d+)?(?:[eE][+-]?\d+)?$`)
-	commaNumber = regexp.MustCompile(`^[+-−]?(?:\d+|\d{1,3}(?:[.'’   ]\d{3})+)?(?:,\d+)?$`)
+	pointNumber = regexp.MustCompile(`^[+\-−]?(?:\d+|\d{1,3}(?:[,'’   ]\d{3})+)?(?:\.\d+)?(?:[eE][+-]?\d+)?$`)
+	commaNumber = regexp.MustCompile(`^[+\-−]?(?:\d+|\d{1,3}(?:[.'’   ]\d{3})+)?(?:,\d+)?$`)
+	longWhole   = regexp.MustCompile(`^[+-]?\d{16,}$`) // more digits than numbers with decimals keep
 	whole       = regexp.MustCompile(`^[+-]?\d+$`)
-	currency    = regexp.MustCompile(`(?i)^(?:([€$£¥]|eur|usd|gbp|chf|sek|nok|dkk|pln|czk)\s*([+-−]?[\d.,'’   ]*\d)` +
-		`|([+-−]?[\d.,'’   ]*\d)\s*([€$£¥]|eur|usd|gbp|chf|sek|nok|dkk|pln|czk)|([+-−])([€$£¥])\s*([\d.,'’   ]*\d))$`)
-	percent = regexp.MustCompile(`^([+-−]?[\d.,]*\d)\s*%$`)
+	currency    = regexp.MustCompile(`(?i)^(?:([€$£¥]|eur|usd|gbp|chf|sek|nok|dkk|pln|czk)\s*([+\-−]?[\d.,'’   ]*\d)` +
+		`|([+\-−]?[\d.,'’   ]*\d)\s*([€$£¥]|eur|usd|gbp|chf|sek|nok|dkk|pln|czk)|([+\-−])([€$£¥])\s*([\d.,'’   ]*\d))$`)
+	percent = regexp.MustCompile(`^([+\-−]?[\d.,]*\d)\s*%$`)
 )
 
 // yes and no, in the languages of those who write tables.
@@ -159,7 +160,7 @@ func numberFormat(cells []string) string {
 	point := mostly(cells, func(c string) bool { return hasDigit(c) && pointNumber.MatchString(c) })
 	comma := mostly(cells, func(c string) bool { return hasDigit(c) && commaNumber.MatchString(c) })
 	zeros := slices.ContainsFunc(cells, func(c string) bool {
-		return len(c) > 1 && c[0] == '0' && c[1] >= '0' && c[1] <= '9'
+		return len(c) > 1 && c[0] == '0' && c[1] >= '0' && c[1] <= '9' || longWhole.MatchString(c)
 	})
 	switch {
 	case zeros:

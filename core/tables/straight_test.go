@@ -19,7 +19,7 @@ func TestSniff(t *testing.T) {
 		"'a','b, c'\n'1','2'\n'3','4'\n'5','6'\n":  {',', '\'', '\'', 2},
 		"a,b\n\"x \\\"y\\\" z\",2\n\"u\",3\n":      {',', '"', '\\', 2},
 		"time,v\n10:00:01,1\n10:00:02,2\n":         {',', '"', '"', 2},
-		"name\nAda\nBo\n":                          {',', '"', '"', 1},
+		"name\nAda\nBo\n":                          {oneColumn, '"', '"', 1},
 		"note,n\n\"one; two; three\",1\n\"x;y\",2": {',', '"', '"', 2},
 	} {
 		if got := Sniff([]byte(text)); got != want {

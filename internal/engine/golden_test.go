@@ -47,9 +47,9 @@ func TestGoldenQuestions(t *testing.T) {
 		t.Fatal(err)
 	}
 	var sources []engine.Source
-	for name, body := range map[string]string{"Hive weights.csv": string(ledger.Weights()),
-		"Honey harvest.csv": string(ledger.Harvest()), "Members.xlsx": string(members)} {
-		source, err := take(t, e, name, body)
+	for _, file := range [][2]string{{"Hive weights.csv", string(ledger.Weights())},
+		{"Honey harvest.csv", string(ledger.Harvest())}, {"Members.xlsx", string(members)}} {
+		source, err := take(t, e, file[0], file[1])
 		if err != nil {
 			t.Fatal(err)
 		}

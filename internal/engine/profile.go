@@ -84,7 +84,7 @@ const mostFooters = 4
 func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 	columns := []string{tables.RowColumn}
 	n := 0
-	for i, c := range t.Columns {
+	for i, c := range t.Columns[:min(len(t.Columns), abreast)] {
 		cell := "CAST(" + tables.Quoted(c.Name) + " AS VARCHAR)"
 		if guesses[i].Kind != tables.Text {
 			cell = "coalesce(" + cell + ", " + oddAt(n) + ")"
@@ -112,9 +112,11 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 		}
 		above := len(last) > i+1
 		total := tables.SumsUp(filled) && above
-		remark := len(filled) == 1 && len(t.Columns) >= 3 && above && len(filled[0]) > 3 && row[1] != ""
+		remark := len(filled) == 1 && above && len(filled[0]) > 3 && row[1] != "" &&
+			(len(t.Columns) >= 3 && len(t.Columns) <= abreast || len(t.Columns) == 2 &&
+				strings.Contains(filled[0], " "))
 		if !total && !remark {
-			return nil
+			return k.sums(t)
 		}
 		number, _ := strconv.ParseInt(row[0], 10, 64)
 		text := filled[0]
@@ -135,6 +137,30 @@ func (k *taking) footers(t *tables.Table, guesses []tables.Guess) error {
 			number)); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// mostSums is how many rows are named that seem to add up others.
+const mostSums = 3
+
+// sums looks for rows in the middle that seem to add up others, by their first text.
+func (k *taking) sums(t *tables.Table) error {
+	for _, c := range t.Columns {
+		if c.Kind != tables.Text {
+			continue
+		}
+		name := tables.Quoted(c.Name)
+		found,
+			err := k.rows(fmt.Sprintf("SELECT %s, left(%s, 80) FROM %s WHERE regexp_matches(%s, %s) ORDER BY 1 "+
+			"LIMIT %d",
+			tables.RowColumn, name, tables.Quoted(t.Name), name, tables.Literal(`(?i)^((sub|grand)[\s-]*total|total|sum)s?\b`),
+			mostSums))
+		for _, row := range found {
+			t.Wrong = append(t.Wrong, phrase.Of("row %s seems to add up others (“%s”), and counts like any other row",
+				row[0], row[1]))
+		}
+		return err
 	}
 	return nil
 }

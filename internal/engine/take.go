@@ -32,6 +32,7 @@ type taking struct {
 const (
 	mostTables  = 40
 	mostColumns = 1000
+	wide        = 200  // columns, from which on one thread reads
 	mostSample  = 2000 // rows that are looked at to tell what columns are
 )
 
@@ -200,6 +201,11 @@ func (k *taking) table(sheet string, heads []string, merged bool, sample []table
 		write.Close()
 		fed <- err
 	}()
+	if len(l.Heads) > wide { // each thread holds a piece of every column
+		if err := run(k.ctx, k.conn, "SET threads=1"); err != nil {
+			return err
+		}
+	}
 	err = run(k.ctx, k.conn, creating(t, guesses, fmt.Sprintf("/proc/self/fd/%d", read.Fd()), comma))
 	read.Close()
 	if wrong := <-fed; wrong != nil && (err == nil || !errors.Is(wrong, os.ErrClosed)) {
