@@ -3507,6 +3507,9 @@ type SearchShelfJSONRequestBody = ShelfQuery
 // ChangeShelfJSONRequestBody defines body for ChangeShelf for application/json ContentType.
 type ChangeShelfJSONRequestBody = ShelfSettings
 
+// PutShelfColumnRightJSONRequestBody defines body for PutShelfColumnRight for application/json ContentType.
+type PutShelfColumnRightJSONRequestBody = ColumnGiven
+
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody = NewToken
 

@@ -97,9 +97,19 @@ func keyOf(hash []byte, name string, given []record.GivenKind) string {
 func (s *Service) folder(key string) string { return filepath.Join(s.Folder, key) }
 
 // Take has the tables of a document read and keeps on record what was found out, or why
-// there is nothing. given are kinds of columns that somebody put right. The error is an
-// *engine.Problem where it lies with the file.
+// there is nothing. given are kinds of columns that somebody put right; nil: those that were
+// before. The error is an *engine.Problem where it lies with the file.
 func (s *Service) Take(ctx context.Context, d record.Document, given []record.GivenKind) (record.Tabled, error) {
+	if given == nil {
+		given = []record.GivenKind{}
+		before, err := s.Store.Of(ctx, []int64{d.ID})
+		if err != nil {
+			return record.Tabled{}, err
+		}
+		for _, t := range before {
+			given = append(given, t.Given...)
+		}
+	}
 	t := record.Tabled{Document: d.ID, Name: d.Name, Hash: d.Hash, Given: given, TakenAt: s.Now(),
 		Key: keyOf(d.Hash, d.Name, given)}
 	all, err := s.make(ctx, t)
@@ -156,7 +166,7 @@ func (s *Service) make(ctx context.Context, t record.Tabled) ([]tables.Table, er
 // PutRight reads a document's tables anew with the kind of a column as somebody says it
 // is; the kind "" takes that back. The error is an *engine.Problem where it cannot be.
 func (s *Service) PutRight(ctx context.Context, t record.Tabled, g record.GivenKind) (record.Tabled, error) {
-	var given []record.GivenKind
+	given := []record.GivenKind{}
 	for _, other := range t.Given {
 		if other.Table != g.Table || other.Column != g.Column {
 			given = append(given, other)

@@ -84,14 +84,41 @@ func (s *Service) PutRightOwn(ctx context.Context, conversation uuid.UUID, visit
 		if err != nil || len(found) == 0 {
 			return Shown{}, fault.Say(fault.NotHere, "This document has no table. It may have been removed.")
 		}
-		t, err := s.PutRight(ctx, found[0], g)
-		var problem *engine.Problem
-		if errors.As(err, &problem) {
-			return Shown{}, &fault.Problem{Code: fault.Invalid, Sentence: problem.What}
-		}
-		return Shown{t, true}, err
+		return s.putRight(ctx, found[0], g)
 	}
 	return Shown{}, fault.Say(fault.NotHere, "This document is not here. It may belong to another browser.")
+}
+
+// OnShelf are the tables of a shelf, for makers. It fails as the store does.
+func (s *Service) OnShelf(ctx context.Context, slug string) (all []Shown, err error) {
+	found, err := s.Store.OnShelves(ctx, []string{slug})
+	for _, t := range found {
+		all = append(all, Shown{t, true})
+	}
+	return all, err
+}
+
+// PutRightOnShelf is PutRightOwn for makers, of a document on a shelf. It fails as that does.
+func (s *Service) PutRightOnShelf(ctx context.Context, slug string, document int64, g record.GivenKind) (Shown, error) {
+	found, err := s.Store.OnShelves(ctx, []string{slug})
+	if err != nil {
+		return Shown{}, err
+	}
+	for _, t := range found {
+		if t.Document == document {
+			return s.putRight(ctx, t, g)
+		}
+	}
+	return Shown{}, fault.Say(fault.NotHere, "This document has no table. It may have been removed.")
+}
+
+func (s *Service) putRight(ctx context.Context, t record.Tabled, g record.GivenKind) (Shown, error) {
+	t, err := s.PutRight(ctx, t, g)
+	var problem *engine.Problem
+	if errors.As(err, &problem) {
+		return Shown{}, &fault.Problem{Code: fault.Invalid, Sentence: problem.What}
+	}
+	return Shown{t, true}, err
 }
 
 // Rows returns more rows of the table that a turn of the visitor's has. It fails with a

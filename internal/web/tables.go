@@ -10,6 +10,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"juvalogos/core/tables"
+	"juvalogos/internal/account"
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
@@ -33,6 +34,8 @@ func (s *sheets) routes(api fiber.Router) {
 	api.Get("/turns/:id/table", s.rows)
 	api.Get("/turns/:id/table/:format", s.file)
 	api.Get("/turns/:id/behind/:row", s.behind)
+	api.Get("/shelves/:shelf/tables", s.allowed(account.Read, s.onShelf))
+	api.Put("/shelves/:shelf/tables/:document", s.allowed(account.Publish, s.putRightOnShelf))
 }
 
 func (s *sheets) list(c fiber.Ctx) error {
@@ -64,6 +67,44 @@ func (s *sheets) deskAsked(c fiber.Ctx) (*desk.Desk, error) {
 	return s.Desks.Open(c, slug)
 }
 
+// onShelf lists the tables of a shelf, for makers.
+func (s *sheets) onShelf(c fiber.Ctx) error {
+	all, err := s.Tables.OnShelf(c, c.Params("shelf"))
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(api.TableList{Documents: shape.All(all, shape.Tabled), Openers: table.Openers(all)})
+}
+
+func (s *sheets) putRightOnShelf(c fiber.Ctx) error {
+	document, g, err := givenIn(c)
+	if err != nil {
+		return err
+	}
+	shown, err := s.Tables.PutRightOnShelf(c, c.Params("shelf"), document, g)
+	if err != nil {
+		return err
+	}
+	return c.JSON(shape.Tabled(shown))
+}
+
+// givenIn is the document of an address, and what the body says of a column of it.
+func givenIn(c fiber.Ctx) (document int64, given record.GivenKind, err error) {
+	if document, err = strconv.ParseInt(c.Params("document"), 10, 64); err != nil {
+		return 0, given, fault.Say(fault.NotHere, "This document is not here. It may belong to another browser.")
+	}
+	var g api.ColumnGiven
+	if err := readJSON(c, &g); err != nil {
+		return 0, given, err
+	}
+	kind := tables.Kind(g.Kind)
+	if kind != "" && !kind.Known() {
+		return 0, given, fault.Say(fault.Invalid, "A column cannot be of the kind %q.", g.Kind)
+	}
+	return document, record.GivenKind{Table: g.Table, Column: g.Column, Kind: kind, Format: g.Format}, nil
+}
+
 func (s *sheets) putRight(c fiber.Ctx) error {
 	who, err := s.visitor(c)
 	if err != nil {
@@ -76,20 +117,11 @@ func (s *sheets) putRight(c fiber.Ctx) error {
 	if _, err := s.slugAsked(c); err != nil {
 		return err
 	}
-	document, err := strconv.ParseInt(c.Params("document"), 10, 64)
+	document, g, err := givenIn(c)
 	if err != nil {
-		return fault.Say(fault.NotHere, "This document is not here. It may belong to another browser.")
-	}
-	var g api.ColumnGiven
-	if err := readJSON(c, &g); err != nil {
 		return err
 	}
-	kind := tables.Kind(g.Kind)
-	if kind != "" && !kind.Known() {
-		return fault.Say(fault.Invalid, "A column cannot be of the kind %q.", g.Kind)
-	}
-	shown, err := s.Tables.PutRightOwn(c, conversation, who, document,
-		record.GivenKind{Table: g.Table, Column: g.Column, Kind: kind, Format: g.Format})
+	shown, err := s.Tables.PutRightOwn(c, conversation, who, document, g)
 	if err != nil {
 		return err
 	}

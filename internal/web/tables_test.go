@@ -165,6 +165,12 @@ func TestATableOfAVisitor(t *testing.T) {
 		t.Errorf("%+v", turn.Outcome.Parts[0])
 	}
 
+	// What is a visitor's is not on the makers' shelves.
+	if r, text := call(t, http.DefaultClient, "GET", b.Address+"/api/shelves/attached-"+a.Conversation+"/tables", "",
+		"Authorization", "Bearer "+testbed.Token); r.StatusCode != 404 {
+		t.Errorf("makers see a visitor's table: %d %s", r.StatusCode, text)
+	}
+
 	// It goes with the conversation.
 	if r, _ := call(t, ada, "DELETE", b.Address+"/api/at/own-table/attachments/"+fmt.Sprint(document)+"?conversation="+
 		a.Conversation, ""); r.StatusCode != 204 {

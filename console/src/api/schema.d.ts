@@ -1752,6 +1752,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelves/{shelf}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** The tables of a shelf's documents, with what was found out of them */
+        get: operations["shelfTables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}/tables/{document}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                document: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what kind of values a column of a shelf's table has; it is read anew */
+        put: operations["putShelfColumnRight"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/documents/{id}": {
         parameters: {
             query?: never;
@@ -7987,6 +8026,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadAnew"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shelfTables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Tables */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putShelfColumnRight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+                document: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColumnGiven"];
+            };
+        };
+        responses: {
+            /** @description The document as it is read now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tabled"];
                 };
             };
             default: components["responses"]["Problem"];

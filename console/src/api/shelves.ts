@@ -8,6 +8,23 @@ const on = (shelf: string) => ({ params: { path: { shelf } } });
 const of = (shelf: string, id: number) => ({ params: { path: { shelf, id } } });
 const path = (slug: string, rest: string) => `/api/shelves/${encodeURIComponent(slug)}${rest}`;
 
+/** The tables of a shelf's documents. */
+export const tablesOn = async (shelf: string) =>
+  (await data(service.GET("/api/shelves/{shelf}/tables", { params: { path: { shelf } } }))).documents;
+
+/** Says what kind of values a column of one of them has. */
+export const putColumnRight = (
+  shelf: string,
+  document: number,
+  given: Schemas["ColumnGiven"],
+): Promise<Schemas["Tabled"]> =>
+  data(
+    service.PUT("/api/shelves/{shelf}/tables/{document}", {
+      params: { path: { shelf, document } },
+      body: given,
+    }),
+  );
+
 export const listShelves = async () => (await data(service.GET("/api/shelves"))).shelves;
 export const readShelf = (slug: string) => data(service.GET("/api/shelves/{shelf}", on(slug)));
 export const makeShelf = (slug: string, title: string) =>

@@ -4,11 +4,11 @@
   import { fromService, say } from "../words";
   import Dialog from "../ui/Dialog.svelte";
   import { isNumber, shown } from "./cells";
-  import type { Tables } from "./tables.svelte";
+  import type { TablesShown } from "./tables.svelte";
 
   interface Props {
     /** The tables. */
-    tables: Tables;
+    tables: TablesShown;
     /** Whether they are shown. */
     open: boolean;
     /** The document that is shown; 0 is all. Default: 0. */

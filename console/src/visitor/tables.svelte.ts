@@ -6,8 +6,19 @@ import type { Begun } from "./begun.svelte";
 
 type Kind = Schemas["TableColumn"]["kind"];
 
+/** Tables that can be looked at, and whose columns can be put right. */
+export interface TablesShown {
+  documents: Schemas["Tabled"][];
+  /** Why something could not be put right; or "". */
+  problem: string;
+  /** The document whose columns are being read anew; 0: none. */
+  changing: number;
+  /** Says what kind of values a column has; "": as it seems to be. */
+  putRight(document: number, table: string, column: string, kind: Kind | ""): Promise<void>;
+}
+
 /** The tables that questions on the page can be asked of. */
-export class Tables {
+export class Tables implements TablesShown {
   readonly #begun: Begun;
   documents = $state<Schemas["Tabled"][]>([]);
   /** Questions that fit them. */

@@ -9,6 +9,7 @@
   import LeftOut from "./LeftOut.svelte";
   import { lost, shareOf } from "./leftOut";
   import PassageSheet from "./PassageSheet.svelte";
+  import { ShelfTables } from "./shelfTables.svelte";
 
   interface Props {
     /** The shelf's. */
@@ -20,6 +21,14 @@
   }
 
   let { slug, documents, read }: Props = $props();
+
+  const tables = $derived(new ShelfTables(slug));
+  $effect(() => {
+    // Read anew when a document has been read.
+    if (documents.some((d) => d.state === "ready")) void tables.refresh();
+  });
+  let tablesOf = $state(0);
+  let tablesOpen = $state(false);
 
   let looked = $state<Schemas["Document"] | null>(null);
   let looking = $state(false);
@@ -97,6 +106,11 @@
           <td class={wide}>{d.language ?? ""}</td>
           <td class={[wide, "whitespace-nowrap text-faded"]}>{ago(d.added_at)} by {d.added_by}</td>
           <td class="text-right sm:whitespace-nowrap">
+            {#if tables.documents.some((t) => t.document === d.id)}<Link
+                class="mr-3 min-h-7"
+                aria-label="Tables of {d.name}"
+                onclick={() => ((tablesOf = d.id), (tablesOpen = true))}>Tables</Link
+              >{/if}
             <Link
               class="inline-block min-h-7"
               href={shelves.originalOf(slug, d.id)}
@@ -118,4 +132,9 @@
   {/if}
 </section>
 
+{#if tablesOpen}
+  {#await import("../../visitor/TablesPanel.svelte") then { default: TablesPanel }}
+    <TablesPanel {tables} document={tablesOf} bind:open={tablesOpen} />
+  {/await}
+{/if}
 {#if looked}{#key looked}<PassageSheet {slug} document={looked} bind:open={looking} />{/key}{/if}
