@@ -454,7 +454,9 @@ func (r *reader) findTruths() {
 	var rest []mention
 	for _, m := range r.columns {
 		before := r.at(m.from - 1).low
-		if m.column.Kind != YesNo || before == "by" || before == "per" || before == "each" {
+		by := r.find(0, "by", "per", "each")
+		if m.column.Kind != YesNo || by >= 0 && by == m.from-1 || before == "and" && by >= 0 && by < m.from &&
+			m.from-by <= 4 {
 			rest = append(rest, m)
 			continue
 		}
