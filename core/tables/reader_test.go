@@ -9,7 +9,8 @@ import (
 var (
 	courses = &Table{Name: "courses", Title: "Courses", Rows: 260, Columns: []Column{
 		{Name: "member", Title: "Member", Kind: Whole, Distinct: 117, Least: "101", Most: "240"},
-		{Name: "course", Title: "Course", Kind: Text, Distinct: 2, Often: []Value{{Text: "Beginners"}, {Text: "Mead and wax"}}},
+		{Name: "course", Title: "Course", Kind: Text, Distinct: 2,
+			Often: []Value{{Text: "Beginners"}, {Text: "Mead and wax"}}},
 		{Name: "day", Title: "Day", Kind: Date, Distinct: 238, Least: "2021-02-05", Most: "2025-10-24"},
 		{Name: "fee", Title: "Fee", Kind: Money, Unit: "€", Distinct: 4, Least: "25", Most: "85"},
 		{Name: "passed", Title: "Passed", Kind: YesNo, Distinct: 2}}}
