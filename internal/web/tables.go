@@ -162,7 +162,7 @@ func (s *sheets) behind(c fiber.Ctx) error {
 	row, err1 := strconv.Atoi(c.Params("row"))
 	column, err2 := strconv.Atoi(c.Query("column", "0"))
 	if err1 != nil || err2 != nil || row < 0 || column < 0 {
-		return fault.Say(fault.Invalid, "A row and a column are numbers from 0.")
+		return fault.Say(fault.NotHere, "The table has no such row.")
 	}
 	r, err := s.Tables.Behind(c, who, id, row, column, from, most)
 	if err != nil {

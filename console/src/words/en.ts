@@ -699,7 +699,6 @@ export const en = {
    *  come values; another language puts them where it wants them. */
   service: asTheyAre([
     "row {1} seems to add up others (“{2}”), and counts like any other row",
-    "A row and a column are numbers from 0.",
     "The table has no such row.",
     "The table that this was worked out from has been removed or read anew. Ask again to see more of it.",
     "This cannot be told of this table.",
