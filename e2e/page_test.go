@@ -175,8 +175,8 @@ func (p *page) within(so func() bool, otherwise string, args ...any) {
 // settled waits until no reply is being written.
 func (p *page) settled() {
 	p.t.Helper()
-	p.do(chromedp.WaitReady(chromedp.CSS("article[aria-busy=false]:last-of-type")),
-		chromedp.WaitNotPresent(chromedp.CSS("[aria-busy=true]")))
+	const so = `!!document.querySelector("article[aria-busy=false]:last-of-type") && !document.querySelector("[aria-busy=true]")`
+	p.within(func() bool { return try[bool](p, so) }, "a reply is still being written")
 }
 
 var axe = sync.OnceValues(func() (string, error) {
