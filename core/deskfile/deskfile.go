@@ -31,7 +31,7 @@ type File struct {
 	Recipe         string         `yaml:"recipe" json:"recipe" most:"80" about:"How a reply is made: a recipe that comes with Juvalogos (converse, the default; continue; contrast), or a file of your own that ends with .recipe.yaml." example:"contrast"`
 	RecipeSettings yamlfile.Later `yaml:"recipe_settings" json:"-" about:"What the recipe leaves to the desk; juvalogos recipe show NAME lists it."`
 	OwnRecipe      string         `yaml:"own_recipe" json:"own_recipe,omitempty" most:"100000" about:"The text of the desk's own recipe. Where recipe names a file beside the desk file, publishing puts it here."`
-	Model          string         `yaml:"model" json:"model" need:"yes" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same."`
+	Model          string         `yaml:"model" json:"model" most:"200" about:"The model that answers: its name in the connection file, or connection/name where two connections have the same. May be left out where the recipe asks none, like reckon with reader: alone."`
 	Brief          string         `yaml:"brief" json:"brief" most:"20000" about:"Standing instructions that the model gets with every question. Visitors do not see them."`
 	Openers        []string       `yaml:"openers" json:"openers" most:"8" about:"Ready questions a visitor can click to begin; up to 8."`
 	OpenerPictures []string       `yaml:"opener_pictures" json:"opener_pictures,omitempty" most:"8" about:"Pictures that the openers are asked with, in the order of the openers: names of files beside the desk file, \"\" for none. Publishing puts them here, under own_pictures." example:"frame.jpg"`

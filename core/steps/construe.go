@@ -12,6 +12,16 @@ type construeSet struct {
 	Least float64 `yaml:"least" json:"least" least:"0" most:"1" about:"How sure, between 0 and 1, it has to be of what was asked; 0.8 if left out. Where no model could be asked instead, 0.35 is enough."`
 }
 
+func (*construeSet) certain(f *foresight, s *recipe.Step) recipe.Values {
+	switch manner := f.wired(s, "reader"); {
+	case manner == "never":
+		return recipe.Values{"query": "", "is": false}
+	case manner == "alone" || f.nobody:
+		return recipe.Values{"ask": false}
+	}
+	return nil
+}
+
 // construe reads a question on tables without a model.
 func construe() step {
 	return step{
@@ -23,7 +33,7 @@ func construe() step {
 				{Name: "question", Type: recipe.Text, Need: true, About: "what is asked"},
 				{Name: "reader", Type: recipe.Text,
 					About: "first: where it is sure; alone: wherever it makes sense of the " +
-						"question; never"},
+						"question, and so too where the desk has no model; never"},
 			},
 			Out: []recipe.Port{
 				{Name: "query", Type: recipe.Text, About: "the query; empty if it is not sure enough"},
@@ -37,7 +47,7 @@ func construe() step {
 		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
 			least := c.Set.(*construeSet).Least
 			manner := text(c.In, "reader")
-			alone := manner == "alone"
+			alone := manner == "alone" || t.Model == "" && manner != "never"
 			none := recipe.Values{"query": "", "sure": 0.0, "is": false, "ask": !alone}
 			if alone {
 				least = min(least, tables.LeastSure)

@@ -17,9 +17,9 @@ type Foreseen struct {
 // prompt is the longest prompt in tokens, reply the longest reply where neither
 // step nor voice says. open reports that a step runs for each of a list that is
 // not known yet: then it is counted once for every call that the recipe's limits
-// allow.
-func Foresee(r *recipe.Recipe, settings recipe.Values, prompt, reply int) (most []Foreseen, open bool) {
-	f := foresight{settings: settings, prompt: prompt, reply: reply, calls: r.File.Limits.Calls,
+// allow. model is the desk's own; "": it has none.
+func Foresee(r *recipe.Recipe, settings recipe.Values, model string, prompt, reply int) (most []Foreseen, open bool) {
+	f := foresight{settings: settings, nobody: model == "", prompt: prompt, reply: reply, calls: r.File.Limits.Calls,
 		tokens: r.File.Limits.Tokens}
 	f.steps(r.Steps, []recipe.Voice{{}})
 	return f.within(), f.open
@@ -28,6 +28,7 @@ func Foresee(r *recipe.Recipe, settings recipe.Values, prompt, reply int) (most 
 // foresight adds up calls, by model in the order in which they are met.
 type foresight struct {
 	settings      recipe.Values
+	nobody        bool // the desk has no model
 	prompt, reply int
 	calls, tokens int // the recipe's limits
 	models        []Foreseen
@@ -37,6 +38,9 @@ type foresight struct {
 // steps counts what steps ask that run once for each voice.
 func (f *foresight) steps(steps []*recipe.Step, voices []recipe.Voice) {
 	for _, s := range steps {
+		if f.idle(s) {
+			continue
+		}
 		each := f.runs(s, voices)
 		f.steps(s.Inner, each)
 		if set, ok := s.Set.(asksModel); ok {
@@ -84,10 +88,42 @@ func (f *foresight) wired(s *recipe.Step, input string) any {
 }
 
 func (f *foresight) value(r recipe.Ref) any {
-	if r.Step != nil || len(r.Name) <= len("settings.") {
+	if r.Step != nil {
+		if c, ok := r.Step.Set.(certain); ok {
+			return c.certain(f, r.Step)[r.Output]
+		}
+		return nil
+	}
+	if len(r.Name) <= len("settings.") {
 		return nil
 	}
 	return f.settings[r.Name[len("settings."):]]
+}
+
+// certain are the settings of a step that may know some of its outputs before it runs.
+type certain interface {
+	// certain are those, by name.
+	certain(f *foresight, s *recipe.Step) recipe.Values
+}
+
+// idle reports whether it is certain that a step is skipped.
+func (f *foresight) idle(s *recipe.Step) bool {
+	if s.If == nil || s.If.From.Step == nil || s.If.Value != nil {
+		return false
+	}
+	is, known := f.value(s.If.From).(bool)
+	return known && is == s.If.Not
+}
+
+// given reports whether something may come to an input: one is led there, from a step
+// that may run.
+func (f *foresight) given(s *recipe.Step, input string) bool {
+	for _, w := range s.In {
+		if w.Port.Name == input {
+			return w.From.Step == nil || !f.idle(w.From.Step)
+		}
+	}
+	return false
 }
 
 func (f *foresight) add(model string, calls, longest int) {

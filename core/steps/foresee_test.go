@@ -1,6 +1,7 @@
 package steps
 
 import (
+	"strings"
 	"testing"
 
 	"juvalogos/core/recipe"
@@ -37,10 +38,14 @@ func TestForesee(t *testing.T) {
 			[]Foreseen{{"", 1, 500, 150}}, false},
 		"contrast": {builtIn("contrast"), recipe.Values{"voices": voices},
 			[]Foreseen{{"a", 1, 1000, 50}, {"b", 1, 1000, 300}, {"", 1, 1000, 300}}, false},
+		"reckon": {builtIn("reckon"), recipe.Values{"reader": "first"},
+			[]Foreseen{{"", 4, 4000, 1200}}, false},
+		"reckon where no model is named": {builtIn("reckon"), recipe.Values{"reader": "first"}, nil, false},
+		"reckon without a model": {builtIn("reckon"), recipe.Values{"reader": "alone"}, nil, false},
 		"continue": {builtIn("continue"), recipe.Values{"alternatives": 4.0, "most": 70.0},
 			[]Foreseen{{"", 4, 4000, 280}}, false},
 	} {
-		if name != "contrast" && name != "continue" {
+		if strings.HasPrefix(c.text, "steps:") || strings.HasPrefix(c.text, "limits:") {
 			c.text = "recipe: x\n" + c.text
 		}
 		r, err := Check("x.yaml", []byte(c.text))
@@ -48,7 +53,11 @@ func TestForesee(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
-		got, open := Foresee(r, c.settings, 1000, 300)
+		model := "m"
+		if strings.Contains(name, "no model is named") {
+			model = ""
+		}
+		got, open := Foresee(r, c.settings, model, 1000, 300)
 		same := len(got) == len(c.want) && open == c.open
 		for i := range c.want {
 			same = same && got[i] == c.want[i]

@@ -89,7 +89,8 @@ func Draws(r *recipe.Recipe) (is, fromPictures bool) {
 }
 
 // Needs is what a recipe asks of models that they can do, by name; "" is the desk's own.
-func Needs(r *recipe.Recipe, settings recipe.Values) map[string][]string {
+// What is certain to be skipped asks nothing. model is the desk's own; "": it has none.
+func Needs(r *recipe.Recipe, settings recipe.Values, model string) map[string][]string {
 	needs := map[string][]string{}
 	add := func(model, can string) {
 		if !slices.Contains(needs[model], can) {
@@ -100,7 +101,7 @@ func Needs(r *recipe.Recipe, settings recipe.Values) map[string][]string {
 	r.Walk(func(s *recipe.Step) {
 		for _, set := range append([]any{s.Set}, s.Fallback...) {
 			asks, ok := set.(asksModel)
-			if !ok {
+			if !ok || !mayAsk(asks, s, settings, model) {
 				continue
 			}
 			name := asks.modelNamed()
@@ -117,4 +118,14 @@ func Needs(r *recipe.Recipe, settings recipe.Values) map[string][]string {
 		add(v.Model, "chat")
 	}
 	return needs
+}
+
+// mayAsk reports whether a step may ask a model at all.
+func mayAsk(set asksModel, s *recipe.Step, settings recipe.Values, model string) bool {
+	f := &foresight{settings: settings, nobody: model == "", calls: 1, tokens: 1}
+	if f.idle(s) {
+		return false
+	}
+	set.foresee(f, s, []recipe.Voice{{}})
+	return len(f.models) > 0
 }

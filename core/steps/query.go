@@ -25,8 +25,17 @@ var _ asksModel = (*querySet)(nil)
 
 func (set *querySet) modelNamed() string { return set.Model }
 
-func (set *querySet) foresee(f *foresight, _ *recipe.Step, voices []recipe.Voice) {
-	f.add(set.Model, len(voices)**set.Again, f.reply)
+func (set *querySet) foresee(f *foresight, s *recipe.Step, voices []recipe.Voice) {
+	if f.given(s, "text") {
+		f.add(set.Model, len(voices)**set.Again, f.reply)
+	}
+}
+
+func (set *querySet) certain(f *foresight, s *recipe.Step) recipe.Values {
+	if f.given(s, "text") {
+		return nil
+	}
+	return recipe.Values{"unsaid": false}
 }
 
 // query runs a query on the tables at hand.

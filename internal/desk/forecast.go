@@ -28,10 +28,10 @@ type Forecast struct {
 const LongestForeseen = 500
 
 // Foresee adds up what a recipe takes at most. find finds the models it names;
-// "" is the desk's own. It fails if a model that is asked is not connected.
-func Foresee(r *recipe.Recipe, settings recipe.Values, promptTokens, replyTokens int,
+// "" is model, the desk's own. It fails if a model that is asked is not connected.
+func Foresee(r *recipe.Recipe, settings recipe.Values, model string, promptTokens, replyTokens int,
 	find func(name string) (models.Entry, error)) (Forecast, error) {
-	foreseen, open := steps.Foresee(r, settings, promptTokens, replyTokens)
+	foreseen, open := steps.Foresee(r, settings, model, promptTokens, replyTokens)
 	f := Forecast{Open: open}
 	for _, m := range foreseen {
 		entry, err := find(m.Model)
@@ -54,7 +54,7 @@ func (s *Service) Forecast(ctx context.Context, slug string) (Forecast, error) {
 		return Forecast{}, err
 	}
 	most := d.Brief.Tokens + *d.Settings.Memory.Tokens + LongestForeseen
-	f, err := Foresee(d.Recipe, d.RecipeSettings, most, d.Settings.Sampling.MaxTokens,
+	f, err := Foresee(d.Recipe, d.RecipeSettings, d.Settings.Model, most, d.Settings.Sampling.MaxTokens,
 		func(name string) (models.Entry, error) {
 			if name == "" {
 				return d.Entry, nil

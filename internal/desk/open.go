@@ -20,7 +20,7 @@ import (
 type Desk struct {
 	record.Revision
 	Settings       deskfile.File
-	Entry          models.Entry
+	Entry          models.Entry // its model; without a name: it has none
 	Recipe         *recipe.Recipe
 	RecipeSettings recipe.Values // of the recipe
 	Brief          prompt.Piece
@@ -28,6 +28,10 @@ type Desk struct {
 
 	models int64 // the generation of the connections that Entry is of
 }
+
+// withoutModel is how long, in tokens, a question with what goes before it may be at a desk
+// that has no model.
+const withoutModel = 100_000
 
 // DraftMark before a slug means the desk's draft as it is at any time, or the
 // published desk where there is no draft. Whoever passes it on must have made
@@ -63,11 +67,14 @@ func (s *Service) Open(ctx context.Context, slug string) (*Desk, error) {
 func (s *Service) Equip(d *Desk) (*Desk, error) {
 	var err error
 	d.models = s.Models.Generation()
-	if d.Entry, err = s.Models.Find(d.Settings.Model); err != nil {
-		return nil, err
-	}
-	if d.Counter, err = d.Entry.Counter(); err != nil {
-		return nil, err
+	d.Entry.Context, d.Counter = withoutModel, prompt.Estimate{}
+	if d.Settings.Model != "" {
+		if d.Entry, err = s.Models.Find(d.Settings.Model); err != nil {
+			return nil, err
+		}
+		if d.Counter, err = d.Entry.Counter(); err != nil {
+			return nil, err
+		}
 	}
 	if d.Recipe == nil {
 		if d.Recipe, d.RecipeSettings, err = recipeOf(d.Slug, []byte(d.File), d.Settings); err != nil {

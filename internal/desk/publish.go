@@ -66,7 +66,7 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		problems = append(problems, yamlfile.Problem{File: name, Line: at.Line, Column: at.Column,
 			Message: fmt.Sprintf(format, args...)})
 	}
-	needs := steps.Needs(r, settings)
+	needs := steps.Needs(r, settings, f.Model)
 	check := func(model, place string) {
 		entry, err := registry.Find(model)
 		if err != nil {
@@ -101,7 +101,11 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 				"the brief or lower sampling: max_tokens", entry.Context, model)
 		}
 	}
-	check(f.Model, "model")
+	if f.Model != "" {
+		check(f.Model, "model")
+	} else if why := wantsModel(f, r, needs); why != "" {
+		say("model", "model: %s; name one under model", why)
+	}
 	for _, m := range steps.ModelsOf(r, settings) {
 		entry, err := registry.Find(m)
 		if err != nil {
@@ -125,6 +129,21 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 		return f, problems
 	}
 	return f, nil
+}
+
+// wantsModel says why a desk that names no model needs one; "": it does not.
+func wantsModel(f deskfile.File, r *recipe.Recipe, needs map[string][]string) string {
+	switch {
+	case needs[""] != nil:
+		return fmt.Sprintf("the recipe %s asks a model", r.Name)
+	case len(f.Choices.Models) > 0:
+		return "visitors may choose another model, and there is none to choose it instead of"
+	case f.Pictures.Described == deskfile.ByModel:
+		return "pictures are described by the desk's model"
+	case (f.Sound.Take || f.Sound.Dictate) && f.Sound.Model == "":
+		return "what is spoken is written down by the desk's model, where sound names none"
+	}
+	return ""
 }
 
 // cannot says what a model does not do.
@@ -159,6 +178,9 @@ func checkSound(f deskfile.File, registry *models.Registry, say func(place, form
 	place := "sound.model"
 	if d.Model == "" {
 		place = "model"
+	}
+	if d.Model == "" && f.Model == "" {
+		return // told already
 	}
 	e, ok := hears(cmp.Or(d.Model, f.Model), place, "hear", "does not hear")
 	switch {
@@ -199,8 +221,8 @@ func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, re
 				"composes the prompt, or leave this out", r.Name)
 	}
 	for _, name := range shown {
-		if name == "" {
-			name = f.Model
+		if name = cmp.Or(name, f.Model); name == "" {
+			continue
 		}
 		if entry, err := registry.Find(name); err == nil && !entry.Able("see") {
 			say("pictures.take",

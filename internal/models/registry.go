@@ -362,7 +362,12 @@ func (n *NoModel) Error() string {
 func (r *Registry) Answered() bool { return r.answered.Load() }
 
 // Path is connection/name, which no two models share.
-func (e Entry) Path() string { return e.Connection.Name + "/" + e.Name }
+func (e Entry) Path() string {
+	if e.Name == "" {
+		return ""
+	}
+	return e.Connection.Name + "/" + e.Name
+}
 
 // Counter counts in the model's vocabulary, which is loaded at the first use.
 func (e Entry) Counter() (prompt.Counter, error) { return e.counter() }

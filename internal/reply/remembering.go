@@ -75,7 +75,7 @@ func exchangeOf(d *desk.Desk, p record.PastTurn) prompt.Exchange {
 // background, once a reply is made and there are enough of them.
 func (s *Service) foldIfDue(d *desk.Desk, r *Reply, question prompt.Piece, past record.Past, replyTokens int) {
 	most := *d.Settings.Memory.Summary
-	if most == 0 {
+	if most == 0 || d.Settings.Model == "" {
 		return
 	}
 	turns := append(uncovered(d, past), record.PastTurn{

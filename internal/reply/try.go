@@ -73,7 +73,7 @@ func (t Trial) Forecast(registry *models.Registry) (desk.Forecast, error) {
 		longest = deskfile.DefaultMaxTokens
 	}
 	// A byte is never more than a token.
-	return desk.Foresee(t.Recipe, t.Settings, desk.LongestForeseen+texts, longest,
+	return desk.Foresee(t.Recipe, t.Settings, t.Model, desk.LongestForeseen+texts, longest,
 		func(name string) (models.Entry, error) {
 			if name == "" {
 				name = t.Model

@@ -94,7 +94,7 @@ func hearing(c fiber.Ctx, desks *desk.Service, slug string, f deskfile.File, r *
 		speaks = &e
 	}
 	draws, _ := steps.Draws(r)
-	return shape.Hearing(f, hears, speaks, draws || d.Entry.Able("chat"))
+	return shape.Hearing(f, hears, speaks, draws || f.Model == "" || d.Entry.Able("chat"))
 }
 
 func (s *keeping) conversations(c fiber.Ctx) error {
