@@ -311,7 +311,7 @@ func (x *run) skip(q *queue, sc *scope, parent int) {
 	for i := 0; i < len(q.ready) && q.failed == nil; {
 		if s := q.ready[i]; !x.due(sc, s) {
 			q.ready = append(q.ready[:i], q.ready[i+1:]...)
-			x.begin(s, 0, parent).end(Skipped, nil, nil)
+			x.skipped(s, 0, parent)
 			q.end(sc, ended{step: s})
 			i = 0
 			continue

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 )
@@ -227,7 +228,15 @@ reply: d.chosen
 `)
 	for kind, want := range map[string]string{"a": "a", "b": "fromb", "c": "rest"} {
 		var written string
-		record := &Recorder{}
+		told := map[string]State{} // what was heard first of each step
+		var mu sync.Mutex
+		record := &Recorder{Changed: func(s *Span) {
+			mu.Lock()
+			defer mu.Unlock()
+			if _, there := told[s.Step]; !there {
+				told[s.Step] = s.State
+			}
+		}}
 		result, err := Run(t.Context(), r, Values{"kind": kind}, nil, Options{Now: time.Now, Record: record,
 			Reply: func(int) func([]byte) { return func(text []byte) { written += string(text) } },
 			Do: func(_ context.Context, c *Call) (Values, error) {
@@ -245,6 +254,11 @@ reply: d.chosen
 			}})
 		if err != nil || result.Reply != want || written != want {
 			t.Errorf("%s: %v, reply %q, written %q", kind, err, result.Reply, written)
+		}
+		for _, s := range record.Spans() {
+			if s.State == Skipped && told[s.Step] != Skipped {
+				t.Errorf("%s: %s was said to be %q before it was skipped", kind, s.Step, told[s.Step])
+			}
 		}
 	}
 }
@@ -349,18 +363,18 @@ func TestResultsAreKept(t *testing.T) {
 func TestARunawayRecipeIsStopped(t *testing.T) {
 	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nlimits: {calls: 5}\nsteps:\n"+
 		"  - {name: a, do: make, each: settings.l, from: {x: item}}\nreply: a.text\n")
-	calls := 0
+	var calls atomic.Int32
 	_, err := Run(t.Context(), r, nil, Values{"l": make([]any, 50)},
 		Options{Now: time.Now, Do: func(_ context.Context, c *Call) (Values, error) {
 			if err := c.Begin(); err != nil {
 				return nil, err
 			}
-			calls++
+			calls.Add(1)
 			return made(c), nil
 		}})
 	var runaway *Runaway
-	if !errors.As(err, &runaway) || runaway.Most != 5 || calls > 5 {
-		t.Errorf("%d calls, %v", calls, err)
+	if !errors.As(err, &runaway) || runaway.Most != 5 || calls.Load() > 5 {
+		t.Errorf("%d calls, %v", calls.Load(), err)
 	}
 }
 

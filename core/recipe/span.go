@@ -143,6 +143,18 @@ type spanning struct {
 }
 
 func (x *run) begin(s *Step, number, parent int) *spanning {
+	sp := x.open(s, number, parent, Running)
+	span := sp.change(func(*Span) {})
+	sp.recorder.changed(span)
+	return sp
+}
+
+// skipped records a step that does not run.
+func (x *run) skipped(s *Step, number, parent int) {
+	x.open(s, number, parent, Skipped).end(Skipped, nil, nil)
+}
+
+func (x *run) open(s *Step, number, parent int, state State) *spanning {
 	now := x.options.Now()
 	sp := &spanning{recorder: x.options.Record, began: now, run: x}
 	name := s.Name
@@ -153,10 +165,8 @@ func (x *run) begin(s *Step, number, parent int) *spanning {
 	}
 	sp.at = len(r.spans)
 	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent,
-		State: Running, Start: now.Sub(x.began)})
-	span := r.spans[sp.at]
+		State: state, Start: now.Sub(x.began)})
 	r.mu.Unlock()
-	r.changed(&span)
 	return sp
 }
 

@@ -125,7 +125,7 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 			defer func() { <-room }()
 			inner := &scope{names: Values{"item": item, "number": float64(i + 1)}, outer: sc.outer}
 			if aboutItem(s.If) && !holds(inner, s.If) {
-				x.begin(s, i+1, parent).end(Skipped, nil, nil)
+				x.skipped(s, i+1, parent)
 				return
 			}
 			own := prepared{in: make(Values, len(s.In)), wide: p.wide, outer: p.outer}
