@@ -27,6 +27,7 @@ var largeQueries = []string{
 	"SELECT place, avg(weight_kg) FROM big GROUP BY 1 ORDER BY 1",
 	"SELECT count(*) FROM big WHERE fed AND humidity > 50",
 	"SELECT day, sum(hive) FROM big GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5",
+	"SELECT place, sum(weight_kg) FROM big WHERE humidity > 50 GROUP BY 1 ORDER BY 1",
 	"SELECT apiary, count(DISTINCT hive) FROM big GROUP BY 1 ORDER BY 1",
 }
 

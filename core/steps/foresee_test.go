@@ -41,7 +41,7 @@ func TestForesee(t *testing.T) {
 		"reckon": {builtIn("reckon"), recipe.Values{"reader": "first"},
 			[]Foreseen{{"", 4, 4000, 1200}}, false},
 		"reckon where no model is named": {builtIn("reckon"), recipe.Values{"reader": "first"}, nil, false},
-		"reckon without a model": {builtIn("reckon"), recipe.Values{"reader": "alone"}, nil, false},
+		"reckon without a model":         {builtIn("reckon"), recipe.Values{"reader": "alone"}, nil, false},
 		"continue": {builtIn("continue"), recipe.Values{"alternatives": 4.0, "most": 70.0},
 			[]Foreseen{{"", 4, 4000, 280}}, false},
 	} {

@@ -256,20 +256,6 @@ func (q *Query) condition(e *expr) phrase.Phrase {
 	return phrase.Of("only some rows, as the query says")
 }
 
-// Counts is which column of a query's result is how many rows it read; false if none is.
-func (q *Query) Counts() (column int, ok bool) {
-	n := q.node
-	if n.Type != "SELECT_NODE" || len(n.Groups) > 0 || n.From == nil || n.From.Type != "BASE_TABLE" || n.Having != nil {
-		return 0, false
-	}
-	for i, e := range n.Select {
-		if e.Class == "FUNCTION" && e.Function == "count_star" && e.Filter == nil && !e.Distinct {
-			return i, true
-		}
-	}
-	return 0, false
-}
-
 // Counting is the tree of a query that counts the rows on which another one's result
 // rests; false where that cannot be told.
 func (q *Query) Counting(tree []byte) (counting []byte, ok bool) {
@@ -289,7 +275,58 @@ func (q *Query) Counting(tree []byte) (counting []byte, ok bool) {
 	return counting, err == nil
 }
 
-// countAll is count(*), as the engine's trees have it.
-const countAll = `[{"class":"FUNCTION","type":"FUNCTION","alias":"","query_location":0,"function_name":"count_star",` +
-	`"schema":"","catalog":"","children":[],"filter":null,"order_bys":{"type":"ORDER_MODIFIER","orders":[]},` +
-	`"distinct":false,"is_operator":false,"export_state":false}]`
+// ReadsAll reports whether a query reads every row of the one table that it names.
+func (q *Query) ReadsAll() bool {
+	n := q.node
+	return n.Type == "SELECT_NODE" && len(n.CTEs.Map) == 0 && n.From != nil && n.From.Type == "BASE_TABLE" &&
+		n.Where == nil && n.Sample == nil
+}
+
+// Beside is the tree of the same query with a column more, the last, that says in every row
+// on how many rows the whole result rests: so they need not be counted again. It is false
+// where this would change what comes out.
+func (q *Query) Beside(tree []byte) (beside []byte, ok bool) {
+	n := q.node
+	sets, _ := n.Sets.([]any)
+	if n.Type != "SELECT_NODE" || len(n.CTEs.Map) > 0 || n.From == nil || n.From.Type != "BASE_TABLE" ||
+		n.Having != nil || n.Qualify != nil || n.Handling == "FORCE_AGGREGATES" || len(sets) > 1 || !n.grouped() {
+		return nil, false
+	}
+	for _, m := range n.Modifiers {
+		if m.Type == "DISTINCT_MODIFIER" {
+			return nil, false
+		}
+	}
+	top, all, err := topOf(tree)
+	if err != nil {
+		return nil, false
+	}
+	var chosen []json.RawMessage
+	if err := json.Unmarshal(top["select_list"], &chosen); err != nil {
+		return nil, false
+	}
+	if top["select_list"], err = json.Marshal(append(chosen, json.RawMessage(countAllGroups))); err != nil {
+		return nil, false
+	}
+	beside, err = all(top)
+	return beside, err == nil
+}
+
+// countAll is count(*), as the engine's trees have it, and countAllGroups the sum of it over
+// all groups.
+const (
+	countAll       = "[" + countStar + "]"
+	countAllGroups = `{"class":"CAST","type":"OPERATOR_CAST","alias":"` + ReadColumn + `","query_location":0,` +
+		`"child":{"class":"WINDOW","type":"WINDOW_AGGREGATE","alias":"","query_location":0,"function_name":"sum",` +
+		`"schema":"","catalog":"","children":[` + countStar + `],"partitions":[],"orders":[],` +
+		`"start":"UNBOUNDED_PRECEDING","end":"CURRENT_ROW_RANGE","start_expr":null,"end_expr":null,` +
+		`"offset_expr":null,"default_expr":null,"ignore_nulls":false,"filter_expr":null,` +
+		`"exclude_clause":"NO_OTHER","distinct":false,"arg_orders":[]},` +
+		`"cast_type":{"id":"BIGINT","type_info":null},"try_cast":false}`
+	countStar = `{"class":"FUNCTION","type":"FUNCTION","alias":"","query_location":0,"function_name":"count_star",` +
+		`"schema":"","catalog":"","children":[],"filter":null,"order_bys":{"type":"ORDER_MODIFIER","orders":[]},` +
+		`"distinct":false,"is_operator":false,"export_state":false}`
+)
+
+// ReadColumn is what the column is called that Beside adds.
+const ReadColumn = "_read"

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -84,16 +85,54 @@ func (s *served) ask(t *confined.Task, r request) (*tables.Result, error) {
 	if r.Do == "behind" {
 		return s.behind(ctx, q, tree, r)
 	}
-	if q.NeedsOrder() {
-		text = "SELECT * FROM (" + text + ") ORDER BY ALL"
-	}
 	result := &tables.Result{Query: r.Query, Says: q.Says(), Tables: q.Tables()}
-	if err := s.page(ctx, text, r, result); err != nil {
+	if err := s.result(ctx, q, tree, text, r, result); err != nil {
 		return nil, err
 	}
 	q.Title(result)
-	s.readFrom(ctx, tree, q, result)
 	return result, nil
+}
+
+// result runs a query, whose text is given too, and finds out on how many rows of how many
+// its result rests; where that cannot be told it is left out.
+func (s *served) result(ctx context.Context, q *tables.Query, tree []byte, text string, r request,
+	into *tables.Result) error {
+	for _, t := range s.known {
+		if slices.Contains(into.Tables, t.Name) {
+			into.Of += t.Rows
+		}
+	}
+	ordered := func(text string) string {
+		if q.NeedsOrder() {
+			return "SELECT * FROM (" + text + ") ORDER BY ALL"
+		}
+		return text
+	}
+	if q.ReadsAll() {
+		into.Read = into.Of
+		return s.page(ctx, ordered(text), r, into)
+	}
+	if beside, ok := q.Beside(tree); ok {
+		if wider, err := s.written(ctx, beside); err == nil && s.page(ctx, ordered(wider), r, into) == nil {
+			takeRead(into)
+			return nil
+		}
+	}
+	if err := s.page(ctx, ordered(text), r, into); err != nil {
+		return err
+	}
+	s.count(ctx, tree, q, into)
+	return nil
+}
+
+// takeRead takes out of a result the column that says on how many rows it rests.
+func takeRead(r *tables.Result) {
+	last := len(r.Columns) - 1
+	r.Columns = r.Columns[:last]
+	for i, row := range r.Rows {
+		r.Read, _ = strconv.ParseInt(row[last], 10, 64) // it is a count
+		r.Rows[i] = row[:last]
+	}
 }
 
 // checked parses a query and looks at it.
@@ -196,20 +235,8 @@ func (s *served) fill(ctx context.Context, query string, most int, into *tables.
 	return nil
 }
 
-// readFrom finds out on how many rows of how many a result rests. Where that cannot be
-// told it is left out.
-func (s *served) readFrom(ctx context.Context, tree []byte, q *tables.Query, into *tables.Result) {
-	for _, t := range s.known {
-		for _, name := range into.Tables {
-			if name == t.Name {
-				into.Of += t.Rows
-			}
-		}
-	}
-	if at, ok := q.Counts(); ok && len(into.Rows) == 1 {
-		into.Read, _ = strconv.ParseInt(into.Rows[0][at], 10, 64) // it is a count
-		return
-	}
+// count counts the rows on which a result rests.
+func (s *served) count(ctx context.Context, tree []byte, q *tables.Query, into *tables.Result) {
 	counting, ok := q.Counting(tree)
 	if !ok {
 		return

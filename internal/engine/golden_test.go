@@ -93,6 +93,41 @@ func TestGoldenQuestions(t *testing.T) {
 	}
 }
 
+// A result says on how many rows of how many it rests, and nothing more comes out for that.
+func TestOnHowManyRowsAResultRests(t *testing.T) {
+	e := engine.New()
+	defer e.Close()
+	source, err := take(t, e, "honey.csv", string(ledger.Harvest()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := e.Session([]engine.Source{source})
+	defer s.Close()
+	for query, want := range map[string]string{
+		`SELECT count(*) FROM honey`:                                                                        "48 of 48, 1 columns, 1 rows",
+		`SELECT meadow, sum(jars) FROM honey GROUP BY meadow`:                                               "48 of 48, 2 columns, 6 rows",
+		`SELECT count(*), max(jars) FROM honey WHERE year > 2020`:                                           "30 of 48, 2 columns, 1 rows",
+		`SELECT meadow, sum(jars) FROM honey WHERE year > 2020 GROUP BY 1 ORDER BY 2 LIMIT 3`:               "30 of 48, 2 columns, 3 rows",
+		`SELECT meadow, sum(jars) j FROM honey WHERE year > 2020 GROUP BY ALL`:                              "30 of 48, 2 columns, 6 rows",
+		`SELECT meadow, sum(jars) FROM honey WHERE year > 2020 GROUP BY ROLLUP (meadow)`:                    "30 of 48, 2 columns, 7 rows",
+		`SELECT meadow, sum(jars) FROM honey WHERE year > 2020 GROUP BY 1 HAVING sum(jars) > 600`:           "30 of 48, 2 columns, 4 rows",
+		`SELECT DISTINCT sum(jars) > 1 FROM honey WHERE year > 2020 GROUP BY meadow`:                        "30 of 48, 1 columns, 1 rows",
+		`SELECT DISTINCT meadow FROM honey WHERE year > 2020`:                                               "30 of 48, 1 columns, 6 rows",
+		`SELECT * FROM honey WHERE year > 2020 ORDER BY jars LIMIT 3`:                                       "30 of 48, 5 columns, 3 rows",
+		`SELECT meadow, sum(sum(jars)) OVER (ORDER BY meadow) FROM honey WHERE year > 2020 GROUP BY meadow`: "30 of 48, 2 columns, 6 rows",
+	} {
+		r, err := s.Ask(t.Context(), query, 0, 100)
+		if err != nil {
+			t.Errorf("%s: %v", query, err)
+			continue
+		}
+		got := fmt.Sprintf("%d of %d, %d columns, %d rows", r.Read, r.Of, len(r.Columns), len(r.Rows))
+		if got != want || len(r.Rows[0]) != len(r.Columns) {
+			t.Errorf("%s: %s, want %s", query, got, want)
+		}
+	}
+}
+
 // The rows behind a number are those that it was worked out of.
 func TestRowsBehindANumber(t *testing.T) {
 	e := engine.New()

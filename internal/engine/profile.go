@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -152,10 +153,10 @@ func (k *taking) sums(t *tables.Table) error {
 		}
 		name := tables.Quoted(c.Name)
 		found,
-			err := k.rows(fmt.Sprintf("SELECT %s, left(%s, 80) FROM %s WHERE regexp_matches(%s, %s) ORDER BY 1 "+
-			"LIMIT %d",
-			tables.RowColumn, name, tables.Quoted(t.Name), name, tables.Literal(`(?i)^((sub|grand)[\s-]*total|total|sum)s?\b`),
-			mostSums))
+			err := k.rows(fmt.Sprintf("SELECT %s, left(%s, 80) FROM %s WHERE (%[2]s ILIKE 'total%%' OR %[2]s ILIKE "+
+			"'su%%' OR %[2]s ILIKE 'grand%%') AND regexp_matches(%[2]s, %[4]s) ORDER BY 1 LIMIT %[5]d",
+			tables.RowColumn, name, tables.Quoted(t.Name), // most texts are told by how they begin
+			tables.Literal(`(?i)^((sub|grand)[\s-]*total|total|sum)s?\b`), mostSums))
 		for _, row := range found {
 			t.Wrong = append(t.Wrong, phrase.Of("row %s seems to add up others (“%s”), and counts like any other row",
 				row[0], row[1]))
@@ -191,29 +192,12 @@ func (k *taking) count(t *tables.Table, _ []tables.Guess) error {
 	t.Rows = rows[0]
 	for from := 0; from < len(t.Columns); from += abreast {
 		part := t.Columns[from:min(from+abreast, len(t.Columns))]
-		var asked []string
-		for _, c := range part {
-			name := tables.Quoted(c.Name)
-			distinct := "count(DISTINCT " + name + ")"
-			if t.Rows > fewRows {
-				distinct = "approx_count_distinct(" + name + ")"
-			}
-			mean := "NULL"
-			if c.Kind.Number() {
-				mean = "avg(" + name + ")"
-			}
-			least, most := "min("+name+")", "max("+name+")"
-			if c.Kind == tables.Text {
-				least, most = "left("+least+", 60)", "left("+most+", 60)"
-			}
-			asked = append(asked, "count("+name+")", distinct, least, most, mean)
-		}
-		found, err := k.rows("SELECT " + strings.Join(asked, ", ") + " FROM " + tables.Quoted(t.Name))
+		found, err := k.counted(t, part)
 		if err != nil {
 			return err
 		}
 		for i := range part {
-			c, of := &part[i], found[0][5*i:]
+			c, of := &part[i], found[i]
 			there, _ := strconv.ParseInt(of[0], 10, 64)
 			c.Missing = t.Rows - there
 			c.Distinct, _ = strconv.ParseInt(of[1], 10, 64)
@@ -229,6 +213,54 @@ func (k *taking) count(t *tables.Table, _ []tables.Guess) error {
 		k.task.GoOn(perStretch)
 	}
 	return nil
+}
+
+// counted is of each of some columns how many cells are there, how many of them are
+// different, the least, the most and the mean. What the engine has at hand for every piece
+// of a table (least and most of numbers, how many are there) it tells at once, but only
+// where it is asked nothing else beside it.
+func (k *taking) counted(t *tables.Table, columns []tables.Column) ([][5]string, error) {
+	out := make([][5]string, len(columns))
+	var asked [3][]string // there, different, mean
+	var of [3][]int
+	ask := func(what, i int, expression string) {
+		asked[what], of[what] = append(asked[what], expression), append(of[what], i)
+	}
+	from := " FROM " + tables.Quoted(t.Name)
+	for i, c := range columns {
+		name := tables.Quoted(c.Name)
+		ask(0, i, "count("+name+")")
+		if t.Rows > fewRows {
+			ask(1, i, "approx_count_distinct("+name+")")
+		} else {
+			ask(1, i, "count(DISTINCT "+name+")")
+		}
+		if c.Kind.Number() {
+			ask(2, i, "avg("+name+")")
+		}
+		ends := "SELECT min(" + name + "), max(" + name + ")"
+		if c.Kind == tables.Text {
+			ends = "SELECT left(min(" + name + "), 60), left(max(" + name + "), 60)"
+		}
+		found, err := k.rows(ends + from)
+		if err != nil {
+			return nil, err
+		}
+		out[i][2], out[i][3] = found[0][0], found[0][1]
+	}
+	for what, place := range []int{0, 1, 4} {
+		if asked[what] == nil {
+			continue
+		}
+		found, err := k.rows("SELECT " + strings.Join(asked[what], ", ") + from)
+		if err != nil {
+			return nil, err
+		}
+		for j, i := range of[what] {
+			out[i][place] = found[0][j]
+		}
+	}
+	return out, nil
 }
 
 func oddPhrase(c *tables.Column) phrase.Phrase {
@@ -279,8 +311,7 @@ func (k *taking) bins(t *tables.Table, c *tables.Column) error {
 	if c.Kind.Time() {
 		number = "epoch(" + value + ")"
 	}
-	ends, err := k.floats("SELECT min(" + number + "), max(" + number + ") FROM " + tables.Quoted(t.Name) +
-		" WHERE isfinite(" + number + ")")
+	ends, finite, err := k.ends(t, c, number)
 	if err != nil || len(ends) < 2 {
 		return err
 	}
@@ -295,8 +326,8 @@ func (k *taking) bins(t *tables.Table, c *tables.Column) error {
 		n, most = 1, least+1
 	}
 	wide := (most - least) / float64(n)
-	counted, err := k.rows(fmt.Sprintf(`SELECT greatest(0, least(%d, floor((%s - %v) / %v)))::INTEGER AS bin, count(*)
-		FROM %s WHERE isfinite(%s) GROUP BY 1 ORDER BY 1`, n-1, number, least, wide, tables.Quoted(t.Name), number))
+	counted, err := k.rows(fmt.Sprintf(`SELECT floor((%s - %v) / %v)::SMALLINT AS bin, count(*) FROM %s WHERE %s
+		GROUP BY 1 ORDER BY 1`, number, least, wide, tables.Quoted(t.Name), finite))
 	if err != nil {
 		return err
 	}
@@ -310,9 +341,24 @@ func (k *taking) bins(t *tables.Table, c *tables.Column) error {
 	c.Bins[0].From = c.Least
 	for _, row := range counted {
 		bin, _ := strconv.Atoi(row[0])
-		c.Bins[bin].Count, _ = strconv.ParseInt(row[1], 10, 64)
+		count, _ := strconv.ParseInt(row[1], 10, 64)
+		c.Bins[max(0, min(bin, n-1))].Count += count
 	}
 	return nil
+}
+
+// ends are the least and the most of a column, as numbers, of those that are finite, and by
+// which condition these are chosen.
+func (k *taking) ends(t *tables.Table, c *tables.Column, number string) (ends []float64, finite string, err error) {
+	value, from := tables.Quoted(c.Name), " FROM "+tables.Quoted(t.Name)
+	least, most := strings.Replace(number, value, "min("+value+")", 1), strings.Replace(number, value, "max("+value+")", 1)
+	ends, err = k.floats("SELECT " + least + ", " + most + from)
+	if err == nil && len(ends) == 2 && !math.IsInf(ends[0], 0) && !math.IsInf(ends[1], 0) && !math.IsNaN(ends[1]) {
+		return ends, value + " IS NOT NULL", nil
+	}
+	finite = "isfinite(" + number + ")"
+	ends, err = k.floats("SELECT min(" + number + "), max(" + number + ")" + from + " WHERE " + finite)
+	return ends, finite, err
 }
 
 const day = 24 * 60 * 60

@@ -270,8 +270,8 @@ func (k *taking) guesses(t *tables.Table, l tables.Layout) []tables.Guess {
 }
 
 // creating is the statement that reads rows from a file and makes of them a table. Where a
-// cell is not of its column's kind, the row has beside it what stands there, in a list that
-// is as long as there are columns that are no texts.
+// cell is not of its column's kind, the row has beside it what stands there: one text with as
+// many parts as there are columns that are no texts.
 func creating(t tables.Table, guesses []tables.Guess, file string, comma byte) string {
 	columns := []string{`'` + tables.RowColumn + `': 'BIGINT'`}
 	inner, outer := []string{tables.RowColumn}, []string{tables.RowColumn}
@@ -288,11 +288,11 @@ func creating(t tables.Table, guesses []tables.Guess, file string, comma byte) s
 		outer = append(outer, read+" AS "+tables.Quoted(c.Name))
 		is := read + " IS NULL AND " + raw + " IS NOT NULL"
 		odd = append(odd, "("+is+")")
-		odds = append(odds, "CASE WHEN "+is+" THEN "+raw+" END")
+		odds = append(odds, "CASE WHEN "+is+" THEN replace("+raw+", "+oddComma+", ' ') ELSE '' END")
 	}
 	if odd != nil {
-		outer = append(outer, fmt.Sprintf("CASE WHEN %s THEN [%s] END AS %s", strings.Join(odd, " OR "),
-			strings.Join(odds, ", "), oddColumn))
+		outer = append(outer, fmt.Sprintf("CASE WHEN %s THEN concat_ws(%s, %s) END AS %s", strings.Join(odd, " OR "),
+			oddComma, strings.Join(odds, ", "), oddColumn))
 	}
 	return fmt.Sprintf(`CREATE TABLE %s AS SELECT %s FROM (SELECT %s FROM read_csv(%s, auto_detect=false, header=false,
 		delim=%s, quote='"', escape='"', new_line='\n', nullstr='', columns={%s}, max_line_size=%d, buffer_size=%d))`,
@@ -303,13 +303,16 @@ func creating(t tables.Table, guesses []tables.Guess, file string, comma byte) s
 // readAhead is how much the engine reads at once, in bytes; it has to be several rows.
 const readAhead = 16 << 20
 
-// oddColumn is the column of what could not be read.
-const oddColumn = "_odd"
+// oddColumn is the column of what could not be read, and oddComma what parts its texts.
+const (
+	oddColumn = "_odd"
+	oddComma  = "chr(31)"
+)
 
 // oddAt is what could not be read of the column that is the nth, from 0, of those that are
 // no texts; what only says that nothing is there is not odd.
 func oddAt(n int) string {
-	at := fmt.Sprintf("%s[%d]", oddColumn, n+1)
+	at := fmt.Sprintf("split_part(%s, %s, %d)", oddColumn, oddComma, n+1)
 	return fmt.Sprintf("CASE WHEN lower(trim(%s)) NOT IN (%s) THEN %s END", at, absentList, at)
 }
 
