@@ -41,8 +41,8 @@ const (
 
 func main() {
 	engine.Child()
-	if len(os.Args) > 1 && os.Args[1] == "direct" {
-		if err := direct(); err != nil {
+	if statement := directs[os.Args[len(os.Args)-1]]; statement != "" {
+		if err := direct(statement); err != nil {
 			fmt.Fprintln(os.Stderr, "tables:", err)
 			os.Exit(1)
 		}

@@ -13,7 +13,7 @@ import (
 
 // finish finds out what a table's columns hold, and puts it among those that were read.
 func (k *taking) finish(t *tables.Table, guesses []tables.Guess) error {
-	for _, step := range []func(*tables.Table, []tables.Guess) error{k.odd, k.footers, k.count, k.spread, k.first} {
+	for _, step := range []func(*tables.Table, []tables.Guess) error{k.odd, k.footers, k.count, k.first} {
 		k.task.GoOn(perStretch)
 		if err := step(t, guesses); err != nil || len(k.again) > 0 {
 			return err
@@ -183,7 +183,7 @@ const fewRows = 500_000
 // abreast is how many columns are looked at in one query.
 const abreast = 40
 
-// count counts a table's rows, and what is missing and different in its columns.
+// count counts a table's rows, and finds out what its columns hold.
 func (k *taking) count(t *tables.Table, _ []tables.Guess) error {
 	rows, err := k.numbers("SELECT count(*) FROM " + tables.Quoted(t.Name))
 	if err != nil {
@@ -192,51 +192,80 @@ func (k *taking) count(t *tables.Table, _ []tables.Guess) error {
 	t.Rows = rows[0]
 	for from := 0; from < len(t.Columns); from += abreast {
 		part := t.Columns[from:min(from+abreast, len(t.Columns))]
-		found, err := k.counted(t, part)
-		if err != nil {
+		if err := k.measure(t, part, from < mostSpread); err != nil {
 			return err
 		}
 		for i := range part {
-			c, of := &part[i], found[i]
-			there, _ := strconv.ParseInt(of[0], 10, 64)
-			c.Missing = t.Rows - there
-			c.Distinct, _ = strconv.ParseInt(of[1], 10, 64)
-			c.About = t.Rows > fewRows
-			c.Least, c.Most, c.Mean = of[2], of[3], of[4]
+			c := &part[i]
 			if c.Odd > 0 {
 				t.Wrong = append(t.Wrong, oddPhrase(c))
 			}
-			if there == 0 {
+			if c.Distinct == 0 {
 				t.Wrong = append(t.Wrong, phrase.Of("the column “%s” is empty", c.Title))
 			}
 		}
-		k.task.GoOn(perStretch)
 	}
 	return nil
 }
 
-// counted is of each of some columns how many cells are there, how many of them are
-// different, the least, the most and the mean. What the engine has at hand for every piece
-// of a table (least and most of numbers, how many are there) it tells at once, but only
-// where it is asked nothing else beside it.
-func (k *taking) counted(t *tables.Table, columns []tables.Column) ([][5]string, error) {
-	out := make([][5]string, len(columns))
-	var asked [3][]string // there, different, mean
-	var of [3][]int
-	ask := func(what, i int, expression string) {
-		asked[what], of[what] = append(asked[what], expression), append(of[what], i)
+// measure finds out what some columns hold, and how that is spread if it is wanted.
+func (k *taking) measure(t *tables.Table, part []tables.Column, spread bool) error {
+	few := make([]bool, len(part))
+	if spread {
+		var err error
+		if few, err = k.few(t, part); err != nil {
+			return err
+		}
 	}
+	var many []*tables.Column
+	for i := range part {
+		if few[i] {
+			k.task.GoOn(perStretch)
+			done, err := k.tally(t, &part[i])
+			if err != nil {
+				return err
+			}
+			if done {
+				continue
+			}
+		}
+		many = append(many, &part[i])
+	}
+	k.task.GoOn(perStretch)
+	if err := k.counted(t, many); err != nil || !spread {
+		return err
+	}
+	for _, c := range many {
+		k.task.GoOn(perStretch)
+		if err := k.spread(t, c); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// counted finds out of columns with many different values how many cells are there, how
+// many of them are different, the least, the most and the mean. What the engine has at hand
+// for every piece of a table (least and most of numbers, how many are there) it tells at
+// once, but only where it is asked nothing else beside it.
+func (k *taking) counted(t *tables.Table, columns []*tables.Column) error {
+	if len(columns) == 0 {
+		return nil
+	}
+	var there, distinct, mean []string
 	from := " FROM " + tables.Quoted(t.Name)
-	for i, c := range columns {
+	for _, c := range columns {
 		name := tables.Quoted(c.Name)
-		ask(0, i, "count("+name+")")
-		if t.Rows > fewRows {
-			ask(1, i, "approx_count_distinct("+name+")")
+		there = append(there, "count("+name+")")
+		if c.About = t.Rows > fewRows; c.About {
+			distinct = append(distinct, "approx_count_distinct("+name+")")
 		} else {
-			ask(1, i, "count(DISTINCT "+name+")")
+			distinct = append(distinct, "count(DISTINCT "+name+")")
 		}
 		if c.Kind.Number() {
-			ask(2, i, "avg("+name+")")
+			mean = append(mean, "avg("+name+")")
+		} else {
+			mean = append(mean, "max(NULL)")
 		}
 		ends := "SELECT min(" + name + "), max(" + name + ")"
 		if c.Kind == tables.Text {
@@ -244,23 +273,28 @@ func (k *taking) counted(t *tables.Table, columns []tables.Column) ([][5]string,
 		}
 		found, err := k.rows(ends + from)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		out[i][2], out[i][3] = found[0][0], found[0][1]
+		c.Least, c.Most = found[0][0], found[0][1]
 	}
-	for what, place := range []int{0, 1, 4} {
-		if asked[what] == nil {
-			continue
-		}
-		found, err := k.rows("SELECT " + strings.Join(asked[what], ", ") + from)
+	for i, asked := range [][]string{there, distinct, mean} {
+		found, err := k.rows("SELECT " + strings.Join(asked, ", ") + from)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		for j, i := range of[what] {
-			out[i][place] = found[0][j]
+		for j, c := range columns {
+			n, _ := strconv.ParseInt(found[0][j], 10, 64)
+			switch i {
+			case 0:
+				c.Missing = t.Rows - n
+			case 1:
+				c.Distinct = n
+			default:
+				c.Mean = found[0][j]
+			}
 		}
 	}
-	return out, nil
+	return nil
 }
 
 func oddPhrase(c *tables.Column) phrase.Phrase {
@@ -284,38 +318,34 @@ const (
 	mostSpread = 300 // columns
 )
 
-// spread finds out how the values of columns are spread.
-func (k *taking) spread(t *tables.Table, _ []tables.Guess) error {
-	for i := range t.Columns {
-		c := &t.Columns[i]
-		var err error
-		switch {
-		case c.Distinct == 0 || i >= mostSpread:
-		case c.Kind.Number() || c.Kind.Time():
-			err = k.bins(t, c)
-		default:
-			err = k.values(t, c)
-		}
-		if err != nil {
-			return err
-		}
-		k.task.GoOn(perStretch)
+// spread finds out how the values of a column are spread.
+func (k *taking) spread(t *tables.Table, c *tables.Column) error {
+	switch {
+	case c.Distinct == 0:
+		return nil
+	case c.Kind.Number() || c.Kind.Time():
+		return k.bins(t, c)
 	}
-	return nil
+	return k.values(t, c)
 }
 
-// bins counts a column's values in bins that are equally wide.
-func (k *taking) bins(t *tables.Table, c *tables.Column) error {
-	value := tables.Quoted(c.Name)
-	number := value + "::DOUBLE"
+// numberOf is what a column's values are as numbers, as the engine's language has it.
+func numberOf(c *tables.Column) string {
 	if c.Kind.Time() {
-		number = "epoch(" + value + ")"
+		return "epoch(" + tables.Quoted(c.Name) + ")"
 	}
-	ends, finite, err := k.ends(t, c, number)
-	if err != nil || len(ends) < 2 {
-		return err
-	}
-	least, most, n := ends[0], ends[1], binCount
+	return tables.Quoted(c.Name) + "::DOUBLE"
+}
+
+// bins are those of a column.
+type bins struct {
+	all         []tables.Bin
+	least, wide float64
+}
+
+// binsOf are the bins of a column whose values lie between two, all equally wide.
+func binsOf(c *tables.Column, least, most float64) bins {
+	n := binCount
 	if c.Kind == tables.Whole && most-least < binCount {
 		n, most = int(most-least)+1, most+1
 	}
@@ -325,25 +355,38 @@ func (k *taking) bins(t *tables.Table, c *tables.Column) error {
 	if most <= least {
 		n, most = 1, least+1
 	}
-	wide := (most - least) / float64(n)
+	b := bins{make([]tables.Bin, n), least, (most - least) / float64(n)}
+	for i := range b.all {
+		b.all[i].From, b.all[i].To = edge(c, least+float64(i)*b.wide), edge(c, least+float64(i+1)*b.wide)
+	}
+	if n > 1 || c.Kind != tables.Whole {
+		b.all[n-1].To = c.Most
+	}
+	b.all[0].From = c.Least
+	return b
+}
+
+func (b *bins) add(bin int, count int64) { b.all[max(0, min(bin, len(b.all)-1))].Count += count }
+
+// bins counts a column's values in bins.
+func (k *taking) bins(t *tables.Table, c *tables.Column) error {
+	number := numberOf(c)
+	ends, finite, err := k.ends(t, c, number)
+	if err != nil || len(ends) < 2 {
+		return err
+	}
+	b := binsOf(c, ends[0], ends[1])
 	counted, err := k.rows(fmt.Sprintf(`SELECT floor((%s - %v) / %v)::SMALLINT AS bin, count(*) FROM %s WHERE %s
-		GROUP BY 1 ORDER BY 1`, number, least, wide, tables.Quoted(t.Name), finite))
+		GROUP BY 1 ORDER BY 1`, number, b.least, b.wide, tables.Quoted(t.Name), finite))
 	if err != nil {
 		return err
 	}
-	c.Bins = make([]tables.Bin, n)
-	for i := range c.Bins {
-		c.Bins[i].From, c.Bins[i].To = k.edge(c, least+float64(i)*wide), k.edge(c, least+float64(i+1)*wide)
-	}
-	if n > 1 || c.Kind != tables.Whole {
-		c.Bins[n-1].To = c.Most
-	}
-	c.Bins[0].From = c.Least
 	for _, row := range counted {
 		bin, _ := strconv.Atoi(row[0])
 		count, _ := strconv.ParseInt(row[1], 10, 64)
-		c.Bins[max(0, min(bin, n-1))].Count += count
+		b.add(bin, count)
 	}
+	c.Bins = b.all
 	return nil
 }
 
@@ -363,7 +406,7 @@ func (k *taking) ends(t *tables.Table, c *tables.Column, number string) (ends []
 
 const day = 24 * 60 * 60
 
-func (k *taking) edge(c *tables.Column, at float64) string {
+func edge(c *tables.Column, at float64) string {
 	switch c.Kind {
 	case tables.Date:
 		return time.Unix(int64(at), 0).UTC().Format(time.DateOnly)

@@ -15,12 +15,15 @@ import (
 )
 
 // rows runs a query of ours and returns what comes out, as results have it.
+// mostFound is how many rows are taken of what a table is asked while it is read.
+const mostFound = 100_000
+
 func (k *taking) rows(query string) ([][]string, error) {
 	r, err := k.conn.QueryContext(k.ctx, query)
 	if err != nil {
 		return nil, fmt.Errorf("%w (in %.300s)", err, query)
 	}
-	_, all, err := scan(r, math.MaxInt, nil)
+	_, all, err := scan(r, mostFound, nil)
 	return all, err
 }
 
