@@ -54,10 +54,11 @@ func printed(asJSON bool, v any, err error) error {
 func shelfAdd(args []string) error {
 	f := newFlags("shelf add [flags] SHELF FILE|FOLDER|ADDRESS...",
 		"Puts files on a shelf, all files of folders, and what addresses lead to: a page or a file, the pages\n"+
-			"of a sitemap, the captions of a recorded talk. With -topic it is an encyclopedia's article on it,\n"+
-			"with -search the papers that a repository finds; the address is then that of one of its pages. Files\n"+
-			"are read in the background; one that cannot be read does not stop the others. The same content is not "+
-			"added twice.",
+			"of a sitemap, the captions of a recorded talk; database:NAME/TABLE is a table of a PostgreSQL that\n"+
+			"the owner named (start -tables), database:NAME all of them, kept current. With -topic it is an\n"+
+			"encyclopedia's article on it, with -search the papers that a repository finds; the address is then\n"+
+			"that of one of its pages. Files are read in the background; one that cannot be read does not stop\n"+
+			"the others. The same content is not added twice.",
 		"juvalogos shelf add -wait handbook handbook/ leaflet.pdf")
 	wait := f.Bool("wait", false, "wait until they are read, and say what is wrong with which")
 	topic := f.String("topic", "", "fetch the article on this topic from the encyclopedia at the address (MediaWiki "+
@@ -75,7 +76,8 @@ func shelfAdd(args []string) error {
 			added := []api.Added{}
 			for _, given := range names[1:] {
 				add := addFrom
-				if strings.HasPrefix(given, "http://") || strings.HasPrefix(given, "https://") {
+				if strings.HasPrefix(given, "http://") || strings.HasPrefix(given, "https://") ||
+					strings.HasPrefix(given, "database:") {
 					add = func(ctx context.Context, c *client.Client, slug, address string) ([]api.Added, error) {
 						switch {
 						case *topic != "":
@@ -214,6 +216,12 @@ func shelfShow(args []string) error {
 				state := string(d.State)
 				if d.Problem != "" {
 					state += ": " + d.Problem
+				}
+				if d.LookedAt != nil {
+					state += ", as it was " + d.LookedAt.Local().Format("2006-01-02 15:04")
+				}
+				if d.LookProblem != "" {
+					state += "; it stays so: " + d.LookProblem
 				}
 				return []any{d.ID, d.Name, state, d.Title, d.Words, readShare(d), leftOut(d.LeftOut), d.Passages,
 					d.Language}

@@ -377,7 +377,7 @@ func (g Guess) Reading(column string) string {
 			numberReading("regexp_replace("+column+
 				", '(?i)[€$£¥\\s]|eur|usd|gbp|chf|sek|nok|dkk|pln|czk', '', 'g')", g.Format) + ")"
 	case Date:
-		if g.Format == isoDay {
+		if g.Format == ISODay {
 			return "TRY_CAST(" + column + " AS DATE)"
 		}
 		return "try_strptime(" + text + ", " + literal(g.Format) + ")::DATE"
@@ -396,7 +396,8 @@ func (g Guess) Reading(column string) string {
 	return column
 }
 
-const isoDay = "%Y-%m-%d"
+// ISODay is the format of days as ISO 8601 has them.
+const ISODay = "%Y-%m-%d"
 
 // numberReading reads a number whose decimals stand behind a sign; the other sign may part
 // thousands, and nothing else.

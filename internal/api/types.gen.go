@@ -904,10 +904,16 @@ type Document struct {
 	Language string    `json:"language,omitempty,omitzero"`
 
 	// LeftOut What was left out or is not searched, the most first.
-	LeftOut  []LeftOut `json:"left_out"`
-	Name     string    `json:"name"`
-	Pages    int       `json:"pages,omitempty,omitzero"`
-	Passages int       `json:"passages"`
+	LeftOut []LeftOut `json:"left_out"`
+
+	// LookProblem Why it could not be looked since whether that has changed.
+	LookProblem string `json:"look_problem,omitempty,omitzero"`
+
+	// LookedAt When it was as what it is a copy of. Left out if it is no copy that is kept current.
+	LookedAt *time.Time `json:"looked_at,omitempty"`
+	Name     string     `json:"name"`
+	Pages    int        `json:"pages,omitempty,omitzero"`
+	Passages int        `json:"passages"`
 
 	// Phrase A sentence of the service in two parts, by which a page finds it in another language.
 	Phrase Phrase `json:"phrase,omitempty,omitzero"`
@@ -2722,8 +2728,11 @@ type TableValue = tables.Value
 
 // Tabled A document with what was found out of its tables.
 type Tabled struct {
-	Document int64  `json:"document"`
-	Name     string `json:"name"`
+	Document int64 `json:"document"`
+
+	// LookedAt When it was as the table of a database that it is a copy of.
+	LookedAt *time.Time `json:"looked_at,omitempty"`
+	Name     string     `json:"name"`
 
 	// Own It is the visitor's: kinds of its columns can be put right.
 	Own bool `json:"own"`

@@ -394,7 +394,8 @@ func (k *taking) bins(t *tables.Table, c *tables.Column) error {
 // which condition these are chosen.
 func (k *taking) ends(t *tables.Table, c *tables.Column, number string) (ends []float64, finite string, err error) {
 	value, from := tables.Quoted(c.Name), " FROM "+tables.Quoted(t.Name)
-	least, most := strings.Replace(number, value, "min("+value+")", 1), strings.Replace(number, value, "max("+value+")", 1)
+	least, most := strings.Replace(number, value, "min("+value+")", 1), strings.Replace(number, value,
+		"max("+value+")", 1)
 	ends, err = k.floats("SELECT " + least + ", " + most + from)
 	if err == nil && len(ends) == 2 && !math.IsInf(ends[0], 0) && !math.IsInf(ends[1], 0) && !math.IsNaN(ends[1]) {
 		return ends, value + " IS NOT NULL", nil

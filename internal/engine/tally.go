@@ -97,7 +97,10 @@ func (k *taking) tally(t *tables.Table, c *tables.Column) (bool, error) {
 
 // binned counts values in bins.
 func binned(c *tables.Column, all []tallied) []tables.Bin {
-	all = slices.DeleteFunc(slices.Clone(all), func(v tallied) bool { return math.IsNaN(v.number) || math.IsInf(v.number, 0) })
+	all = slices.DeleteFunc(slices.Clone(all), func(v tallied) bool {
+		return math.IsNaN(v.number) ||
+			math.IsInf(v.number, 0)
+	})
 	if len(all) == 0 {
 		return nil
 	}

@@ -11,7 +11,6 @@ import (
 	"maps"
 	"math"
 	"net/url"
-	"os"
 	"regexp"
 	"slices"
 	"strings"
@@ -436,22 +435,6 @@ func (c Connection) key() (Secret, error) {
 	if c.typed != nil {
 		return c.typed.key, c.typed.err
 	}
-	kind, place, _ := strings.Cut(c.Key, ":")
-	switch kind {
-	case "":
-		return Secret{}, nil
-	case "env":
-		if text := strings.TrimSpace(os.Getenv(place)); text != "" {
-			return Secret{text}, nil
-		}
-		return Secret{}, fmt.Errorf("the environment variable %s is not set; set it to the key and start again", place)
-	}
-	text, err := os.ReadFile(place)
-	if err != nil {
-		return Secret{}, fmt.Errorf("the key file cannot be read: %w", err)
-	}
-	if len(strings.TrimSpace(string(text))) == 0 {
-		return Secret{}, fmt.Errorf("the key file %s is empty; write the key into it", place)
-	}
-	return Secret{strings.TrimSpace(string(text))}, nil
+	text, err := vault.Read(c.Key)
+	return Secret{text}, err
 }

@@ -74,6 +74,10 @@ type Document struct {
 	AddedAt  time.Time
 	ReadAt   *time.Time
 	Edition  int // of the readers
+	// LookedAt is when it was looked last whether what it is a copy of has changed, and
+	// LookProblem why that could not be; nil: it is kept as it was added.
+	LookedAt    *time.Time
+	LookProblem phrase.Phrase
 	// How it begins, and its headings.
 	Beginning string
 	Headings  []string

@@ -18,8 +18,9 @@ type Tabled struct {
 	Problem phrase.Phrase
 	TakenAt time.Time
 	// Of the document.
-	Name string
-	Hash []byte
+	Name     string
+	Hash     []byte
+	LookedAt *time.Time
 }
 
 // GivenKind is the kind of a column that somebody put right.

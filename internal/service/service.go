@@ -17,6 +17,7 @@ import (
 	"juvalogos/core/reading"
 	"juvalogos/internal/account"
 	"juvalogos/internal/client"
+	"juvalogos/internal/database"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/engine"
 	"juvalogos/internal/models"
@@ -91,6 +92,9 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	defer registry.Close()
+	if _, err := database.ReadFile(o.Tables); err != nil {
+		return err
+	}
 	listener, err := o.open()
 	if err != nil {
 		return err
@@ -117,7 +121,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	}
 	defer sheets.Close()
 	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Reader: reader,
-		Tables: sheets, Models: registry, Sources: o.sources()})
+		Tables: sheets, Databases: o.Tables, Models: registry, Sources: o.sources()})
 	if err != nil {
 		return err
 	}

@@ -28,6 +28,7 @@ type Settings struct {
 	Data         string        `yaml:"data" about:"folder for everything that lasts"`
 	Database     string        `yaml:"database" about:"address of an existing PostgreSQL, like postgres://user@host/name; without it a private one runs in the data folder"`
 	Connections  string        `yaml:"connections" about:"connection file: the model servers; changes are taken up while running"`
+	Tables       string        `yaml:"tables" about:"file of PostgreSQL databases whose tables shelves may have; changes are taken up while running"`
 	Desks        string        `yaml:"desks" about:"folder of desk files that is watched: a file is published whenever it is saved"`
 	MasterKey    string        `yaml:"master-key" about:"file with the master key that encrypts keys typed in at the console; made in the data folder if there is none. The key itself can be in the environment variable JUVALOGOS_MASTER"`
 	Programs     string        `yaml:"programs" about:"folder of programs that recipes and connections made while it runs may run; without it they may run none"`

@@ -31,7 +31,8 @@ func Document(d record.Document) api.Document {
 		Format: d.Format, Language: d.Language, Pages: d.Pages, Words: d.Words, Share: d.Share(),
 		LeftOut: Some(d.LeftOut), Passages: d.Passages, Tokens: d.Tokens,
 		Seconds: d.Seconds,
-		AddedBy: d.AddedBy, AddedAt: d.AddedAt, ReadAt: d.ReadAt,
+		AddedBy: d.AddedBy, AddedAt: d.AddedAt, ReadAt: d.ReadAt, LookedAt: d.LookedAt,
+		LookProblem: d.LookProblem.String(),
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"strings"
 
 	"juvalogos/core/phrase"
 	"juvalogos/internal/record"
@@ -14,8 +15,12 @@ import (
 // Documents that are brought from where they are published (internal/source).
 
 // AddAddress puts what an address leads to on a shelf: a page or a file, the
-// pages of a sitemap, the captions of a recorded talk.
+// pages of a sitemap, the captions of a recorded talk; a table of a database, or all that
+// shelves may have of it (database:NAME/TABLE, database:NAME).
 func (l *Library) AddAddress(ctx context.Context, slug, address, by string) ([]Added, error) {
+	if strings.HasPrefix(address, fromDatabase) {
+		return l.addDatabase(ctx, slug, address, by)
+	}
 	return l.bring(ctx, slug, by, func(_ record.Shelf,
 		take source.Take) error {
 		return l.Sources.Address(ctx, address, take)
@@ -85,5 +90,5 @@ func (l *Library) take(ctx context.Context, f record.Shelf, i source.Item, by st
 		}
 		return Added{Document: there[at].ID, Name: name}, nil
 	}
-	return l.add(ctx, f, name, i.Address, by, bytes.NewReader(i.Body))
+	return l.add(ctx, f, record.Document{Name: name, Source: i.Address, AddedBy: by}, bytes.NewReader(i.Body), nil)
 }

@@ -35,14 +35,18 @@ func (l *Library) Add(ctx context.Context, slug, name, source, by string, body i
 	if strings.HasSuffix(strings.ToLower(name), ".zip") {
 		return l.addZip(ctx, f, name, source, by, body)
 	}
-	one, err := l.add(ctx, f, name, source, by, body)
+	one, err := l.add(ctx, f, record.Document{Name: name, Source: source, AddedBy: by}, body, nil)
 	if err != nil {
 		return nil, err
 	}
 	return []Added{one}, nil
 }
 
-func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by string, body io.Reader) (Added, error) {
+// add puts a file on a shelf, of which its name, where it comes from and who adds it are
+// said; before it is read, before is called with its id if it is new.
+func (l *Library) add(ctx context.Context, f record.Shelf, d record.Document, body io.Reader,
+	before func(id int64) error) (Added, error) {
+	name := d.Name
 	most := l.most(name)
 	hash, size, err := l.Store.Shelves.KeepContent(ctx, body, most)
 	if errors.Is(err, record.ErrTooLarge) {
@@ -54,8 +58,8 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 	if size == 0 {
 		return Added{Name: name, Problem: phrase.Of("it is empty")}, nil
 	}
-	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx,
-		record.Document{Shelf: f.ID, Name: name, Source: source, Hash: hash, Size: size, AddedBy: by, AddedAt: l.Now()})
+	d.Shelf, d.Hash, d.Size, d.AddedAt = f.ID, hash, size, l.Now()
+	id, replaced, fresh, err := l.Store.Shelves.AddDocument(ctx, d)
 	if err != nil {
 		return Added{}, fmt.Errorf("add %s: %w", name, err)
 	}
@@ -68,6 +72,11 @@ func (l *Library) add(ctx context.Context, f record.Shelf, name, source, by stri
 				return Added{}, err
 			}
 			fresh = true
+		}
+	}
+	if fresh && before != nil {
+		if err := before(id); err != nil {
+			return Added{}, err
 		}
 	}
 	if fresh {
@@ -88,7 +97,8 @@ func (l *Library) addZip(ctx context.Context, f record.Shelf, name, source, by s
 		return []Added{{Name: name, Problem: phrase.Of("it has more than %d MB", l.Limits.Bytes>>20)}}, nil
 	}
 	err = l.Reader.Unpack(ctx, name, packed, l.Limits, func(e reading.Entry) error {
-		one, err := l.add(ctx, f, cleanName(e.Name), source, by, strings.NewReader(string(e.Body)))
+		one, err := l.add(ctx, f, record.Document{Name: cleanName(e.Name), Source: source, AddedBy: by},
+			strings.NewReader(string(e.Body)), nil)
 		all = append(all, one)
 		return err
 	}, func(p *reading.Problem) { all = append(all, Added{Name: p.File, Problem: p.What}) })

@@ -49,6 +49,8 @@ type Options struct {
 	Reader Reader
 	// Tables has what documents hold as tables read; nil: nothing is asked of tables.
 	Tables Tables
+	// Databases is the file of databases whose tables shelves may have; "": there are none.
+	Databases string
 }
 
 // Reader reads files. Errors that lie with a file are *reading.Problem.
@@ -169,6 +171,7 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	}
 	l.all.Go(func() { l.indexes.follow(background) })
 	l.all.Go(func() { l.resume(background) })
+	l.all.Go(func() { l.keepCurrent(background) })
 	return l, nil
 }
 

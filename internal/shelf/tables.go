@@ -25,6 +25,8 @@ import (
 type Tables interface {
 	// Take is table.Service.Take.
 	Take(ctx context.Context, d record.Document, given []record.GivenKind) (record.Tabled, error)
+	// Give is table.Service.Give.
+	Give(ctx context.Context, document int64, given []record.GivenKind) error
 }
 
 const (

@@ -66,7 +66,8 @@ func (s *Shelves) RemoveShelf(ctx context.Context, id int64, at time.Time) error
 }
 
 const documentColumns = `id, shelf, name, source, hash, size, state, problem, title, format, language, pages, words,
-		original, left_out, edition, passages, tokens, seconds, added_by, added_at, read_at, beginning, headings`
+		original, left_out, edition, passages, tokens, seconds, added_by, added_at, read_at, beginning, headings,
+		looked_at, look_problem`
 
 // AddDocument puts a file that is in content already on a shelf, to be read.
 // The same content on the same shelf is not added again: fresh is false then. A
@@ -94,6 +95,34 @@ func (s *Shelves) AddDocument(ctx context.Context, d record.Document) (id, repla
 			d.Shelf, d.Name, d.Source, d.Hash, d.Size, d.AddedBy, d.AddedAt).Scan(&id)
 	})
 	return id, replaced, fresh, known(err)
+}
+
+// Copies lists the documents of makers' shelves whose source begins so.
+func (s *Shelves) Copies(ctx context.Context, source string) ([]record.Document, error) {
+	return s.documents(ctx, `where starts_with(source, $1) and removed_at is null and shelf in (
+		select id from shelf where removed_at is null and conversation is null) order by id`, source)
+}
+
+// ClaimLook reports whether it is to be looked now whether what a document is a copy of has
+// changed; if so nobody else is to before next.
+func (s *Shelves) ClaimLook(ctx context.Context, id int64, now, next time.Time) (bool, error) {
+	tag, err := s.pool.Exec(ctx, `update document set look_next = $3 where id = $1 and removed_at is null
+		and (look_next is null or look_next <= $2)`, id, now, next)
+	return tag.RowsAffected() > 0, err
+}
+
+// Looked puts on record that a document was as what it is a copy of at a time, and when it is
+// to be looked at next.
+func (s *Shelves) Looked(ctx context.Context, id int64, at, next time.Time) error {
+	_, err := s.pool.Exec(ctx, `update document set looked_at = $2, look_next = $3, look_problem = '{}' where id = $1`, id,
+		at, next)
+	return err
+}
+
+// NotLooked puts on record why it could not be looked.
+func (s *Shelves) NotLooked(ctx context.Context, id int64, why phrase.Phrase) error {
+	_, err := s.pool.Exec(ctx, `update document set look_problem = $2 where id = $1`, id, why)
+	return err
 }
 
 // Documents lists a shelf's documents by name.

@@ -9,7 +9,7 @@ import (
 	"juvalogos/internal/record"
 )
 
-const tabledColumns = `t.document, t.key, t.tables, t.given, t.problem, t.taken_at, d.name, d.hash
+const tabledColumns = `t.document, t.key, t.tables, t.given, t.problem, t.taken_at, d.name, d.hash, d.looked_at
 	from document_table t join document d on d.id = t.document and d.removed_at is null`
 
 // Keep puts on record what was found out of a document's tables, in the place of what

@@ -127,6 +127,13 @@ func (s *Service) Take(ctx context.Context, d record.Document, given []record.Gi
 	return t, err
 }
 
+// Give says what kinds columns of a document have that is to be read. It fails as the store
+// does.
+func (s *Service) Give(ctx context.Context, document int64, given []record.GivenKind) error {
+	return s.Store.Keep(ctx, record.Tabled{Document: document, Given: given, Tables: []tables.Table{},
+		TakenAt: s.Now()})
+}
+
 // made is what was found out while a file was made; it lies beside it.
 const made = "found.json"
 

@@ -86,6 +86,7 @@ type Options struct {
 	Gone           time.Duration // see reply.Options
 	Programs       string        // folder of programs that connections may run
 	Reader         shelf.Reader  // nil: files are read in confined processes
+	Databases      string        // file of databases whose tables shelves may have; "": there are none
 }
 
 // Now is the clock of the service.
@@ -116,12 +117,7 @@ func New(t testing.TB, o Options) *Bed {
 	if o.Patience == 0 {
 		o.Patience = 2 * time.Second
 	}
-	if o.Console == nil {
-		o.Console = fstest.MapFS{"index.html": {Data: []byte("<html><head><!--desk--></head></html>")}}
-	}
-	if o.Database == "" {
-		o.Database = storetest.URL(t)
-	}
+	o.complete(t)
 	t.Setenv("TESTBED_MODEL_KEY", ModelKey)
 	file := modelsAt(model.URL, o.Patience, o.EmbeddingPrice)
 	if o.Bare {
@@ -153,7 +149,8 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	t.Cleanup(sheets.Close)
 	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Reader: reader,
-		Tables: sheets, Models: registry, Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
+		Tables: sheets, Databases: o.Databases, Now: b.Now, Models: registry,
+		Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
 			30*time.Second))})
 	must()
 	allowed := limits.NewTable(o.Limits, b.Now)
@@ -183,6 +180,16 @@ func New(t testing.TB, o Options) *Bed {
 	}
 	t.Cleanup(func() { b.stop(server, model, confined) })
 	return b
+}
+
+// complete fills in what was left out.
+func (o *Options) complete(t testing.TB) {
+	if o.Console == nil {
+		o.Console = fstest.MapFS{"index.html": {Data: []byte("<html><head><!--desk--></head></html>")}}
+	}
+	if o.Database == "" {
+		o.Database = storetest.URL(t)
+	}
 }
 
 // visits is where visitors may have something brought from.

@@ -2,9 +2,33 @@ package vault
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 )
+
+// Read fetches what a reference, env:NAME or file:PATH, points to; "" is nothing. The error
+// says what to do and holds no secret.
+func Read(reference string) (string, error) {
+	kind, place, _ := strings.Cut(reference, ":")
+	switch kind {
+	case "":
+		return "", nil
+	case "env":
+		if text := strings.TrimSpace(os.Getenv(place)); text != "" {
+			return text, nil
+		}
+		return "", fmt.Errorf("the environment variable %s is not set; set it to the key and start again", place)
+	}
+	text, err := os.ReadFile(place)
+	if err != nil {
+		return "", fmt.Errorf("the key file cannot be read: %w", err)
+	}
+	if len(strings.TrimSpace(string(text))) == 0 {
+		return "", fmt.Errorf("the key file %s is empty; write the key into it", place)
+	}
+	return strings.TrimSpace(string(text)), nil
+}
 
 // References are the keys of the machine that may be named from outside, by what
 // comes over the API: a reference to any other would let whoever may add a

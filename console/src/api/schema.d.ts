@@ -3585,6 +3585,11 @@ export interface components {
             /** @description Why there are none. */
             problem?: string;
             phrase?: components["schemas"]["Phrase"];
+            /**
+             * Format: date-time
+             * @description When it was as the table of a database that it is a copy of.
+             */
+            looked_at?: string;
         };
         ColumnGiven: {
             /** @description Its name. */
@@ -3858,6 +3863,13 @@ export interface components {
             added_at: string;
             /** Format: date-time */
             read_at?: string;
+            /**
+             * Format: date-time
+             * @description When it was as what it is a copy of. Left out if it is no copy that is kept current.
+             */
+            looked_at?: string;
+            /** @description Why it could not be looked since whether that has changed. */
+            look_problem?: string;
         };
         ReadAnew: {
             documents: number;

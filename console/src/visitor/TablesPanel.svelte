@@ -56,7 +56,10 @@
     {#each d.tables as t (t.name)}
       <section class="mt-6" aria-busy={tables.changing === d.document}>
         <h3 class="font-serif text-lead font-semibold break-words">{t.title}</h3>
-        <p class="text-fine text-faded">{say.tables.size(t.rows, t.columns.length)}</p>
+        <p class="text-fine text-faded">
+          {say.tables.size(t.rows, t.columns.length)}{#if d.looked_at}
+            · {say.tables.asItWas(new Date(d.looked_at))}{/if}
+        </p>
         {#if t.wrong?.length}
           <div class="mt-2 rounded border border-rule bg-leaf px-3 py-2 text-fine">
             <p class="font-semibold">{say.tables.looksWrong}</p>

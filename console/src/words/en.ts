@@ -1023,6 +1023,8 @@ export const en = {
     all: (n: number) => `Show all ${number(n)} rows`,
     allColumns: (n: number) => `Show all ${number(n)} columns`,
     asItSeems: "as it seems",
+    asItWas: (d: Date) =>
+      `As it was on ${d.toLocaleString("en", { dateStyle: "medium", timeStyle: "short" })}`,
     behind: "The rows behind this number",
     behindTitle: "The rows behind the number",
     ask: "You could ask:",

@@ -90,8 +90,12 @@
             <span class="block text-fine break-all text-faded"
               >{d.name}{states[d.state] && `, ${states[d.state]}`}</span>
             <span class="block text-fine text-faded sm:hidden"
-              >{d.words.toLocaleString("en")} words, {ago(d.added_at)}</span>
+              >{d.words.toLocaleString("en")} words, {ago(d.looked_at ?? d.added_at)}</span>
             <LeftOut document={d} />
+            {#if d.look_problem}<span
+                class="mt-1 block border-l-2 border-wrong pl-2 text-fine first-letter:uppercase"
+                >It stays as it was: {d.look_problem}</span
+              >{/if}
             {#if d.problem}<span
                 class="mt-1 block border-l-2 border-wrong pl-2 text-fine first-letter:uppercase"
                 >{d.problem}</span
@@ -104,7 +108,8 @@
           <td class={[wide, "text-right tabular-nums"]}>{d.passages}</td>
           <td class={[wide, "text-right tabular-nums"]}>{d.tokens.toLocaleString("en")}</td>
           <td class={wide}>{d.language ?? ""}</td>
-          <td class={[wide, "whitespace-nowrap text-faded"]}>{ago(d.added_at)} by {d.added_by}</td>
+          <td class={[wide, "whitespace-nowrap text-faded"]}
+            >{#if d.looked_at}as it was {ago(d.looked_at)}{:else}{ago(d.added_at)} by {d.added_by}{/if}</td>
           <td class="text-right sm:whitespace-nowrap">
             {#if tables.documents.some((t) => t.document === d.id)}<Link
                 class="mr-3 min-h-7"

@@ -17,6 +17,12 @@
       label: "An address to fetch",
       what: "",
     },
+    database: {
+      name: "A table of a database",
+      place: "DATABASE/TABLE, or DATABASE for all its tables",
+      label: "Which table of which database; the owner names them with start -tables",
+      what: "",
+    },
     topic: {
       name: "An encyclopedia’s article",
       place: "https://… any page of the encyclopedia",
@@ -38,17 +44,19 @@
 
   async function submit(e: SubmitEvent) {
     e.preventDefault();
-    if (!address.trim() || (kind !== "address" && !words.trim())) return;
+    if (!address.trim() || (kinds[kind].what && !words.trim())) return;
     fetching = true;
     await fetchIt(
       kind === "address"
         ? { address: address.trim() }
-        : kind === "topic"
-          ? { address: address.trim(), topic: words }
-          : { address: address.trim(), search: words, most },
+        : kind === "database"
+          ? { address: "database:" + address.trim().replace(/^database:/, "") }
+          : kind === "topic"
+            ? { address: address.trim(), topic: words }
+            : { address: address.trim(), search: words, most },
     );
     fetching = false;
-    if (kind === "address") address = "";
+    if (!kinds[kind].what) address = "";
     words = "";
   }
 </script>
@@ -68,7 +76,7 @@
       bind:value={address}
       placeholder={kinds[kind].place}
       aria-label={kinds[kind].label} />
-    {#if kind !== "address"}
+    {#if kinds[kind].what}
       <input
         class="min-w-[10rem] flex-1 rounded border border-field bg-leaf px-3 py-1.5"
         bind:value={words}
