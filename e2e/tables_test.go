@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -148,4 +149,50 @@ func TestAskingTheLedger(t *testing.T) {
 	p.shows("article", "Show all 36 rows")
 	other.settled()
 	other.shows("article", "highest Weight (kg)")
+}
+
+// One reply rests on texts and on tables: beside each sentence stands the place, beside each
+// number the rows behind it, marked.
+func TestTextsAndTablesStandInOneMargin(t *testing.T) {
+	b := newBed(t)
+	for slug, files := range map[string]map[string]string{
+		"ledger":   {"Honey harvest.csv": string(ledger.Harvest())},
+		"handbook": {"label.md": "# The label\n\nOn the label of a jar of honey stands the weight in grams.\n"},
+	} {
+		if _, err := b.Client.MakeShelf(ctx, slug, ""); err != nil {
+			t.Fatal(err)
+		}
+		for name, body := range files {
+			if _, err := b.Client.AddDocument(ctx, slug, name, strings.NewReader(body)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		testbed.Until(t, "the shelf is read", func() bool {
+			all, err := b.Client.ShelfDocuments(ctx, slug)
+			return err == nil && len(all) == 1 && all[0].State == "ready"
+		})
+	}
+	publish(t, b, "slug: office\ntitle: The Office\npurpose: Answers.\nmodel: heather-2\nrecipe: inquire\n"+
+		"shelves: [ledger, handbook]\n")
+	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
+		p := openTab(t, window, b.Address)
+		p.visit("/at/office")
+		p.answered("Which meadow had the most jars, and what stands on the label of a jar?")
+		p.shows("article", "the weight in grams")
+		if window.Phone {
+			run[any](p, `(() => { const all = [...document.querySelectorAll("details")];
+				all.find(d => d.innerText.includes("Where this comes from (2)")).open = true; return null })()`)
+		}
+		p.until("both are in the margin", `(() => { const all = [...document.querySelectorAll("article button")]
+			.filter(b => b.offsetParent).map(b => b.innerText); return all.some(n => n.includes("On the label of a jar")) &&
+			all.some(n => n.includes("Honey harvest") && n.includes("the rows behind it")) })()`)
+		p.until("no sentence is said to rest on nothing", `!document.querySelector(".unsupported")`)
+		p.accessible("texts and tables in one reply")
+		p.centred("Honey harvest")
+		p.shows("[role=dialog]", "8 of 8 rows")
+		p.until("the column is marked", `document.querySelectorAll("[role=dialog] td.bg-marker").length === 8`)
+		p.accessible("rows from the margin")
+		p.keys("\x1b")
+		p.do(chromedp.WaitNotPresent(chromedp.CSS("[role=dialog]")))
+	}
 }

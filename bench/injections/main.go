@@ -118,7 +118,7 @@ func ask(r *recipe.Recipe, entry *models.Entry, counter prompt.Counter, i inject
 // shelf finds the injected document among two others, whatever is asked.
 type shelf struct{ text string }
 
-func (s shelf) Find(context.Context, string, string, int) (steps.Finding, error) {
+func (s shelf) Find(context.Context, steps.Wanted) (steps.Finding, error) {
 	var found []evidence.Passage
 	for n, text := range []string{s.text, "The association was founded at the old mill. Its first hives were of straw.",
 		"Meetings are minuted by the secretary. The minutes lie in the clubhouse."} {

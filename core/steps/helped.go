@@ -32,19 +32,20 @@ const (
 
 // find finds passages, with the model's help where the shelves want it. What
 // the model cannot do is left out: its help is not needed.
-func find(t *RunContext, ctx context.Context, c *recipe.Call, question, within string, most int) (Finding, error) {
+func find(t *RunContext, ctx context.Context, c *recipe.Call, w Wanted) (Finding, error) {
 	help := t.Shelves.Help()
-	asked := []string{question}
+	asked := []string{w.Question}
 	if help.Rephrase {
-		asked = append(asked, otherWords(t, ctx, c, question)...)
+		asked = append(asked, otherWords(t, ctx, c, w.Question)...)
 	}
-	wanted := most
+	one := w
 	if help.Choose {
-		wanted *= wider
+		one.Most *= wider
 	}
 	var all []Finding
 	for _, q := range asked {
-		f, err := t.Shelves.Find(ctx, q, within, wanted)
+		one.Question = q
+		f, err := t.Shelves.Find(ctx, one)
 		if err != nil {
 			return f, err
 		}
@@ -52,9 +53,9 @@ func find(t *RunContext, ctx context.Context, c *recipe.Call, question, within s
 	}
 	finding := together(all)
 	if help.Choose && len(finding.Found) > 1 {
-		finding.Found = chosen(t, ctx, c, question, finding.Found)
+		finding.Found = chosen(t, ctx, c, w.Question, finding.Found)
 	}
-	finding.Found = finding.Found[:min(most, len(finding.Found))]
+	finding.Found = finding.Found[:min(w.Most, len(finding.Found))]
 	return finding, nil
 }
 

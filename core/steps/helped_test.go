@@ -24,10 +24,10 @@ type fakeShelves struct {
 }
 
 func (f *fakeShelves) Help() Help { return f.help }
-func (f *fakeShelves) Find(_ context.Context, question, within string, most int) (Finding, error) {
-	f.asked = append(f.asked, strings.TrimSpace(question+" "+within))
+func (f *fakeShelves) Find(_ context.Context, w Wanted) (Finding, error) {
+	f.asked = append(f.asked, strings.TrimSpace(w.Question+" "+w.Within))
 	var found Finding
-	for _, n := range f.finds[question][:min(most, len(f.finds[question]))] {
+	for _, n := range f.finds[w.Question][:min(w.Most, len(f.finds[w.Question]))] {
 		found.Found = append(found.Found,
 			evidence.Passage{Document: int64(n), Title: fmt.Sprint("D", n), Text: fmt.Sprint("text ", n)})
 	}

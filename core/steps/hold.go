@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/recipe"
 	"juvalogos/core/tables"
 )
@@ -21,10 +22,14 @@ func hold() step {
 				{Name: "otherwise", Type: recipe.Text, About: "the text where there is none"},
 				{Name: "question", Type: recipe.Text, About: "what was asked: its numbers may be said again"},
 				{Name: "result", Type: recipe.ResultOf, About: "what was worked out"},
+				{Name: "margin", Type: recipe.Sources, About: "what of documents its sentences rest on, as the step " +
+					"cite tells: a number that is in the words of one holds too"},
 			},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the text"},
 				{Name: "figures", Type: recipe.FiguresOf, About: "its numbers with what they follow from"},
+				{Name: "margin", Type: recipe.Sources, About: "the margin; a sentence whose numbers follow from the " +
+					"result rests on that"},
 				{Name: "holds", Type: recipe.Truth, About: "whether all of them do"},
 			},
 			Follows: "text",
@@ -36,10 +41,15 @@ func hold() step {
 			}
 			result, is := c.In["result"].(tables.Result)
 			if !is {
-				return recipe.Values{"text": said, "figures": nil, "holds": true}, nil
+				return recipe.Values{"text": said, "figures": nil, "holds": true, "margin": c.In["margin"]}, nil
 			}
 			figures := tables.Hold(said, text(c.In, "question"), &result)
-			return recipe.Values{"text": said, "figures": figures, "holds": figures.Loose == 0}, nil
+			out := recipe.Values{"text": said, "margin": nil}
+			if margin, is := c.In["margin"].(evidence.Sources); is {
+				out["margin"] = figures.Source(said, margin, &result)
+			}
+			out["figures"], out["holds"] = figures, figures.Loose == 0
+			return out, nil
 		},
 	}
 }

@@ -12,11 +12,19 @@ import (
 
 // Shelves finds passages on the desk's shelves.
 type Shelves interface {
-	// Find finds the passages that answer a question. within limits it to
-	// documents whose title or file name has these words; "": all.
-	Find(ctx context.Context, question, within string, most int) (Finding, error)
+	// Find finds the passages that answer a question.
+	Find(ctx context.Context, w Wanted) (Finding, error)
 	// Help is what the desk's model may help with.
 	Help() Help
+}
+
+// Wanted is what is looked for.
+type Wanted struct {
+	Question string
+	Within   string // only documents whose title or file name has these words; "": all
+	Most     int    // passages
+	// Texts: not in documents that are tables, which are asked otherwise.
+	Texts bool
 }
 
 // Help is what a model may be asked for besides the answer.
@@ -42,6 +50,7 @@ type Finding struct {
 type retrieveSet struct {
 	Most   int     `yaml:"most" json:"most" least:"1" most:"50" about:"The most passages; 6 if left out."`
 	Tokens int     `yaml:"tokens" json:"tokens" least:"50" most:"1000000" about:"The most tokens of all of them together; 2000 if left out. What does not fit is left out from the end."`
+	Texts  bool    `yaml:"texts" json:"texts,omitempty" about:"Not in documents that are tables, where these are asked by the step query."`
 	Least  float64 `yaml:"least" json:"least" least:"0" most:"1" about:"How likely, between 0 and 1, something found must answer to count as an answer; 0.35 if left out."`
 }
 
@@ -74,7 +83,8 @@ func retrieve() step {
 					"visitors attach documents")
 			}
 			set := c.Set.(*retrieveSet)
-			finding, err := find(t, ctx, c, text(c.In, "question"), text(c.In, "within"), set.Most)
+			finding, err := find(t, ctx, c, Wanted{Question: text(c.In, "question"), Within: text(c.In, "within"),
+				Most: set.Most, Texts: set.Texts})
 			for _, asked := range finding.Asked {
 				c.Asked(asked)
 			}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/core/tables"
@@ -179,6 +180,62 @@ func TestQueriesAreFoundInWhatModelsSay(t *testing.T) {
 	} {
 		if got, why := queryIn(text); got != want || why != "" {
 			t.Errorf("%q: %q, %q", text, got, why)
+		}
+	}
+}
+
+// One reply says what documents say and what tables hold; a lie about either is marked.
+func TestTextsAndTablesInOneReply(t *testing.T) {
+	text, _ := Source("inquire")
+	_, steps, _ := strings.Cut(string(text), "\n")
+	passages := []evidence.Passage{{Document: 1, Title: "Honey",
+		Text: "Honey is kept at 14 degrees. It keeps for years."}}
+	for _, c := range []struct {
+		name, query, said string
+		loose             int
+		supported         []evidence.Support
+		worked            bool
+	}{
+		{"both", "SELECT meadow, sum(kg) FROM honey GROUP BY 1",
+			"Honey is kept at 14 degrees [1]. Larch Hill gave 639 kg.", 0,
+			[]evidence.Support{evidence.Supported, evidence.Supported}, true},
+		{"a lie", "SELECT meadow, sum(kg) FROM honey GROUP BY 1",
+			"Honey is kept at 14 degrees [1]. Larch Hill gave 693 kg.", 1,
+			[]evidence.Support{evidence.Supported, evidence.Unsupported}, true},
+		{"no table says it", "NO ANSWER", "Honey is kept at 14 degrees [1].", 0,
+			[]evidence.Support{evidence.Supported}, false},
+	} {
+		var told string
+		turn := &RunContext{Tables: &fakeTables{}, Shelves: &fakeShelves{passages: passages, answers: 0.9},
+			Models: &fakeModels{say: func(m []prompt.Message) (string, error) {
+				if strings.Contains(m[0].Text, "write NO ANSWER") {
+					return c.query, nil
+				}
+				told = lastOf(m)
+				return c.said, nil
+			}}}
+		result, written, _, err := try(t, steps, turn,
+			recipe.Values{"question": "How is honey kept, and which gave most?"},
+			recipe.Values{"reader": "never"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if written[0] != c.said {
+			t.Errorf("%s: the reply does not grow: %v", c.name, written)
+		}
+		if strings.Contains(told, "Larch Hill | 639") != c.worked || !strings.Contains(told, "14 degrees") {
+			t.Errorf("%s: the model is told %q", c.name, told)
+		}
+		figures, held := partOf[tables.Figures](result)
+		margin, _ := partOf[evidence.Sources](result)
+		if held != c.worked || figures.Loose != c.loose || len(margin.Sentences) != len(c.supported) {
+			t.Errorf("%s: %+v %+v", c.name, figures, margin)
+			continue
+		}
+		for i, s := range margin.Sentences {
+			if s.Support != c.supported[i] {
+				t.Errorf("%s: sentence %d is %s", c.name, i, s.Support)
+			}
 		}
 	}
 }

@@ -32,6 +32,8 @@ type Figure struct {
 	// in one place there.
 	Row    int `json:"row"`
 	Column int `json:"column"`
+
+	reckoned bool // it follows by arithmetic, or counts rows
 }
 
 // Hold holds every number that a text says against a result. One holds if it stands in the
@@ -53,7 +55,28 @@ func Hold(text, question string, r *Result) Figures {
 }
 
 // numberIn finds numbers: with signs between thousands, with decimals, with a power.
-var numberIn = regexp.MustCompile(`[-−]?\d+(?:[.,'’\x{00A0}\x{202F} ]\d{3})*(?:[.,]\d+)?|[-−]?\d+(?:[.,]\d+)?`)
+var (
+	numberIn = regexp.MustCompile(`[-−]?\d+(?:[.,'’\x{00A0}\x{202F} ]\d{3})*(?:[.,]\d+)?`)
+	// plainIn is one without signs between thousands.
+	plainIn = regexp.MustCompile(`[-−]?\d+(?:[.,]\d+)?`)
+)
+
+// placesOfNumbers are where numbers are written in digits.
+func placesOfNumbers(text string) (all [][]int) {
+	for at := 0; at < len(text); {
+		m := numberIn.FindStringIndex(text[at:])
+		if m == nil {
+			break
+		}
+		from, to := at+m[0], at+m[1]
+		if to < len(text) && isDigit(text[to]) { // 55.68024 has no thousands
+			to = from + plainIn.FindStringIndex(text[from:])[1]
+		}
+		all = append(all, []int{from, to})
+		at = to
+	}
+	return all
+}
 
 // said is a number that a text says.
 type said struct {
@@ -155,7 +178,7 @@ func letterAt(text string, at int) bool {
 // numbersIn finds the numbers of a stretch of a text.
 func numbersIn(text string, from, to int) (all []said) {
 	stretch := text[from:to]
-	for _, m := range numberIn.FindAllStringIndex(stretch, -1) {
+	for _, m := range placesOfNumbers(stretch) {
 		if m[0] > 0 && (stretch[m[0]] == '-' || strings.HasPrefix(stretch[m[0]:], "−")) && isDigit(stretch[m[0]-1]) {
 			m[0] += len(stretch[m[0]:]) - len(strings.TrimLeft(stretch[m[0]:], "-−")) // from 2 to 3, not minus 3
 		}
@@ -164,7 +187,7 @@ func numbersIn(text string, from, to int) (all []said) {
 			suffix(stretch[m[1]:]) == "" {
 			continue // part of a name, like Q1
 		}
-		if listMark(text, n.from, n.to) {
+		if listMark(text, n.from, n.to) || reference(text, n.from, n.to) {
 			continue
 		}
 		n.read(stretch[m[0]:m[1]], stretch[m[1]:])
@@ -199,6 +222,11 @@ func suffix(rest string) string {
 		return word
 	}
 	return ""
+}
+
+// reference reports whether a number says which passage a sentence rests on, like [2].
+func reference(text string, from, to int) bool {
+	return from > 0 && text[from-1] == '[' && to < len(text) && text[to] == ']'
 }
 
 // listMark reports whether a number counts an entry of a list: it begins its line.
@@ -311,6 +339,7 @@ func (h *holder) sentence(from, to int, f *Figures) {
 		}
 		at := slices.IndexFunc(all, func(s said) bool { return s.from == n.From })
 		n.Holds = h.reckoned(all[at], c, n)
+		n.reckoned = n.Holds
 	}
 }
 
@@ -403,6 +432,7 @@ func (h *holder) plain(n said, c *context, into *Figure) bool {
 	default:
 		return false
 	}
+	into.reckoned = true
 	return true
 }
 

@@ -45,6 +45,9 @@ func TestNumbersAreHeld(t *testing.T) {
 		{"The weight fell by 574.25 from Long Acre to Larch Hill.", ""},
 		{"You asked for the top 5.", ""},
 		{"−639 it is.", "−639"},
+		{"Long Acre gave 1213.2500 kg (2024-06-30), Larch Hill 639.01.", "639.01"},
+		{"On average it was 750.98333333333 kg.", ""},
+		{"Long Acre gave 1213.25 kg [4].", ""},
 	} {
 		f := Hold(c.text, "the top 5 meadows", honey)
 		var loose []string

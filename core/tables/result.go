@@ -23,7 +23,10 @@ type Result struct {
 	Of   int64 `json:"of"`
 	// Tables are those that were read, by their names; Keys what was at hand.
 	Tables []string `json:"tables"`
+	Titles []string `json:"titles,omitempty"` // of these
 	Keys   []string `json:"keys,omitempty"`
+	// Behind: the rows on which a row of it rests can be told.
+	Behind bool `json:"behind,omitempty"`
 	// Sure is how sure whoever made a query of the question is, from 0 to 1; models do
 	// not say.
 	Sure float64 `json:"sure,omitempty"`

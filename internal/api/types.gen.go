@@ -1645,7 +1645,7 @@ type ModelSettings struct {
 
 // NewAddress defines model for NewAddress.
 type NewAddress struct {
-	// Address With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them.
+	// Address A page, a file, a sitemap; database:NAME/TABLE or database:NAME, a table or all tables of a database that the owner named. With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them.
 	Address string `json:"address"`
 
 	// Most How many papers at most; 5 if left out.

@@ -90,6 +90,7 @@ func (s *served) ask(t *confined.Task, r request) (*tables.Result, error) {
 		return nil, err
 	}
 	q.Title(result)
+	_, result.Behind = q.Behind(tree)
 	return result, nil
 }
 
@@ -100,6 +101,7 @@ func (s *served) result(ctx context.Context, q *tables.Query, tree []byte, text 
 	for _, t := range s.known {
 		if slices.Contains(into.Tables, t.Name) {
 			into.Of += t.Rows
+			into.Titles = append(into.Titles, t.Title)
 		}
 	}
 	ordered := func(text string) string {

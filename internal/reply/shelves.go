@@ -37,8 +37,8 @@ func (s shelves) Help() (help steps.Help) {
 	return help
 }
 
-func (s shelves) Find(ctx context.Context, question, within string, most int) (steps.Finding, error) {
-	q := shelf.Query{Text: question, Within: within, Limit: most, Join: true}
+func (s shelves) Find(ctx context.Context, w steps.Wanted) (steps.Finding, error) {
+	q := shelf.Query{Text: w.Question, Within: w.Within, Limit: w.Most, Join: true, Texts: w.Texts}
 	if s.brought {
 		r, note, rests, err := s.inBrought(ctx, q)
 		if rests || err != nil {

@@ -37,6 +37,8 @@ type Query struct {
 	// Only, if not nil, are the documents that are looked through of some shelves, by
 	// the shelves' names.
 	Only map[string]map[int64]bool
+	// Texts: not in documents that are tables, which are asked otherwise.
+	Texts bool
 }
 
 // Search finds what answers a question on some shelves.
@@ -61,9 +63,17 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 		if q.Join {
 			query.Limit *= 2
 		}
+		if q.Texts {
+			if query.Only, err = l.texts(ctx, f); err != nil {
+				return r, err
+			}
+			if query.Only != nil && len(query.Only) == 0 {
+				continue
+			}
+		}
 		r.Passages += v.index.Len()
 		if only != nil {
-			if query.Only = only[slug]; len(query.Only) == 0 {
+			if query.Only = both(query.Only, only[slug]); len(query.Only) == 0 {
 				continue
 			}
 		}
@@ -95,7 +105,36 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 	return r, nil
 }
 
-// both are those in both; nil stands for all.
+// texts are the documents of a shelf that are no tables; nil: all are texts.
+func (l *Library) texts(ctx context.Context, f record.Shelf) (map[int64]bool, error) {
+	tabled, err := l.Store.Tables.OnShelves(ctx, []string{f.Slug})
+	if err != nil {
+		return nil, err
+	}
+	if len(tabled) == 0 {
+		return nil, nil
+	}
+	tables := map[int64]bool{}
+	for _, t := range tabled {
+		tables[t.Document] = true
+	}
+	documents, err := l.Store.Shelves.Documents(ctx, f.ID)
+	if err != nil {
+		return nil, err
+	}
+	texts := map[int64]bool{}
+	for _, d := range documents {
+		if !tables[d.ID] || d.Format == page {
+			texts[d.ID] = true
+		}
+	}
+	return texts, nil
+}
+
+// page is the format of documents that have tables and are texts all the same.
+const page = "html"
+
+// both are those in both; nil as a stands for all.
 func both(a, b map[int64]bool) map[int64]bool {
 	if a == nil {
 		return b

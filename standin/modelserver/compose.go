@@ -60,6 +60,7 @@ type conversation struct {
 	question string
 	pictures []string
 	passages []passage
+	worked   string // what was worked out from tables, as the last message tells it
 }
 
 func listen(messages []message) conversation {
@@ -75,6 +76,7 @@ func listen(messages []message) conversation {
 			c.question, c.pictures = strings.TrimSpace(m.Text[afterMaterial(m.Text):]), m.Pictures
 		}
 		c.passages = append(c.passages, readPassages(m.Text)...)
+		_, c.worked, _ = strings.Cut(m.Text, "What was worked out from our tables:")
 	}
 	return c
 }
@@ -92,6 +94,8 @@ var (
 // speak decides what kind of thing was said.
 func speak(m model, c conversation, standing instructions, chance *rand.Rand) string {
 	switch {
+	case c.worked != "":
+		return fromBoth(m, c)
 	case len(c.passages) > 0 && (len(c.pictures) == 0 || !asksPicture.MatchString(c.question)):
 		return fromPassages(m, c)
 	case len(c.pictures) > 0:

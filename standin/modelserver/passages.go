@@ -31,6 +31,8 @@ func readPassages(text string) []passage {
 	return all
 }
 
+const nothingSaid = "The passages I was given do not say anything about that."
+
 // leastShare is the part of the question's weight that a sentence must share
 // to count as an answer.
 const leastShare = 0.34
@@ -88,7 +90,7 @@ func fromPassages(m model, c conversation) string {
 		}
 	}
 	if len(hits) == 0 {
-		return "The passages I was given do not say anything about that."
+		return nothingSaid
 	}
 	slices.SortStableFunc(hits, func(a, b found) int {
 		switch {

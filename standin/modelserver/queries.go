@@ -204,6 +204,17 @@ func (t knownTable) measured(question string) string {
 	return best
 }
 
+// fromBoth says what passages say, and what was worked out from tables.
+func fromBoth(m model, c conversation) string {
+	said := tellResult(c.worked)
+	if len(c.passages) > 0 {
+		if text := fromPassages(m, c); text != nothingSaid {
+			return text + " " + said
+		}
+	}
+	return said
+}
+
 // tellResult says in a sentence what came out of a query.
 func tellResult(text string) string {
 	_, table, found := strings.Cut(text, " came out")
@@ -223,6 +234,9 @@ func tellResult(text string) string {
 	}
 	heads, first := rows[0], rows[1]
 	last := len(heads) - 1
+	if last == 0 && strings.Contains(heads[0], "rows") {
+		return fmt.Sprintf("There are %s of them.", first[0])
+	}
 	if last == 0 {
 		return fmt.Sprintf("The %s is %s.", heads[0], first[0])
 	}

@@ -3681,7 +3681,11 @@ export interface components {
              */
             of: number;
             tables: string[];
+            /** @description Of the tables that were read. */
+            titles?: string[];
             keys?: string[];
+            /** @description The rows on which a row of it rests can be told. */
+            behind?: boolean;
             sure?: number;
         };
         TableHead: {
@@ -4900,7 +4904,7 @@ export interface components {
             answers: number;
         };
         NewAddress: {
-            /** @description With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them. */
+            /** @description A page, a file, a sitemap; database:NAME/TABLE or database:NAME, a table or all tables of a database that the owner named. With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them. */
             address: string;
             topic?: string;
             search?: string;

@@ -47,10 +47,10 @@ export const rowsOf = (turn: string, from: number, most: number) =>
   data(service.GET("/api/turns/{id}/table", { params: { path: { id: turn }, query: { from, most } } }));
 
 /** The rows on which a row of that table rests; a column of the table is marked in them. */
-export const rowsBehind = (turn: string, row: number, column: number) =>
+export const rowsBehind = (turn: string, row: number, column: number, from = 0) =>
   data(
     service.GET("/api/turns/{id}/behind/{row}", {
-      params: { path: { id: turn, row }, query: { column: Math.max(0, column), most: 200 } },
+      params: { path: { id: turn, row }, query: { column: Math.max(0, column), from, most: 200 } },
     }),
   );
 

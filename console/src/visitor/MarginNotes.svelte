@@ -1,7 +1,9 @@
-<!-- Where the sentences of a reply stand in the documents. -->
+<!-- Where the sentences of a reply stand in the documents, and its numbers in tables. -->
 <script lang="ts">
   import { say } from "../words";
   import type { Recordings } from "./recordings.svelte";
+  import RowsBehind from "./RowsBehind.svelte";
+  import type { RowsNote } from "./figures";
   import { placeOf, timeOf, sectionOf, type MarginNote, type Sources } from "./sources";
   import type { Turn } from "./turn.svelte";
   import SourceView from "./SourceView.svelte";
@@ -10,22 +12,43 @@
   interface Props {
     /** The turn that it shows. */
     turn: Turn;
-    /** What the reply rests on. */
-    sources: Sources;
+    /** What of documents the reply rests on. Default: it was not to. */
+    sources: Sources | null;
     /** The places, in the order of the sentences. */
     notes: MarginNote[];
+    /** Its numbers that stand in a table. Default: there are none. */
+    rows?: RowsNote[];
+    /** What the tables are called. Default: nobody says. */
+    from?: string[];
+    /** Whether the rows behind numbers can be asked for. Default: they cannot. */
+    kept?: boolean;
     /** The reply; notes stand beside their sentences in it. Default: they follow each other. */
     article?: HTMLElement;
     /** Recordings whose texts are documents: a place in one is played. Default: there are none. */
     recordings?: Recordings;
   }
 
-  let { turn, sources, notes, article, recordings }: Props = $props();
+  let { turn, sources, notes, rows = [], from = [], kept = false, article, recordings }: Props = $props();
+
+  /** A note: of a passage, or of a number. */
+  interface Entry {
+    at: number;
+    passage?: MarginNote;
+    rows?: RowsNote;
+  }
+  const entries = $derived(
+    [
+      ...notes.map((n): Entry => ({ at: sources!.sentences[n.sentences[0]!]!.from, passage: n })),
+      ...rows.map((n): Entry => ({ at: n.at, rows: n })),
+    ].sort((a, b) => a.at - b.at),
+  );
+  let cell = $state<RowsNote | null>(null);
+  let cellOpen = $state(false);
 
   let list: HTMLElement | undefined = $state();
   let opened = $state<MarginNote | null>(null);
   let open = $state(false);
-  const near = $derived(sources.supported ? [] : sources.passages);
+  const near = $derived(!sources || sources.supported ? [] : sources.passages);
 
   function show(n: MarginNote) {
     const recording = recordings?.of(n.passage.document);
@@ -38,19 +61,27 @@
     open = true;
   }
 
-  const claims = (n: MarginNote) =>
-    n.sentences.flatMap((i) => [...(article?.querySelectorAll(`[data-claim="${i}"]`) ?? [])]);
-  const light = (n: MarginNote, on: boolean) => claims(n).forEach((c) => c.classList.toggle("lit", on));
+  function showRows(n: RowsNote) {
+    cell = n;
+    cellOpen = true;
+  }
+
+  /** What of the reply a note stands beside. */
+  const claims = (e: Entry) =>
+    (e.passage
+      ? e.passage.sentences.map((i) => `[data-claim="${i}"]`)
+      : [`button.figure[data-row="${e.rows!.row}"][data-column="${e.rows!.column}"]`]
+    ).flatMap((selector) => [...(article?.querySelectorAll(selector) ?? [])]);
+  const light = (e: Entry, on: boolean) => claims(e).forEach((c) => c.classList.toggle("lit", on));
 
   // A sentence lights its notes up.
   $effect(() => {
     if (!article) return;
     const over = (on: boolean) => (e: Event) => {
-      const claim = (e.target as HTMLElement).closest?.("[data-claim]");
-      if (!claim) return;
-      notes.forEach((n, i) => {
-        if (n.sentences.includes(+claim.getAttribute("data-claim")!))
-          list?.children[i]?.classList.toggle("lit", on);
+      const target = e.target as HTMLElement;
+      const within = [target.closest?.("[data-claim]"), target.closest?.("button.figure")];
+      entries.forEach((n, i) => {
+        if (claims(n).some((c) => within.includes(c))) list?.children[i]?.classList.toggle("lit", on);
       });
     };
     const enter = over(true);
@@ -73,7 +104,7 @@
       let filled = 0;
       const top = list!.getBoundingClientRect().top;
       items.forEach((item, i) => {
-        const claim = notes[i] && claims(notes[i])[0];
+        const claim = entries[i] && claims(entries[i])[0];
         if (!wide || !claim) return;
         const wanted = claim.getBoundingClientRect().top - top;
         item.style.marginTop = `${Math.max(0, wanted - filled)}px`;
@@ -87,37 +118,47 @@
   });
 </script>
 
-{#snippet note(n: MarginNote)}
+{#snippet note(e: Entry)}
   <button
     class="block w-full text-left"
-    onclick={() => show(n)}
-    onmouseenter={() => light(n, true)}
-    onmouseleave={() => light(n, false)}
-    onfocus={() => light(n, true)}
-    onblur={() => light(n, false)}>
-    <span class="font-semibold text-ink"
-      ><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span
-    >{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
-    <span class="mt-0.5 line-clamp-4 font-serif text-fine leading-snug text-faded italic">“{n.quote}”</span>
+    disabled={!e.passage && !kept}
+    onclick={() => (e.passage ? show(e.passage) : showRows(e.rows!))}
+    onmouseenter={() => light(e, true)}
+    onmouseleave={() => light(e, false)}
+    onfocus={() => light(e, true)}
+    onblur={() => light(e, false)}>
+    {#if e.passage}
+      {@const n = e.passage}
+      <span class="font-semibold text-ink"
+        ><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span
+      >{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
+      <span class="mt-0.5 line-clamp-4 font-serif text-fine leading-snug text-faded italic">“{n.quote}”</span>
+    {:else if e.rows}
+      {@const n = e.rows}
+      <span class="font-semibold text-ink"
+        ><span class="text-accent tabular-nums">{n.said}</span> {from.join(", ")}</span>
+      <span class="mt-0.5 line-clamp-3 leading-snug text-faded"
+        >{n.of}{#if kept}: <span class="text-accent">{say.tables.itsRows}</span>{/if}</span>
+    {/if}
   </button>
 {/snippet}
 
-{#if notes.length}
+{#if entries.length}
   <div class="hidden wide:block wide:print:block">
     <ul bind:this={list} class="notes" aria-label={say.margin.all}>
-      {#each notes as n (n)}<li class="mb-3 -ml-2 border-l-2 border-transparent pl-1.5">
-          {@render note(n)}
+      {#each entries as e (e.passage ?? e.rows)}<li class="mb-3 -ml-2 border-l-2 border-transparent pl-1.5">
+          {@render note(e)}
         </li>{/each}
     </ul>
   </div>
   <details class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden">
     <summary class="min-h-8 cursor-pointer py-1 text-note font-semibold text-ink"
-      >{say.margin.allCounted(notes.length)}</summary>
+      >{say.margin.allCounted(entries.length)}</summary>
     <ul class="my-1.5 space-y-3">
-      {#each notes as n (n)}<li>{@render note(n)}</li>{/each}
+      {#each entries as e (e.passage ?? e.rows)}<li>{@render note(e)}</li>{/each}
     </ul>
   </details>
-{:else if !sources.supported}
+{:else if sources && !sources.supported}
   <div class="mt-3 mb-3 wide:mt-0">
     <p class="font-semibold text-ink">
       {turn.pictures.length ? say.margin.notSaidButSeen : say.margin.notSaid}
@@ -146,3 +187,4 @@
 {/if}
 
 {#if opened}<SourceView bind:open note={opened} question={turn.question} />{/if}
+{#if cell}<RowsBehind bind:open={cellOpen} turn={turn.id} {cell} />{/if}

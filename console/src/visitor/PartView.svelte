@@ -15,9 +15,11 @@
     turn?: string;
     /** The cell of a table that is lit. Default: none. */
     lit?: { row: number; column: number } | null;
+    /** Whether the reply says a table's only number. Default: no. */
+    said?: boolean;
   }
 
-  let { part, turn, lit = null }: Props = $props();
+  let { part, turn, lit = null, said = false }: Props = $props();
 
   const pictures = $derived(
     part.type === "list of picture"
@@ -56,7 +58,7 @@
     {/each}
   </ul>
 {:else if part.type === "result"}
-  <TablePart result={part.value as Schemas["TableResult"]} {turn} {lit} />
+  <TablePart result={part.value as Schemas["TableResult"]} {turn} {lit} {said} />
 {:else if part.type === "chart"}
   {#await import("./ChartPart.svelte") then { default: ChartPart }}
     <ChartPart chart={part.value as Schemas["Chart"]} />

@@ -2,13 +2,13 @@
 <script lang="ts">
   import ArrowDown from "@lucide/svelte/icons/arrow-down";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
-  import { rowsBehind, rowsOf, tableFile } from "../api/visiting";
+  import { rowsOf, tableFile } from "../api/visiting";
   import { Trouble } from "../api/service";
   import type { Schemas } from "../pageData";
   import { fromService, say } from "../words";
-  import Dialog from "../ui/Dialog.svelte";
   import Link from "../ui/Link.svelte";
   import { isNumber, shown, sorted } from "./cells";
+  import RowsBehind from "./RowsBehind.svelte";
 
   interface Props {
     /** What was worked out. */
@@ -17,9 +17,11 @@
     turn?: string;
     /** The cell that is lit. Default: none. */
     lit?: { row: number; column: number } | null;
+    /** Whether the reply says its only number. Default: no. */
+    said?: boolean;
   }
 
-  let { result, turn, lit = null }: Props = $props();
+  let { result, turn, lit = null, said = false }: Props = $props();
 
   /** In rows: more are folded. */
   const few = 8;
@@ -38,7 +40,7 @@
   const unfolded = $derived(open || (lit !== null && lit.row >= few));
   const visible = $derived(unfolded ? rows : rows.slice(0, few));
   const left = $derived(result.total - loaded.length);
-  const one = $derived(result.rows.length === 1 && result.columns.length === 1);
+  const one = $derived(said && result.rows.length === 1 && result.columns.length === 1);
 
   function sort(column: number) {
     if (by?.column !== column) by = { column, down: isNumber(result.columns[column]!.kind) };
@@ -46,20 +48,7 @@
     else by = null;
   }
 
-  // The rows behind the cell that is lit.
-  let behind = $state<Schemas["TableResult"] | null>(null);
   let behindOpen = $state(false);
-
-  async function showBehind() {
-    if (!turn || !lit) return;
-    problem = "";
-    try {
-      behind = await rowsBehind(turn, lit.row, lit.column);
-      behindOpen = true;
-    } catch (e) {
-      problem = e instanceof Trouble ? e.detail : say.tables.noMore;
-    }
-  }
 
   async function fetchMore() {
     if (!turn || asking) return;
@@ -134,8 +123,8 @@
     </div>
   {/if}
   <div class="mt-1.5 flex flex-wrap items-center gap-x-5 gap-y-1 text-faded">
-    {#if lit && turn && result.of}
-      <Link class="min-h-7" onclick={showBehind}>{say.tables.behind}</Link>
+    {#if lit && turn && result.behind}
+      <Link class="min-h-7" onclick={() => (behindOpen = true)}>{say.tables.behind}</Link>
     {/if}
     {#if rows.length > few}
       <Link class="min-h-7" aria-expanded={unfolded} onclick={() => (open = !unfolded)}
@@ -158,42 +147,7 @@
     {/if}
   </div>
   {#if problem}<p class="mt-1 text-wrong" role="alert">{problem}</p>{/if}
-  {#if behind}
-    {@const rows = behind}
-    <Dialog bind:open={behindOpen} title={say.tables.behindTitle} width="56rem" cross={say.general.close}>
-      <p class="mt-1 text-fine text-faded">{say.tables.rowsOf(rows.rows.length, rows.total)}</p>
-      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div
-        class="relative mt-3 overflow-x-auto text-fine"
-        role="group"
-        aria-label={say.tables.behindTitle}
-        tabindex="0">
-        <table class="w-full text-left tabular-nums [&_td+td]:pl-5 [&_th+th]:pl-5">
-          <thead
-            ><tr class="border-b border-rule"
-              >{#each rows.columns as c, i (i)}<th
-                  scope="col"
-                  class={["py-1 font-medium text-faded", isNumber(c.kind) && "text-right"]}
-                  >{i === 0 ? say.tables.row : c.title}</th
-                >{/each}</tr
-            ></thead>
-          <tbody>
-            {#each rows.rows as row (row[0])}
-              <tr class="border-b border-rule/60"
-                >{#each rows.columns as c, i (i)}<td
-                    class={[
-                      "max-w-72 py-1 align-top break-words",
-                      isNumber(c.kind) && "text-right",
-                      i === 0 && "text-faded",
-                      c.marked && "bg-marker",
-                    ]}>{i === 0 ? row[i] : shown(row[i] ?? "", c)}</td
-                  >{/each}</tr>
-            {/each}
-          </tbody>
-        </table>
-      </div>
-    </Dialog>
-  {/if}
+  {#if lit && turn}<RowsBehind bind:open={behindOpen} {turn} cell={lit} />{/if}
   <details class="mt-1">
     <summary class="min-h-7 cursor-pointer text-faded hover:text-ink">{say.tables.how}</summary>
     <ol class="mt-1 list-decimal space-y-0.5 pl-5">

@@ -1,12 +1,14 @@
 <!-- A question with its reply. -->
 <script lang="ts">
   import { tick } from "svelte";
+  import type { Schemas } from "../pageData";
   import { say } from "../words";
   import Markdown from "../markdown/Markdown.svelte";
   import type { Conversation } from "./conversation.svelte";
   import EditQuestion from "./EditQuestion.svelte";
-  import { figuresOf, showFigures, withFigures } from "./figures";
-  import { notesOf, showClaims, sourcesOf, withClaims } from "./sources";
+  import { figureMarks, figuresOf, rowsNotesOf, showFigures } from "./figures";
+  import { withMarks } from "./marks";
+  import { claimMarks, notesOf, showClaims, sourcesOf } from "./sources";
   import MarginNotes from "./MarginNotes.svelte";
   import LanesView from "./LanesView.svelte";
   import PartView from "./PartView.svelte";
@@ -48,6 +50,22 @@
   const sources = $derived(turn.running ? null : sourcesOf(turn.parts));
   const notes = $derived(sources ? notesOf(sources) : []);
   const figures = $derived(turn.running ? null : figuresOf(turn.parts));
+  const result = $derived(
+    turn.running
+      ? null
+      : ((turn.parts.find((p) => p.type === "result")?.value as Schemas["TableResult"] | undefined) ?? null),
+  );
+  const rows = $derived(figures && result?.behind ? rowsNotesOf(turn.text, figures, result) : []);
+  const marked = $derived(
+    withMarks(turn.text, [
+      ...(sources ? claimMarks(turn.text, sources) : []),
+      ...(figures ? figureMarks(figures) : []),
+    ]),
+  );
+  function finish(html: string): string {
+    if (sources) html = showClaims(html, sources);
+    return figures ? showFigures(html, figures) : html;
+  }
   // The cell of the table that a number in the reply stands for.
   let lit = $state<{ row: number; column: number } | null>(null);
   /** Lights the cell that a number of the reply stands for. */
@@ -118,17 +136,9 @@
       onclick={light}
       class={["mt-3.5", foldable && folded && "relative max-h-64 overflow-hidden print:max-h-none"]}>
       {#if turn.show}<LanesView {turn} {conversation} />{:else if turn.text}<Markdown
-          text={figures
-            ? withFigures(turn.text, figures)
-            : sources
-              ? withClaims(turn.text, sources)
-              : turn.text}
+          text={marked}
           growing={turn.running}
-          finish={figures
-            ? (html) => showFigures(html, figures)
-            : sources
-              ? (html) => showClaims(html, sources)
-              : undefined} />{/if}
+          finish={sources || figures ? finish : undefined} />{/if}
       {#if figures?.loose}<p class="mt-2 text-fine text-wrong">{say.tables.looseNote(figures.loose)}</p>{/if}
       {#if turn.running && (turn.note || (!turn.text && !turn.lanes.some((l) => l.text)))}
         <p class={["flex items-center gap-2 text-note text-faded", turn.text && "mt-3"]}>
@@ -155,7 +165,8 @@
       {#each turn.parts as part (part.title)}{#if !["sources", "thinking", "figures"].includes(part.type)}<PartView
             {part}
             turn={conversation ? turn.id : undefined}
-            {lit} />{/if}{/each}
+            {lit}
+            said={figures?.numbers.some((n) => n.row === 0 && n.column === 0)} />{/if}{/each}
     {/if}
     {#if turn.problem && !turn.running}
       <div class="mt-4">
@@ -166,10 +177,13 @@
 
   {#if turn.show !== "columns"}
     <div class="text-fine leading-relaxed text-faded wide:row-span-2 wide:pt-12 wide:pl-4">
-      {#if sources}<MarginNotes
+      {#if sources || rows.length}<MarginNotes
           {turn}
           {sources}
           {notes}
+          {rows}
+          from={result?.titles ?? []}
+          kept={!!conversation}
           {article}
           recordings={conversation?.recordings ?? undefined} />{/if}
     </div>

@@ -1,5 +1,7 @@
 import type { Schemas } from "../pageData";
 import { fromService, say } from "../words";
+import { isNumber, shown } from "./cells";
+import type { Mark } from "./marks";
 
 /** The numbers of a reply with what they follow from, as the part "figures" has them. */
 export type Figures = Schemas["Figures"];
@@ -13,19 +15,49 @@ const begin = "\uE003";
 const between = "\uE004";
 const end = "\uE005";
 
-/** Puts signs around a reply's numbers that survive rendering; offsets are in bytes of UTF-8. */
-export function withFigures(text: string, figures: Figures): string {
+/** The signs around a reply's numbers. */
+export function figureMarks(figures: Figures): Mark[] {
+  return figures.numbers.flatMap((n, i) =>
+    n.holds && n.row < 0
+      ? []
+      : [
+          { at: n.from, order: 3, sign: begin + i + between },
+          { at: n.to, order: 0, sign: end },
+        ],
+  );
+}
+
+/** A note of the margin: a number of a reply, and where in the table it stands. */
+export interface RowsNote {
+  row: number;
+  column: number;
+  /** As the reply says it. */
+  said: string;
+  /** What it is of: the column, and the texts of its row. */
+  of: string;
+  /** Where it begins in the reply, in bytes. */
+  at: number;
+}
+
+/** The notes of a reply's numbers that stand in the table, in their order; each cell once. */
+export function rowsNotesOf(text: string, figures: Figures, result: Schemas["TableResult"]): RowsNote[] {
   const bytes = new TextEncoder().encode(text);
-  const decoder = new TextDecoder();
-  let out = "";
-  let last = 0;
-  figures.numbers.forEach((n, i) => {
-    if (n.from < last || n.to > bytes.length || (n.holds && n.row < 0)) return;
-    out += decoder.decode(bytes.subarray(last, n.from));
-    out += begin + i + between + decoder.decode(bytes.subarray(n.from, n.to)) + end;
-    last = n.to;
-  });
-  return out + decoder.decode(bytes.subarray(last));
+  const all: RowsNote[] = [];
+  for (const n of figures.numbers) {
+    const column = result.columns[n.column];
+    const row = result.rows[n.row];
+    if (!n.holds || !column || !row) continue;
+    if (all.some((o) => o.row === n.row && o.column === n.column)) continue;
+    const named = row.filter((cell, i) => i !== n.column && cell && !isNumber(result.columns[i]!.kind));
+    all.push({
+      row: n.row,
+      column: n.column,
+      said: new TextDecoder().decode(bytes.subarray(n.from, n.to)),
+      of: [column.title, ...named.map((cell) => shown(cell, result.columns[row.indexOf(cell)]!))].join(", "),
+      at: n.from,
+    });
+  }
+  return all;
 }
 
 /** Makes elements of the signs: of a number that stands in the table a button that shows where,

@@ -1,5 +1,6 @@
 import { say } from "../words";
 import type { Schemas } from "../pageData";
+import type { Mark } from "./marks";
 
 /** A reply's sentences with the passages they rest on, as the part "sources" has them. */
 export type Sources = Schemas["Sources"];
@@ -45,28 +46,20 @@ const between = "\uE001";
 const end = "\uE002";
 const listMark = /^\s*(?:[-*+]\s+|\d+[.)]\s+|#+\s+|>\s+)+/;
 
-/**
- * Puts signs around a reply's sentences that survive rendering; offsets are in
- * bytes of UTF-8. Rows of tables are left as they are.
- */
-export function withClaims(text: string, sources: Sources): string {
+/** The signs around a reply's sentences. Rows of tables are left as they are. */
+export function claimMarks(text: string, sources: Sources): Mark[] {
   const bytes = new TextEncoder().encode(text);
   const decoder = new TextDecoder();
-  let out = "";
-  let last = 0;
-  sources.sentences.forEach((s, i) => {
-    if (s.from < last || s.to > bytes.length) return;
-    out += decoder.decode(bytes.subarray(last, s.from));
+  return sources.sentences.flatMap((s, i) => {
     const sentence = decoder.decode(bytes.subarray(s.from, s.to));
-    last = s.to;
     const mark = listMark.exec(sentence)?.[0] ?? "";
     const rest = sentence.slice(mark.length);
-    out +=
-      s.support === "neutral" || rest.startsWith("|") || !rest.trim()
-        ? sentence
-        : mark + begin + i + between + rest + end;
+    if (s.to > bytes.length || s.support === "neutral" || rest.startsWith("|") || !rest.trim()) return [];
+    return [
+      { at: s.from + new TextEncoder().encode(mark).length, order: 2, sign: begin + i + between },
+      { at: s.to, order: 1, sign: end },
+    ];
   });
-  return out + decoder.decode(bytes.subarray(last));
 }
 
 /** Makes elements of the signs, and of the numbers in square brackets within them. */

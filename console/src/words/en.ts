@@ -1036,6 +1036,7 @@ export const en = {
     firstRows: "The first rows",
     how: "How this was computed",
     inRow: (text: string, row: number) => `“${text}” in row ${number(row)}`,
+    itsRows: "the rows behind it",
     kindOf: (column: string) => `What ${column} is`,
     kinds: {
       date: "date",

@@ -15,6 +15,7 @@ export const readings = {
   "tables.fewer": "Hides all rows but the first.",
   "tables.firstRows": "How the table begins.",
   "tables.how": "Step by step, what was done with the table to get this.",
+  "tables.itsRows": "Shows the lines of the table that this number was worked out from.",
   "tables.kinds.date": "Days, like 30 November 2026.",
   "tables.kinds.decimal": "Numbers that may have something behind the point.",
   "tables.kinds.moment": "Days with the time of the day.",
