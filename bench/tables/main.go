@@ -51,8 +51,20 @@ func main() {
 	write := flag.String("write", "", "file into which the figures are written, between its marks")
 	show := flag.Bool("show", false, "print every question of the half that is not held out")
 	megabytes := flag.Int("large", 0, "measure a table of so many MB beside the engine called directly, instead")
+	connections := flag.String("connections", "", "connection file of a model that is measured on the same questions")
+	model := flag.String("model", "", "the model, as its connection file names it; without one the reader is measured")
 	flag.Parse()
-	do := func() error { return measure(*write, *show) }
+	do := func() error {
+		by, head := reader, "right where it is sure"
+		if *model != "" {
+			var err error
+			if by, err = asked(*connections, *model); err != nil {
+				return err
+			}
+			head = "right where there is an answer"
+		}
+		return measure(by, head, *write, *show)
+	}
 	if *megabytes > 0 {
 		do = func() error {
 			text, err := large(*megabytes)
@@ -77,7 +89,16 @@ func (t tally) String() string {
 		t.sureRight+t.sureWrong)
 }
 
-func measure(write string, show bool) error {
+// maker makes a query of a question on a table, and says how sure it is; "": none.
+type maker func(question string, table *tables.Table, s *engine.Session) (query string, sure float64, err error)
+
+// reader is ours, without a model.
+func reader(question string, table *tables.Table, _ *engine.Session) (string, float64, error) {
+	r := tables.Read(question, nil, []*tables.Table{table})
+	return r.Query, r.Sure, nil
+}
+
+func measure(by maker, head, write string, show bool) error {
 	folder, err := unpacked()
 	if err != nil {
 		return err
@@ -89,11 +110,11 @@ func measure(write string, show bool) error {
 	e := engine.New()
 	defer e.Close()
 	var b strings.Builder
-	b.WriteString("| table | half | questions | right | wrong | silent | right where it is sure |\n" +
+	b.WriteString("| table | half | questions | right | wrong | silent | " + head + " |\n" +
 		"|---|---|---|---|---|---|---|\n")
 	var halves [2]tally
 	for _, t := range s.Tables {
-		tallies, err := measureTable(e, filepath.Join(folder, t.File), t.Questions, show)
+		tallies, err := measureTable(e, by, filepath.Join(folder, t.File), t.Questions, show)
 		if err != nil {
 			return fmt.Errorf("%s: %w", t.Name, err)
 		}
@@ -137,7 +158,7 @@ func unpacked() (string, error) {
 	return filepath.Join(folder, within), nil
 }
 
-func measureTable(e *engine.Engine, file string, questions []struct{ Ask, Want string }, show bool) (halves [2]tally,
+func measureTable(e *engine.Engine, by maker, file string, questions []struct{ Ask, Want string }, show bool) (halves [2]tally,
 	err error) {
 	body, err := os.ReadFile(file)
 	if err != nil {
@@ -159,8 +180,11 @@ func measureTable(e *engine.Engine, file string, questions []struct{ Ask, Want s
 	for i, q := range questions {
 		t := &halves[i%2]
 		t.all++
-		reading := tables.Read(q.Ask, nil, []*tables.Table{&found[0]})
-		outcome, err := judge(s, found[0].Name, reading, q.Want)
+		query, sure, err := by(q.Ask, &found[0], s)
+		if err != nil {
+			return halves, fmt.Errorf("%s: %w", q.Ask, err)
+		}
+		outcome, err := judge(s, found[0].Name, query, sure, q.Want)
 		if err != nil {
 			return halves, fmt.Errorf("%s: %w", q.Ask, err)
 		}
@@ -172,25 +196,25 @@ func measureTable(e *engine.Engine, file string, questions []struct{ Ask, Want s
 		default:
 			t.silent++
 		}
-		if reading.Sure >= tables.Sure && outcome == "right" {
+		if sure >= tables.Sure && outcome == "right" {
 			t.sureRight++
-		} else if reading.Sure >= tables.Sure {
+		} else if sure >= tables.Sure {
 			t.sureWrong++
 		}
 		if show && i%2 == 0 {
-			fmt.Printf("%-6s %.2f %s\n       %s\n", outcome, reading.Sure, q.Ask, reading.Query)
+			fmt.Printf("%-6s %.2f %s\n       %s\n", outcome, sure, q.Ask, query)
 		}
 	}
 	return halves, nil
 }
 
-// judge tells whether what the reader makes of a question comes out as it has to.
-func judge(s *engine.Session, table string, r tables.Reading, want string) (string, error) {
-	if r.Query == "" || r.Sure < tables.LeastSure {
+// judge tells whether what was made of a question comes out as it has to.
+func judge(s *engine.Session, table, query string, sure float64, want string) (string, error) {
+	if query == "" || sure < tables.LeastSure {
 		return "silent", nil
 	}
 	if want == "ABOUT" {
-		if strings.Contains(r.Query, "UNION ALL") {
+		if strings.Contains(query, "UNION ALL") {
 			return "right", nil
 		}
 		return "wrong", nil
@@ -200,7 +224,7 @@ func judge(s *engine.Session, table string, r tables.Reading, want string) (stri
 	if err != nil {
 		return "", err
 	}
-	got, err := s.Ask(context.Background(), r.Query, 0, most)
+	got, err := s.Ask(context.Background(), query, 0, most)
 	if err != nil {
 		return "wrong", nil
 	}

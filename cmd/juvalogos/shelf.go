@@ -21,6 +21,7 @@ var shelfCommands = []command{
 	{"add", "put files on a shelf", shelfAdd},
 	{"list", "list the shelves", shelfList},
 	{"show", "show a shelf's documents", shelfShow},
+	{"tables", "see what tables hold, and put kinds of columns right", shelfTables},
 	{"search", "see what a question would find", shelfSearch},
 	{"read", "read documents anew, or say what was left out of one", shelfRead},
 	{"set", "see or change how a shelf is split and searched", shelfSet},

@@ -85,7 +85,7 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 	messages, _ := c.In["prompt"].([]prompt.Message)
 	byModel := wanted == ""
 	for again := 0; ; again++ {
-		wrong := ""
+		wrong, tooMuch := "", false
 		if byModel {
 			var why string
 			if wanted, why = queryIn(said); why != "" {
@@ -107,9 +107,13 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 			if !errors.As(err, &refused) {
 				return nil, err
 			}
-			wrong = refused.What
+			wrong, tooMuch = refused.What, !refused.TooMuch.IsZero() && (again > 0 || !byModel)
 		}
 		c.Note("the query does not run: " + wrong)
+		if tooMuch {
+			return none("Working this out takes too long here, or too much memory. Ask for less at once: of fewer rows, " +
+				"or of one table alone.")
+		}
 		if !byModel || again >= *set.Again || messages == nil {
 			return none("This could not be worked out from the table. Ask it in other words, or with the names of " +
 				"columns.")

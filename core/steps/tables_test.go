@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"juvalogos/core/evidence"
+	"juvalogos/core/phrase"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
 	"juvalogos/core/tables"
@@ -14,6 +15,7 @@ import (
 // fakeTables are a table of honey; they understand one query.
 type fakeTables struct {
 	right   string
+	heavy   bool // every query takes too much
 	asked   []string
 	earlier []Queried
 }
@@ -27,6 +29,9 @@ func (f *fakeTables) All(context.Context) ([]*tables.Table, error) {
 
 func (f *fakeTables) Ask(_ context.Context, query string, _ int) (tables.Result, error) {
 	f.asked = append(f.asked, query)
+	if f.heavy {
+		return tables.Result{}, &tables.Refused{What: "it took too long", TooMuch: phrase.Of("it took too long")}
+	}
 	if f.right != "" && query != f.right {
 		return tables.Result{}, &tables.Refused{What: "there is no column kilos; these are there: meadow, kg"}
 	}
@@ -126,6 +131,19 @@ func TestWhatTheTablesDoNotHoldIsSaid(t *testing.T) {
 	})
 	if len(f.asked) != 3 || !strings.Contains(result.Reply, "could not be worked out") {
 		t.Errorf("%d queries, %q", len(f.asked), result.Reply)
+	}
+}
+
+// A query that takes too much is written once more, and then it is said what to do.
+func TestAQueryThatTakesTooMuch(t *testing.T) {
+	for reader, want := range map[string]int{"never": 2, "alone": 1} {
+		f := &fakeTables{heavy: true}
+		result, _ := reckons(t, f, reader, "total honey by meadow", func([]prompt.Message) (string, error) {
+			return "SELECT sum(kg) FROM honey", nil
+		})
+		if len(f.asked) != want || !strings.Contains(result.Reply, "Ask for less at once") {
+			t.Errorf("%s: %d queries, %q", reader, len(f.asked), result.Reply)
+		}
 	}
 }
 

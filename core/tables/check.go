@@ -4,14 +4,21 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"juvalogos/core/phrase"
 )
 
 // Refused says what about a query is not allowed, to whoever wrote it.
-type Refused struct{ What string }
+type Refused struct {
+	What string
+	// TooMuch is set where nothing is wrong with the query but how much it takes: a sentence
+	// to whoever asked.
+	TooMuch phrase.Phrase
+}
 
 func (r *Refused) Error() string { return r.What }
 
-func refuse(form string, values ...any) error { return &Refused{fmt.Sprintf(form, values...)} }
+func refuse(form string, values ...any) error { return &Refused{What: fmt.Sprintf(form, values...)} }
 
 // Query is a query that was checked: one statement that reads tables that it may read.
 type Query struct {

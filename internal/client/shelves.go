@@ -146,6 +146,20 @@ func (c *Client) upload(ctx context.Context, path, name string, body io.Reader, 
 	return nil
 }
 
+// ShelfTables are the tables of a shelf's documents.
+func (c *Client) ShelfTables(ctx context.Context, slug string) (all api.TableList, err error) {
+	err = c.call(ctx, http.MethodGet, "/api/shelves/"+url.PathEscape(slug)+"/tables", nil, &all)
+	return all, err
+}
+
+// PutShelfColumnRight says what kind of values a column of a shelf's table has.
+func (c *Client) PutShelfColumnRight(ctx context.Context, slug string, document int64,
+	g api.ColumnGiven) (now api.Tabled,
+	err error) {
+	err = c.call(ctx, http.MethodPut, fmt.Sprintf("/api/shelves/%s/tables/%d", url.PathEscape(slug), document), g, &now)
+	return now, err
+}
+
 // AddAddress has a shelf fetch what an address leads to.
 func (c *Client) AddAddress(ctx context.Context, slug, address string) ([]api.Added, error) {
 	return c.fetch(ctx, slug, api.NewAddress{Address: address})

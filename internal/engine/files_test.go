@@ -106,7 +106,9 @@ func TestOpenDocument(t *testing.T) {
 	}
 }
 
-func TestParquet(t *testing.T) {
+// parquet is a file of five rows.
+func parquet(t *testing.T) []byte {
+	t.Helper()
 	db, err := sql.Open("duckdb", "")
 	if err != nil {
 		t.Fatal(err)
@@ -121,6 +123,11 @@ func TestParquet(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	return body
+}
+
+func TestParquet(t *testing.T) {
+	body := parquet(t)
 	e := engine.New()
 	defer e.Close()
 	source, err := take(t, e, "x.parquet", string(body))

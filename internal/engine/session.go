@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"os"
 	"sync"
 
@@ -51,8 +52,8 @@ func (s *Session) Warm(ctx context.Context) error {
 }
 
 // Ask runs a query, of which it returns so many rows after the first skip. The error is a
-// *tables.Refused for a query that may not be run or that the engine cannot make sense of,
-// a *Problem for one that took too much, the context's cause, or lies with the machine.
+// *tables.Refused for a query that may not be run, that the engine cannot make sense of or
+// that took too much, the context's cause, or lies with the machine.
 func (s *Session) Ask(ctx context.Context, query string, skip int64, most int) (*tables.Result, error) {
 	a, err := s.do(ctx, request{Do: "ask", Query: query, Skip: skip, Most: most, Within: s.engine.Longest})
 	return a.Result, err
@@ -90,6 +91,10 @@ func (s *Session) do(ctx context.Context, r request) (answer, error) {
 		}
 		return err
 	})
+	var problem *Problem
+	if errors.As(err, &problem) {
+		err = &tables.Refused{What: problem.What.String(), TooMuch: problem.What}
+	}
 	return a, err
 }
 

@@ -193,11 +193,10 @@ func (s *Service) again(ctx context.Context, kept *tables.Result,
 				"again to see more of it.")
 	}
 	r, err := ask(s.At(from))
-	var problem *engine.Problem
 	var refused *tables.Refused
 	switch {
-	case errors.As(err, &problem):
-		return nil, &fault.Problem{Code: fault.TooMuch, Sentence: problem.What}
+	case errors.As(err, &refused) && !refused.TooMuch.IsZero():
+		return nil, &fault.Problem{Code: fault.TooMuch, Sentence: refused.TooMuch}
 	case errors.As(err, &refused):
 		return nil, fault.Say(fault.Invalid, "This cannot be told of this table.")
 	}
