@@ -158,7 +158,8 @@ func unpacked() (string, error) {
 	return filepath.Join(folder, within), nil
 }
 
-func measureTable(e *engine.Engine, by maker, file string, questions []struct{ Ask, Want string }, show bool) (halves [2]tally,
+func measureTable(e *engine.Engine, by maker, file string, questions []struct{ Ask, Want string },
+	show bool) (halves [2]tally,
 	err error) {
 	body, err := os.ReadFile(file)
 	if err != nil {

@@ -32,9 +32,11 @@ func asked(connections, model string) (maker, error) {
 		return nil, err
 	}
 	return func(question string, table *tables.Table, s *engine.Session) (string, float64, error) {
-		done, err := reply.Try(context.Background(), reply.Options{Models: registry, Log: slog.New(slog.DiscardHandler)},
-			reply.Trial{Recipe: r, Inputs: recipe.Values{"question": question}, Settings: recipe.Values{"reader": "never"},
-				Model: model, Tables: one{table, s}})
+		done, err := reply.Try(context.Background(), reply.Options{Models: registry,
+			Log: slog.New(slog.DiscardHandler)},
+			reply.Trial{Recipe: r, Inputs: recipe.Values{"question": question},
+				Settings: recipe.Values{"reader": "never"},
+				Model:    model, Tables: one{table, s}})
 		if err != nil {
 			return "", 0, err
 		}

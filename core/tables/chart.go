@@ -86,6 +86,9 @@ func Draw(r *Result) (Chart, bool) {
 		}
 	case len(s.names)+len(s.along) == 2:
 		both := append(slices.Clone(s.along), s.names...)
+		if len(s.along) == 0 && s.sparse(both[0], both[1]) {
+			add(s.pairs(both[0], both[1]))
+		}
 		add(s.grid(both[0], both[1]))
 		add(s.against(both[0], both[1:], Bars))
 	case len(s.names) == 0 && len(s.along) == 0 && len(s.numbers) >= 2 && len(r.Rows) >= 6:
@@ -273,9 +276,34 @@ func (s shape) sorted(x int) [][]string {
 	return rows
 }
 
+// sparse reports whether most pairs of what two columns have are not there: what is in one
+// tells what is in the other.
+func (s shape) sparse(x, y int) bool {
+	of := [2]map[string]bool{{}, {}}
+	for _, row := range s.r.Rows {
+		of[0][row[x]], of[1][row[y]] = true, true
+	}
+	return 2*len(s.r.Rows) < len(of[0])*len(of[1])
+}
+
+// pairs are bars, one for each pair of what two columns have.
+func (s shape) pairs(x, y int) (Form, bool) {
+	f := Form{Kind: Bars, X: s.axis(x), Y: s.axis(s.numbers[0])}
+	f.X.Title += ", " + s.r.Columns[y].Title
+	one := Series{Title: f.Y.Title}
+	for _, row := range s.r.Rows[:min(len(s.r.Rows), mostBars)] {
+		f.Labels = append(f.Labels, row[x]+", "+row[y])
+		one.Values = append(one.Values, s.value(row, s.numbers[0]))
+	}
+	if len(s.r.Rows) > mostBars {
+		f.Note = phrase.Of("the first %d of %d are drawn; the table has all", mostBars, len(s.r.Rows))
+	}
+	f.Series = []Series{one}
+	return f, true
+}
+
 func (s shape) grid(x, y int) (Form, bool) {
-	f := Form{Kind: Grid, X: s.axis(x), Y: s.axis(y)}
-	f.Y.Title = s.r.Columns[s.numbers[0]].Title
+	f := Form{Kind: Grid, X: s.axis(x), Y: s.axis(s.numbers[0])}
 	columns, rows := map[string]int{}, map[string]int{}
 	for _, row := range s.sorted(x) {
 		if _, there := columns[row[x]]; !there {

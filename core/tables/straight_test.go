@@ -216,6 +216,8 @@ func TestCharts(t *testing.T) {
 		"one number":          {Result{Columns: heads(Decimal), Rows: many(20, "$")}, "histogram"},
 		"two names, a number": {Result{Columns: heads(Text, Text, Decimal),
 			Rows: append(many(4, "#", "x", "$"), many(4, "#", "y", "$")...)}, "grid bars"},
+		"two names that go together": {Result{Columns: heads(Text, Text, Decimal), Rows: many(6, "#", "x#", "$")},
+			"bars grid"},
 		"one row":     {Result{Columns: heads(Text, Whole), Rows: many(1, "#", "$")}, ""},
 		"names alone": {Result{Columns: heads(Text, Text), Rows: many(5, "#", "#")}, ""},
 	} {

@@ -20,7 +20,8 @@ func TestDamagedFiles(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	whole := map[string][]byte{"honey.csv": ledger.Harvest(), "members.xlsx": members, "sheets.ods": []byte(ods(odsContent)),
+	whole := map[string][]byte{"honey.csv": ledger.Harvest(), "members.xlsx": members,
+		"sheets.ods":  []byte(ods(odsContent)),
 		"rows.json":   []byte(`[{"a": 1, "b": "x", "c": {"d": [1, 2]}}, {"a": 2.5, "b": null}, {"a": "3", "e": true}]`),
 		"lines.jsonl": []byte("{\"day\": \"2026-01-01\", \"n\": 1}\n{\"day\": \"2026-01-02\", \"n\": 2}\n"),
 		"odd.tsv":     []byte("a\tb\ta\n\n1\t\"x\ny\"\t2\n,,\n3\t4\n"), "rows.parquet": parquet(t)}
@@ -51,7 +52,8 @@ func TestDamagedFiles(t *testing.T) {
 				s.Close()
 				for _, c := range table.Columns {
 					if c.Distinct+c.Missing > table.Rows || c.Missing < 0 {
-						t.Errorf("%s, %d: %d rows, and of %s %d differ and %d are missing", name, round, table.Rows, c.Title,
+						t.Errorf("%s, %d: %d rows, and of %s %d differ and %d are missing", name, round, table.Rows,
+							c.Title,
 							c.Distinct, c.Missing)
 					}
 				}

@@ -189,7 +189,7 @@
             fill="var(--accent)"
             fill-opacity={shade(v)}
             stroke="var(--rule)"><title>{s.title}, {labels[j]}: {text(v)}</title></rect>
-          {#if cells.bandwidth() > 44}<text
+          {#if cells.bandwidth() > 7 * text(v).length + 6}<text
               x={cells(labels[j]!)! + cells.bandwidth() / 2}
               y={lines(String(i))! + lines.bandwidth() / 2 + 4}
               text-anchor="middle"
