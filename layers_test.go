@@ -47,7 +47,7 @@ var layers = []struct {
 	{"juvalogos/core/citing", []string{"juvalogos/core/embedding", "juvalogos/core/evidence",
 		"juvalogos/core/language"}},
 	{"juvalogos/core/scoring", nil},
-	{"juvalogos/core/tables", []string{"juvalogos/core/language", "juvalogos/core/phrase"}},
+	{"juvalogos/core/tables", []string{"juvalogos/core/evidence", "juvalogos/core/language", "juvalogos/core/phrase"}},
 	{"juvalogos/core/sound", nil},
 	{"juvalogos/core/spotting", []string{"juvalogos/core/embedding", "juvalogos/core/evidence",
 		"juvalogos/core/language"}},
@@ -175,7 +175,8 @@ var layers = []struct {
 		"juvalogos/internal/client", "juvalogos/internal/sse"}},
 	{"juvalogos/bench/reading", []string{"juvalogos/core/reading", "juvalogos/internal/pdfium"}},
 	{"juvalogos/bench/injections", []string{"juvalogos/core/", "juvalogos/internal/models"}},
-	{"juvalogos/bench/tables", []string{"juvalogos/core/tables", "juvalogos/internal/engine"}},
+	{"juvalogos/bench/tables", []string{"juvalogos/core/", "juvalogos/internal/engine", "juvalogos/internal/models",
+		"juvalogos/internal/reply"}},
 	{"juvalogos/bench/retrieval", []string{"juvalogos/core/", "juvalogos/internal/shelf", "juvalogos/internal/store"}},
 }
 

@@ -111,8 +111,8 @@ func runQuery(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 		}
 		c.Note("the query does not run: " + wrong)
 		if tooMuch {
-			return none("Working this out takes too long here, or too much memory. Ask for less at once: of fewer rows, " +
-				"or of one table alone.")
+			return none("Working this out takes too long here, or too much memory. Ask for less at once: of fewer " +
+				"rows, or of one table alone.")
 		}
 		if !byModel || again >= *set.Again || messages == nil {
 			return none("This could not be worked out from the table. Ask it in other words, or with the names of " +
