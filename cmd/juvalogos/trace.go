@@ -169,7 +169,10 @@ func traceRerun(args []string) error {
 	brief := f.String("brief", "", "another brief")
 	model := f.String("model", "", "another model")
 	temperature := f.Float64("temperature", -1, "another temperature")
-	set := f.String("set", "", "settings of the step as JSON, like {\"temperature\": 0.2}")
+	changed := map[string]*string{
+		"set":    f.String("set", "", "settings of the step as JSON, like {\"temperature\": 0.2}"),
+		"inputs": f.String("inputs", "", "what comes into the step as JSON, like {\"query\": \"SELECT ...\"}"),
+	}
 	asJSON := f.Bool("json", false, "print JSON")
 	return onService(f, args, 1, 1, oneTrace, func(c *client.Client, names []string) error {
 		for key, v := range map[string]string{"step": *step, "brief": *brief, "model": *model} {
@@ -183,14 +186,17 @@ func traceRerun(args []string) error {
 		if *temperature >= 0 {
 			edits["sampling"] = map[string]any{"temperature": *temperature}
 		}
-		if *set != "" {
+		for what, text := range changed {
+			if *text == "" {
+				continue
+			}
 			if *step == "" {
-				return usageError("-set changes the step that -step names")
+				return usageError("-" + what + " changes the step that -step names")
 			}
-			if !json.Valid([]byte(*set)) {
-				return usageError("-set is JSON, like {\"temperature\": 0.2}")
+			if !json.Valid([]byte(*text)) {
+				return usageError("-" + what + " is JSON, like {\"temperature\": 0.2}")
 			}
-			edits["set"] = map[string]json.RawMessage{*step: json.RawMessage(*set)}
+			edits[what] = map[string]json.RawMessage{*step: json.RawMessage(*text)}
 		}
 		before, err := c.Trace(context.Background(), names[0])
 		if err != nil {

@@ -71,3 +71,21 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// What came out of a query that the reader did not make is not told in its words.
+func TestAnotherQueryIsToldPlainly(t *testing.T) {
+	honeyTable := &Table{Name: "honey", Title: "Honey", Rows: 3, Columns: []Column{
+		{Name: "meadow", Title: "Meadow", Kind: Text, Distinct: 3}, {Name: "kg", Title: "Honey (kg)", Kind: Decimal,
+			Distinct: 3}}}
+	g := Read("total honey by meadow", nil, []*Table{honeyTable})
+	own := *honey
+	own.Query = g.Query
+	if said := g.Tell(&own); !strings.Contains(said, "639") {
+		t.Errorf("its own is told as %q", said)
+	}
+	other := *honey
+	other.Query = "SELECT meadow, max(jars) FROM honey"
+	if said := g.Tell(&other); said != "3 rows came out; they stand in the table." {
+		t.Errorf("another is told as %q", said)
+	}
+}

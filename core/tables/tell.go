@@ -14,6 +14,8 @@ func (g Reading) Tell(r *Result) string {
 	switch {
 	case w == nil:
 		return ""
+	case r.Query != "" && r.Query != g.Query:
+		return tellPlainly(r)
 	case w.measure == abouting:
 		return tellAbout(w.table)
 	case len(r.Rows) == 0:
@@ -32,6 +34,17 @@ func (g Reading) Tell(r *Result) string {
 		return w.tellValue(r)
 	}
 	return w.tellGroups(r)
+}
+
+// tellPlainly says what came out of a query that somebody else wrote.
+func tellPlainly(r *Result) string {
+	switch {
+	case len(r.Rows) == 0:
+		return "Nothing came out of it."
+	case len(r.Rows) == 1 && len(r.Columns) == 1:
+		return fmt.Sprintf("%s: %s.", r.Columns[0].Title, Readable(r.Rows[0][0]))
+	}
+	return fmt.Sprintf("%s came out; they stand in the table.", counted(r.Total, "row"))
 }
 
 // tellAbout says what a table is about.
