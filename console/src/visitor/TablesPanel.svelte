@@ -57,8 +57,12 @@
       <section class="mt-6" aria-busy={tables.changing === d.document}>
         <h3 class="font-serif text-lead font-semibold break-words">{t.title}</h3>
         <p class="text-fine text-faded">
-          {say.tables.size(t.rows, t.columns.length)}{#if d.looked_at}
-            · {say.tables.asItWas(new Date(d.looked_at))}{/if}
+          {[
+            say.tables.size(t.rows, t.columns.length),
+            d.looked_at && say.tables.asItWas(new Date(d.looked_at)),
+          ]
+            .filter(Boolean)
+            .join(" · ")}
         </p>
         {#if t.wrong?.length}
           <div class="mt-2 rounded border border-rule bg-leaf px-3 py-2 text-fine">
