@@ -379,6 +379,9 @@ func noticeLine(n api.Notice) string {
 	case "writing":
 		return "(It is your turn.)"
 	case "step":
+		if n.Of > 1 {
+			return fmt.Sprintf("(%s: %d of %d …)", n.Says, n.Counted, n.Of)
+		}
 		return "(" + n.Says + " …)"
 	case "unsaved":
 		return "(The reply cannot be saved at the moment; it goes on and will be saved as soon as possible.)"

@@ -28,6 +28,7 @@ const (
 type Span struct {
 	Step   string        `json:"step"`             // its name; group/step within a group
 	Number int           `json:"number,omitempty"` // from 1 where the step ran for each
+	Of     int           `json:"of,omitempty"`     // how many entries there are then
 	Do     string        `json:"do"`
 	Says   string        `json:"says,omitempty"`
 	Parent int           `json:"parent"` // the group's place among the spans; -1: none

@@ -23,6 +23,7 @@ type prepared struct {
 	wide  []string
 	list  []any          // of each
 	outer map[string]any // what a group needs from around it
+	of    int            // how many entries of a list there are, of which it is one
 }
 
 // prepare gathers a step's inputs.
@@ -128,7 +129,7 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 				x.skipped(s, i+1, parent)
 				return
 			}
-			own := prepared{in: make(Values, len(s.In)), wide: p.wide, outer: p.outer}
+			own := prepared{in: make(Values, len(s.In)), wide: p.wide, outer: p.outer, of: len(p.list)}
 			for _, w := range s.In {
 				v := p.in[w.Port.Name]
 				if w.From.Step == nil && (w.From.Name == "item" || w.From.Name == "number") {
@@ -182,7 +183,7 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 	error) {
 	sp := x.begin(s, number, parent)
 	set := x.edited(s, &p, sp)
-	sp.change(func(span *Span) { span.Set, span.In = set, p.in })
+	sp.change(func(span *Span) { span.Set, span.In, span.Of = set, p.in, p.of })
 	key := ""
 	if s.file.Keep > 0 && x.options.Kept != nil {
 		key = x.key(s, set, p)

@@ -47,6 +47,7 @@ type RunContext struct {
 	Shelves  Shelves  // nil: the desk has none
 	Pictures Pictures // nil: there are none here
 	Tables   Tables   // nil: the desk has none
+	Works    Works    // nil: there are none
 	// Chance draws a seed where none is given; nil: none is drawn.
 	Chance func() int
 }
@@ -135,7 +136,8 @@ type step struct {
 func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
 		program(), address(), read(), crop(), ocr(), describe(),
-		depict(), vary(), survey(), construe(), query(), tell(), hold(), draw()}
+		depict(), vary(), survey(), construe(), query(), tell(), hold(), draw(),
+		divide(), condense()}
 }
 
 var byName = func() map[string]step {

@@ -90,7 +90,7 @@ func try(t *testing.T, text string, turn *RunContext, inputs, settings recipe.Va
 }
 
 func TestTheBuiltInRecipesAreGood(t *testing.T) {
-	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse", "depict",
+	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse", "depict", "digest",
 		"extract", "inquire", "reckon", "vary"}) {
 		t.Errorf("there are %q", got)
 	}

@@ -1702,9 +1702,15 @@ type NotBrought struct {
 
 // Notice defines model for Notice.
 type Notice struct {
+	// Counted Of a step that runs for each of a list: for how many it is done.
+	Counted int `json:"counted,omitempty,omitzero"`
+
 	// Done How far a job is, of 1; 0: not known.
 	Done float64    `json:"done,omitempty,omitzero"`
 	Kind NoticeKind `json:"kind"`
+
+	// Of How many there are.
+	Of int `json:"of,omitempty,omitzero"`
 
 	// Picture What a picture looks like that is not done, as a data URL.
 	Picture string `json:"picture,omitempty,omitzero"`

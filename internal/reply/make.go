@@ -84,7 +84,7 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (
 		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
 		Reply:   func(lane int) func([]byte) { return r.open(lane, s.Now) },
 		Thought: func(lane int) func([]byte) { return r.thinkAloud(d, lane) },
-		Kept:    keeper{&s.kept, s.Now}, Salt: saltOf(d),
+		Kept:    keeper{&s.kept, s, r, ctx}, Salt: saltOf(d, samplingOf(d, q.supplied)),
 	})
 }
 
@@ -161,6 +161,9 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || attached || d.Settings.Bring.Any()) {
 		t.Shelves = shelves{library: s.Shelves, slugs: d.Settings.Shelves, attached: attached,
 			brought: d.Settings.Bring.Any(), reply: r, past: q.past.Turns}
+	}
+	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || attached || d.Settings.Bring.Any()) {
+		t.Works = works{library: s.Shelves, slugs: d.Settings.Shelves, own: attached || d.Settings.Bring.Any(), reply: r}
 	}
 	if s.Tables != nil && s.Shelves != nil {
 		t.Tables = &sheets{service: s.Tables, library: s.Shelves, slugs: d.Settings.Shelves,

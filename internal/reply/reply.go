@@ -60,7 +60,8 @@ type Reply struct {
 	over      bool // the model is done with it
 	settled   bool // and it is on record
 	listeners []*Listener
-	leftAt    time.Time // when the last of them left
+	counted   map[string]int // for how many of their lists steps are done
+	leftAt    time.Time      // when the last of them left
 
 	// The scribe's, under mu.
 	saved        int       // bytes on record
@@ -98,8 +99,10 @@ type Notice struct {
 	Why string
 	// Done is how far a model has got that works on a job, of 1; 0: not known.
 	Done float64
-	// Says is what a visitor reads of a step.
-	Says string
+	// Says is what a visitor reads of a step. Where that runs for each of a list, Counted
+	// is for how many of Of it is done.
+	Says        string
+	Counted, Of int
 	// Seconds is when the model is asked again, or about how long the line
 	// will take, or the pictures; 0 if that is not known.
 	Seconds float64
@@ -224,6 +227,14 @@ func (r *Reply) tell(n Notice) {
 func (r *Reply) stepChanged(span *recipe.Span) {
 	r.mu.Lock()
 	r.steps++
+	counted := 0
+	if span.Of > 1 && span.Parent < 0 && span.State != recipe.Running {
+		if r.counted == nil {
+			r.counted = map[string]int{}
+		}
+		r.counted[span.Step]++
+		counted = r.counted[span.Step]
+	}
 	if r.inside > 0 {
 		r.wake()
 	}
@@ -231,8 +242,17 @@ func (r *Reply) stepChanged(span *recipe.Span) {
 	r.mu.Unlock()
 	begun := span.State == recipe.Running && span.First == 0 && len(span.Calls) == 0
 	if quiet && begun && span.Says != "" {
-		r.tell(Notice{Kind: "step", Says: span.Says})
+		r.tell(Notice{Kind: "step", Says: span.Says, Counted: r.countedOf(span.Step), Of: span.Of})
+	} else if quiet && counted > 0 && span.Says != "" {
+		r.tell(Notice{Kind: "step", Says: span.Says, Counted: counted, Of: span.Of})
 	}
+}
+
+// countedOf is for how many of its list a step is done.
+func (r *Reply) countedOf(step string) int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.counted[step]
 }
 
 // LookInside says that a listener wants to be woken by steps too, until the

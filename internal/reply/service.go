@@ -63,6 +63,7 @@ type Record struct {
 	Conversations *store.Conversations
 	Traces        *store.Traces
 	Shelves       *store.Shelves // what was attached before the first question
+	Kept          *store.Kept    // outputs of steps; nil: they are in memory alone
 }
 
 // Pages reads what addresses lead to.

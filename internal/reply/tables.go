@@ -108,8 +108,13 @@ func (s *sheets) documents(ctx context.Context) (all []record.Document, err erro
 	if !s.own {
 		return nil, nil
 	}
+	return ownDocuments(ctx, s.library, s.reply)
+}
+
+// ownDocuments are what a conversation has of its visitor's own, once it has been read.
+func ownDocuments(ctx context.Context, library *shelf.Library, r *Reply) (all []record.Document, err error) {
 	for {
-		all, err = s.library.InConversation(ctx, s.reply.Conversation, s.reply.visitor)
+		all, err = library.InConversation(ctx, r.Conversation, r.visitor)
 		if err != nil {
 			return nil, err
 		}

@@ -112,7 +112,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	replies, err := reply.New(ctx, reply.Options{
 		Store: reply.Record{
 			Replies: o.Store.Replies, Conversations: o.Store.Conversations, Traces: o.Store.Traces,
-			Shelves: o.Store.Shelves,
+			Shelves: o.Store.Shelves, Kept: o.Store.Kept,
 		},
 		Desks: desks, Models: o.Models, Log: o.Log, Retry: o.Retry, Now: o.Now, Programs: o.Reach.Programs,
 		Web:     o.Reach.Web,
@@ -178,6 +178,7 @@ func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
 			r.Conversations.Purge(ctx)
 			r.Inside.Thin(ctx)
 			r.Conversations.IndexRest(ctx)
+			r.Replies.Purge(ctx)
 		}
 	}
 }

@@ -45,6 +45,7 @@ type Store struct {
 	Media         *Media         // pictures of turns
 	Recordings    *Recordings    // that visitors gave, and what is spoken
 	Tables        *Tables        // what was found out of documents that are tables
+	Kept          *Kept          // outputs of steps that are kept for long
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -62,6 +63,7 @@ type (
 	Errands       struct{ *db }
 	Media         struct{ *db }
 	Tables        struct{ *db }
+	Kept          struct{ *db }
 	Recordings    struct {
 		*db
 		scrubbed atomic.Int64 // how much had been deleted the last time
@@ -116,7 +118,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d},
+		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d},
 	}, nil
 }
 

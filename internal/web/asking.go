@@ -249,7 +249,7 @@ func (f *pageFormat) text(b, text []byte, offset int) []byte {
 
 func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
 	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place,
-		Says: n.Says, Picture: n.Picture, Why: api.NoticeWhy(n.Why), Done: n.Done})
+		Says: n.Says, Counted: n.Counted, Of: n.Of, Picture: n.Picture, Why: api.NoticeWhy(n.Why), Done: n.Done})
 }
 
 func (f *pageFormat) progress(b []byte, _ reply.View) []byte { return b }

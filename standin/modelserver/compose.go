@@ -16,6 +16,13 @@ func compose(m model, messages []message, format responseFormat, chance *rand.Ra
 func composed(m model, messages []message, format responseFormat, chance *rand.Rand) string {
 	c := listen(messages)
 	if len(messages) > 0 {
+		last := messages[len(messages)-1].Text
+		switch {
+		case asksShort.MatchString(c.system):
+			return sectionInShort(last)
+		case asksDigest.MatchString(c.system), asksTogether.MatchString(c.system):
+			return fromNotes(c.system, last)
+		}
 		if done, ok := task(m, c.system, messages); ok {
 			return done
 		}
@@ -23,7 +30,7 @@ func composed(m model, messages []message, format responseFormat, chance *rand.R
 		case asksQuery.MatchString(c.system):
 			return writeQuery(c)
 		case asksTelling.MatchString(c.system):
-			return tellResult(messages[len(messages)-1].Text)
+			return tellResult(last)
 		}
 	}
 	standing := readInstructions(c.system)

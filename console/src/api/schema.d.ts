@@ -4393,6 +4393,10 @@ export interface components {
             kind: "retrying" | "waking" | "in-line" | "writing" | "working" | "making" | "preview" | "step" | "unsaved" | "saved";
             /** @description What a visitor reads of a step; or what a program says of its work. */
             says?: string;
+            /** @description Of a step that runs for each of a list: for how many it is done. */
+            counted?: number;
+            /** @description How many there are. */
+            of?: number;
             /**
              * @description What stands in the way where the model is asked again.
              * @enum {string}

@@ -293,7 +293,7 @@ export class Turn {
     const tell = () =>
       (this.note =
         n.kind === "step"
-          ? say.notices.step(fromService({ form: n.says ?? "" }, n.says))
+          ? say.notices.step(fromService({ form: n.says ?? "" }, n.says), n.counted ?? 0, n.of ?? 0)
           : n.kind === "working"
             ? say.notices.working(n.says ?? "", n.done ?? 0)
             : n.kind === "waking"
@@ -301,7 +301,9 @@ export class Turn {
               : n.kind === "retrying"
                 ? say.notices.asking(n.why ?? "", Math.max(0, Math.ceil((until - Date.now()) / 1000)))
                 : notices[n.kind](Math.max(0, Math.ceil((until - Date.now()) / 1000)), n.place ?? 0));
-    this.#say(tell());
+    const note = tell();
+    // Who listens hears of every tenth of many.
+    if (!n.of || (n.counted ?? 0) % 10 === 0) this.#say(note);
     if (n.seconds) this.#countdown = window.setInterval(tell, 1000);
   }
 

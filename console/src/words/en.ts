@@ -397,7 +397,8 @@ export const en = {
     lostEarly: "The connection was lost before the question arrived. Please ask again.",
     offline: "You are offline. What you write stays here; ask when the connection is back.",
     slow: "This one takes a little longer …",
-    step: (what: string) => `${what} …`,
+    step: (what: string, counted: number, of: number) =>
+      of > 1 ? `${what}: ${number(counted)} of ${number(of)} …` : `${what} …`,
     thinking: "Preparing the reply …",
     unsaved: "This reply cannot be saved at the moment. It goes on, and will be saved as soon as possible.",
     waking: (seconds: number) =>

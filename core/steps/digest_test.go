@@ -1,0 +1,129 @@
+package steps
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync/atomic"
+	"testing"
+
+	"juvalogos/core/evidence"
+	"juvalogos/core/prompt"
+	"juvalogos/core/recipe"
+)
+
+// fakeWorks is a document of so many sections.
+type fakeWorks int
+
+func (n fakeWorks) Divide(context.Context, string, int) (Division, error) {
+	d := Division{Titles: []string{"The handbook"}}
+	for i := range int(n) {
+		d.Sections = append(d.Sections, evidence.Passage{Document: 1, Title: "The handbook",
+			Path: []string{fmt.Sprint("Part ", i+1)},
+			Text: fmt.Sprintf("Hive number %d stands in meadow %d. It is painted blue.", 100+i, 200+i)})
+	}
+	return d, nil
+}
+
+// digests runs the built-in recipe on so many sections.
+func digests(t *testing.T, sections int, manner string, say said) (recipe.Result, []recipe.Span, error) {
+	t.Helper()
+	text, _ := Source("digest")
+	_, steps, _ := strings.Cut(string(text), "\n")
+	turn := &RunContext{Models: &fakeModels{say: say}, Works: fakeWorks(sections)}
+	result, _, spans, err := try(t, steps, turn, recipe.Values{"question": "The handbook", "manner": manner},
+		recipe.Values{"brief_sections": ""})
+	return result, spans, err
+}
+
+// Every section is read once, what is said of it keeps its number, and what the whole says is
+// held against the section that it names.
+func TestADigestReadsEverySectionOnce(t *testing.T) {
+	seen := make([]atomic.Int32, 12)
+	result, _, err := digests(t, 12, "in three lines", func(m []prompt.Message) (string, error) {
+		if strings.Contains(m[0].Text, "numbered notes") {
+			if !strings.Contains(m[0].Text, "Three sentences") || !strings.Contains(lastOf(m), "[12] Hive 111.") {
+				t.Errorf("the whole is asked for with %q, %q", m[0].Text, lastOf(m))
+			}
+			return "Hive number 104 stands in meadow 204 [5]. Hive number 104 stands in the river [5].", nil
+		}
+		for i := range seen {
+			if strings.Contains(lastOf(m), fmt.Sprintf("number %d ", 100+i)) {
+				seen[i].Add(1)
+				return fmt.Sprintf("Hive %d.", 100+i), nil
+			}
+		}
+		return "", errors.New("unknown")
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range seen {
+		if n := seen[i].Load(); n != 1 {
+			t.Errorf("section %d is read %d times", i+1, n)
+		}
+	}
+	margin, _ := partOf[evidence.Sources](result)
+	if len(margin.Sentences) != 2 || margin.Sentences[0].Support != evidence.Supported ||
+		margin.Sentences[0].Notes[0].Passage != 5 {
+		t.Errorf("%+v", margin.Sentences)
+	}
+}
+
+// What cannot be put in short is said, and the rest is there; where nothing can, it fails.
+func TestADigestSaysWhatIsMissing(t *testing.T) {
+	bad := func(only string) said {
+		return func(m []prompt.Message) (string, error) {
+			if strings.Contains(lastOf(m), only) && !strings.Contains(m[0].Text, "numbered notes") {
+				return "", errors.New("the model is away")
+			}
+			return "Hives stand in meadows.", nil
+		}
+	}
+	result, _, err := digests(t, 5, "on half a page", bad("number 102 "))
+	if err != nil {
+		t.Fatal(err)
+	}
+	told := ""
+	for _, p := range result.Parts {
+		if p.Title == "What is missing" {
+			told, _ = p.Value.(string)
+		}
+	}
+	if !strings.Contains(told, "1 of 5 sections") || !strings.Contains(told, "(3)") {
+		t.Errorf("it is said that %q is missing", told)
+	}
+	if _, _, err := digests(t, 3, "on half a page", bad("Hive number")); err == nil {
+		t.Error("a digest of nothing is made")
+	}
+}
+
+// What is longer than a model can read is put together in rounds, and every number that is
+// left is that of a section.
+func TestADigestInRounds(t *testing.T) {
+	long := strings.Repeat("bees fly over meadows ", 40)
+	rounds := 0
+	result, spans, err := digests(t, 60, "on half a page", func(m []prompt.Message) (string, error) {
+		switch {
+		case strings.Contains(m[0].Text, "Put these notes together"):
+			rounds++
+			first, _, _ := strings.Cut(lastOf(m), " ")
+			return first + " Bees fly.", nil
+		case strings.Contains(m[0].Text, "numbered notes"):
+			if n := (prompt.Estimate{}).Count(lastOf(m)); n > 4096 {
+				t.Errorf("the whole prompt has %d tokens", n)
+			}
+			return "Bees fly [1].", nil
+		}
+		return long, nil
+	})
+	if err != nil || rounds == 0 || result.Reply == "" {
+		t.Fatalf("%d rounds, %v", rounds, err)
+	}
+	for _, s := range spans {
+		if s.Step == "together" && s.Out["rounds"].(float64) < 1 {
+			t.Errorf("%+v", s.Out)
+		}
+	}
+}
