@@ -194,6 +194,7 @@ func attachOne(c *client.Client, desk, conversation, name string, body []byte) (
 // reply and returns context.Canceled.
 func askAloud(ctx context.Context, c *client.Client, q client.Question, out string) (begin api.Begin, err error) {
 	write, end := printer()
+	said := "" // last, of how it goes
 	outcome, err := c.Ask(ctx, q, client.Follower{
 		Begin: func(b api.Begin) { begin = b },
 		Text: func(text string) {
@@ -201,7 +202,15 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question, out stri
 				write(text)
 			}
 		},
-		Notice: func(n api.Notice) { fmt.Fprintln(os.Stderr, noticeLine(n)) },
+		Notice: func(n api.Notice) {
+			if n.Of > 10 && n.Counted%(n.Of/10) != 0 {
+				return // of many a tenth is told
+			}
+			if line := noticeLine(n); line != said {
+				fmt.Fprintln(os.Stderr, line)
+				said = line
+			}
+		},
 	})
 	if err == nil && len(outcome.Lanes) > 0 {
 		write(lanesText(outcome.Lanes))

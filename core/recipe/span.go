@@ -143,8 +143,8 @@ type spanning struct {
 	begun    atomic.Bool // some of the reply has been written
 }
 
-func (x *run) begin(s *Step, number, parent int) *spanning {
-	sp := x.open(s, number, parent, Running)
+func (x *run) begin(s *Step, number, of, parent int) *spanning {
+	sp := x.open(s, number, of, parent, Running)
 	span := sp.change(func(*Span) {})
 	sp.recorder.changed(span)
 	return sp
@@ -152,10 +152,10 @@ func (x *run) begin(s *Step, number, parent int) *spanning {
 
 // skipped records a step that does not run.
 func (x *run) skipped(s *Step, number, parent int) {
-	x.open(s, number, parent, Skipped).end(Skipped, nil, nil)
+	x.open(s, number, 0, parent, Skipped).end(Skipped, nil, nil)
 }
 
-func (x *run) open(s *Step, number, parent int, state State) *spanning {
+func (x *run) open(s *Step, number, of, parent int, state State) *spanning {
 	now := x.options.Now()
 	sp := &spanning{recorder: x.options.Record, began: now, run: x}
 	name := s.Name
@@ -165,7 +165,7 @@ func (x *run) open(s *Step, number, parent int, state State) *spanning {
 		name = r.spans[parent].Step + "/" + name
 	}
 	sp.at = len(r.spans)
-	r.spans = append(r.spans, Span{Step: name, Number: number, Do: s.Kind.Name, Says: s.Says, Parent: parent,
+	r.spans = append(r.spans, Span{Step: name, Number: number, Of: of, Do: s.Kind.Name, Says: s.Says, Parent: parent,
 		State: state, Start: now.Sub(x.began)})
 	r.mu.Unlock()
 	return sp

@@ -70,7 +70,7 @@ func (x *run) one(ctx context.Context, sc *scope, s *Step, p prepared, parent in
 		if outputs == nil {
 			state = Skipped
 		}
-		x.begin(s, 0, parent).end(state, nil, outputs)
+		x.begin(s, 0, 0, parent).end(state, nil, outputs)
 		return ended{step: s, out: outputs}
 	}
 	if s.Each == nil {
@@ -181,9 +181,9 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 // else by trying as often as it may and with the settings that it may.
 func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, number, parent int, reply *lead) (Values,
 	error) {
-	sp := x.begin(s, number, parent)
+	sp := x.begin(s, number, p.of, parent)
 	set := x.edited(s, &p, sp)
-	sp.change(func(span *Span) { span.Set, span.In, span.Of = set, p.in, p.of })
+	sp.change(func(span *Span) { span.Set, span.In = set, p.in })
 	key := ""
 	if s.file.Keep > 0 && x.options.Kept != nil {
 		key = x.key(s, set, p)

@@ -19,6 +19,12 @@ type works struct {
 	reply   *Reply
 }
 
+// How short texts are divided: into about so many sections, of so many tokens at least.
+const (
+	fewSections  = 8
+	leastSection = 120
+)
+
 // Divide divides the visitor's own documents, if there are any, or else those of the shelves.
 func (w works) Divide(ctx context.Context, question string, tokens int) (d steps.Division, err error) {
 	var all []record.Document
@@ -40,12 +46,19 @@ func (w works) Divide(ctx context.Context, question string, tokens int) (d steps
 		things[i] = bearing.Thing{Names: []string{one.Title, one.Name}, Language: one.Language}
 	}
 	var unread []string
+	var meant []record.Document
+	length := 0
 	for _, i := range bearing.On(things, nil, question, "") {
-		one := all[i]
-		if one.State != record.Ready {
-			unread = append(unread, one.Name)
+		if all[i].State != record.Ready {
+			unread = append(unread, all[i].Name)
 			continue
 		}
+		meant = append(meant, all[i])
+		length += all[i].Words * 4 / 3 // about how many tokens they are
+	}
+	// What is short is divided too: a digest of one section would be that section again.
+	tokens = min(tokens, max(leastSection, length/fewSections))
+	for _, one := range meant {
 		sections, err := w.library.Sections(ctx, one, tokens)
 		if err != nil {
 			return d, fmt.Errorf("divide %s: %w", one.Name, err)

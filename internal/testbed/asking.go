@@ -80,7 +80,7 @@ func (b *Bed) Another(t testing.TB, registry *models.Registry) *service.Rooms {
 		registry = b.Connections.Models
 	}
 	rooms, err := service.OpenRooms(context.Background(),
-		service.RoomOptions{Store: b.Store, Models: registry, Log: b.Desks.Log, Now: b.Now})
+		service.RoomOptions{Store: b.Store, Models: registry, Log: b.Desks.Log, Now: b.Now, Shelf: b.library})
 	if err != nil {
 		t.Fatal(err)
 	}
