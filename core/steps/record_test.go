@@ -50,7 +50,8 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 		models := &fakeModels{say: func([]prompt.Message) (string, error) {
 			return "Members may borrow the extractor for three days [1]. The mayor opens the honey market.", nil
 		}}
-		turn := &RunContext{Models: models, Shelves: shelves, Works: fakeWorks(2), Memory: memory.Limits{Turns: 3, Tokens: 100},
+		turn := &RunContext{Models: models, Shelves: shelves, Works: fakeWorks(2), Memory: memory.Limits{Turns: 3,
+			Tokens: 100},
 			Vocabulary: prompt.Estimated}
 		if name == "depict" || name == "vary" {
 			turn.Model, turn.Pictures = "brush", cutter{}

@@ -138,7 +138,8 @@ func TestNoSectionIsPaidForTwice(t *testing.T) {
 		t.Errorf("one chapter was changed: the model was asked %d times", got)
 	}
 	// What is a visitor's own is kept for their conversation.
-	id, _, err := b.Client.Attach(t.Context(), "in-short", "", "own.md", strings.NewReader(strings.ReplaceAll(book(10, 3), "Hive", "Nest")))
+	id, _, err := b.Client.Attach(t.Context(), "in-short", "", "own.md", strings.NewReader(strings.ReplaceAll(book(10,
+		3), "Hive", "Nest")))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -163,7 +163,8 @@ func (s *Service) turn(d *desk.Desk, q Request, r *Reply) *steps.RunContext {
 			brought: d.Settings.Bring.Any(), reply: r, past: q.past.Turns}
 	}
 	if s.Shelves != nil && (len(d.Settings.Shelves) > 0 || attached || d.Settings.Bring.Any()) {
-		t.Works = works{library: s.Shelves, slugs: d.Settings.Shelves, own: attached || d.Settings.Bring.Any(), reply: r}
+		t.Works = works{library: s.Shelves, slugs: d.Settings.Shelves, own: attached || d.Settings.Bring.Any(),
+			reply: r}
 	}
 	if s.Tables != nil && s.Shelves != nil {
 		t.Tables = &sheets{service: s.Tables, library: s.Shelves, slugs: d.Settings.Shelves,

@@ -7,6 +7,7 @@ import (
 
 	"juvalogos/core/bearing"
 	"juvalogos/core/steps"
+	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
 )
@@ -27,34 +28,20 @@ const (
 
 // Divide divides the visitor's own documents, if there are any, or else those of the shelves.
 func (w works) Divide(ctx context.Context, question string, tokens int) (d steps.Division, err error) {
-	var all []record.Document
-	if w.own {
-		if all, err = ownDocuments(ctx, w.library, w.reply); err != nil {
-			return d, err
-		}
-	}
-	if len(all) > 0 {
-		w.reply.private.Store(true)
-	} else if all, err = w.onShelves(ctx); err != nil {
+	meantBy, err := w.meant(ctx, question)
+	if err != nil {
 		return d, err
-	}
-	if len(all) == 0 {
-		return d, fmt.Errorf("there is no document here yet")
-	}
-	things := make([]bearing.Thing, len(all))
-	for i, one := range all {
-		things[i] = bearing.Thing{Names: []string{one.Title, one.Name}, Language: one.Language}
 	}
 	var unread []string
 	var meant []record.Document
 	length := 0
-	for _, i := range bearing.On(things, nil, question, "") {
-		if all[i].State != record.Ready {
-			unread = append(unread, all[i].Name)
+	for _, one := range meantBy {
+		if one.State != record.Ready {
+			unread = append(unread, one.Name)
 			continue
 		}
-		meant = append(meant, all[i])
-		length += all[i].Words * 4 / 3 // about how many tokens they are
+		meant = append(meant, one)
+		length += one.Words * 4 / 3 // about how many tokens they are
 	}
 	// What is short is divided too: a digest of one section would be that section again.
 	tokens = min(tokens, max(leastSection, length/fewSections))
@@ -70,18 +57,62 @@ func (w works) Divide(ctx context.Context, question string, tokens int) (d steps
 		d.Missing = fmt.Sprintf("Not among what was read: %s.", strings.Join(unread, ", "))
 	}
 	if len(d.Sections) == 0 {
-		return d, fmt.Errorf("none of the documents could be read: %s", strings.Join(unread, ", "))
+		return d, fault.Say(fault.NotHere, "None of the documents can be read: %s.", strings.Join(unread, ", "))
 	}
 	return d, nil
 }
 
-func (w works) onShelves(ctx context.Context) (all []record.Document, err error) {
-	for _, slug := range w.slugs {
-		some, err := w.library.Documents(ctx, slug)
+// meant are the documents that a question means: of the visitor's own, if there are any, or
+// else of the shelves, those that it names, or those of a shelf that it names; all if it names
+// none. Those that could not be read are among them.
+func (w works) meant(ctx context.Context, question string) ([]record.Document, error) {
+	if w.own {
+		own, err := ownDocuments(ctx, w.library, w.reply)
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, some...)
+		if len(own) > 0 {
+			w.reply.private.Store(true)
+			return named(question, own), nil
+		}
 	}
-	return all, nil
+	var all []record.Document
+	var titles []bearing.Thing
+	of := make([][]record.Document, len(w.slugs))
+	for i, slug := range w.slugs {
+		f, err := w.library.Shelf(ctx, slug)
+		if err != nil {
+			return nil, err
+		}
+		if of[i], err = w.library.Documents(ctx, slug); err != nil {
+			return nil, err
+		}
+		titles = append(titles, bearing.Thing{Names: []string{f.Title}})
+		all = append(all, of[i]...)
+	}
+	if len(all) == 0 {
+		return nil, fault.Say(fault.NotHere, "There is no document here yet. Attach one, or come back "+
+			"when there are some.")
+	}
+	some := named(question, all)
+	if len(some) < len(all) {
+		return some, nil
+	}
+	some = nil
+	for _, i := range bearing.On(titles, nil, question, "") {
+		some = append(some, of[i]...)
+	}
+	return some, nil
+}
+
+// named are the documents that a question names; all if it names none.
+func named(question string, all []record.Document) (some []record.Document) {
+	things := make([]bearing.Thing, len(all))
+	for i, one := range all {
+		things[i] = bearing.Thing{Names: []string{one.Title, one.Name}, Language: one.Language}
+	}
+	for _, i := range bearing.On(things, nil, question, "") {
+		some = append(some, all[i])
+	}
+	return some
 }
