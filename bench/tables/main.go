@@ -29,9 +29,13 @@ var questions []byte
 type set struct {
 	Tables []struct {
 		Name, File string
-		Questions  []struct{ Ask, Want string }
+		Later      bool // written when the reader was done
+		Questions  []question
 	}
 }
+
+// question is one, with the query whose rows have to come out.
+type question struct{ Ask, Want string }
 
 // source is the Debian package that has the tables, and where in it they lie.
 const (
@@ -112,13 +116,16 @@ func measure(by maker, head, write string, show bool) error {
 	var b strings.Builder
 	b.WriteString("| table | half | questions | right | wrong | silent | " + head + " |\n" +
 		"|---|---|---|---|---|---|---|\n")
-	var halves [2]tally
+	var halves [3]tally
 	for _, t := range s.Tables {
-		tallies, err := measureTable(e, by, filepath.Join(folder, t.File), t.Questions, show)
+		tallies, err := measureTable(e, by, filepath.Join(folder, t.File), t.Questions, t.Later, show)
 		if err != nil {
 			return fmt.Errorf("%s: %w", t.Name, err)
 		}
 		for half, of := range tallies {
+			if of.all == 0 {
+				continue
+			}
 			fmt.Fprintf(&b, "| %s | %s | %s |\n", t.Name, halfNames[half], of)
 			h := &halves[half]
 			h.all, h.right, h.wrong, h.silent = h.all+of.all, h.right+of.right, h.wrong+of.wrong, h.silent+of.silent
@@ -135,7 +142,7 @@ func measure(by maker, head, write string, show bool) error {
 	return writeBetween(write, "the reader", b.String())
 }
 
-var halfNames = [2]string{"looked at", "held out"}
+var halfNames = [3]string{"looked at", "held out", "written later"}
 
 // unpacked is the folder of the package's tables; they are fetched once.
 func unpacked() (string, error) {
@@ -158,9 +165,8 @@ func unpacked() (string, error) {
 	return filepath.Join(folder, within), nil
 }
 
-func measureTable(e *engine.Engine, by maker, file string, questions []struct{ Ask, Want string },
-	show bool) (halves [2]tally,
-	err error) {
+func measureTable(e *engine.Engine, by maker, file string, questions []question, later, show bool) (
+	halves [3]tally, err error) {
 	body, err := os.ReadFile(file)
 	if err != nil {
 		return halves, err
@@ -179,7 +185,11 @@ func measureTable(e *engine.Engine, by maker, file string, questions []struct{ A
 	s := e.Session([]engine.Source{{Folder: into, Tables: found}})
 	defer s.Close()
 	for i, q := range questions {
-		t := &halves[i%2]
+		half := i % 2
+		if later {
+			half = 2
+		}
+		t := &halves[half]
 		t.all++
 		query, sure, err := by(q.Ask, &found[0], s)
 		if err != nil {
@@ -202,7 +212,7 @@ func measureTable(e *engine.Engine, by maker, file string, questions []struct{ A
 		} else if sure >= tables.Sure {
 			t.sureWrong++
 		}
-		if show && i%2 == 0 {
+		if show && half == 0 {
 			fmt.Printf("%-6s %.2f %s\n       %s\n", outcome, sure, q.Ask, query)
 		}
 	}
