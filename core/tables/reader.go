@@ -193,6 +193,12 @@ func (r *reader) wish(before *wish) *wish {
 	if beyond.MatchString(r.question) {
 		w.sure *= 0.4
 	}
+	for _, m := range r.columns {
+		if !w.has(m.column) && r.sortBy != m.column {
+			w.sure *= 0.6 // it is named, and nothing is done with it
+			break
+		}
+	}
 	return w
 }
 

@@ -37,6 +37,12 @@ type grouping struct {
 	part   string
 }
 
+// has reports whether anything is done with a column.
+func (w *wish) has(c *Column) bool {
+	return w.of == c || w.pick == c || slices.ContainsFunc(w.where, func(f filter) bool { return f.column == c }) ||
+		slices.ContainsFunc(w.by, func(g grouping) bool { return g.column == c })
+}
+
 func (w *wish) clone() *wish {
 	c := *w
 	c.where, c.by = slices.Clone(w.where), slices.Clone(w.by)
