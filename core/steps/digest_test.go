@@ -29,12 +29,54 @@ func (n fakeWorks) Divide(context.Context, string, int) (Division, error) {
 // digests runs the built-in recipe on so many sections.
 func digests(t *testing.T, sections int, manner string, say said) (recipe.Result, []recipe.Span, error) {
 	t.Helper()
+	return digestsBy(t, sections, manner, recipe.Values{"way": "sections", "brief_sections": ""}, say)
+}
+
+func digestsBy(t *testing.T, sections int, manner string, settings recipe.Values, say said) (recipe.Result,
+	[]recipe.Span,
+	error) {
+	t.Helper()
 	text, _ := Source("digest")
 	_, steps, _ := strings.Cut(string(text), "\n")
 	turn := &RunContext{Models: &fakeModels{say: say}, Works: fakeWorks(sections)}
 	result, _, spans, err := try(t, steps, turn, recipe.Values{"question": "The handbook", "manner": manner},
-		recipe.Values{"brief_sections": ""})
+		settings)
 	return result, spans, err
+}
+
+// A short text can be put in short at once, and its sections by another model.
+func TestOtherWaysOfADigest(t *testing.T) {
+	asked := 0
+	say := func(m []prompt.Message) (string, error) {
+		asked++
+		if !strings.Contains(lastOf(m), "Hive number 102 stands") || !strings.Contains(lastOf(m),
+			"[3] The handbook > Part 3") {
+			t.Errorf("the model is told %q", lastOf(m))
+		}
+		return "Hive number 102 stands in meadow 202 [3].", nil
+	}
+	result, _, err := digestsBy(t, 5, "on half a page", recipe.Values{"way": "at once"}, say)
+	margin, _ := partOf[evidence.Sources](result)
+	if err != nil || asked != 1 || !margin.Supported {
+		t.Errorf("%v, asked %d times, %+v", err, asked, margin)
+	}
+	_, spans, err := digestsBy(t, 3, "on half a page", recipe.Values{"way": "sections",
+		"sections_by": recipe.Voice{Model: "cheap"}}, func([]prompt.Message) (string, error) {
+		return "Bees [1].",
+			nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	by := map[string]int{}
+	for _, s := range spans {
+		for _, c := range s.Calls {
+			by[s.Step+" "+c.Model]++
+		}
+	}
+	if by["short/told shed/cheap"] != 3 || by["answer shed/m"] != 1 {
+		t.Errorf("asked were %v", by)
+	}
 }
 
 // Every section is read once, what is said of it keeps its number, and what the whole says is

@@ -43,7 +43,7 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 	for _, name := range BuiltIn() {
 		src, _ := Source(name)
 		settings := recipe.Values{"voices": []any{recipe.Voice{Model: "m"}}, "blind": false, "alternatives": 1.0,
-			"most": 50.0, "instruction": "Go on."}
+			"most": 50.0, "instruction": "Go on.", "way": "sections"}
 		if name == "extract" {
 			settings = nil
 		}
