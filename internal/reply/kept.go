@@ -10,7 +10,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"juvalogos/core/deskfile"
 	"juvalogos/core/recipe"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/record"
@@ -18,11 +17,15 @@ import (
 
 // saltOf is what the outputs of a desk's steps depend on beside their inputs and
 // settings; "" where none are kept.
-func saltOf(d *desk.Desk, sampling deskfile.Sampling) string {
+func saltOf(d *desk.Desk, g *Supplied) string {
 	if !d.Recipe.Keeps() {
 		return ""
 	}
-	text, err := json.Marshal([]any{d.Slug, d.Entry.Path(), d.Brief.Text, sampling})
+	depends := []any{d.Slug, d.Entry.Path(), briefWith(d, g).Text, samplingOf(d, g)}
+	if g != nil {
+		depends = append(depends, g.Schema)
+	}
+	text, err := json.Marshal(depends)
 	if err != nil {
 		return "" // cannot happen: settings marshal
 	}
