@@ -101,10 +101,10 @@ func (f Form) barCharacters(width int) string {
 	room := max(10, width-label-16)
 	var b strings.Builder
 	for i, l := range f.Labels {
+		name := short(l, widestCell)
 		for n, s := range f.Series {
-			name := short(l, widestCell)
-			if n > 0 {
-				name = ""
+			if s.Values[i] == nil && (name == "" || n+1 < len(f.Series)) {
+				continue // the label stands before what is there
 			}
 			b.WriteString(name + strings.Repeat(" ", label-utf8.RuneCountInString(name)) + " ")
 			if v := s.Values[i]; v != nil && most > 0 {
@@ -114,6 +114,7 @@ func (f Form) barCharacters(width int) string {
 				b.WriteString("  " + short(s.Title, 24))
 			}
 			b.WriteString("\n")
+			name = ""
 		}
 	}
 	return b.String()

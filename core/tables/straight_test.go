@@ -239,3 +239,16 @@ func TestCharts(t *testing.T) {
 		}
 	}
 }
+
+// A label stands once, and only what is there has a bar.
+func TestBarsInCharacters(t *testing.T) {
+	one := 3.0
+	f := Form{Kind: Bars, Labels: []string{"Elder", "Alder"}, Series: []Series{{Title: "Hill", Values: []*float64{nil,
+		&one}},
+		{Title: "Lane", Values: []*float64{&one, nil}}}}
+	lines := strings.Split(strings.TrimSpace(f.Characters(60)), "\n")
+	if len(lines) != 2 || !strings.HasPrefix(lines[0], "Elder █") || !strings.HasSuffix(lines[0], "Lane") ||
+		!strings.HasPrefix(lines[1], "Alder █") || !strings.HasSuffix(lines[1], "Hill") {
+		t.Errorf("%q", lines)
+	}
+}
