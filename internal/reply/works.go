@@ -43,8 +43,7 @@ func (w works) Divide(ctx context.Context, question string, tokens int) (d steps
 		meant = append(meant, one)
 		length += one.Words * 4 / 3 // about how many tokens they are
 	}
-	// What is short is divided too: a digest of one section would be that section again.
-	tokens = min(tokens, max(leastSection, length/fewSections))
+	tokens = min(tokens, sizeOf(length))
 	for _, one := range meant {
 		sections, err := w.library.Sections(ctx, one, tokens)
 		if err != nil {
@@ -60,6 +59,17 @@ func (w works) Divide(ctx context.Context, question string, tokens int) (d steps
 		return d, fault.Say(fault.NotHere, "None of the documents can be read: %s.", strings.Join(unread, ", "))
 	}
 	return d, nil
+}
+
+// sizeOf is how long the sections of a text of so many tokens are: what is short is divided
+// too, since a digest of one section would be that section again. A text that has grown a
+// little keeps its sections, so that most of them need not be read anew.
+func sizeOf(length int) int {
+	size := leastSection
+	for size*fewSections < length {
+		size *= 2
+	}
+	return size
 }
 
 // meant are the documents that a question means: of the visitor's own, if there are any, or
