@@ -147,6 +147,10 @@ func TestAskingTheLedger(t *testing.T) {
 	p.shows("article", "Jan 2023")
 	p.until("there is a line", `!!document.querySelector("figure svg path[stroke]")`)
 	p.shows("article", "Show all 36 rows")
+	p.answered("What is the average weight by year?")
+	p.until("numbers have their rows beside them, years have not", `(() => {
+		const all = [...document.querySelectorAll("article:last-of-type .notes button")].map(b => b.innerText);
+		return all.some(n => n.includes("the rows behind it")) && !all.some(n => /^20\d\d /.test(n)) })()`)
 	other.settled()
 	other.shows("article", "highest Weight (kg)")
 }

@@ -38,6 +38,8 @@ type Head struct {
 	Title string `json:"title"`
 	Kind  Kind   `json:"kind"`
 	Unit  string `json:"unit,omitempty"`
+	// Group: rows are grouped by it.
+	Group bool `json:"group,omitempty"`
 	// Marked: of rows behind a number, the column that it was worked out of.
 	Marked bool `json:"marked,omitempty"`
 }

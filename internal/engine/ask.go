@@ -90,7 +90,11 @@ func (s *served) ask(t *confined.Task, r request) (*tables.Result, error) {
 		return nil, err
 	}
 	q.Title(result)
-	_, result.Behind = q.Behind(tree)
+	b, ok := q.Behind(tree)
+	for _, at := range b.Groups {
+		result.Columns[at].Group = ok
+	}
+	result.Behind = ok
 	return result, nil
 }
 

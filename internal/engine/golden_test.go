@@ -153,6 +153,11 @@ func TestRowsBehindANumber(t *testing.T) {
 			t.Errorf("%s: %v", query, err)
 			continue
 		}
+		for i, c := range r.Columns {
+			if c.Group != (strings.Contains(query, "GROUP BY") && i == 0) || !r.Behind {
+				t.Errorf("%s: column %d: %+v, rows behind: %v", query, i, c, r.Behind)
+			}
+		}
 		first, last := rows.Rows[0], rows.Rows[len(rows.Rows)-1]
 		got := fmt.Sprintf("%d rows of %s, from %s to %s", rows.Total, first[1], first[0], last[0])
 		if got != want {

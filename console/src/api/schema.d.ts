@@ -3693,6 +3693,8 @@ export interface components {
             title: string;
             kind: components["schemas"]["TableKind"];
             unit?: string;
+            /** @description Rows are grouped by it. */
+            group?: boolean;
             /** @description Of rows behind a number, the column that it was worked out of. */
             marked?: boolean;
         };

@@ -46,7 +46,7 @@ export function rowsNotesOf(text: string, figures: Figures, result: Schemas["Tab
   for (const n of figures.numbers) {
     const column = result.columns[n.column];
     const row = result.rows[n.row];
-    if (!n.holds || !column || !row) continue;
+    if (!n.holds || !column || !row || column.group) continue;
     if (all.some((o) => o.row === n.row && o.column === n.column)) continue;
     const named = row.filter((cell, i) => i !== n.column && cell && !isNumber(result.columns[i]!.kind));
     all.push({
