@@ -48,12 +48,15 @@ export function rowsNotesOf(text: string, figures: Figures, result: Schemas["Tab
     const row = result.rows[n.row];
     if (!n.holds || !column || !row || column.group) continue;
     if (all.some((o) => o.row === n.row && o.column === n.column)) continue;
-    const named = row.filter((cell, i) => i !== n.column && cell && !isNumber(result.columns[i]!.kind));
+    // What the row is grouped by, and its texts, say which one it is.
+    const which = result.columns.flatMap((c, i) =>
+      i !== n.column && row[i] && (c.group || !isNumber(c.kind)) ? [shown(row[i], c)] : [],
+    );
     all.push({
       row: n.row,
       column: n.column,
       said: new TextDecoder().decode(bytes.subarray(n.from, n.to)),
-      of: [column.title, ...named.map((cell) => shown(cell, result.columns[row.indexOf(cell)]!))].join(", "),
+      of: [column.title, ...which].join(", "),
       at: n.from,
     });
   }
