@@ -312,6 +312,10 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/reference      talks about the article, page or papers that you bring
                      %[2]s/at/very-words     short questions, in the documents' own words
                      %[2]s/at/read-with-me   answers from documents that you attach
+                     %[2]s/at/ledger         computes from tables; ledger-plain does without a model
+                     %[2]s/at/your-table     computes from a spreadsheet that you attach
+                     %[2]s/at/office         answers from texts and tables together
+                     %[2]s/at/in-short       puts long texts in short
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways

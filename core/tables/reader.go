@@ -194,7 +194,7 @@ func (r *reader) wish(before *wish) *wish {
 		w.sure *= 0.4
 	}
 	for _, m := range r.columns {
-		if !w.has(m.column) && r.sortBy != m.column {
+		if !w.has(m.column) && r.sortBy != m.column && !r.isKey(m.column) {
 			w.sure *= 0.6 // it is named, and nothing is done with it
 			break
 		}

@@ -114,7 +114,7 @@ func (s *served) result(ctx context.Context, q *tables.Query, tree []byte, text 
 		}
 		return text
 	}
-	if q.ReadsAll() {
+	if q.ReadsAll() && len(into.Tables) == 1 { // not also another, within
 		into.Read = into.Of
 		return s.page(ctx, ordered(text), r, into)
 	}

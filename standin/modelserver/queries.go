@@ -107,6 +107,7 @@ func (t knownTable) query(question string) string {
 	by, where, number := t.grouping(question), t.conditions(question), t.measured(question)
 	what := "count(*) AS number_of_rows"
 	switch {
+	case has(question, "how many "+strings.ToLower(t.title), "how many "+t.name): // rows are counted
 	case number == "" || strings.Contains(question, "how many") && !strings.Contains(question, number):
 	case has(question, "average", "mean", "typical"):
 		what = "round(avg(" + number + "), 2) AS mean_" + number
