@@ -63,7 +63,7 @@ func construe() step {
 				return none, nil
 			}
 			r := t.construed(text(c.In, "question"), all)
-			c.Note(fmt.Sprintf("it is %.0f %% sure of: %s", 100*r.Sure, r.Query))
+			c.Note(fmt.Sprintf("it is %.0f %% sure of: %s", 100*r.Sure, tables.Short(r.Query, 300)))
 			if r.Query == "" || r.Sure < least {
 				return none, nil
 			}

@@ -24,13 +24,13 @@ func (r *Result) InColumns(width, most int) string {
 			if r.Columns[j].Kind.Number() {
 				shown[i][j] = Readable(cell)
 			}
-			shown[i][j] = short(shown[i][j], widestCell)
+			shown[i][j] = Short(shown[i][j], widestCell)
 		}
 	}
 	var widths []int
 	used := 0
 	for j, c := range r.Columns {
-		w := utf8.RuneCountInString(short(c.Title, widestCell))
+		w := utf8.RuneCountInString(Short(c.Title, widestCell))
 		for _, row := range shown {
 			w = max(w, utf8.RuneCountInString(row[j]))
 		}
@@ -56,7 +56,7 @@ func (r *Result) InColumns(width, most int) string {
 		}
 		b.WriteString("\n")
 	}
-	line(func(j int) string { return short(r.Columns[j].Title, widestCell) })
+	line(func(j int) string { return Short(r.Columns[j].Title, widestCell) })
 	line(func(j int) string { return strings.Repeat("─", widths[j]) })
 	for _, row := range shown {
 		line(func(j int) string { return row[j] })
@@ -88,7 +88,7 @@ func (f Form) Characters(width int) string {
 func (f Form) barCharacters(width int) string {
 	label := 0
 	for _, l := range f.Labels {
-		label = max(label, utf8.RuneCountInString(short(l, widestCell)))
+		label = max(label, utf8.RuneCountInString(Short(l, widestCell)))
 	}
 	most := 0.0
 	for _, s := range f.Series {
@@ -101,7 +101,7 @@ func (f Form) barCharacters(width int) string {
 	room := max(10, width-label-16)
 	var b strings.Builder
 	for i, l := range f.Labels {
-		name := short(l, widestCell)
+		name := Short(l, widestCell)
 		for n, s := range f.Series {
 			if s.Values[i] == nil && (name == "" || n+1 < len(f.Series)) {
 				continue // the label stands before what is there
@@ -111,7 +111,7 @@ func (f Form) barCharacters(width int) string {
 				b.WriteString(bar(math.Abs(*v)/most*float64(room)) + " " + Readable(written(*v)))
 			}
 			if len(f.Series) > 1 {
-				b.WriteString("  " + short(s.Title, 24))
+				b.WriteString("  " + Short(s.Title, 24))
 			}
 			b.WriteString("\n")
 			name = ""

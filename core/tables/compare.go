@@ -69,8 +69,12 @@ func (r *reader) findComparisons() {
 			r.doubt *= 0.3 // either, or: conditions are joined by and alone
 		}
 		r.use(from, i+1)
-		r.where = append(r.where, filter{column: column, sign: sign, values: values})
-		r.useUnit(i+1, column)
+		last := i + 1
+		if sign == "between" {
+			last = i + 3
+		}
+		r.where = append(r.where, filter{column: column, sign: sign, values: r.convert(values, last, column)})
+		r.useUnit(last, column)
 	}
 }
 

@@ -97,9 +97,8 @@ func (r *reader) groupsAt(w *wish, at int) {
 			}
 			r.group(w, *c, at-1, at+1)
 			at++
-		case is && m.column.Kind.Number() && m.column.Countable() &&
-			(m.column.Kind != Whole || m.column.Distinct > 40) &&
-			m.column.Distinct > 12:
+		case is && m.column.Kind.Number() && (r.sorts() || m.column.Countable() && m.column.Distinct > 12 &&
+			(m.column.Kind != Whole || m.column.Distinct > 40)):
 			r.drop(m) // of so many values nobody makes groups
 			r.sortBy = m.column
 			r.use(at-1, m.to)
@@ -191,14 +190,15 @@ func (r *reader) filtered(c *Column) bool {
 
 // findMeasure finds out what is asked of the rows or groups.
 func (r *reader) findMeasure(w *wish) {
-	for _, try := range []func(*wish) bool{r.asksShare, r.asksFirst, r.asksCount, r.asksAggregate, r.asksAmount,
+	for _, try := range []func(*wish) bool{r.asksShare, r.asksSeveral, r.asksFirst, r.asksCount, r.asksAggregate,
+		r.asksAmount,
 		r.asksList, r.asksWhen} {
 		if try(w) {
 			return
 		}
 	}
 	if r.sortBy != nil {
-		r.sorts(w)
+		r.sortRows(w)
 		return
 	}
 	// What is left is shown, or measured by group.
@@ -239,8 +239,11 @@ func (r *reader) findMeasure(w *wish) {
 	r.doubt *= 0.8
 }
 
-// sorts shows rows in the order of a column.
-func (r *reader) sorts(w *wish) {
+// sorts reports whether an order is asked for.
+func (r *reader) sorts() bool { return r.find(0, "sort", "sorted", "order", "ordered") >= 0 }
+
+// sortRows shows rows in the order of a column.
+func (r *reader) sortRows(w *wish) {
 	w.measure, w.of, w.way = showing, r.sortBy, 1
 	if r.find(0, "ascending", "increasing", "lowest", "smallest", "least") >= 0 {
 		w.way = -1
@@ -249,6 +252,9 @@ func (r *reader) sorts(w *wish) {
 		if m.column.Kind == Text {
 			w.pick = m.column
 		}
+	}
+	if w.pick != nil && r.sorts() {
+		w.wide = true // the rows, in another order
 	}
 	for i := range r.tokens[:min(len(r.tokens), 4)] {
 		if w.limit = r.asked(i); w.limit > 0 {
@@ -293,7 +299,7 @@ func (r *reader) ofOne() bool {
 	return len(r.where) > 0 && rows < 1.5
 }
 
-var shareWords = regexp.MustCompile(`(?i)\b(?:what|which)?\s*(percentage|percent|share|proportion|fraction) of\b`)
+var shareWords = regexp.MustCompile(`(?i)\b(?:what|which)?\s*(percentage|percent|share|proportion|fraction|part) of\b`)
 
 func (r *reader) asksShare(w *wish) bool {
 	if !shareWords.MatchString(r.question) || len(r.where) == 0 {
@@ -303,9 +309,12 @@ func (r *reader) asksShare(w *wish) bool {
 		func(m mention) bool { return m.column.Kind == Percent }) {
 		return false
 	}
-	at := r.find(0, "percentage", "percent", "share", "proportion", "fraction")
+	at := r.find(0, "percentage", "percent", "share", "proportion", "fraction", "part")
 	r.use(at, at+1)
 	w.measure = sharing
+	if left := r.numbersLeft(at); len(left) > 0 && left[0].additive() { // of what adds up, rather than of rows
+		w.of = left[0]
+	}
 	return true
 }
 
@@ -454,7 +463,7 @@ func (r *reader) asksAmount(w *wish) bool {
 	return true
 }
 
-var listWords = regexp.MustCompile(`(?i)\b(?:list|name|show|which|what|give)\b.*\b(?:are there|are recorded|are listed|exist|are in|do we have|all|different|distinct|unique|kinds?|types?)\b`)
+var listWords = regexp.MustCompile(`(?i)\b(?:list|name|show|which|what|give)\b.*\b(?:are there|are recorded|are listed|exist|are in|do we have|cover|covers|covered|occur|appear|all|different|distinct|unique|kinds?|types?)\b`)
 
 func (r *reader) asksList(w *wish) bool {
 	apart := r.find(0, "different", "distinct", "unique")
@@ -462,7 +471,7 @@ func (r *reader) asksList(w *wish) bool {
 		return false
 	}
 	for _, m := range r.columns {
-		if !m.column.Kind.Number() || apart >= 0 {
+		if !m.column.Kind.Number() || apart >= 0 || !m.column.Countable() && m.column.Distinct <= 60 {
 			if r.filtered(m.column) {
 				continue
 			}

@@ -14,6 +14,9 @@ type Guess struct {
 	Unit   string
 	// Unsure: days and months could change places.
 	Unsure bool
+	// Nothing are words, in small letters, that say in a column of texts that there is
+	// nothing: those that do in the table's columns of numbers and days.
+	Nothing []string
 }
 
 // most of the cells that are filled have to be of a kind, in parts of a hundred.
@@ -332,8 +335,25 @@ func (l Layout) As(i int, k Kind, format string) Guess {
 // Guesses tells what the columns of a layout seem to be, from its sample.
 func (l Layout) Guesses() []Guess {
 	all := make([]Guess, len(l.Heads))
+	said := map[string]bool{}
 	for i := range all {
-		all[i] = guess(l.column(i))
+		cells := l.column(i)
+		all[i] = guess(cells)
+		for _, c := range cells {
+			if low := strings.ToLower(strings.TrimSpace(c)); all[i].Kind != Text && absent[low] {
+				said[low] = true
+			}
+		}
+	}
+	for i := range all {
+		if all[i].Kind != Text {
+			continue
+		}
+		for _, c := range l.column(i) {
+			if low := strings.ToLower(strings.TrimSpace(c)); said[low] && !slices.Contains(all[i].Nothing, low) {
+				all[i].Nothing = append(all[i].Nothing, low)
+			}
+		}
 	}
 	return all
 }

@@ -50,6 +50,7 @@ var superlatives = map[string]superlative{
 	"earliest": {way: -1, about: "date day time year", when: -1},
 	"first":    {way: -1, about: "date day time year", when: -1},
 	"tallest":  {way: 1, about: "height tall"}, "shortest": {way: -1, about: "height length duration"},
+	"thickest": {way: 1, about: "thickness depth"}, "thinnest": {way: -1, about: "thickness depth"},
 	"longest": {way: 1, about: "length duration long time"}, "widest": {way: 1, about: "width"},
 	"expensive": {way: 1, about: "price cost amount fee"}, "priciest": {way: 1, about: "price cost amount fee"},
 	"dearest": {way: 1, about: "price cost amount fee"}, "cheapest": {way: -1, about: "price cost amount fee"},
@@ -81,6 +82,8 @@ var comparatives = map[string]comparative{
 
 // kindred are words of questions, with words that titles have for the same.
 var kindred = map[string]string{
+	"weight": "mass wt weight", "mass": "weight mass", "inhabitants": "population", "populated": "population",
+	"inhabited": "population", "populous": "population", "deep": "depth", "wide": "width breadth", "height": "tall",
 	"heavy": "weight mass", "weigh": "weight mass", "weighs": "weight mass", "weighed": "weight mass",
 	"long": "length duration", "tall": "height", "old": "age", "expensive": "price cost", "cost": "price cost amount",
 	"costs": "price cost amount", "cheap": "price cost", "fast": "speed", "warm": "temperature temp",
@@ -118,7 +121,7 @@ var smallWords = set(`a an the of in on at for to from by with and or is are was
 	looking want know exactly altogether here now else other others highest lowest first last top plot chart graph
 	draw display grouped group split broken breakdown summary summarise summarize print count counts counted total
 	shown answer question out gave gives given produced produce yielded yield brought bring filled fill took take taken sold
-	bought spent earned reached stood stand stands kept keep happened happen one were ones whole please`)
+	lie lies fall falls belong belongs live lives living bought spent earned reached stood stand stands kept keep happened happen one were ones whole please`)
 
 // intensive are words of titles whose values do not add up.
 var intensive = set(`temperature temp price rate age height width length speed percent percentage share ratio score index

@@ -145,6 +145,7 @@ func newReader(question string, t *Table, keys map[string]bool) *reader {
 		k.weak = smallWords[low] || rowWords[low] || stems[k.stem] || !strings.ContainsFunc(low, isWordRune)
 		r.tokens = append(r.tokens, k)
 	}
+	r.tokens = scaled(r.tokens)
 	return r
 }
 
@@ -162,15 +163,23 @@ func (r *reader) wish(before *wish) *wish {
 		return &wish{table: r.table, measure: abouting, sure: 0.9}
 	}
 	r.findValues()
+	r.findParts()
 	r.findColumns()
+	r.findLetters()
+	r.findGaps()
 	r.findTruths()
 	r.findComparisons()
 	r.findTimes()
 	w := &wish{table: r.table, sure: 1}
 	goesOn := before != nil && before.table == r.table && r.goesOn()
+	way := r.ordered()
 	r.findGroups(w)
 	r.findMeasure(w)
 	w.where = r.where
+	if way != 0 {
+		w.way = way
+	}
+	contrasts := r.contrast(w)
 	if goesOn {
 		w = r.following(w, before)
 	}
@@ -181,16 +190,8 @@ func (r *reader) wish(before *wish) *wish {
 		r.fallback(w)
 	}
 	w.sure *= r.doubt
-	for i, k := range r.tokens {
-		switch {
-		case k.used || k.weak:
-		case r.at(i-1).used && !r.at(i-1).weak && !isYear(r.at(i-1).low): // the murder rate
-			w.sure *= 0.85
-		default:
-			w.sure *= 0.6
-		}
-	}
-	if beyond.MatchString(r.question) {
+	w.sure *= r.understood()
+	if beyond.MatchString(r.question) && !contrasts {
 		w.sure *= 0.4
 	}
 	for _, m := range r.columns {
@@ -202,9 +203,39 @@ func (r *reader) wish(before *wish) *wish {
 	return w
 }
 
+// understood is how sure one can be by the words that are not understood.
+func (r *reader) understood() float64 {
+	sure := 1.0
+	unknown, countsUnknown := 0, false
+	for i, k := range r.tokens {
+		_, numeric := k.number()
+		switch {
+		case k.used:
+		case slices.Contains([]string{"not", "no", "without", "never", "nobody", "none", "except"}, k.low):
+			sure *= 0.45
+		case k.weak:
+		case numeric:
+			sure *= 0.4
+		case r.at(i-1).used && !r.at(i-1).weak && !isYear(r.at(i-1).low): // the murder rate
+			sure *= 0.85
+			unknown++
+			countsUnknown = countsUnknown || r.at(i-1).low == "many"
+		default:
+			sure *= 0.6
+			unknown++
+			countsUnknown = countsUnknown || r.at(i-1).low == "many"
+		}
+	}
+	if countsUnknown && unknown > 1 { // how many eggs did they lay
+		sure *= 0.6
+	}
+	return sure
+}
+
 // beyond are questions that the reader does not understand, whatever of their words it does.
 var beyond = regexp.MustCompile(`(?i)\b(?:difference|ratio|correlat|relat(?:ed|ion)|depend|second|third|growth|grew|grow|` +
-	`change[ds]?|trend|why|how come|than the|than in|twice)\b|^(?:are|is|do|does|did)\b.*\b(?:more|less|\pL+er)\b`)
+	`change[ds]?|trend|why|how come|than the|than in|twice|per (?:person|head|capita|inhabitant|\d[\d,]*)|for every|` +
+	`above (?:the )?(?:average|mean)|below (?:the )?(?:average|mean)|only one|in one|whole country)\b|^(?:are|is|do|does|did)\b.*\b(?:more|less|\pL+er)\b`)
 
 var aboutQuestion = regexp.MustCompile(`(?i)\bwhat(?:'s| is| are)? (?:this|these|the|that|it|in)\b.{0,25}\b(?:about|contain|file|table|data|sheet|spreadsheet|show)\b|` +
 	`\bwhat is (?:in )?(?:this|it|here)\b|\bdescribe (?:this|the|it)|\bsummar(?:y|ise|ize)\b(?: of)? (?:this|the (?:table|data|file)|it)|` +
@@ -264,8 +295,8 @@ func (r *reader) findValues() {
 		for i := f.from; i < f.to; i++ {
 			taken = taken || r.tokens[i].used
 		}
-		if taken || f.to-f.from == 1 && smallWords[r.tokens[f.from].low] &&
-			r.tokens[f.from].text == r.tokens[f.from].low {
+		if taken || f.to-f.from == 1 && smallWords[r.tokens[f.from].low] && (r.tokens[f.from].text != f.value ||
+			r.tokens[f.from].text == r.tokens[f.from].low) {
 			continue
 		}
 		r.use(f.from, f.to)
@@ -374,6 +405,12 @@ func (r *reader) findColumns() {
 			free = free || !claimed[i]
 		}
 		if !free {
+			for _, o := range r.columns { // bill: its length or its depth
+				if o.from == m.from && o.strength < 0.99 && o.strength-m.strength < 0.02 &&
+					o.column.Kind == m.column.Kind {
+					r.doubt *= 0.75
+				}
+			}
 			continue
 		}
 		for i := m.from; i < m.to; i++ {
@@ -393,11 +430,17 @@ func (r *reader) mentionOf(c *Column) (best mention, ok bool) {
 	}
 	for at := range r.tokens {
 		// as many of the title's words in a row as stand here
-		n, hit := 0, 0
+		n, hit, loose := 0, 0, 0
 		for at+n < len(r.tokens) && n < len(stems)+2 {
 			k := r.tokens[at+n]
+			if _, is := units[k.low]; is && r.isNumber(at+n-1) {
+				break // 200 mm
+			}
 			if slices.ContainsFunc(stems, func(s string) bool { return alike(k, s) }) {
 				hit++
+				if !slices.Contains(stems, k.stem) && !slices.Contains(stems, k.low) {
+					loose++
+				}
 			} else if n == 0 || !smallWords[k.low] {
 				break
 			}
@@ -408,8 +451,14 @@ func (r *reader) mentionOf(c *Column) (best mention, ok bool) {
 		}) {
 			n--
 		}
+		if n == 1 && hit < len(stems) && r.isNumber(at) {
+			continue // the 1 of area 1 is not the column called Column 1
+		}
 		if hit > 0 {
-			strength := float64(hit)/float64(len(stems)) + 0.01*float64(hit)
+			strength := float64(hit)/float64(len(stems)) + 0.01*float64(hit) - 0.02*float64(loose)
+			if hit < len(stems) && strength < 0.9 {
+				strength = min(0.98, strength+r.hinted(c, at, at+n))
+			}
 			if r.tokens[at].used {
 				strength -= 0.3
 			}
@@ -431,8 +480,27 @@ func (r *reader) mentionOf(c *Column) (best mention, ok bool) {
 				return mention{c, at, at + 1, strength}, true
 			}
 		}
+		if r.counted(k) == c {
+			return mention{c, at, at + 1, 0.6}, true
+		}
 	}
 	return best, false
+}
+
+// hinted is how much stronger a column is meant by words beside those of its title: deep, of
+// a depth.
+func (r *reader) hinted(c *Column, from, to int) float64 {
+	for i, k := range r.tokens {
+		if i >= from && i < to {
+			continue
+		}
+		for _, words := range []string{kindred[k.low], superlatives[k.low].about, comparatives[k.low].about} {
+			if words != "" && c.has(words) {
+				return 0.3
+			}
+		}
+	}
+	return 0
 }
 
 // alike reports whether a word is a title's, or one of them begins the other.

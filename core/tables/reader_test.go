@@ -48,6 +48,69 @@ func TestReader(t *testing.T) {
 	}
 }
 
+// birds is a table of animals that have no names of their own.
+var birds = &Table{Name: "birds", Title: "Birds", Rows: 300, Columns: []Column{
+	{Name: "species", Title: "Species", Kind: Text, Distinct: 3, Often: []Value{{Text: "Marsh tit"}, {Text: "Coal tit"},
+		{Text: "Wren"}}},
+	{Name: "sex", Title: "sex", Kind: Text, Distinct: 2, Missing: 9, Often: []Value{{Text: "male"}, {Text: "female"}}},
+	{Name: "bill_length_mm", Title: "bill_length_mm", Kind: Decimal, Distinct: 90, Least: "8", Most: "14", Missing: 2},
+	{Name: "bill_depth_mm", Title: "bill_depth_mm", Kind: Decimal, Distinct: 80, Least: "3", Most: "5"},
+	{Name: "mass_g", Title: "mass_g", Kind: Decimal, Distinct: 120, Least: "7", Most: "13"},
+	{Name: "eggs", Title: "Eggs", Kind: Whole, Distinct: 9, Least: "0", Most: "9"},
+	{Name: "year", Title: "Year", Kind: Whole, Distinct: 3, Least: "2021", Most: "2023"}}}
+
+// fires is a table whose rows are districts, of how many fires each had.
+var fires = &Table{Name: "fires", Title: "Fires", Rows: 40, Columns: []Column{
+	{Name: "district", Title: "District", Kind: Text, Distinct: 40, Often: []Value{{Text: "Upper Vale"},
+		{Text: "Mill End"}}},
+	{Name: "code", Title: "Code", Kind: Text, Distinct: 40, Often: []Value{{Text: "IN"}, {Text: "UV"}}},
+	{Name: "population", Title: "Population", Kind: Whole, Distinct: 40, Least: "900", Most: "81000000"},
+	{Name: "total", Title: "Total", Kind: Whole, Distinct: 22, Least: "0", Most: "70"}}}
+
+// Turns of speech: measures said otherwise than the table has them, values held against each
+// other, what is missing, rows rather than values.
+func TestReaderTurnsOfSpeech(t *testing.T) {
+	for question, wants := range map[string][]string{
+		"birds heavier than 0.01 kg":                          {`"mass_g" > 10`},
+		"How deep is the bill of a wren on average?":          {`avg("bill_depth_mm")`, `'Wren'`},
+		"How many males and how many females?":                {"GROUP BY 1", "count(*)"},
+		"Is the mass higher in males or in females?":          {`avg("mass_g")`, "GROUP BY 1", "DESC"},
+		"For how many birds is the sex not known?":            {"count(*)", `"sex" IS NULL`},
+		"How many birds without eggs are there?":              {`"eggs" = 0`},
+		"How many tits are there?":                            {`IN ('Marsh tit', 'Coal tit')`},
+		"Show me the ten heaviest birds":                      {`SELECT * FROM birds`, `ORDER BY "mass_g" DESC`, "LIMIT 10"},
+		"the ten highest masses":                              {`SELECT "mass_g" FROM`},
+		"Minimum, maximum and average of mass":                {`min("mass_g")`, `max("mass_g")`, `avg("mass_g")`},
+		"Between which values does the bill depth lie?":       {`min("bill_depth_mm")`, `max("bill_depth_mm")`},
+		"What years does this cover?":                         {`GROUP BY "year"`},
+		"birds with a bill depth between 3 and 4 mm":          {`"bill_depth_mm" BETWEEN 3 AND 4`},
+		"How many fires were there altogether?":               {`sum("total")`},
+		"In which district were the fewest fires?":            {`SELECT "district", "total"`, "LIMIT 1"},
+		"Which districts start with the letter M?":            {`LIKE 'M%'`},
+		"Which districts have between 5 and 7 million people": {`"population" BETWEEN 5000000 AND 7000000`},
+		"What part of the population lives in Upper Vale?":    {`sum("population") FILTER`},
+		"Sort the districts by total, largest first":          {"SELECT *", `"total" DESC`},
+	} {
+		r := Read(question, nil, []*Table{birds, fires})
+		for _, want := range wants {
+			if !strings.Contains(r.Query, want) {
+				t.Errorf("%s: %s has no %s", question, r.Query, want)
+			}
+		}
+	}
+}
+
+// What the reader does not wholly understand it is not sure of.
+func TestReaderIsNotSureOf(t *testing.T) {
+	for _, question := range []string{"How many songs did the wrens learn?", "How many fires were there in 2015?",
+		"Which district has the most fires per person?", "birds not seen in 2022", "What is the average bill?",
+		"How much longer are males than females?", "Which species lives in only one district?"} {
+		if r := Read(question, nil, []*Table{birds, fires}); r.Sure >= Sure {
+			t.Errorf("%s: it is %.2f sure of %s", question, r.Sure, r.Query)
+		}
+	}
+}
+
 // Questions go on with those before, and keep what they do not change.
 func TestReaderGoesOn(t *testing.T) {
 	chain := []string{"total fee by course", "and only in 2024?", "by month", "what about the average?"}

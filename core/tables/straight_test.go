@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"io"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -181,9 +182,24 @@ func TestGuesses(t *testing.T) {
 		"":                       {Kind: Text},
 		"2 Jan 2026|13 Feb 2026": {Kind: Date, Format: "%d %b %Y"},
 	} {
-		if got := guess(strings.Split(cells, "|")); got != want {
+		if got := guess(strings.Split(cells, "|")); !reflect.DeepEqual(got, want) {
 			t.Errorf("%s: %+v, want %+v", cells, got, want)
 		}
+	}
+}
+
+// A word that says in a column of numbers that there is nothing says so in one of texts too;
+// where no column of numbers has it, it is a text like any other.
+func TestNothingInTexts(t *testing.T) {
+	l := Layout{Heads: []string{"Sex", "Weight"}, Sample: []Row{{Cells: []string{"male", "3"}},
+		{Cells: []string{"NA", "NA"}}, {Cells: []string{"female", "4"}}}}
+	if g := l.Guesses(); !slices.Equal(g[0].Nothing, []string{"na"}) || g[1].Nothing != nil {
+		t.Errorf("%+v", g)
+	}
+	l = Layout{Heads: []string{"Country", "Size"}, Sample: []Row{{Cells: []string{"NA", "3"}}, {Cells: []string{"BW",
+		"4"}}}}
+	if g := l.Guesses(); g[0].Nothing != nil {
+		t.Errorf("a country is taken for nothing: %+v", g)
 	}
 }
 

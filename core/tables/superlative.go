@@ -51,8 +51,8 @@ func (r *reader) mostOfAll(w *wish, counts bool) bool {
 	if counts {
 		return false
 	}
-	if r.find(0, "rows") >= 0 && w.limit > 0 && len(w.by) == 0 { // the five rows with the most
-		w.measure = showing
+	if len(w.by) == 0 && r.asksRows(w) {
+		w.measure, w.pick, w.wide = showing, w.of, true
 		return true
 	}
 	if len(w.by) > 0 || w.limit == 1 {
@@ -67,9 +67,34 @@ func (r *reader) mostOfAll(w *wish, counts bool) bool {
 	return true
 }
 
+// asksRows reports whether whole rows are asked for, rather than the values by which they are
+// first: the five rows with the most, the ten heaviest penguins, which oil has the most.
+func (r *reader) asksRows(w *wish) bool {
+	if r.find(0, "rows") >= 0 {
+		return true
+	}
+	from, _ := r.superlativeAnywhere()
+	if w.limit == 1 {
+		if from = r.find(0, "which"); from < 0 {
+			return false
+		}
+	}
+	for i := from + 1; i <= from+3 && i < len(r.tokens); i++ {
+		k := r.tokens[i]
+		if _, counts := k.number(); counts || k.used && superlatives[k.low].way != 0 {
+			continue
+		}
+		m, is := r.mentionExactly(i)
+		return !is && !slices.Contains(titleStems(w.of), k.stem) && (w.limit > 1 || k.weak && !smallWords[k.low]) ||
+			is && m.column != w.of
+	}
+	return false
+}
+
 // pickFrom has what is asked for picked from rows or from groups.
 func (r *reader) pickFrom(w *wish, picked *Column, part string, aggregate measure, counts bool, word string) {
-	rows := picked != nil && part == "" && (picked.Distinct*20 >= r.table.Rows*19 || picked == w.of)
+	rows := picked != nil && part == "" && (picked.Distinct*20 >= r.table.Rows*19 || picked == w.of ||
+		r.ofRowWith(picked))
 	switch {
 	case rows && aggregate == "" && !counts && len(w.by) == 0:
 		w.measure, w.pick = showing, picked
@@ -98,6 +123,14 @@ func (r *reader) pickFrom(w *wish, picked *Column, part string, aggregate measur
 	if w.measure == "" {
 		w.measure = counting
 	}
+}
+
+// ofRowWith reports whether something is asked of one row: where does the oil with the least
+// come from.
+func (r *reader) ofRowWith(picked *Column) bool {
+	at, _ := r.superlativeAnywhere()
+	return r.at(at-1).low == "the" && r.at(at-2).low == "with" && at >= 4 &&
+		!slices.Contains(titleStems(picked), r.at(at-3).stem) && r.at(at-4).low == "the"
 }
 
 // superlative is the first word that asks for what is first; -1: there is none.

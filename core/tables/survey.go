@@ -36,7 +36,7 @@ func Survey(all []*Table, question string, most int) string {
 			for _, row := range t.First[:min(len(t.First), 3)] {
 				cells := make([]string, len(told))
 				for i, c := range told {
-					cells[i] = short(row[slices.IndexFunc(t.Columns,
+					cells[i] = Short(row[slices.IndexFunc(t.Columns,
 						func(o Column) bool { return o.Name == c.Name })], 40)
 				}
 				b.WriteString(strings.Join(cells, " | ") + "\n")
@@ -75,7 +75,7 @@ func (c *Column) told() string {
 		Percent: "number, percent", Date: "date", Moment: "timestamp", YesNo: "boolean"}[c.Kind]
 	said := c.Name + ": " + kind
 	if Identifier(c.Title) != c.Name || strings.ContainsAny(c.Title, "()/%") {
-		said += fmt.Sprintf(" (“%s”)", short(c.Title, 80))
+		said += fmt.Sprintf(" (“%s”)", Short(c.Title, 80))
 	}
 	if c.Unit != "" {
 		said += " in " + c.Unit
@@ -84,7 +84,7 @@ func (c *Column) told() string {
 	case c.Kind == Text && len(c.Often) > 0:
 		var values []string
 		for _, v := range c.Often[:min(len(c.Often), 12)] {
-			values = append(values, "'"+short(v.Text, 40)+"'")
+			values = append(values, "'"+Short(v.Text, 40)+"'")
 		}
 		said += fmt.Sprintf("; %d different: %s", c.Distinct, strings.Join(values, ", "))
 		if c.Distinct > int64(len(values)) {
@@ -99,8 +99,8 @@ func (c *Column) told() string {
 	return said
 }
 
-// short is a text of at most so many characters.
-func short(text string, most int) string {
+// Short is a text of at most so many characters.
+func Short(text string, most int) string {
 	text = strings.Join(strings.Fields(text), " ")
 	if r := []rune(text); len(r) > most {
 		return string(r[:most-1]) + "…"

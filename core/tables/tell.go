@@ -20,16 +20,21 @@ func (g Reading) Tell(r *Result) string {
 		return tellAbout(w.table)
 	case len(r.Rows) == 0:
 		return "No row is like that" + w.under() + "."
+	case w.measure == sharing && w.of != nil:
+		return fmt.Sprintf("%s %% of the %s, %s of %s%s.", Readable(r.Rows[0][2]), w.of.Title, Readable(r.Rows[0][0]),
+			Readable(r.Rows[0][1]), w.under())
 	case w.measure == sharing:
 		return fmt.Sprintf("%s %% of the rows, %s of %s%s.", Readable(r.Rows[0][2]), Readable(r.Rows[0][0]),
 			Readable(r.Rows[0][1]), w.under())
-	case w.pick != nil && len(w.by) == 0:
+	case w.pick != nil && len(w.by) == 0 && !w.wide:
 		return w.tellPick(r)
 	case w.measure == listing:
 		return fmt.Sprintf("There are %s%s: %s.", counted(r.Total, "different "+w.of.Title), w.under(),
 			firstOf(r, 0, 12))
 	case w.measure == showing:
 		return w.tellRows(r)
+	case len(w.also) > 0:
+		return w.tellSeveral(r)
 	case len(w.by) == 0:
 		return w.tellValue(r)
 	}
@@ -121,7 +126,8 @@ func (f filter) words() string {
 	case "between":
 		return title + " is from " + f.values[0] + " to " + f.values[1]
 	}
-	words := map[string]string{"=": "is", "<>": "is not", "<": "is less than", ">": "is more than", "<=": "is at most",
+	words := map[string]string{"begins": "begins with", "ends": "ends with", "contains": "has", "=": "is",
+		"<>": "is not", "<": "is less than", ">": "is more than", "<=": "is at most",
 		">=": "is at least"}
 	return title + " " + words[f.sign] + " " + strings.Join(f.values, " or ")
 }
@@ -159,6 +165,22 @@ func (w *wish) tellValue(r *Result) string {
 		return fmt.Sprintf("There are %s %s%s.", Readable(value), title, w.under())
 	}
 	return fmt.Sprintf("The %s is %s%s.", title, withUnit(Readable(value), w.of.Unit), w.under())
+}
+
+// tellSeveral says several measures of one column.
+func (w *wish) tellSeveral(r *Result) string {
+	if len(w.by) > 0 || len(r.Rows) != 1 {
+		return fmt.Sprintf("There are %s%s; the table has them.", counted(r.Total, "row"), w.under())
+	}
+	parts := make([]string, 0, len(r.Columns))
+	for i, m := range append([]measure{w.measure}, w.also...) {
+		_, title := aggregateOf(m, w.of)
+		if i < len(r.Rows[0]) {
+			parts = append(parts, fmt.Sprintf("the %s is %s", title, withUnit(Readable(r.Rows[0][i]), w.of.Unit)))
+		}
+	}
+	text := strings.Join(parts, ", ") + w.under() + "."
+	return strings.ToUpper(text[:1]) + text[1:]
 }
 
 func (w *wish) tellPick(r *Result) string {

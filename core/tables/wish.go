@@ -11,7 +11,9 @@ import (
 type wish struct {
 	table   *Table
 	measure measure
-	of      *Column // nil: rows
+	also    []measure // more of the same column
+	wide    bool      // whole rows are shown
+	of      *Column   // nil: rows
 	where   []filter
 	by      []grouping
 	way     int // how what comes out is sorted by what is measured: 1 the most first, -1 the least
@@ -90,6 +92,12 @@ func (f filter) condition() string {
 		return literal(v)
 	}
 	switch f.sign {
+	case "begins":
+		return name + " LIKE " + literal(f.values[0]+"%")
+	case "ends":
+		return name + " LIKE " + literal("%"+f.values[0])
+	case "contains":
+		return name + " LIKE " + literal("%"+f.values[0]+"%")
 	case "true":
 		return name
 	case "false":
@@ -148,6 +156,11 @@ func (w *wish) query() string {
 	switch {
 	case w.measure == abouting:
 		return w.described(from)
+	case w.measure == sharing && w.of != nil:
+		sum := "sum(" + Quoted(w.of.Name) + ")"
+		part := sum + " FILTER (WHERE " + orTrue(where) + ")"
+		return "SELECT " + part + " AS \"part of " + w.of.Title + "\", " + sum + " AS \"sum of " + w.of.Title + "\", round(100.0 * " +
+			part + " / " + sum + ", 2) AS \"percent\"" + from
 	case w.measure == sharing:
 		return "SELECT count(*) FILTER (WHERE " + orTrue(where) + ") AS \"rows\", count(*) AS \"all rows\", " +
 			"round(100.0 * " +
@@ -227,7 +240,9 @@ func nameOf(c *Column) string {
 func (w *wish) rowsByPick(from, where string) string {
 	of := Quoted(w.of.Name)
 	columns := []string{Quoted(w.pick.Name)}
-	if w.pick != w.of {
+	if w.wide {
+		columns = []string{"*"}
+	} else if w.pick != w.of {
 		columns = append(columns, of)
 	}
 	if w.of.Missing > 0 {
@@ -277,8 +292,13 @@ func (w *wish) grouped(from, where string) string {
 		m = w.agg
 	}
 	expression, title := aggregateOf(m, w.of)
+	measured := expression + " AS " + Quoted(title)
+	for _, m := range w.also {
+		expression, title := aggregateOf(m, w.of)
+		measured += ", " + expression + " AS " + Quoted(title)
+	}
 	if len(w.by) == 0 {
-		return "SELECT " + expression + " AS " + Quoted(title) + from + clause(" WHERE ", where)
+		return "SELECT " + measured + from + clause(" WHERE ", where)
 	}
 	var columns, groups []string
 	for i, g := range w.by {
@@ -301,7 +321,7 @@ func (w *wish) grouped(from, where string) string {
 	if w.of != nil && w.of.Missing > 0 && (m == mosting || m == leasting || m == meaning) && w.way != 0 {
 		where = join(where, Quoted(w.of.Name)+" IS NOT NULL")
 	}
-	text := "SELECT " + strings.Join(append(columns, expression+" AS "+Quoted(title)), ", ") + from +
+	text := "SELECT " + strings.Join(append(columns, measured), ", ") + from +
 		clause(" WHERE ", where) + " GROUP BY " + strings.Join(groups, ", ")
 	switch {
 	case w.way > 0:

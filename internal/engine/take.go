@@ -260,6 +260,10 @@ func (k *taking) guesses(t *tables.Table, l tables.Layout) []tables.Guess {
 				c.Given = true
 			}
 		}
+		if len(all[i].Nothing) > 0 {
+			t.Wrong = append(t.Wrong, phrase.Of("“%s” in “%s” counts as nothing, as it does in other columns",
+				strings.Join(all[i].Nothing, ", "), c.Title))
+		}
 		c.Kind, c.Format, c.Unit = all[i].Kind, all[i].Format, all[i].Unit
 		if all[i].Unsure && !c.Given {
 			t.Wrong = append(t.Wrong, phrase.Of("the days of “%s” could be written day first or month first; they are "+
@@ -281,6 +285,9 @@ func creating(t tables.Table, guesses []tables.Guess, file string, comma byte) s
 		columns = append(columns, fmt.Sprintf("'%s': 'VARCHAR'", raw))
 		inner = append(inner, raw)
 		if guesses[i].Kind == tables.Text {
+			if nothing := guesses[i].Nothing; len(nothing) > 0 {
+				raw = fmt.Sprintf("CASE WHEN lower(trim(%s)) NOT IN (%s) THEN %s END", raw, literals(nothing), raw)
+			}
 			outer = append(outer, raw+" AS "+tables.Quoted(c.Name))
 			continue
 		}
@@ -316,13 +323,15 @@ func oddAt(n int) string {
 	return fmt.Sprintf("CASE WHEN lower(trim(%s)) NOT IN (%s) THEN %s END", at, absentList, at)
 }
 
-var absentList = func() string {
-	var all []string
-	for _, w := range append(tables.Absent(), "") {
-		all = append(all, tables.Literal(w))
+var absentList = literals(append(tables.Absent(), ""))
+
+func literals(words []string) string {
+	all := make([]string, len(words))
+	for i, w := range words {
+		all[i] = tables.Literal(w)
 	}
 	return strings.Join(all, ", ")
-}()
+}
 
 // layoutWrong is what looks wrong in how a table stands in its file.
 func layoutWrong(l tables.Layout, s *tables.Straight) (all []phrase.Phrase) {

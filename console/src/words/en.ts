@@ -760,6 +760,7 @@ export const en = {
     "sorted by {1}, the highest first",
     "the column “{1}” is empty",
     "the days of “{1}” could be written day first or month first; they are read as {2}",
+    "“{1}” in “{2}” counts as nothing, as it does in other columns",
     "the file has {1} tables; the first {2} are read",
     "the first {1}",
     "the first {1} of {2} are drawn; the table has all",
