@@ -17,23 +17,67 @@ type Behind struct {
 	// Groups are the columns of the result by which rows are grouped; the tree's query has
 	// them as g0, g1 and so on.
 	Groups []int
-	Table  *Table
+	// Tables are those that are read; more than one are joined. The first one's rows have
+	// their numbers beside them.
+	Tables []*Table
+}
+
+// Column is the column that one of the rows' columns comes from: by its name, or, where
+// several tables have the name, by what the engine adds to it; nil if it is none.
+func (b *Behind) Column(name string) *Column {
+	for _, t := range b.Tables {
+		if c := t.Named(name); c != nil {
+			return c
+		}
+	}
+	if at := strings.LastIndexByte(name, '_'); at > 0 && len(b.Tables) > 1 {
+		if nth, err := strconv.Atoi(name[at+1:]); err == nil {
+			for _, t := range b.Tables {
+				if c := t.Named(name[:at]); c != nil {
+					if nth == 0 {
+						return c
+					}
+					nth--
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// bases are the names of the tables that rows come from, in their order; false where it is
+// not tables alone, joined or not.
+func (f *from) bases() ([]string, bool) {
+	switch {
+	case f == nil:
+		return nil, false
+	case f.Type == "BASE_TABLE":
+		return []string{f.Table}, true
+	case f.Type == "JOIN":
+		left, ok1 := f.Left.bases()
+		right, ok2 := f.Right.bases()
+		return append(left, right...), ok1 && ok2
+	}
+	return nil, false
 }
 
 // Behind tells how the rows behind a row of a result are selected; false where that cannot
-// be told: several tables were read, or groups are not in the result.
+// be told: the query has steps of its own, or groups are not in the result.
 func (q *Query) Behind(tree []byte) (b Behind, ok bool) {
 	n := q.node
-	if n.Type != "SELECT_NODE" || len(n.CTEs.Map) > 0 || n.From == nil || n.From.Type != "BASE_TABLE" || !n.grouped() {
+	if n.Type != "SELECT_NODE" || len(n.CTEs.Map) > 0 || !n.grouped() {
 		return b, false
 	}
-	for _, t := range q.known {
-		if strings.EqualFold(t.Name, n.From.Table) {
-			b.Table = t
+	names, ok := n.From.bases()
+	for _, name := range names {
+		for _, t := range q.known {
+			if strings.EqualFold(t.Name, name) {
+				b.Tables = append(b.Tables, t)
+			}
 		}
 	}
 	top, all, err := topOf(tree)
-	if err != nil || b.Table == nil {
+	if err != nil || !ok || len(b.Tables) != len(names) {
 		return b, false
 	}
 	var chosen []map[string]json.RawMessage
@@ -57,7 +101,7 @@ func (q *Query) Behind(tree []byte) (b Behind, ok bool) {
 		b.Groups = append(b.Groups, at)
 	}
 	list, err1 := json.Marshal(append(selected, json.RawMessage(star)))
-	from, err2 := rowsFrom(top["from_table"], b.Table.Name)
+	from, err2 := rowsFrom(top["from_table"], b.Tables[0].Name)
 	if err1 != nil || err2 != nil {
 		return b, false
 	}
@@ -75,11 +119,19 @@ func sameExpression(a, b *expr) bool {
 		strings.EqualFold(a.Names[len(a.Names)-1], b.Names[len(b.Names)-1])
 }
 
-// rowsFrom reads the view with the rows' numbers in the place of a table.
+// rowsFrom reads the view with the rows' numbers in the place of the first of the tables.
 func rowsFrom(from json.RawMessage, name string) (json.RawMessage, error) {
 	var f map[string]json.RawMessage
 	if err := json.Unmarshal(from, &f); err != nil {
 		return nil, err
+	}
+	if left, joined := f["left"]; joined {
+		numbered, err := rowsFrom(left, name)
+		if err != nil {
+			return nil, err
+		}
+		f["left"] = numbered
+		return json.Marshal(f)
 	}
 	f["table_name"] = json.RawMessage(strconv.Quote(RowsOf(name)))
 	if string(f["alias"]) == `""` {

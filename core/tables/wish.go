@@ -159,8 +159,8 @@ func (w *wish) query() string {
 	case w.measure == sharing && w.of != nil:
 		sum := "sum(" + Quoted(w.of.Name) + ")"
 		part := sum + " FILTER (WHERE " + orTrue(where) + ")"
-		return "SELECT " + part + " AS \"part of " + w.of.Title + "\", " + sum + " AS \"sum of " + w.of.Title + "\", round(100.0 * " +
-			part + " / " + sum + ", 2) AS \"percent\"" + from
+		return "SELECT " + part + " AS \"part of " + w.of.Title + "\", " + sum + " AS \"sum of " + w.of.Title + "\", " +
+			"round(100.0 * " + part + " / " + sum + ", 2) AS \"percent\"" + from
 	case w.measure == sharing:
 		return "SELECT count(*) FILTER (WHERE " + orTrue(where) + ") AS \"rows\", count(*) AS \"all rows\", " +
 			"round(100.0 * " +

@@ -207,9 +207,9 @@ func (s *served) behind(ctx context.Context, q *tables.Query, tree []byte, r req
 	measured := q.Measured(r.Column)
 	for i := range result.Columns {
 		h := &result.Columns[i]
-		if c := b.Table.Named(h.Name); c != nil {
+		if c := b.Column(h.Name); c != nil {
 			h.Title, h.Unit = c.Title, c.Unit
-			h.Marked = measured != nil && measured.Name == c.Name
+			h.Marked = measured != nil && b.Column(measured.Name) == c
 			if h.Kind.Number() && c.Kind.Number() {
 				h.Kind = c.Kind
 			}

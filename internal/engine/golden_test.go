@@ -174,3 +174,44 @@ func TestRowsBehindANumber(t *testing.T) {
 		t.Error("the rows' numbers can be read")
 	}
 }
+
+// The rows behind a number of tables that are joined are the rows as they were joined.
+func TestRowsBehindANumberOfJoinedTables(t *testing.T) {
+	e := engine.New()
+	defer e.Close()
+	members, err := take(t, e, "members.csv", "member,town,fee\n1,Long Acre,10\n2,Mill End,20\n3,Mill End,30\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	courses, err := take(t, e, "courses.csv", "member,course,fee\n1,Wax,5\n2,Wax,7\n2,Mead,9\n3,Wax,11\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := e.Session([]engine.Source{members, courses})
+	defer s.Close()
+	for query, want := range map[string]string{
+		`SELECT m.town, sum(c.fee) AS f FROM members m JOIN courses c ON m.member = c.member GROUP BY m.town ORDER BY f DESC`: "3 rows: " +
+			"3 2 Mill End 20 2 Wax 7] [3 2 Mill End 20 2 Mead 9] [4 3 Mill End 30 3 Wax 11]",
+		`SELECT course, count(*) FROM members JOIN courses USING (member) WHERE town = 'Mill End' GROUP BY 1 ORDER BY 2 DESC`: "2 rows: " +
+			"3 2 Mill End 20 Wax 7] [4 3 Mill End 30 Wax 11]",
+	} {
+		r, err := s.Ask(t.Context(), query, 0, 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, err := s.Behind(t.Context(), query, r.Rows[0], 1, 0, 100)
+		if err != nil || !r.Behind {
+			t.Errorf("%s: %v, %+v", query, err, r)
+			continue
+		}
+		got := fmt.Sprintf("%d rows: %s", rows.Total, strings.Trim(fmt.Sprint(rows.Rows), "[]"))
+		if got != strings.Trim(want, "]") {
+			t.Errorf("%s: %s, want %s", query, got, want)
+		}
+		for _, c := range rows.Columns[1:] {
+			if strings.Contains(c.Title, "_") {
+				t.Errorf("%s: a column is called %q", query, c.Title)
+			}
+		}
+	}
+}

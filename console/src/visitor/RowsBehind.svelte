@@ -67,7 +67,7 @@
               >{/each}</tr
           ></thead>
         <tbody>
-          {#each found.rows as row (row[0])}
+          {#each found.rows as row, n (n)}
             <tr class="border-b border-rule/60"
               >{#each found.columns as c, i (i)}<td
                   class={[
