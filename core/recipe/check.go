@@ -107,7 +107,21 @@ func (c *checker) taken(f *File) *level {
 		}
 	}
 	take(f.Settings, "settings", "settings.")
+	for i, in := range f.Inputs {
+		if _, is := l.names["settings."+in.When]; in.When != "" && !is {
+			c.sayAt(c.at(fmt.Sprintf("inputs.%d.when", i)), "%s: when: %s", in.Name,
+				yamlfile.Unknown("setting", in.When, namesOf(f.Settings)))
+		}
+	}
 	return l
+}
+
+func namesOf(all []Input) []string {
+	names := make([]string, len(all))
+	for i, in := range all {
+		names[i] = in.Name
+	}
+	return names
 }
 
 func typeNames() []string {
@@ -126,7 +140,7 @@ func (c *checker) level(l *level, files []StepFile, path string) []*Step {
 		s := &Step{Name: f.Name, Says: f.Says, file: f, Line: c.at(fmt.Sprintf("%s.%d", path, i)).Line}
 		l.steps = append(l.steps, s)
 		if _, taken := l.names[f.Name]; taken || byName[f.Name] != nil ||
-			slices.Contains([]string{"settings", "item", "number"}, f.Name) {
+			slices.Contains(append([]string{"settings"}, entry...), f.Name) {
 			c.sayAt(c.at(fmt.Sprintf("%s.%d.name", path, i)), "step %q: the name is taken; give it another", f.Name)
 			continue
 		}
@@ -240,9 +254,13 @@ func (c *checker) step(l *level, s *Step, path string, byName map[string]*Step) 
 				within = &level{around: l.around, names: map[string]Type{"item": e, "number": Number},
 					order: append(slices.Clone(l.order), "item", "number"), steps: l.steps}
 				for k, v := range l.names {
-					if k != "item" && k != "number" {
+					if !slices.Contains(entry, k) {
 						within.names[k] = v
 					}
+				}
+				if f.Carries != "" {
+					within.names["carried"] = Text
+					within.order = append(within.order, "carried")
 				}
 			}
 		}
@@ -258,9 +276,7 @@ func (c *checker) step(l *level, s *Step, path string, byName map[string]*Step) 
 	if within != l {
 		l.outer = append(l.outer, within.outer...)
 	}
-	if f.AtOnce > 0 && f.Each == "" {
-		say("at_once", "at_once: belongs to each, and there is none here")
-	}
+	c.ofEach(s, say)
 	s.always = f.If == "" && (!f.MayFail || f.Each != "")
 	for _, other := range s.needs {
 		for _, w := range s.In {
@@ -275,6 +291,36 @@ func (c *checker) step(l *level, s *Step, path string, byName map[string]*Step) 
 	if s.Each != nil {
 		for i := range s.Out {
 			s.Out[i].Type = ListOf(s.Out[i].Type)
+		}
+	}
+}
+
+// entry are the names that a step has within each.
+var entry = []string{"item", "number", "carried"}
+
+// ofEach checks what belongs to each.
+func (c *checker) ofEach(s *Step, say func(string, string, ...any)) {
+	f := s.file
+	for key, there := range map[string]bool{"at_once": f.AtOnce > 0, "shows": f.Shows != "", "carries": f.Carries != ""} {
+		if there && f.Each == "" {
+			say(key, "%s: belongs to each, and there is none here", key)
+		}
+	}
+	if f.Carries != "" && f.AtOnce > 1 {
+		say("at_once", "at_once: with carries there is one after the other; leave at_once out")
+	}
+	for key, name := range map[string]string{"shows": f.Shows, "carries": f.Carries} {
+		if name == "" {
+			continue
+		}
+		var texts []string
+		for _, o := range s.Out {
+			if o.Type == Text {
+				texts = append(texts, o.Name)
+			}
+		}
+		if !slices.Contains(texts, name) {
+			say(key, "%s: %s", key, yamlfile.Unknown("text of this step", name, texts))
 		}
 	}
 }
@@ -408,7 +454,7 @@ func (c *checker) group(l *level, s *Step, path string) {
 		c.sayAt(c.at(path+".keep"), "step %q: keep: belongs to the steps of the group", s.Name)
 	}
 	inner := &level{around: l, names: map[string]Type{}}
-	for _, name := range []string{"item", "number"} {
+	for _, name := range entry {
 		if t, ok := l.names[name]; ok {
 			inner.names[name] = t
 			inner.order = append(inner.order, name)

@@ -27,6 +27,7 @@ type Input struct {
 	Title   string         `yaml:"title" json:"title,omitempty" most:"80" about:"What people read above it."`
 	Choices []string       `yaml:"choices" json:"choices,omitempty" most:"24" about:"For a choice: what there is to choose from."`
 	Need    bool           `yaml:"need" json:"need,omitempty" about:"Whether it must be given."`
+	When    string         `yaml:"when" json:"when,omitempty" most:"40" about:"Of an input: a setting without which it is not asked for." example:"cheaply_by"`
 	Default yamlfile.Later `yaml:"default" json:"-" about:"Its value where none is given."`
 
 	fallback any
@@ -42,6 +43,8 @@ type StepFile struct {
 	If       string           `yaml:"if" about:"Run it only if this holds: WHERE (is not empty), not WHERE, WHERE is VALUE, WHERE is not VALUE."`
 	Each     string           `yaml:"each" about:"A list: the step runs once for every entry, which is item there, and gives lists."`
 	AtOnce   int              `yaml:"at_once" least:"1" most:"64" about:"With each: how many run at once; 4 if left out."`
+	Shows    string           `yaml:"shows" about:"With each: which text of each entry the visitor may read as it comes, while there is no reply yet." example:"text"`
+	Carries  string           `yaml:"carries" about:"With each: which text of an entry the next one gets, as carried; the entries run one after the other then." example:"text"`
 	Limit    time.Duration    `yaml:"limit" about:"The longest it may take."`
 	Tries    int              `yaml:"tries" least:"1" most:"10" about:"How often it is tried; once if left out."`
 	Fallback []yamlfile.Later `yaml:"fallback" most:"4" about:"Settings to try instead, in this order, when it fails." `

@@ -169,6 +169,9 @@ func (r *Recipe) Complete(given Values) (Values, error) {
 	return all, nil
 }
 
+// Asked reports whether an input is asked for where a desk has some settings.
+func (in Input) Asked(settings Values) bool { return in.When == "" || !isEmpty(settings[in.When]) }
+
 // called is what a visitor reads beside an input.
 func (in Input) called() string {
 	if in.Title != "" {

@@ -156,6 +156,9 @@ func (r *Recipe) Voices(settings Values) []Voice {
 	return all
 }
 
+// InTurn reports whether a step runs for one entry of its list after the other.
+func (s *Step) InTurn() bool { return s.file.Carries != "" || s.file.AtOnce == 1 }
+
 // Needs lists what a step refers to: its inputs, its list, its condition, and
 // for a group what the steps in it need of what is around it.
 func (s *Step) Needs() (refs []Ref) {
@@ -176,6 +179,9 @@ func (s *Step) Manner() (words []string) {
 	f := s.file
 	if f.AtOnce > 0 {
 		words = append(words, fmt.Sprintf("%d at once", f.AtOnce))
+	}
+	if f.Carries != "" {
+		words = append(words, "one after the other")
 	}
 	if f.Tries > 1 {
 		words = append(words, fmt.Sprintf("up to %d tries", f.Tries))

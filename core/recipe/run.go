@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"sync"
 	"sync/atomic"
@@ -327,7 +328,7 @@ func (sc *scope) child(s *Step) *scope {
 		return nil
 	}
 	c := &scope{names: Values{}, outer: sc.outer}
-	for _, name := range []string{"item", "number"} {
+	for _, name := range entry {
 		if v, ok := sc.names[name]; ok {
 			c.names[name] = v
 		}
@@ -352,7 +353,7 @@ func (x *run) due(sc *scope, s *Step) bool {
 }
 
 func aboutItem(c *Condition) bool {
-	return c != nil && c.From.Step == nil && (c.From.Name == "item" || c.From.Name == "number")
+	return c != nil && c.From.Step == nil && slices.Contains(entry, c.From.Name)
 }
 
 func holds(sc *scope, c *Condition) bool {

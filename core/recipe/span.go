@@ -1,11 +1,14 @@
 package recipe
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
 	"juvalogos/core/sound"
 )
@@ -40,9 +43,17 @@ type Span struct {
 	Set    any           `json:"set,omitempty"`
 	In     Values        `json:"in,omitempty"`
 	Out    Values        `json:"out,omitempty"`
+	Piece  *Piece        `json:"piece,omitempty"` // what a visitor reads of it before the reply
 	Error  string        `json:"error,omitempty"`
 	Notes  []string      `json:"notes,omitempty"`
 	Calls  []ModelCall   `json:"calls,omitempty"`
+}
+
+// Piece is what a step that runs for each of a list has made of one, to be read before there
+// is a reply.
+type Piece struct {
+	Title string `json:"title,omitempty"` // of the entry
+	Text  string `json:"text"`
 }
 
 // ModelCall is one time that a model was asked.
@@ -211,4 +222,24 @@ func (sp *spanning) asked(m *ModelCall) {
 
 func (sp *spanning) note(text string) {
 	sp.change(func(s *Span) { s.Notes = append(s.Notes, text) })
+}
+
+// shows notes what a visitor may read of a step that runs for each.
+func (sp *spanning) shows(s *Step, p prepared, out Values) {
+	if text, is := out[s.file.Shows].(string); is && s.file.Shows != "" {
+		sp.change(func(span *Span) { span.Piece = &Piece{p.titled, text} })
+	}
+}
+
+// titleOf is what an entry of a list is called, if it says so.
+func titleOf(item any) string {
+	switch item := item.(type) {
+	case evidence.Passage:
+		return cmp.Or(strings.Join(item.Path, " › "), item.Title)
+	case string:
+		if len([]rune(item)) <= 80 {
+			return item
+		}
+	}
+	return ""
 }

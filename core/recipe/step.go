@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"slices"
 	"sync"
 	"time"
 )
@@ -19,11 +20,12 @@ type Kept interface {
 
 // prepared is what a step gets, gathered by the goroutine of its level.
 type prepared struct {
-	in    Values
-	wide  []string
-	list  []any          // of each
-	outer map[string]any // what a group needs from around it
-	of    int            // how many entries of a list there are, of which it is one
+	in     Values
+	wide   []string
+	list   []any          // of each
+	outer  map[string]any // what a group needs from around it
+	of     int            // how many entries of a list there are, of which it is one
+	titled string         // what that entry is called
 }
 
 // prepare gathers a step's inputs.
@@ -110,6 +112,10 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 	if atOnce == 0 {
 		atOnce = DefaultAtOnce
 	}
+	if s.file.Carries != "" {
+		atOnce = 1
+	}
+	before := "" // what is carried on
 	room := make(chan struct{}, atOnce)
 	var all sync.WaitGroup
 	var mu sync.Mutex // guards lists and failed
@@ -125,14 +131,20 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 		all.Go(func() {
 			defer func() { <-room }()
 			inner := &scope{names: Values{"item": item, "number": float64(i + 1)}, outer: sc.outer}
+			if s.file.Carries != "" {
+				mu.Lock()
+				inner.names["carried"] = before
+				mu.Unlock()
+			}
 			if aboutItem(s.If) && !holds(inner, s.If) {
 				x.skipped(s, i+1, parent)
 				return
 			}
 			own := prepared{in: make(Values, len(s.In)), wide: p.wide, outer: p.outer, of: len(p.list)}
+			own.titled = titleOf(item)
 			for _, w := range s.In {
 				v := p.in[w.Port.Name]
-				if w.From.Step == nil && (w.From.Name == "item" || w.From.Name == "number") {
+				if w.From.Step == nil && slices.Contains(entry, w.From.Name) {
 					v = inner.names[w.From.Name]
 				}
 				if v != nil {
@@ -156,6 +168,9 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 			}
 			for name, list := range lists {
 				list[i] = out[name]
+			}
+			if carried, is := out[s.file.Carries].(string); is {
+				before = carried
 			}
 		})
 	}
@@ -189,6 +204,7 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 		key = x.key(s, set, p)
 		if out, ok := x.options.Kept.Get(key); ok && key != "" {
 			x.replyWhole(out, reply)
+			sp.shows(s, p, out)
 			sp.end(Reused, nil, out)
 			return out, nil
 		}
@@ -216,6 +232,7 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 		return nil, err
 	}
 	x.replyWhole(out, reply)
+	sp.shows(s, p, out)
 	sp.end(Done, nil, out)
 	if key != "" {
 		x.options.Kept.Put(key, out, s.file.Keep)

@@ -11,6 +11,7 @@ import (
 // joinSet are the settings, as they stand under set in a recipe.
 type joinSet struct {
 	Between string `yaml:"between" json:"between" most:"200" about:"What stands between the texts; an empty line if left out."`
+	Last    bool   `yaml:"last" json:"last,omitempty" about:"Of a list only its last text."`
 	Before  string `yaml:"before" json:"before,omitempty" most:"200" about:"What stands before each text, like \"- \"."`
 }
 
@@ -40,6 +41,9 @@ func join() step {
 				if !isList {
 					list = []any{c.In[name]}
 				}
+				if set.Last {
+					list = lastText(list)
+				}
 				for _, v := range list {
 					if text, _ := v.(string); strings.TrimSpace(text) != "" {
 						parts = append(parts, set.Before+text)
@@ -49,4 +53,14 @@ func join() step {
 			return recipe.Values{"text": strings.Join(parts, set.Between)}, nil
 		},
 	}
+}
+
+// lastText is the last text of a list, alone; nothing if it has none.
+func lastText(list []any) []any {
+	for i := len(list) - 1; i >= 0; i-- {
+		if text, _ := list[i].(string); strings.TrimSpace(text) != "" {
+			return list[i : i+1]
+		}
+	}
+	return nil
 }

@@ -1128,7 +1128,10 @@ type Face struct {
 
 	// Depicts What a desk makes of words or of a picture; missing where it makes none.
 	Depicts *Depicting `json:"depicts,omitempty"`
-	GoodFor []string   `json:"good_for"`
+
+	// Foretold It can be told beforehand what a question takes.
+	Foretold bool     `json:"foretold,omitempty,omitzero"`
+	GoodFor  []string `json:"good_for"`
 
 	// Inputs What visitors fill in beside the question.
 	Inputs []Input `json:"inputs"`
@@ -1945,6 +1948,19 @@ type PicturesGiven struct {
 	Replaced []string `json:"replaced"`
 }
 
+// Piece defines model for Piece.
+type Piece struct {
+	// Number Which of the list it is of, from 1. They come in the order in which they are done.
+	Number int `json:"number"`
+
+	// Of How many there are.
+	Of   int    `json:"of"`
+	Text string `json:"text"`
+
+	// Title What that one is called, like the headings of a section; empty if it has no name.
+	Title string `json:"title"`
+}
+
 // Port defines model for Port.
 type Port struct {
 	About string `json:"about"`
@@ -2283,6 +2299,31 @@ type Refusal struct {
 // Renaming defines model for Renaming.
 type Renaming struct {
 	Title string `json:"title"`
+}
+
+// ReplyForecast defines model for ReplyForecast.
+type ReplyForecast struct {
+	// Calls How often models are asked.
+	Calls int `json:"calls"`
+
+	// Cost About.
+	Cost float64 `json:"cost"`
+
+	// Kept Of these, how many were put in short before and cost nothing.
+	Kept int `json:"kept"`
+
+	// MostCost If every text is as long as it may be.
+	MostCost     float64 `json:"most_cost"`
+	PromptTokens int     `json:"prompt_tokens"`
+
+	// ReplyTokens About.
+	ReplyTokens int `json:"reply_tokens"`
+
+	// Seconds About, by how fast the models wrote lately; 0: that is not known.
+	Seconds float64 `json:"seconds"`
+
+	// Sections Into how many sections the documents are divided.
+	Sections int `json:"sections"`
 }
 
 // ReplyUsage defines model for ReplyUsage.
@@ -3431,6 +3472,9 @@ type BringJSONRequestBody = Wish
 
 // ChooseMeaningJSONRequestBody defines body for ChooseMeaning for application/json ContentType.
 type ChooseMeaningJSONRequestBody = ChosenMeaning
+
+// ForecastReplyJSONRequestBody defines body for ForecastReply for application/json ContentType.
+type ForecastReplyJSONRequestBody = Question
 
 // AddPicturesMultipartRequestBody defines body for AddPictures for multipart/form-data ContentType.
 type AddPicturesMultipartRequestBody AddPicturesMultipartBody

@@ -46,12 +46,11 @@ func recipeOf(name string, text []byte, f deskfile.File) (*recipe.Recipe, recipe
 }
 
 // RecipeOf returns the recipe that a desk file names.
-func (s *Service) RecipeOf(slug string, f deskfile.File) (*recipe.Recipe, error) {
+func (s *Service) RecipeOf(slug string, f deskfile.File) (*recipe.Recipe, recipe.Values, error) {
 	if d := s.cache.get(slug, s.Now()); d != nil {
-		return d.Recipe, nil
+		return d.Recipe, d.RecipeSettings, nil
 	}
-	r, _, err := recipeOf(slug, nil, f)
-	return r, err
+	return recipeOf(slug, nil, f)
 }
 
 // withinDesk moves problems of a recipe to where its text stands in the desk

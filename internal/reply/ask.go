@@ -365,7 +365,9 @@ func readInputs(d *desk.Desk, question string, supplied map[string]string) (reci
 		values[in.Name] = v
 	}
 	for name := range supplied {
-		if !slices.ContainsFunc(d.Recipe.Inputs, func(in recipe.Input) bool { return in.Name == name }) {
+		if !slices.ContainsFunc(d.Recipe.Inputs, func(in recipe.Input) bool {
+			return in.Name == name && in.Asked(d.RecipeSettings)
+		}) {
 			return nil, phrase.Errorf("%q is not asked for here", name)
 		}
 	}

@@ -117,6 +117,7 @@ func (a asker) Ask(ctx context.Context, q steps.Ask, text func([]byte)) (*recipe
 		err = recipe.ErrLate
 	}
 	a.account(q, call, result, err)
+	a.service.paces.heard(call)
 	return call, err
 }
 

@@ -61,6 +61,7 @@ type Reply struct {
 	settled   bool // and it is on record
 	listeners []*Listener
 	counted   map[string]int // for how many of their lists steps are done
+	pieces    []Piece        // what may be read before there is a reply
 	leftAt    time.Time      // when the last of them left
 
 	// The scribe's, under mu.
@@ -225,6 +226,7 @@ func (r *Reply) tell(n Notice) {
 
 // stepChanged hears of every change of a step.
 func (r *Reply) stepChanged(span *recipe.Span) {
+	r.keepPiece(span)
 	r.mu.Lock()
 	r.steps++
 	counted := 0

@@ -97,6 +97,7 @@ type Service struct {
 	folding map[uuid.UUID]bool   // conversations whose summary is being made
 	keys    *keyring
 	kept    kept
+	paces   paces
 	fresh   []uuid.UUID // turns whose replies have ended since Finished was called
 }
 

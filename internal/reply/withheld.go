@@ -15,7 +15,7 @@ func withheld(spans []recipe.Span) []recipe.Span {
 	out := slices.Clone(spans)
 	for i := range out {
 		s := &out[i]
-		s.In, s.Out, s.Notes = nil, nil, []string{heldBack} // notes name what was looked in
+		s.In, s.Out, s.Piece, s.Notes = nil, nil, nil, []string{heldBack} // notes name what was looked in
 		s.Calls = slices.Clone(s.Calls)
 		for k := range s.Calls {
 			s.Calls[k].Messages, s.Calls[k].Answer = nil, ""

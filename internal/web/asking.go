@@ -31,6 +31,7 @@ type asking struct {
 
 func (s *asking) routes(api fiber.Router) {
 	api.Post("/at/:slug/questions", s.ask)
+	api.Post("/at/:slug/forecast", s.forecast)
 	api.Get("/turns/:id", s.turn)
 	api.Get("/turns/:id/events", s.events)
 	api.Post("/turns/:id/stop", s.stop)
@@ -81,6 +82,35 @@ func (s *asking) ask(c fiber.Ctx) error {
 		return err
 	}
 	return s.answer(c, who, r)
+}
+
+// forecast tells what a question would take.
+func (s *asking) forecast(c fiber.Ctx) error {
+	who, err := s.visitor(c)
+	if err != nil {
+		return err
+	}
+	var b api.Question
+	if err := readJSON(c, &b); err != nil {
+		return err
+	}
+	slug, err := s.slugAsked(c)
+	if err != nil {
+		return err
+	}
+	q := reply.Question{Slug: slug, Visitor: who, Text: b.Question, Choice: b.Choice, Inputs: b.Inputs}
+	if b.Conversation != "" {
+		if q.Conversation, err = uuid.Parse(b.Conversation); err != nil {
+			return fault.Plain(fault.NoConversation)
+		}
+	}
+	f, err := s.Replies.Forecast(from(c), q)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(api.ReplyForecast{Sections: f.Sections, Kept: f.Kept, Calls: f.Calls, PromptTokens: f.PromptTokens,
+		ReplyTokens: f.ReplyTokens, Cost: f.Cost, MostCost: f.MostCost, Seconds: f.Seconds})
 }
 
 // again makes another attempt; the body may say how.
@@ -250,6 +280,10 @@ func (f *pageFormat) text(b, text []byte, offset int) []byte {
 func (f *pageFormat) notice(b []byte, n reply.Notice) []byte {
 	return f.event(b, "notice", -1, api.Notice{Kind: api.NoticeKind(n.Kind), Seconds: n.Seconds, Place: n.Place,
 		Says: n.Says, Counted: n.Counted, Of: n.Of, Picture: n.Picture, Why: api.NoticeWhy(n.Why), Done: n.Done})
+}
+
+func (f *pageFormat) piece(b []byte, p reply.Piece) []byte {
+	return f.event(b, "piece", -1, api.Piece{Number: p.Number, Of: p.Of, Title: p.Title, Text: p.Text})
 }
 
 func (f *pageFormat) progress(b []byte, _ reply.View) []byte { return b }

@@ -394,6 +394,8 @@ func (f *completionFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { ret
 // thought sends nothing: what a model thinks aloud is no part of the reply.
 func (f *completionFormat) thought(b []byte, _ reply.LaneText, _ bool) []byte { return b }
 
+func (f *completionFormat) piece(b []byte, _ reply.Piece) []byte { return b }
+
 func (f *completionFormat) notice(b []byte, n reply.Notice) []byte {
 	return sse.AppendComment(b, n.Kind)
 }

@@ -26,6 +26,7 @@ type format interface {
 	lane(b []byte, n reply.LaneText, whole bool) []byte
 	thought(b []byte, n reply.LaneText, whole bool) []byte
 	notice(b []byte, n reply.Notice) []byte
+	piece(b []byte, p reply.Piece) []byte
 	idle(b []byte) []byte
 	// progress is called at every look before the end.
 	progress(b []byte, v reply.View) []byte
@@ -63,6 +64,7 @@ type stream struct {
 	noticeSeq int
 	lanes     []int // how much of each was sent
 	thoughts  []int // and of what was thought before each
+	pieces    int   // how many were sent
 	lastText  time.Time
 	text, out []byte // buffers
 	pending   []byte // what of out has not been read
@@ -117,6 +119,10 @@ func (s *stream) gather() {
 	if v.NoticeSeq > s.noticeSeq && !v.Settled {
 		s.noticeSeq = v.NoticeSeq
 		s.out = s.format.notice(s.out, v.Notice)
+	}
+	for _, p := range s.reply.PiecesSince(s.pieces) {
+		s.pieces++
+		s.out = s.format.piece(s.out, p)
 	}
 	if len(v.Text) > 0 {
 		s.offset, s.lastText = v.Offset, time.Now()

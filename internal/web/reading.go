@@ -41,18 +41,19 @@ func faceAt(c fiber.Ctx, desks *desk.Service, slug string) (api.Face, error) {
 			b.Pictures.Elsewhere = api.OtherDesk{Slug: other.Slug, Title: other.Title}
 		}
 	}
-	r, err := desks.RecipeOf(slug, f)
+	r, settings, err := desks.RecipeOf(slug, f)
 	if err != nil {
 		return b, nil // asking will say what is wrong
 	}
 	b.Sound = hearing(c, desks, slug, f, r)
 	b.Depicts = depicting(c, desks, slug, f, r)
 	b.Tables = steps.AsksTables(r)
+	b.Foretold = steps.Foretold(r)
 	if r.Lanes() {
 		b.Show = api.FaceShow(r.Show)
 	}
 	for _, in := range r.Inputs {
-		if in.Name != "question" {
+		if in.Name != "question" && in.Asked(settings) {
 			b.Inputs = append(b.Inputs, shape.Input(in))
 		}
 	}

@@ -66,7 +66,7 @@ func (s *recipes) deskRecipe(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.Desks.RecipeOf(slug, f)
+	r, _, err := s.Desks.RecipeOf(slug, f)
 	if err != nil {
 		return err
 	}

@@ -185,7 +185,9 @@ func (f *insideFormat) now(b []byte, name string) []byte {
 	return sse.Append(b, name, "", text)
 }
 
-func (f *insideFormat) begin(b []byte, _ int) []byte                   { return f.now(b, "inside") }
+func (f *insideFormat) begin(b []byte, _ int) []byte         { return f.now(b, "inside") }
+func (f *insideFormat) piece(b []byte, _ reply.Piece) []byte { return b }
+
 func (f *insideFormat) notice(b []byte, _ reply.Notice) []byte         { return b }
 func (f *insideFormat) idle(b []byte) []byte                           { return sse.AppendComment(b, "still here") }
 func (f *insideFormat) lane(b []byte, _ reply.LaneText, _ bool) []byte { return b }

@@ -8,6 +8,7 @@ export type ReplyEvent =
   | { name: "lane"; id: string; data: Schemas["LaneText"] }
   | { name: "thought"; id: string; data: Schemas["LaneText"] }
   | { name: "notice"; id: string; data: Schemas["Notice"] }
+  | { name: "piece"; id: string; data: Schemas["Piece"] }
   | { name: "end"; id: string; data: Schemas["Outcome"] };
 
 /** Reads a response's event stream; events without a name or data are left out. */

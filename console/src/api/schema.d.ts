@@ -147,6 +147,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a question would take, at desks whose recipe divides documents; no model is asked */
+        post: operations["forecastReply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conversations/{id}": {
         parameters: {
             query?: never;
@@ -2805,6 +2824,8 @@ export interface components {
             known: string[];
             /** @description Questions are asked of tables too. */
             tables?: boolean;
+            /** @description It can be told beforehand what a question takes. */
+            foretold?: boolean;
             choices: components["schemas"]["Choices"];
             /** @description How many earlier turns are remembered word for word. */
             turns: number;
@@ -4413,6 +4434,32 @@ export interface components {
             /** @description What a picture looks like that is not done, as a data URL. */
             picture?: string;
         };
+        ReplyForecast: {
+            /** @description Into how many sections the documents are divided. */
+            sections: number;
+            /** @description Of these, how many were put in short before and cost nothing. */
+            kept: number;
+            /** @description How often models are asked. */
+            calls: number;
+            prompt_tokens: number;
+            /** @description About. */
+            reply_tokens: number;
+            /** @description About. */
+            cost: number;
+            /** @description If every text is as long as it may be. */
+            most_cost: number;
+            /** @description About, by how fast the models wrote lately; 0: that is not known. */
+            seconds: number;
+        };
+        Piece: {
+            /** @description Which of the list it is of, from 1. They come in the order in which they are done. */
+            number: number;
+            /** @description How many there are. */
+            of: number;
+            /** @description What that one is called, like the headings of a section; empty if it has no name. */
+            title: string;
+            text: string;
+        };
         /** @description What the service writes into the visitor's page. */
         PageData: {
             base: string;
@@ -5500,6 +5547,33 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["Reply"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    forecastReply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Question"];
+            };
+        };
+        responses: {
+            /** @description About what it takes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplyForecast"];
+                };
+            };
             default: components["responses"]["Problem"];
         };
     };

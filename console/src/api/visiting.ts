@@ -212,6 +212,20 @@ export async function ask(
     .response;
 }
 
+/** What a question would take, where that can be told. */
+export const foretell = (
+  question: string,
+  conversation: string,
+  choice: Choice,
+  inputs: Record<string, string>,
+) =>
+  data(
+    service.POST("/api/at/{slug}/forecast", {
+      params: { path: desk },
+      body: { question, conversation, choice, inputs },
+    }),
+  );
+
 export async function makeAgain(turn: string, choice: Choice): Promise<Response> {
   return (
     await service.POST("/api/turns/{id}/attempts", {

@@ -76,6 +76,9 @@
     if (!matchMedia("(pointer: coarse)").matches) area.focus();
   }
 
+  /** What stands in the box. */
+  export const drafted = () => text;
+
   /** Puts back a question that did not arrive, unless another was begun. */
   export function giveBack(question: string) {
     if (!text.trim()) text = question;

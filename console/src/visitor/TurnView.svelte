@@ -15,6 +15,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import type { Turn } from "./turn.svelte";
   import { altOf, fileOf, view } from "./pictures.svelte";
+  import Pieces from "./Pieces.svelte";
   import Thoughts from "./Thoughts.svelte";
   import TurnTools from "./TurnTools.svelte";
   import Link from "../ui/Link.svelte";
@@ -146,6 +147,7 @@
           {turn.note || say.notices.thinking}
         </p>
       {/if}
+      {#if turn.pieces.length && !turn.text}<Pieces pieces={turn.pieces} />{/if}
       {#if foldable && folded}
         <div
           class="absolute inset-x-0 bottom-0 h-24 bg-gradient-to-b from-transparent to-paper print:hidden"

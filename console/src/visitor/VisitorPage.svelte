@@ -28,6 +28,7 @@
   import { followDraft, tellBench } from "./preview";
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
+  import Forecast from "./Forecast.svelte";
   import InputFields from "./InputFields.svelte";
   import { visit } from "./visited";
   import Welcome from "./Welcome.svelte";
@@ -381,6 +382,11 @@
           {/if}
           <div class="measure">
             {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
+            {#if desk.foretold && !conversation.running}
+              <Forecast
+                draft={() => box?.drafted() ?? ""}
+                foretell={(question) => conversation.foretell(question, filledIn())} />
+            {/if}
             {#if proposed.length}
               <div class="mb-2 text-fine">
                 <span class="text-faded">{say.tables.ask}</span>

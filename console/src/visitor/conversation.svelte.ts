@@ -132,6 +132,11 @@ export class Conversation {
     }
   }
 
+  /** What a question would take. */
+  foretell(question: string, inputs: Record<string, string>) {
+    return api.foretell(question, this.id, this.choice, inputs);
+  }
+
   /**
    * Asks, at the end or in the place of a turn, which stays as a branch. False
    * if the question did not arrive: then problem says why.

@@ -26,6 +26,8 @@ export class Turn {
   cutShort = $state<"" | "long" | "filtered">("");
   /** What the model thinks aloud before its reply, while that is being made. */
   thought = $state("");
+  /** What is done of many, in their order, while there is no reply yet. */
+  pieces = $state<Schemas["Piece"][]>([]);
   /** The attempt that is shown, from 1, and how many there are. */
   attempt = $state(1);
   attempts = $state(1);
@@ -200,6 +202,9 @@ export class Turn {
       case "thought":
         this.#think(event.data);
         break;
+      case "piece":
+        this.#piece(event.data);
+        break;
       case "notice":
         this.#heed(event.data);
         break;
@@ -220,6 +225,7 @@ export class Turn {
     this.#say(this.#lost ? say.notices.back : "");
     if (this.#lost)
       setTimeout(() => ((this.#lost = false), this.note === say.notices.back && (this.note = "")), 2500);
+    if (b.attempt !== this.attempt) this.pieces = [];
     if (b.from === 0 || b.attempt !== this.attempt) {
       this.#flush("");
       this.thought = "";
@@ -234,6 +240,13 @@ export class Turn {
     this.attempts = Math.max(this.attempts, b.attempt);
     if (first) begun(b);
     if (this.#stopping) void api.stop(this.id);
+  }
+
+  /** Puts a piece where it belongs; after a break the same ones come again. */
+  #piece(p: Schemas["Piece"]) {
+    const others = this.pieces.filter((o) => o.number !== p.number);
+    const at = others.findIndex((o) => o.number > p.number);
+    this.pieces = others.toSpliced(at < 0 ? others.length : at, 0, p);
   }
 
   #lane(l: Schemas["LaneText"]) {
@@ -318,6 +331,7 @@ export class Turn {
     this.seconds = o.seconds;
     this.cutShort = o.finish === "length" ? "long" : o.finish === "content_filter" ? "filtered" : "";
     this.thought = this.preview = "";
+    this.pieces = [];
     this.making = null;
     this.done = 0;
     this.#stopping = false;

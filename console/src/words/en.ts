@@ -377,6 +377,20 @@ export const en = {
     visited: "Desks that you opened in this browser",
     what: "What a desk is",
   },
+  forecast: {
+    ask: "What will it take?",
+    empty: "Write first what you want to have in short.",
+    looking: "Looking at how long it is …",
+    takes: (sections: number, kept: number, seconds: number, cost: number, most: number) =>
+      [
+        counted(sections, { one: "section", other: "sections" }) +
+          (kept ? `, of which ${number(kept)} ${kept === 1 ? "is" : "are"} there already` : ""),
+        seconds ? `about ${duration(Math.max(1, Math.round(seconds)))}` : "",
+        cost ? `about ${money(cost)}, ${money(most)} at most` : "",
+      ]
+        .filter(Boolean)
+        .join("; ") + ".",
+  },
   notices: {
     asking: (why: "" | "busy" | "away" | "failed" | "cut-off", seconds: number) =>
       ({
@@ -656,6 +670,7 @@ export const en = {
     wrong: "It is wrong",
   },
   reply: {
+    soFar: (n: number) => `Read what is done so far (${number(n)})`,
     again: "Write the reply again",
     againIn: (seconds: number) => `The reply can be written again in ${duration(seconds)}.`,
     attempt: {

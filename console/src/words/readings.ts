@@ -289,6 +289,7 @@ export const readings = {
   "page.newConversation.0": "Begins anew; the one that is open stays in your list.",
   "page.newConversation.1": "Begins anew; the one that is open stays in your list.",
   "page.toTheEnd": "Goes down to the newest reply.",
+  "forecast.ask": "Says how long it is, how long it takes and what it costs; nothing is asked yet.",
   "question.ask": "Sends your question.",
   "question.askInstead": "Sends the changed question; the old one is kept as another version.",
   "question.asks": "The key sends your question.",
