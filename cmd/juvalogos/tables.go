@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 
 	"golang.org/x/term"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/core/tables"
@@ -102,6 +104,8 @@ const mostShown = 20
 // partText is a part of a reply for the terminal; "" for one that is shown otherwise.
 func partText(p recipe.MadePart) string {
 	switch v := p.Value.(type) {
+	case evidence.Outline:
+		return outlineText(v)
 	case tables.Result:
 		return v.InColumns(terminalWidth(), mostShown) + "\nHow this was computed:\n" + v.How()
 	case tables.Chart:
@@ -120,6 +124,23 @@ func partText(p recipe.MadePart) string {
 			v.Loose)
 	}
 	return ""
+}
+
+// outlineText is a text section by section.
+func outlineText(o evidence.Outline) string {
+	var b strings.Builder
+	b.WriteString("Section by section:\n")
+	for _, s := range o.Sections {
+		heading := cmp.Or(strings.Join(s.Passage.Path, ", "), s.Passage.Title)
+		if s.Passage.Place != "" {
+			heading += ", " + s.Passage.Place
+		}
+		fmt.Fprintf(&b, "\n[%d] %s\n", s.Passage.Number, heading)
+		if s.Text != "" {
+			b.WriteString(strings.TrimSpace(s.Text) + "\n")
+		}
+	}
+	return b.String()
 }
 
 // partsText are the parts of a reply that are tables, charts and numbers.

@@ -120,7 +120,8 @@ func (p *packer) value(v any) any {
 			out[i] = map[string]any{"question": p.text(e.Question.Text), "reply": p.text(e.Reply.Text)}
 		}
 		return out
-	case evidence.Passage, evidence.Answer, evidence.Sources, tables.Result, tables.Chart, tables.Figures:
+	case evidence.Passage, evidence.Answer, evidence.Sources, evidence.Outline, tables.Result, tables.Chart,
+		tables.Figures:
 		return p.value(Plain(v))
 	case Media:
 		if v.ID == "" {
@@ -256,6 +257,10 @@ func Value(t Type, v any) (any, error) {
 		var sources evidence.Sources
 		err := into(&sources)
 		return sources, err
+	case OutlineOf:
+		var o evidence.Outline
+		err := into(&o)
+		return o, err
 	case ResultOf:
 		var result tables.Result
 		err := into(&result)

@@ -22,6 +22,7 @@ import (
 //	passage                 evidence.Passage
 //	answer                  evidence.Answer
 //	sources                 evidence.Sources
+//	outline                 evidence.Outline
 //	result                  tables.Result
 //	chart                   tables.Chart
 //	figures                 tables.Figures
@@ -49,6 +50,8 @@ const (
 	Passage Type = "passage"
 	Answer  Type = "answer"
 	Sources Type = "sources"
+	// OutlineOf is a text section by section.
+	OutlineOf Type = "outline"
 	// What tables say: what came out of a query, as a picture, and the numbers of a reply
 	// with what they follow from.
 	ResultOf  Type = "result"
@@ -65,7 +68,7 @@ const listOf = "list of "
 // Types lists the types that a file may name.
 func Types() []Type {
 	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf,
-		Passage, Answer, Sources, ResultOf, ChartOf, FiguresOf}
+		Passage, Answer, Sources, OutlineOf, ResultOf, ChartOf, FiguresOf}
 }
 
 // ListOf is the type of lists of t.
@@ -109,13 +112,14 @@ func (t Type) Takes(from Type) bool {
 
 // evident reports whether t is a type of core/evidence or core/tables.
 func (t Type) evident() bool {
-	return slices.Contains([]Type{Passage, Answer, Sources, ResultOf, ChartOf, FiguresOf}, t)
+	return slices.Contains([]Type{Passage, Answer, Sources, OutlineOf, ResultOf, ChartOf, FiguresOf}, t)
 }
 
 // Evident reports whether a value is of such a type: templates and records have it as data.
 func Evident(v any) bool {
 	switch v.(type) {
-	case evidence.Passage, evidence.Answer, evidence.Sources, tables.Result, tables.Chart, tables.Figures:
+	case evidence.Passage, evidence.Answer, evidence.Sources, evidence.Outline, tables.Result, tables.Chart,
+		tables.Figures:
 		return true
 	}
 	return false
@@ -222,6 +226,8 @@ func mistyped(t Type, v any) string {
 		_, ok = v.(evidence.Answer)
 	case Sources:
 		_, ok = v.(evidence.Sources)
+	case OutlineOf:
+		_, ok = v.(evidence.Outline)
 	case ResultOf:
 		_, ok = v.(tables.Result)
 	case ChartOf:

@@ -1784,6 +1784,12 @@ type OutcomeShow string
 // OutcomeState defines model for Outcome.State.
 type OutcomeState string
 
+// Outline The value of a part of the type outline. A text section by section.
+type Outline = evidence.Outline
+
+// OutlineSection defines model for OutlineSection.
+type OutlineSection = evidence.Section
+
 // Pace What the server last said of how fast it may be asked, a minute; -1: nothing.
 type Pace struct {
 	Requests     int `json:"requests"`

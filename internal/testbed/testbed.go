@@ -104,6 +104,10 @@ func Main(m *testing.M, stop ...func()) {
 	storetest.Main(m, stop...)
 }
 
+// setKey lets every bed find the key of its models; t.Setenv would keep tests from running
+// side by side.
+var setKey = sync.OnceFunc(func() { os.Setenv("TESTBED_MODEL_KEY", ModelKey) })
+
 // New starts everything and publishes Desk. It is stopped with the test.
 func New(t testing.TB, o Options) *Bed {
 	t.Helper()
@@ -118,7 +122,7 @@ func New(t testing.TB, o Options) *Bed {
 		o.Patience = 2 * time.Second
 	}
 	o.complete(t)
-	t.Setenv("TESTBED_MODEL_KEY", ModelKey)
+	setKey()
 	file := modelsAt(model.URL, o.Patience, o.EmbeddingPrice)
 	if o.Bare {
 		file = models.File{}

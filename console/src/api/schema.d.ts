@@ -3791,6 +3791,15 @@ export interface components {
             from: number;
             to: number;
         };
+        /** @description The value of a part of the type outline. A text section by section. */
+        Outline: {
+            sections: components["schemas"]["OutlineSection"][];
+        };
+        OutlineSection: {
+            /** @description What it says, in short; empty: nobody says. */
+            text: string;
+            passage: components["schemas"]["SourcePassage"];
+        };
         SourcePassage: {
             number: number;
             shelf: string;

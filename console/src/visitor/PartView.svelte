@@ -5,6 +5,7 @@
   import Markdown from "../markdown/Markdown.svelte";
 
   import { say } from "../words";
+  import type { Recordings } from "./recordings.svelte";
   import TablePart from "./TablePart.svelte";
   import { altOf, fileOf, view, type Picture } from "./pictures.svelte";
 
@@ -17,9 +18,13 @@
     lit?: { row: number; column: number } | null;
     /** Whether the reply says a table's only number. Default: no. */
     said?: boolean;
+    /** What was asked. Default: nobody says. */
+    question?: string;
+    /** Recordings whose texts are documents. Default: there are none. */
+    recordings?: Recordings;
   }
 
-  let { part, turn, lit = null, said = false }: Props = $props();
+  let { part, turn, lit = null, said = false, question = "", recordings }: Props = $props();
 
   const pictures = $derived(
     part.type === "list of picture"
@@ -59,6 +64,10 @@
   </ul>
 {:else if part.type === "result"}
   <TablePart result={part.value as Schemas["TableResult"]} {turn} {lit} {said} />
+{:else if part.type === "outline"}
+  {#await import("./OutlinePart.svelte") then { default: OutlinePart }}
+    <OutlinePart title={part.title} outline={part.value as Schemas["Outline"]} {question} {recordings} />
+  {/await}
 {:else if part.type === "chart"}
   {#await import("./ChartPart.svelte") then { default: ChartPart }}
     <ChartPart chart={part.value as Schemas["Chart"]} />

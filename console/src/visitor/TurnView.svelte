@@ -167,6 +167,8 @@
       {#each turn.parts as part (part.title)}{#if !["sources", "thinking", "figures"].includes(part.type)}<PartView
             {part}
             turn={conversation ? turn.id : undefined}
+            question={turn.question}
+            recordings={conversation?.recordings ?? undefined}
             {lit}
             said={figures?.numbers.some((n) => n.row === 0 && n.column === 0)} />{/if}{/each}
     {/if}

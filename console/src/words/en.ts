@@ -391,6 +391,7 @@ export const en = {
         .filter(Boolean)
         .join("; ") + ".",
   },
+  outline: { sections: (n: number) => counted(n, { one: "section", other: "sections" }) },
   notices: {
     asking: (why: "" | "busy" | "away" | "failed" | "cut-off", seconds: number) =>
       ({
@@ -749,6 +750,8 @@ export const en = {
     "Putting sections in short",
     "Putting them together",
     "Section by section",
+    "Reading section by section",
+    "What a question takes cannot be told beforehand at this desk.",
     "What is missing",
     "the document says it",
     "There is no document here yet. Attach one, or come back when there are some.",
