@@ -13,6 +13,7 @@ import (
 // A visitor attaches documents before the first question, is answered from them
 // with the place, and takes one back.
 func TestAVisitorAttachesDocuments(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: The Reader\n"+
 		"purpose: Reads what you attach.\nmodel: thyme-mini\nattachments: true\n"), ""); err != nil {
@@ -55,6 +56,7 @@ func TestAVisitorAttachesDocuments(t *testing.T) {
 
 // A maker gives a shelf a model with a price, sees what it costs and agrees.
 func TestAShelfsSettings(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.MakeShelf(ctx, "handbook", "The handbook"); err != nil {
 		t.Fatal(err)

@@ -150,6 +150,7 @@ func (a attacked) draw() int {
 // TestTheServiceIsAttacked attacks the program as it is run, as it was attacked
 // before, and measures from outside: it stays small, answers soon, and goes on.
 func TestTheServiceIsAttacked(t *testing.T) {
+	t.Parallel()
 	jar, _ := cookiejar.New(nil)
 	a := attacked{startProcess(t), &http.Client{Jar: jar, Timeout: 5 * time.Minute}, new("")}
 	if _, err := a.client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: Reader\npurpose: Reads.\n"+
@@ -296,6 +297,7 @@ func recipeWith(a attacked, token, template string) string {
 // TestAModelThatNeverEnds has the program ask a server that says words for ever, and
 // one that says nothing for ever but shows signs of life.
 func TestAModelThatNeverEnds(t *testing.T) {
+	t.Parallel()
 	said := make(chan int64, 1)
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !strings.HasSuffix(r.URL.Path, "/chat/completions") {

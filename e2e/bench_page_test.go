@@ -26,6 +26,7 @@ func flag(t *testing.T, p *page, question string) {
 
 // A wrong answer is found, looked into, tried differently and put right.
 func TestFromABadAnswerToANewRevision(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	flag(t, openPage(t, browser.Desk, b.Address), "How do I light a smoker?")
 	m := openConsole(t, browser.Desk, b, "/verdicts")
@@ -77,6 +78,7 @@ func TestFromABadAnswerToANewRevision(t *testing.T) {
 }
 
 func TestTheBenchFollowsAReplyWhileItIsMade(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	b.Model.Set(testbed.Slow)
 	m := openConsole(t, browser.Desk, b, "/desks/helper/bench")
@@ -99,6 +101,7 @@ func TestTheBenchFollowsAReplyWhileItIsMade(t *testing.T) {
 }
 
 func TestRepliesAreFoundAndUsageIsTold(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	v := openPage(t, browser.Desk, b.Address)
 	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?"} {
@@ -138,6 +141,7 @@ recipe_settings:
 `
 
 func TestContrastIsBlindUntilChosen(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(threeVoices), ""); err != nil {
 		t.Fatal(err)
@@ -170,6 +174,7 @@ func TestContrastIsBlindUntilChosen(t *testing.T) {
 }
 
 func TestContinueTakesACard(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	file := testbed.Desk + "recipe: continue\nrecipe_settings: {alternatives: 2, most: 40}\n"
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(file), ""); err != nil {
@@ -201,6 +206,7 @@ own_recipe: |
 `
 
 func TestWhatARecipeTakesAndSays(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(planned), ""); err != nil {
 		t.Fatal(err)

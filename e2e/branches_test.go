@@ -16,6 +16,7 @@ import (
 )
 
 func TestEditingAQuestionMakesAVersion(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.answered("My name is Ada.")
@@ -46,6 +47,7 @@ func TestEditingAQuestionMakesAVersion(t *testing.T) {
 }
 
 func TestTakingBackIsUndone(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.answered("How do I light a smoker?")
@@ -60,6 +62,7 @@ func TestTakingBackIsUndone(t *testing.T) {
 }
 
 func TestSearchingEarlierConversations(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	for _, q := range []string{"How do I light a smoker?", "Wasps at the door?", "How much syrup for the winter?",
@@ -86,6 +89,7 @@ func TestSearchingEarlierConversations(t *testing.T) {
 }
 
 func TestVisitorsSettings(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	file := strings.Replace(testbed.Desk, "brief:", "choices: {models: [{model: heather-2, title: Thorough}], "+
 		"manner: true, length: true, languages: [Deutsch]}\nbrief:", 1)
@@ -124,6 +128,7 @@ func TestVisitorsSettings(t *testing.T) {
 }
 
 func TestWhatThisDeskCanDo(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	file := strings.Replace(testbed.Desk, "brief:", "good_for: [lighting smokers]\nnot_for: [stings]\n"+
 		"knowledge: {until: June 2026, sources: [\"the handbook, as of October 2026\"]}\nbrief:", 1)
@@ -141,6 +146,7 @@ func TestWhatThisDeskCanDo(t *testing.T) {
 }
 
 func TestFormulasComeWhenTheyAreNeeded(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)),
 		""); err != nil {
@@ -161,6 +167,7 @@ func TestFormulasComeWhenTheyAreNeeded(t *testing.T) {
 }
 
 func TestLongRepliesFold(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 880})
 	p := openPage(t, browser.Desk, b.Address)
@@ -180,6 +187,7 @@ func TestLongRepliesFold(t *testing.T) {
 }
 
 func TestWaitingIsToldTruthfully(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	file, _ := b.Desks.Models.Connections()
 	file[0].AtOnce = 1
@@ -219,6 +227,7 @@ func TestWaitingIsToldTruthfully(t *testing.T) {
 }
 
 func TestConnectionLostAndRegained(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	offline := func(on bool) {
@@ -238,6 +247,7 @@ func TestConnectionLostAndRegained(t *testing.T) {
 }
 
 func TestVerdictsAndFiguresForMakers(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.answered("hello")

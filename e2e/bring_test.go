@@ -57,6 +57,7 @@ func (p *page) bring(field, about string) {
 // A topic by another name, asked about by the keyboard alone; then another beside it,
 // by the book in the question box, and one put away.
 func TestAVisitorBringsATopic(t *testing.T) {
+	t.Parallel()
 	s, _, b := readingBed(t)
 	for i, window := range []browser.Window{browser.Desk, browser.Phone} {
 		p := openTab(t, window, b.Address)
@@ -93,6 +94,7 @@ func TestAVisitorBringsATopic(t *testing.T) {
 
 // Two meanings are offered; a misspelt name gets the nearest; nothing found says so.
 func TestAVisitorChoosesAMeaning(t *testing.T) {
+	t.Parallel()
 	_, _, b := readingBed(t)
 	p := openTab(t, browser.Desk, b.Address)
 	p.visit("/at/reading")
@@ -113,6 +115,7 @@ func TestAVisitorChoosesAMeaning(t *testing.T) {
 // The address of a page, of a PDF, of a talk; of a page that is all script, and of one
 // that is slow, which is stopped.
 func TestAVisitorBringsAddresses(t *testing.T) {
+	t.Parallel()
 	s, at, b := readingBed(t)
 	s.Nap = 50 * time.Second
 	p := openTab(t, browser.Desk, b.Address)
@@ -146,6 +149,7 @@ func TestAVisitorBringsAddresses(t *testing.T) {
 // Thirty papers, one of them broken, are counted while they come; the page is left in
 // the middle and come back to.
 func TestAVisitorBringsPapers(t *testing.T) {
+	t.Parallel()
 	_, _, b := readingBed(t)
 	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
 		p := openTab(t, window, b.Address)
@@ -165,6 +169,7 @@ func TestAVisitorBringsPapers(t *testing.T) {
 
 // A link carries a topic: it shows, and nothing is fetched before it is pressed.
 func TestALinkThatCarriesATopic(t *testing.T) {
+	t.Parallel()
 	s, _, b := readingBed(t)
 	p := openTab(t, browser.Desk, b.Address)
 	p.visit("/at/reading?topic=Larch%20Hill")
@@ -196,6 +201,7 @@ func TestALinkThatCarriesATopic(t *testing.T) {
 // A visitor talks about one of the desk's documents alone, which is found by a word of
 // its title.
 func TestAVisitorChoosesADocument(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.MakeShelf(ctx, "leaflets", "Leaflets"); err != nil {
 		t.Fatal(err)
@@ -233,6 +239,7 @@ func TestAVisitorChoosesADocument(t *testing.T) {
 // A maker lets visitors bring things by the form, sees what was wanted, and puts it on
 // a shelf.
 func TestAMakerSeesWhatWasWanted(t *testing.T) {
+	t.Parallel()
 	_, at, b := readingBed(t)
 	if _, err := b.Client.MakeShelf(ctx, "kept", "What we keep"); err != nil {
 		t.Fatal(err)
@@ -268,6 +275,7 @@ func TestAMakerSeesWhatWasWanted(t *testing.T) {
 // The same from a terminal: a topic is brought and answered from, what has several
 // meanings and what cannot be read is said, and what was wanted is put on a shelf.
 func TestBringingFromTheCommandLine(t *testing.T) {
+	t.Parallel()
 	_, at, b := readingBed(t)
 	cli := func(args ...string) (out, errs string, code int) {
 		t.Helper()
@@ -316,6 +324,7 @@ func TestBringingFromTheCommandLine(t *testing.T) {
 // All of it by the keyboard alone: where to look, what for, the choice of a meaning,
 // and putting it away.
 func TestBringingByTheKeyboard(t *testing.T) {
+	t.Parallel()
 	_, _, b := readingBed(t)
 	p := openTab(t, browser.Desk, b.Address)
 	p.visit("/at/reading")

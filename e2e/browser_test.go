@@ -18,6 +18,7 @@ import (
 )
 
 func TestAConversationOnThePage(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.shows("h1", "The Helper")
@@ -71,6 +72,7 @@ func TestAConversationOnThePage(t *testing.T) {
 }
 
 func TestStoppingAndMakingAgain(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(testbed.Lasting)
@@ -94,6 +96,7 @@ func TestStoppingAndMakingAgain(t *testing.T) {
 }
 
 func TestReloadingAndASecondTabInTheMiddleOfAReply(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(testbed.Slow)
@@ -119,6 +122,7 @@ func TestReloadingAndASecondTabInTheMiddleOfAReply(t *testing.T) {
 }
 
 func TestOnAPhone(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Phone, b.Address)
 	p.accessible("the empty page on a phone")
@@ -145,6 +149,7 @@ func TestOnAPhone(t *testing.T) {
 
 // Mounted under a path of another site everything is found below it.
 func TestUnderABasePath(t *testing.T) {
+	t.Parallel()
 	b := testbed.New(t, testbed.Options{Console: console.Files(), BasePath: "/office/ask"})
 	p := openPage(t, browser.Desk, b.Address)
 	p.ask("How do I light a smoker?")
@@ -163,6 +168,7 @@ func TestUnderABasePath(t *testing.T) {
 
 // The page is light: what is fetched before it can be used.
 func TestThePageIsLight(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.shows("h1", "The Helper")
@@ -181,6 +187,7 @@ func TestThePageIsLight(t *testing.T) {
 // Menus and dialogs open in sight and leave the reader's place in a long
 // conversation; the header and the list of conversations stay in reach.
 func TestMenusKeepThePlace(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	for range 7 {
@@ -212,6 +219,7 @@ func TestMenusKeepThePlace(t *testing.T) {
 }
 
 func TestDarkAndLight(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Window{Width: 1280, Height: 800, Dark: true}, b.Address)
 	ground := func() string { return run[string](p, "getComputedStyle(document.body).backgroundColor") }
@@ -234,6 +242,7 @@ func TestDarkAndLight(t *testing.T) {
 }
 
 func TestByKeyboardAlone(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	focused := func() string {
@@ -275,6 +284,7 @@ func TestByKeyboardAlone(t *testing.T) {
 
 // What gets the focus by keyboard is not hidden by the head and the foot that stay.
 func TestFocusIsNeverCovered(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
 		p := openPage(t, window, b.Address)
@@ -307,6 +317,7 @@ func TestFocusIsNeverCovered(t *testing.T) {
 }
 
 func TestErrorsInTheVisitorsWords(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(testbed.With(testbed.Fast, "broken", 0, 0))
@@ -349,6 +360,7 @@ func TestErrorsInTheVisitorsWords(t *testing.T) {
 }
 
 func TestABusyModelIsToldOf(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{Fault: "busy", Times: 1, RetryAfter: 2, FirstMS: new(0.0), Rate: new(0.0)})
@@ -358,6 +370,7 @@ func TestABusyModelIsToldOf(t *testing.T) {
 }
 
 func TestTheServiceIsKilledWhileThePageIsOpen(t *testing.T) {
+	t.Parallel()
 	s := startProcess(t)
 	p := openPage(t, browser.Desk, s.address)
 	s.model.Set(testbed.Slow)
@@ -383,6 +396,7 @@ func TestTheServiceIsKilledWhileThePageIsOpen(t *testing.T) {
 }
 
 func TestScrollingLetsGo(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(250.0), Tokens: 3000})
@@ -411,6 +425,7 @@ func TestScrollingLetsGo(t *testing.T) {
 // A model that writes what no model should: nothing of it runs, nothing is
 // fetched from elsewhere.
 func TestHostileRepliesAreHarmless(t *testing.T) {
+	t.Parallel()
 	const hostile = "# Heading\n\n<script>window.hit = 1</script><img src=x onerror=\"window.hit = 2\">\n\n" +
 		"[click](javascript:window.hit=3) ![pixel](https://evil.example/p.png) <a href=\"https://ok.example\" " +
 		"onclick=\"window.hit=4\">ok</a>\n\n" +
@@ -451,6 +466,7 @@ func TestHostileRepliesAreHarmless(t *testing.T) {
 
 // Words that have been shown do not move while more are written.
 func TestNoLayoutJumps(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(120.0)})
 	if _, err := b.Client.Publish(ctx, "helper.yaml",

@@ -17,6 +17,7 @@ import (
 )
 
 func TestTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	folder := openFolder(t)
 	write := func(name, text string) string {
@@ -81,6 +82,7 @@ func TestTheCommandLine(t *testing.T) {
 
 // Every command explains itself with an example.
 func TestHelp(t *testing.T) {
+	t.Parallel()
 	p := &process{t: t, data: t.TempDir()}
 	for _, args := range []string{"start", "ask", "desk check", "desk publish", "desk list", "desk show", "model list",
 		"model probe", "token add", "token list", "token remove"} {
@@ -99,6 +101,7 @@ func TestHelp(t *testing.T) {
 }
 
 func TestAskTellsWhenTheReplyIsNotWhole(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	p.model.Set(testbed.With(testbed.Fast, "unauthorized", 0, 0))
 	_, errs, code := p.juvalogos("", "ask", "-desk", "helper", "hello")
@@ -112,6 +115,7 @@ func TestAskTellsWhenTheReplyIsNotWhole(t *testing.T) {
 
 // Who has no token can attach something and ask about it: all of a command is one visitor.
 func TestAStrangerAttaches(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	file := filepath.Join(t.TempDir(), "reader.yaml")
 	if err := os.WriteFile(file, []byte("slug: reader\ntitle: Reader\npurpose: Reads.\nmodel: thyme-mini\n"+
@@ -137,6 +141,7 @@ func TestAStrangerAttaches(t *testing.T) {
 }
 
 func TestAskIsInterrupted(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	p.model.Set(testbed.Lasting)
 	cmd := exec.Command(filepath.Join(programs, "juvalogos"), "ask", "-desk", "helper", "-config", p.config(),
@@ -174,6 +179,7 @@ func (p *process) newest(t *testing.T) api.Turn {
 
 // On a terminal it converses: Ctrl-C stops a reply, Ctrl-D leaves.
 func TestConversingOnATerminal(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	cmd := exec.Command(filepath.Join(programs, "juvalogos"), "ask", "-desk", "helper", "-config", p.config())
 	terminal, err := pty.StartWithSize(cmd, &pty.Winsize{Rows: 40, Cols: 100})
@@ -225,6 +231,7 @@ func TestConversingOnATerminal(t *testing.T) {
 }
 
 func TestAskForJSONIsOneObject(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	out, _, code := p.juvalogos("", "ask", "-desk", "helper", "-json", "hello")
 	var turn api.Turn

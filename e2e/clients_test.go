@@ -44,6 +44,7 @@ func node(t *testing.T, script string, arguments ...string) string {
 // library of JavaScript: whole, streamed, as data, fifty at once, and told of its
 // mistakes in words that the library understands.
 func TestAClientLibraryOfJavaScript(t *testing.T) {
+	t.Parallel()
 	b := testbed.New(t, testbed.Options{})
 	var got struct {
 		Models   []string
@@ -104,6 +105,7 @@ func (d toDesk) Do(r *http.Request) (*http.Response, error) {
 
 // The same through one of Go.
 func TestAClientLibraryOfGo(t *testing.T) {
+	t.Parallel()
 	b := testbed.New(t, testbed.Options{})
 	client, err := clientInGo(b)
 	if err != nil {
@@ -173,6 +175,7 @@ func clientInGo(b *testbed.Bed) (*completions.Client, error) {
 
 // Pictures are made and asked about through real client libraries of JavaScript and Go.
 func TestClientLibrariesWithPictures(t *testing.T) {
+	t.Parallel()
 	b := testbed.New(t, testbed.Options{})
 	for _, desk := range []string{"slug: labels\ntitle: L\npurpose: P.\nmodel: alder-brush\nrecipe: depict\n" +
 		"recipe_settings: {side: 256}\n",

@@ -19,6 +19,7 @@ import (
 )
 
 func TestFromAModelToAPageInFiveSteps(t *testing.T) {
+	t.Parallel()
 	b := bareBed(t)
 	p := openConsole(t, browser.Desk, b, "")
 	p.shows("section", "0 of 5 done")
@@ -77,6 +78,7 @@ func TestFromAModelToAPageInFiveSteps(t *testing.T) {
 }
 
 func TestFormAndFileAreOne(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	commented := "# of the tests\n" + strings.Replace(testbed.Desk, "title: The Helper",
 		"title: The Helper # a good name", 1)
@@ -118,6 +120,7 @@ func TestFormAndFileAreOne(t *testing.T) {
 }
 
 func TestTheEditorCompletes(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "desks/helper")
 	p.shows("[aria-label=File]", "slug: helper")
@@ -165,6 +168,7 @@ var mistakes = []struct {
 }
 
 func TestEveryMistakeIsMarkedAtItsPlace(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "desks/helper")
 	p.shows("[aria-label=File]", "slug: helper")
@@ -204,6 +208,7 @@ func contains(list []int, n int) bool {
 }
 
 func TestRevisionsAreComparedAndGoneBackTo(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "d.yaml", []byte(strings.Replace(testbed.Desk, "The Helper", "Second", 1)),
 		"another name"); err != nil {
@@ -240,6 +245,7 @@ func TestRevisionsAreComparedAndGoneBackTo(t *testing.T) {
 }
 
 func TestDesksAreDuplicatedAndThrownAway(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "desks/helper")
 	p.shows("h1", "The Helper")
@@ -259,6 +265,7 @@ func TestDesksAreDuplicatedAndThrownAway(t *testing.T) {
 }
 
 func TestADeskIsImported(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	packed, err := b.Client.Export(ctx, "helper")
 	if err != nil {
@@ -286,6 +293,7 @@ func TestADeskIsImported(t *testing.T) {
 }
 
 func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	one := openConsole(t, browser.Desk, b, "desks/helper")
 	two := openConsole(t, browser.Desk, b, "desks/helper")
@@ -323,6 +331,7 @@ func TestTwoBrowsersAndAVisitorOnAPhone(t *testing.T) {
 }
 
 func TestMakersReadWhatWasAsked(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "d.yaml",
 		[]byte(strings.Replace(testbed.Desk, "memory: {turns: 10, tokens: 2000}", "memory: {turns: 3, tokens: 2000}",
@@ -363,6 +372,7 @@ func TestMakersReadWhatWasAsked(t *testing.T) {
 }
 
 func TestConnectionsInTheConsole(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "connections")
 	p.shows("h2", "shed")
@@ -395,6 +405,7 @@ func TestConnectionsInTheConsole(t *testing.T) {
 }
 
 func TestTokensInTheConsole(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "access")
 	p.fill("What it is for", "newsletter")
@@ -419,6 +430,7 @@ func TestTokensInTheConsole(t *testing.T) {
 // TestTheConsoleWithoutTheService takes the service away while the console is open:
 // it says so, keeps what was written, and says when the service is back.
 func TestTheConsoleWithoutTheService(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "shelves")
 	p.fill("A new shelf", "Old almanacs")
@@ -446,6 +458,7 @@ func TestTheConsoleWithoutTheService(t *testing.T) {
 }
 
 func TestTheConsoleByKeyboard(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openConsole(t, browser.Desk, b, "")
 	p.shows("table", "The Helper")
@@ -475,6 +488,7 @@ func TestTheConsoleByKeyboard(t *testing.T) {
 }
 
 func TestTheConsoleOnAPhoneAndInTheDark(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	w := browser.Phone
 	w.Dark = true
@@ -496,6 +510,7 @@ func TestTheConsoleOnAPhoneAndInTheDark(t *testing.T) {
 }
 
 func TestAWatchedFolderInTheConsole(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	folder := t.TempDir()
 	write := func(text string) {

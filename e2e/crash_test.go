@@ -51,6 +51,7 @@ func (a *asked) read(t *testing.T, n int) string {
 }
 
 func TestTheServiceIsKilledInTheMiddleOfAReply(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	p.model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(50.0), Tokens: 1000})
 	a := askInBackground(p.client, "How do I light a smoker?")
@@ -93,6 +94,7 @@ func TestTheServiceIsKilledInTheMiddleOfAReply(t *testing.T) {
 }
 
 func TestTheDatabaseIsKilledInTheMiddleOfAReply(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	p.model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(50.0), Tokens: 200})
 	a := askInBackground(p.client, "How do I light a smoker?")
@@ -119,6 +121,7 @@ func TestTheDatabaseIsKilledInTheMiddleOfAReply(t *testing.T) {
 }
 
 func TestAnInterruptStopsEverythingAndLosesNothing(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	p.model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(100.0), Tokens: 100})
 	a := askInBackground(p.client, "How do I light a smoker?")
@@ -141,6 +144,7 @@ func TestAnInterruptStopsEverythingAndLosesNothing(t *testing.T) {
 }
 
 func TestStartSaysWhatToDo(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	folder := openFolder(t)
 	broken := filepath.Join(folder, "broken.yaml")
@@ -178,6 +182,7 @@ func TestStartSaysWhatToDo(t *testing.T) {
 }
 
 func TestASecondDatabaseAddress(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	// A second service on the first one's database sees the same desks.
 	other := &process{t: t, data: openFolder(t)}
@@ -196,6 +201,7 @@ func TestASecondDatabaseAddress(t *testing.T) {
 }
 
 func TestTheConnectionFileIsTakenUpWhileRunning(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	path := filepath.Join(p.data, "connections.yaml")
 	text, err := os.ReadFile(path)

@@ -56,6 +56,7 @@ func (d *demo) interrupt() {
 }
 
 func TestTheDemo(t *testing.T) {
+	t.Parallel()
 	data, listen, standin := openFolder(t), freePort(t), freePort(t)
 	d := startDemo(t, data, listen, standin)
 	c := d.ready()

@@ -13,6 +13,7 @@ import (
 )
 
 func TestAttemptsCanBeCompared(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	b.Model.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0), Tokens: 5})
@@ -41,6 +42,7 @@ func TestAttemptsCanBeCompared(t *testing.T) {
 }
 
 func TestCopying(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "helper.yaml",
 		[]byte(strings.Replace(testbed.Desk, "thyme-mini", "heather-2", 1)), ""); err != nil {
@@ -64,6 +66,7 @@ func TestCopying(t *testing.T) {
 }
 
 func TestTheBoxRemembers(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	box := func() string { return run[string](p, `document.querySelector("textarea").value`) }
@@ -84,6 +87,7 @@ func TestTheBoxRemembers(t *testing.T) {
 }
 
 func TestTakingBack(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.answered("My name is Ottoline.")
@@ -105,6 +109,7 @@ func TestTakingBack(t *testing.T) {
 }
 
 func TestKeepingAConversation(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.answered("How do I light a smoker?")
@@ -142,6 +147,7 @@ func TestKeepingAConversation(t *testing.T) {
 }
 
 func TestSharingAConversation(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	p := openPage(t, browser.Desk, b.Address)
 	p.answered("How do I light a smoker?")

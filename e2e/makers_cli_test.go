@@ -42,6 +42,7 @@ type cliLine struct {
 }
 
 func TestDesksOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	folder := openFolder(t)
 	second, packed := filepath.Join(folder, "second.yaml"), filepath.Join(folder, "packed.json")
@@ -82,6 +83,7 @@ func TestDesksOnTheCommandLine(t *testing.T) {
 }
 
 func TestConversationsOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	cli(t, p, []cliLine{
 		{args: "conversation list helper", out: "There are none."},
@@ -105,6 +107,7 @@ func TestConversationsOnTheCommandLine(t *testing.T) {
 }
 
 func TestSigningInOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	link := regexp.MustCompile(`/console/welcome#(\w+)`).FindStringSubmatch(p.out.String())
 	if link == nil {
@@ -137,6 +140,7 @@ func TestSigningInOnTheCommandLine(t *testing.T) {
 }
 
 func TestConnectionsOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	connections, err := p.client.Connections(ctx)
 	if err != nil {
@@ -161,6 +165,7 @@ func TestConnectionsOnTheCommandLine(t *testing.T) {
 // The README's second way in: a function in a file becomes a page with two commands. A
 // curl line becomes a connection with one.
 func TestProgramsAndCurlLinesOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	text, err := os.ReadFile("../examples/programs/answer.py")
 	if err != nil {
 		t.Fatal(err)
@@ -201,6 +206,7 @@ func TestProgramsAndCurlLinesOnTheCommandLine(t *testing.T) {
 
 // What a probe finds is written into a connection file by the command.
 func TestProbesWriteIntoTheFile(t *testing.T) {
+	t.Parallel()
 	manners := httptest.NewServer(&scripted.Server{})
 	defer manners.Close()
 	file := filepath.Join(t.TempDir(), "connections.yaml")
@@ -222,6 +228,7 @@ func TestProbesWriteIntoTheFile(t *testing.T) {
 }
 
 func TestStartWatchesAFolder(t *testing.T) {
+	t.Parallel()
 	folder := openFolder(t)
 	write := func(text string) {
 		t.Helper()

@@ -53,6 +53,7 @@ for line in sys.stdin:
 // From a curl line that works to a connection: taken over, tried in place, the reply
 // found in the answer, kept, and a desk answers with it.
 func TestACurlLineBecomesAConnection(t *testing.T) {
+	t.Parallel()
 	endpoints := httptest.NewServer(&scripted.Endpoints{})
 	defer endpoints.Close()
 	for _, w := range []browser.Window{browser.Desk, browser.Phone} {
@@ -89,6 +90,7 @@ func TestACurlLineBecomesAConnection(t *testing.T) {
 // A server that does not take the request as it is: one click writes down how it wants
 // to be asked.
 func TestWhatAProbeFindsIsWrittenWithOneClick(t *testing.T) {
+	t.Parallel()
 	manners := httptest.NewServer(&scripted.Server{})
 	defer manners.Close()
 	b := newBed(t)
@@ -114,6 +116,7 @@ func TestWhatAProbeFindsIsWrittenWithOneClick(t *testing.T) {
 // thinks aloud is folded beside the reply, on a desk and on a phone, and the makers see
 // what it needs of the machine.
 func TestAProgramAnswersOnAPage(t *testing.T) {
+	t.Parallel()
 	folder := programFolder(t, map[string]string{"slowly.py": slowly})
 	for _, w := range []browser.Window{browser.Desk, browser.Phone} {
 		b := testbed.New(t, testbed.Options{Programs: folder, Console: console.Files()})
@@ -149,6 +152,7 @@ func TestAProgramAnswersOnAPage(t *testing.T) {
 
 // What makers would rather not have read is hidden.
 func TestThinkingCanBeHidden(t *testing.T) {
+	t.Parallel()
 	manners := httptest.NewServer(&scripted.Server{})
 	defer manners.Close()
 	b := newBed(t)
@@ -170,6 +174,7 @@ func TestThinkingCanBeHidden(t *testing.T) {
 
 // A program goes with the service, however that goes.
 func TestProgramsGoWithTheService(t *testing.T) {
+	t.Parallel()
 	folder := programFolder(t, map[string]string{"deaf.py": strings.Replace(slowly, "import json",
 		"import os, signal, json", 1) + "time.sleep(600)\n"})
 	deaf := filepath.Join(folder, "deaf.py")
@@ -201,6 +206,7 @@ func isRunning(t *testing.T, text string) bool {
 
 // Two connections may have a model of the same name; desks name it with the connection.
 func TestTwoModelsOfOneName(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	for _, name := range []string{"hall", "barn"} {
 		if err := b.Connections.KeepConnection(ctx, models.Connection{Name: name, Address: b.ModelURL + "/v1",

@@ -48,6 +48,7 @@ const picturesThere = `document.querySelectorAll("ul[aria-label^='The pictures t
 // A picture is pasted, asked about twice, replaced by a dropped one, put away; an earlier
 // turn goes on showing what it was asked with, and opens it large.
 func TestAVisitorAsksAboutPictures(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	flag, dark := picturetest.PNG(picturetest.Flag(64, 48)), picturetest.PNG(picturetest.Noisy(80, 40, 3))
@@ -99,6 +100,7 @@ func TestAVisitorAsksAboutPictures(t *testing.T) {
 
 // Who runs desks is told beforehand what a picture takes of a question, and costs.
 func TestAMakerSeesWhatAPictureTakes(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	p := openConsole(t, browser.Desk, b, "/desks")
@@ -110,6 +112,7 @@ func TestAMakerSeesWhatAPictureTakes(t *testing.T) {
 // Several pictures are gone through by keys and by a swipe; too many, a broken one and
 // what is no picture are told, one sentence each, and the question stays.
 func TestPicturesThatAreNotTaken(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	p := openTab(t, browser.Phone, b.Address)
@@ -147,6 +150,7 @@ func TestPicturesThatAreNotTaken(t *testing.T) {
 
 // A photograph, by a camera that shows a test picture.
 func TestAVisitorTakesAPhotograph(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	p := openTab(t, browser.Desk, b.Address)
@@ -167,6 +171,7 @@ func TestAVisitorTakesAPhotograph(t *testing.T) {
 
 // A page of a document that was attached is asked about as a picture.
 func TestAPageIsAskedAboutAsAPicture(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	p := openTab(t, browser.Desk, b.Address)
@@ -187,6 +192,7 @@ func TestAPageIsAskedAboutAsAPicture(t *testing.T) {
 
 // A desk whose model does not see says so, and names one that does.
 func TestABlindDeskNamesOneThatSees(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	publish(t, b, "slug: talks\ntitle: The Talker\npurpose: Talks.\nmodel: thyme-mini\npictures: {elsewhere: frames}\n")
@@ -237,6 +243,7 @@ func pace(ms float64) modelserver.Control { return modelserver.Control{FirstMS: 
 // in the middle, the page is left in the middle of another; then search, removal with
 // undo, a link.
 func TestAVisitorsGallery(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, drawingDesk)
 	publish(t, b, varyingDesk)
@@ -327,6 +334,7 @@ const changedPart = `(async () => {
 // Variations of a picture, and a change of the part that was painted over: by the mouse,
 // by a finger, and by numbers alone.
 func TestAVisitorPaintsOverAPart(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	b.Model.Set(testbed.Fast)
 	publish(t, b, varyingDesk)
@@ -369,6 +377,7 @@ func TestAVisitorPaintsOverAPart(t *testing.T) {
 
 // 5,000 pictures come as they are scrolled to, and the page goes on answering meanwhile.
 func TestAGalleryOfFiveThousand(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	b.Model.Set(testbed.Fast)
 	publish(t, b, drawingDesk)
@@ -432,6 +441,7 @@ func TestAGalleryOfFiveThousand(t *testing.T) {
 
 // A wish whose making fails says so; the words stay, and it is made once more by a button.
 func TestAWishThatFails(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, strings.Replace(drawingDesk, "pictures: {onward: [more]}\n", "", 1))
 	p := openTab(t, browser.Desk, b.Address)
@@ -459,6 +469,7 @@ func photo(t *testing.T, name string, body []byte) string {
 
 // A phone chooses a picture by its own dialog: the field takes files.
 func TestAPhoneChoosesAPicture(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, seeingDesk)
 	p := openTab(t, browser.Phone, b.Address)
@@ -473,6 +484,7 @@ func TestAPhoneChoosesAPicture(t *testing.T) {
 // The service is killed while a picture is made: the page says so, the words stay, and it
 // is made again by a button; what was made before is there.
 func TestTheServiceIsKilledWhileAPictureIsMade(t *testing.T) {
+	t.Parallel()
 	s := startProcess(t)
 	if _, err := s.client.Publish(ctx, "labels.yaml", []byte(strings.Replace(drawingDesk,
 		"pictures: {onward: [more]}\n", "", 1)), ""); err != nil {
@@ -500,6 +512,7 @@ func TestTheServiceIsKilledWhileAPictureIsMade(t *testing.T) {
 
 // Pictures go along with a question on the command line, and come back as files.
 func TestPicturesOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	for name, text := range map[string]string{
 		"frames.yaml": strings.Split(seeingDesk, "choices:")[0],

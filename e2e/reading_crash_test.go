@@ -14,6 +14,7 @@ import (
 // The service is killed twice while it reads 500 files; all of them are read in
 // the end, each once.
 func TestTheServiceIsKilledWhileItReads500Files(t *testing.T) {
+	t.Parallel()
 	const many = 500
 	p := startProcess(t)
 	if _, err := p.client.MakeShelf(ctx, "hives", ""); err != nil {

@@ -40,6 +40,7 @@ func torn(t *testing.T) []byte {
 // The shelf's page warns of a document of which words are missing, and says what
 // of it was left out and why; all can be read anew.
 func TestAShelfSaysWhatWasLeftOut(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.MakeShelf(ctx, "handbook", "The handbook"); err != nil {
 		t.Fatal(err)
@@ -64,6 +65,7 @@ func TestAShelfSaysWhatWasLeftOut(t *testing.T) {
 // A long text that is pasted into the question box is offered as a document; what
 // is left in the question stays there.
 func TestALongPastedTextIsOfferedAsADocument(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.Publish(ctx, "reader.yaml", []byte("slug: reader\ntitle: The Reader\n"+
 		"purpose: Reads what you attach.\nmodel: thyme-mini\nattachments: true\n"), ""); err != nil {

@@ -18,6 +18,7 @@ reply: both.text
 `
 
 func TestRecipesTracesAndUsageOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	p := startProcess(t)
 	folder := openFolder(t)
 	write := func(name, text string) string {

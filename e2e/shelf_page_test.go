@@ -14,6 +14,7 @@ import (
 // Documents are put on a shelf, a question is answered from them, and the
 // answer leads to the place.
 func TestFromDocumentsToAnAnswerWithItsSources(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	folder := openFolder(t)
 	var files []string

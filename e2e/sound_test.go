@@ -120,6 +120,7 @@ const sentences = `document.querySelectorAll("[data-recording] ol li").length`
 // A recording is dropped, written down, played, found in, put right, taken away, asked
 // about, loaded again and deleted, by mouse and by keyboard.
 func TestARecordingOnThePage(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	ears(t, b).Doubts = true
 	publish(t, b, soundDesk)
@@ -231,6 +232,7 @@ func TestARecordingOnThePage(t *testing.T) {
 
 // What is wrong with a file is said in a sentence each, and the others are taken.
 func TestRecordingsThatAreNotTaken(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	ears(t, b)
 	publish(t, b, soundDesk)
@@ -271,6 +273,7 @@ func TestRecordingsThatAreNotTaken(t *testing.T) {
 // The net goes in the middle of an upload: it is said, nothing is lost, and the same
 // recording is sent again.
 func TestTheNetGoesWhileARecordingIsSent(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	ears(t, b)
 	publish(t, b, soundDesk)
@@ -361,6 +364,7 @@ func (l *line) cut(off bool) {
 // Recorded in the page: how loud it is, a pause, listened to before it is sent. A question
 // is spoken, its words can be corrected. Both with the microphone's beeps.
 func TestSpokenIntoTheMicrophone(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	ear := ears(t, b)
 	publish(t, b, soundDesk)
@@ -399,6 +403,7 @@ func TestSpokenIntoTheMicrophone(t *testing.T) {
 
 // A reply is read aloud, sentence by sentence; what is read is lit, and it can be paused.
 func TestARepliesIsReadAloud(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	ears(t, b)
 	publish(t, b, strings.Replace(soundDesk, "thyme-mini", "heather-2", 1))
@@ -453,6 +458,7 @@ func TestARepliesIsReadAloud(t *testing.T) {
 
 // Code, tables and references are left out.
 func TestWhatIsNotReadAloud(t *testing.T) {
+	t.Parallel()
 	const reply = "Do this [1]:\n\n```go\nfunc main() {}\n```\n\n| hive | weight |\n|---|---|\n| one | twelve |\n\nThen wait."
 	model := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/event-stream")
@@ -479,6 +485,7 @@ func TestWhatIsNotReadAloud(t *testing.T) {
 
 // Makers look into a recording of their own, and hear it in another way.
 func TestARecordingFromInside(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	ear := ears(t, b)
 	publish(t, b, soundDesk)
@@ -508,6 +515,7 @@ func TestARecordingFromInside(t *testing.T) {
 
 // A desk is a model that hears and speaks, for a real client library of the protocol.
 func TestAClientLibraryOfSound(t *testing.T) {
+	t.Parallel()
 	b := testbed.New(t, testbed.Options{})
 	ears(t, b)
 	publish(t, b, soundDesk)
@@ -535,6 +543,7 @@ func TestAClientLibraryOfSound(t *testing.T) {
 
 // The real recogniser through us hears about what it hears alone.
 func TestTheRealRecogniserThroughUs(t *testing.T) {
+	t.Parallel()
 	b := testbed.New(t, testbed.Options{})
 	ears(t, b)
 	publish(t, b, strings.Replace(soundDesk, "model: ear", "model: hall-ear", 1))

@@ -40,6 +40,7 @@ func file(t *testing.T, name string, body []byte) []string {
 // A table is attached, looked at, a column's kind put right, asked about by mouse and by
 // keyboard, its result sorted, charted, saved, and gone on with; at a desk and on a phone.
 func TestAskingATableOfOnesOwn(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	publish(t, b, tableDesk)
 	for _, window := range []browser.Window{browser.Desk, browser.Phone} {
@@ -113,6 +114,7 @@ func TestAskingATableOfOnesOwn(t *testing.T) {
 
 // The tables of a shelf are looked at and asked; two visitors ask theirs at once.
 func TestAskingTheLedger(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	if _, err := b.Client.MakeShelf(ctx, "ledger", "The ledger"); err != nil {
 		t.Fatal(err)
@@ -158,6 +160,7 @@ func TestAskingTheLedger(t *testing.T) {
 // One reply rests on texts and on tables: beside each sentence stands the place, beside each
 // number the rows behind it, marked.
 func TestTextsAndTablesStandInOneMargin(t *testing.T) {
+	t.Parallel()
 	b := newBed(t)
 	for slug, files := range map[string]map[string]string{
 		"ledger":   {"Honey harvest.csv": string(ledger.Harvest())},

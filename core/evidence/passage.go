@@ -44,13 +44,18 @@ type Passage struct {
 	Spans    []Stretch `json:"spans"`
 }
 
-// Begins is where a passage begins, headings aside: its first stretch that is
-// no heading has the more telling place.
+// Begins is where a passage begins: its first stretch that is no heading has the more
+// telling place.
 func Begins(spans []Stretch) string {
 	if len(spans) == 0 {
 		return ""
 	}
-	return spans[min(1, len(spans)-1)].Place.String()
+	for _, s := range spans {
+		if !s.Heading {
+			return s.Place.String()
+		}
+	}
+	return spans[0].Place.String()
 }
 
 // Note ties words of this passage to a sentence; where they stand is found by

@@ -79,6 +79,83 @@ func TestOtherWaysOfADigest(t *testing.T) {
 	}
 }
 
+// One section after the other: each is read with what was noted before it, and what the last
+// one leaves is the ground of the whole. Each can be read as it comes, under its heading.
+func TestADigestInTurn(t *testing.T) {
+	var order []int
+	result, spans, err := digestsBy(t, 5, "on half a page", recipe.Values{"way": "in turn", "brief_sections": ""},
+		func(m []prompt.Message) (string, error) {
+			if strings.Contains(m[0].Text, "Write what they say") {
+				if !strings.Contains(lastOf(m), "Hive 104 [5]") || !strings.Contains(lastOf(m), "Hive 100 [1]") {
+					t.Errorf("the whole is asked for with %q", lastOf(m))
+				}
+				return "Hive number 104 stands in meadow 204 [5].", nil
+			}
+			for i := range 5 {
+				if !strings.Contains(lastOf(m), fmt.Sprintf("number %d ", 100+i)) {
+					continue
+				}
+				order = append(order, i)
+				notes, _, _ := strings.Cut(lastOf(m), "Part ")
+				if i > 0 && !strings.Contains(notes, fmt.Sprintf("Hive %d [%d]", 99+i, i)) {
+					t.Errorf("section %d is read without the notes before it: %q", i+1, notes)
+				}
+				said := fmt.Sprintf("Hive %d [%d]", 100+i, i+1)
+				if i > 0 {
+					said = "Hive 100 [1]. " + said
+				}
+				return said, nil
+			}
+			return "", errors.New("unknown")
+		})
+	if err != nil || fmt.Sprint(order) != "[0 1 2 3 4]" {
+		t.Fatalf("%v, in the order %v", err, order)
+	}
+	if margin, _ := partOf[evidence.Sources](result); !margin.Supported {
+		t.Errorf("%+v", margin)
+	}
+	var pieces []string
+	for _, s := range spans {
+		if s.Piece != nil {
+			pieces = append(pieces, fmt.Sprintf("%d of %d, %s: %s", s.Number, s.Of, s.Piece.Title, s.Piece.Text))
+		}
+	}
+	if len(pieces) != 5 || pieces[1] != "2 of 5, Part 2: Hive 100 [1]. Hive 101 [2]" {
+		t.Errorf("what may be read as it comes: %q", pieces)
+	}
+}
+
+// A visitor may have the sections put in short by the cheaper model that the maker names.
+func TestSectionsOfADigestCheaply(t *testing.T) {
+	for _, sections := range []string{"with care", "cheaply"} {
+		text, _ := Source("digest")
+		_, steps, _ := strings.Cut(string(text), "\n")
+		turn := &RunContext{Models: &fakeModels{say: func([]prompt.Message) (string, error) { return "Bees [1].", nil }},
+			Works: fakeWorks(3)}
+		result, _, spans, err := try(t, steps, turn, recipe.Values{"question": "It", "manner": "for a child",
+			"sections": sections}, recipe.Values{"way": "sections", "cheaply_by": recipe.Voice{Model: "cheap"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		cheap := 0
+		for _, s := range spans {
+			for _, c := range s.Calls {
+				if c.Model == "shed/cheap" {
+					cheap++
+				}
+			}
+		}
+		if want := map[string]int{"with care": 0, "cheaply": 3}[sections]; cheap != want {
+			t.Errorf("%s: the cheaper model is asked %d times", sections, cheap)
+		}
+		outline, is := partOf[evidence.Outline](result)
+		if !is || len(outline.Sections) != 3 || outline.Sections[2].Text != "Bees [1]." ||
+			outline.Sections[2].Passage.Path[0] != "Part 3" {
+			t.Errorf("section by section: %+v", outline)
+		}
+	}
+}
+
 // Every section is read once, what is said of it keeps its number, and what the whole says is
 // held against the section that it names.
 func TestADigestReadsEverySectionOnce(t *testing.T) {

@@ -137,6 +137,27 @@ func TestNoSectionIsPaidForTwice(t *testing.T) {
 	if got := b.Model.Requests() - asked; got < 2 || got > 6 {
 		t.Errorf("one chapter was changed: the model was asked %d times", got)
 	}
+	// Beforehand it is told, and no model asked for it.
+	asked = b.Model.Requests()
+	tell := func(question string) reply.Forecast {
+		t.Helper()
+		f, err := b.Replies.Forecast(t.Context(), reply.Question{Slug: "in-short", Visitor: testbed.Alice, Text: question})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
+	if f := tell("the book"); f.Sections != sections && f.Kept != f.Sections || f.Calls != 0 || f.Cost != 0 {
+		t.Errorf("what is kept would cost: %+v", f)
+	}
+	put(b, book(chapters, 9))
+	if f := tell("the book"); f.Kept >= f.Sections || f.Kept < f.Sections-3 || f.Calls < 2 || f.Calls > 6 ||
+		f.PromptTokens < 200 || f.MostCost < f.Cost || f.Seconds <= 0 {
+		t.Errorf("one chapter was changed: %+v", f)
+	}
+	if got := b.Model.Requests() - asked; got != 0 {
+		t.Errorf("to tell it, the model was asked %d times", got)
+	}
 	// What is a visitor's own is kept for their conversation.
 	id, _, err := b.Client.Attach(t.Context(), "in-short", "", "own.md", strings.NewReader(strings.ReplaceAll(book(10,
 		3), "Hive", "Nest")))

@@ -6,7 +6,9 @@ import (
 	"strings"
 
 	"juvalogos/core/bearing"
+	"juvalogos/core/language"
 	"juvalogos/core/steps"
+	"juvalogos/core/words"
 	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
@@ -83,7 +85,7 @@ func (w works) meant(ctx context.Context, question string) ([]record.Document, e
 		}
 		if len(own) > 0 {
 			w.reply.private.Store(true)
-			return named(question, own), nil
+			return namedOrHinted(question, own), nil
 		}
 	}
 	var all []record.Document
@@ -108,11 +110,27 @@ func (w works) meant(ctx context.Context, question string) ([]record.Document, e
 	if len(some) < len(all) {
 		return some, nil
 	}
+	on := bearing.On(titles, nil, question, "")
+	if len(on) == len(titles) {
+		return namedOrHinted(question, all), nil
+	}
 	some = nil
-	for _, i := range bearing.On(titles, nil, question, "") {
+	for _, i := range on {
 		some = append(some, of[i]...)
 	}
 	return some, nil
+}
+
+// namedOrHinted are the documents that a question names, or those it seems to mean; all if
+// it does neither.
+func namedOrHinted(question string, all []record.Document) []record.Document {
+	if some := named(question, all); len(some) < len(all) {
+		return some
+	}
+	if some := hinted(question, all); some != nil {
+		return some
+	}
+	return all
 }
 
 // named are the documents that a question names; all if it names none.
@@ -123,6 +141,38 @@ func named(question string, all []record.Document) (some []record.Document) {
 	}
 	for _, i := range bearing.On(things, nil, question, "") {
 		some = append(some, all[i])
+	}
+	return some
+}
+
+// hinted are the documents whose titles have a word of the question that few other titles
+// have: the talk about listening, of those called Listening to a hive and Why colonies die.
+func hinted(question string, all []record.Document) (some []record.Document) {
+	common := language.StopWords("en")
+	titled := map[string][]int{}
+	for i, one := range all {
+		seen := map[string]bool{}
+		for _, w := range words.Of(one.Title) {
+			stem := language.Stem("en", w)
+			if !seen[stem] && !common[w] && len([]rune(w)) > 3 {
+				seen[stem] = true
+				titled[stem] = append(titled[stem], i)
+			}
+		}
+	}
+	chosen := map[int]bool{}
+	for _, w := range words.Of(question) {
+		at := titled[language.Stem("en", w)]
+		if len(at) > 0 && len(at)*2 <= len(all) {
+			for _, i := range at {
+				chosen[i] = true
+			}
+		}
+	}
+	for i, one := range all {
+		if chosen[i] {
+			some = append(some, one)
+		}
 	}
 	return some
 }

@@ -27,6 +27,13 @@
   /** Whether they are of several documents. */
   const several = $derived(new Set(outline.sections.map((s) => s.passage.document)).size > 1);
 
+  /** What is written over a section: its heading, of a talk when it is said. */
+  function headed(s: Schemas["OutlineSection"], heading: string): string {
+    if (!s.passage.place.includes(":")) return heading;
+    const at = s.passage.place.replace(/^at /, "");
+    return heading === s.passage.title && !several ? at : `${at} ${heading}`;
+  }
+
   function show(s: Schemas["OutlineSection"]) {
     const note = {
       passage: s.passage.text ? s.passage : { ...s.passage, text: s.text },
@@ -54,13 +61,11 @@
     <ol class="mt-2 space-y-3">
       {#each outline.sections as s (s.passage.number)}
         {@const heading = sectionOf(s.passage) || s.passage.title}
-        {@const timed = s.passage.place.includes(":")}
         <li class="grid grid-cols-[2.25rem_minmax(0,1fr)] gap-x-2">
           <span class="pt-0.5 text-right text-fine text-accent tabular-nums">{s.passage.number}</span>
           <div class="min-w-0">
             <Link class="min-h-7 text-left text-note font-semibold" onclick={() => show(s)}
-              >{#if timed}<span class="tabular-nums">{s.passage.place}</span>
-              {/if}{heading}</Link
+              >{headed(s, heading)}</Link
             >{#if several && heading !== s.passage.title}<span class="text-fine text-faded"
                 >, {s.passage.title}</span
               >{/if}

@@ -386,7 +386,7 @@ export const en = {
         counted(sections, { one: "section", other: "sections" }) +
           (kept ? `, of which ${number(kept)} ${kept === 1 ? "is" : "are"} there already` : ""),
         seconds ? `about ${duration(Math.max(1, Math.round(seconds)))}` : "",
-        cost ? `about ${money(cost)}, ${money(most)} at most` : "",
+        most >= 0.01 ? `about ${money(cost)}, ${money(most)} at most` : most ? money(most) : "",
       ]
         .filter(Boolean)
         .join("; ") + ".",
