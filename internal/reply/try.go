@@ -23,6 +23,7 @@ type Trial struct {
 	Sampling deskfile.Sampling
 	Past     []prompt.Exchange
 	Tables   steps.Tables // nil: there are none
+	Works    steps.Works  // documents that can be read whole; nil: there are none
 	Record   *recipe.Recorder
 }
 
@@ -53,7 +54,7 @@ func Try(ctx context.Context, o Options, t Trial) (recipe.Result, error) {
 		Brief: prompt.Measure(d.Counter, t.Brief), Vocabulary: d.Counter.Vocabulary(), Model: t.Model,
 		Sampling: t.Sampling,
 		Memory:   memory.Limits{Turns: deskfile.DefaultMemoryTurns, Tokens: deskfile.DefaultMemoryTokens}, Past: t.Past,
-		Models: finder{s, d, nil}, Programs: o.Programs, Web: o.Web, Tables: t.Tables,
+		Models: finder{s, d, nil}, Programs: o.Programs, Web: o.Web, Tables: t.Tables, Works: t.Works,
 	}
 	return recipe.Run(ctx, t.Recipe, t.Inputs, t.Settings,
 		recipe.Options{Do: turn.Do, Now: o.Now, Sleep: pause, Record: t.Record})

@@ -18,6 +18,8 @@ func composed(m model, messages []message, format responseFormat, chance *rand.R
 	if len(messages) > 0 {
 		last := messages[len(messages)-1].Text
 		switch {
+		case asksTurn.MatchString(c.system):
+			return notesAnew(c.system, last)
 		case asksShort.MatchString(c.system):
 			return sectionInShort(last)
 		case asksDigest.MatchString(c.system), asksTogether.MatchString(c.system):

@@ -12,6 +12,9 @@ var (
 	asksShort    = regexp.MustCompile(`(?i)put the section .{0,60} in short`)
 	asksTogether = regexp.MustCompile(`(?i)put these notes together`)
 	asksDigest   = regexp.MustCompile(`(?i)these are numbered notes`)
+	asksTurn     = regexp.MustCompile(`(?i)write the notes anew`)
+	sectionIs    = regexp.MustCompile(`which is number (\d+)`)
+	fenced       = regexp.MustCompile(`(?s)<material [^>]*>\n(.*?)\n</material`)
 	asksThree    = regexp.MustCompile(`(?i)\bthree sentences\b`)
 	asksHeadings = regexp.MustCompile(`(?i)a heading for each`)
 )
@@ -73,4 +76,29 @@ func fromNotes(system, text string) string {
 		return strings.Join(said, "\n\n")
 	}
 	return strings.Join(said, " ")
+}
+
+// notesAnew keeps notes and adds the first sentence of a section to them; where there are too
+// many it gives up every second one of the older half.
+func notesAnew(system, text string) string {
+	parts := fenced.FindAllStringSubmatch(text, -1)
+	number := sectionIs.FindStringSubmatch(system)
+	if len(parts) < 2 || number == nil {
+		return "There is nothing to note."
+	}
+	var notes []string
+	for line := range strings.Lines(parts[0][1]) {
+		if line = strings.TrimSpace(line); line != "" {
+			notes = append(notes, line)
+		}
+	}
+	if first := sentences(strings.TrimSpace(parts[1][1])); len(first) > 0 {
+		notes = append(notes, first[0]+" ["+number[1]+"]")
+	}
+	for len(notes) > 20 {
+		for i := 0; i < len(notes)/2; i++ {
+			notes = append(notes[:i], notes[i+1:]...)
+		}
+	}
+	return strings.Join(notes, "\n")
 }
