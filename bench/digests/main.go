@@ -11,10 +11,12 @@ import (
 	"fmt"
 	"log/slog"
 	"math/rand/v2"
-	"net/http/httptest"
+	"net/http"
 	"os"
+	"os/exec"
 	"regexp"
 	"strings"
+	"time"
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/recipe"
@@ -22,7 +24,6 @@ import (
 	"juvalogos/internal/models"
 	"juvalogos/internal/models/protocol"
 	"juvalogos/internal/reply"
-	"juvalogos/standin/modelserver"
 )
 
 func main() {
@@ -45,7 +46,8 @@ func run(write, connections, model string, lengths []string) error {
 	}
 	defer end()
 	var b strings.Builder
-	b.WriteString("| words | way | facts | in the digest | in the notes on the sections | sentences | said to rest where " +
+	b.WriteString("| words | way | facts | in the digest | in the notes on the sections | sentences | " +
+		"said to rest where " +
 		"it does not stand | model asked | cost of 10,000 words |\n|---|---|---|---|---|---|---|---|---|\n")
 	for _, length := range lengths {
 		n := 0
@@ -56,7 +58,8 @@ func run(write, connections, model string, lengths []string) error {
 		for _, way := range []string{"sections", "in turn", "at once"} {
 			line, err := measure(registry, model, text, way)
 			if err != nil {
-				line = fmt.Sprintf("| %d | %s | %d | it cannot be done: %s | | | | | |", text.words, way, len(text.facts),
+				line = fmt.Sprintf("| %d | %s | %d | it cannot be done: %s | | | | | |", text.words, way,
+					len(text.facts),
 					strings.ReplaceAll(err.Error(), "|", "/"))
 			}
 			fmt.Println(line)
@@ -73,17 +76,23 @@ func run(write, connections, model string, lengths []string) error {
 func open(file string) (*models.Registry, func(), error) {
 	text, name, end := []byte(nil), file, func() {}
 	if file == "" {
-		const key = "measured"
-		if err := os.Setenv("DIGESTS_KEY", key); err != nil {
+		const key, listen = "measured", "127.0.0.1:7318"
+		if err := os.Setenv("STANDIN_KEY", key); err != nil {
 			return nil, nil, err
 		}
-		simulated := &modelserver.Server{Key: key}
-		simulated.Set(modelserver.Control{FirstMS: new(0.0), Rate: new(0.0)})
-		server := httptest.NewServer(simulated.Handler())
-		end = server.Close
+		program := exec.Command("bin/juvalogos-standin", "-listen", listen)
+		if err := program.Start(); err != nil {
+			return nil, nil, fmt.Errorf("start the simulated model (make build): %w", err)
+		}
+		end = func() { _ = program.Process.Kill(); _ = program.Wait() }
+		if err := quick("http://" + listen); err != nil {
+			end()
+			return nil, nil, err
+		}
 		name = "simulated"
-		text = fmt.Appendf(nil, "connections:\n  - {name: simulated, address: %s/v1, key: \"env:DIGESTS_KEY\", models: [{name: heather-2, context: "+
-			"16384, price: {in: 0.6, out: 2.4}}]}\n", server.URL)
+		text = []byte("connections:\n  - {name: simulated, address: http://" + listen + "/v1, " +
+			"key: \"env:STANDIN_KEY\", " +
+			"models: [{name: heather-2, context: 16384, price: {in: 0.6, out: 2.4}}]}\n")
 	} else {
 		var err error
 		if text, err = os.ReadFile(file); err != nil {
@@ -96,6 +105,21 @@ func open(file string) (*models.Registry, func(), error) {
 		return nil, nil, err
 	}
 	return models.Open(f, protocol.All()), end, nil
+}
+
+// quick waits for the simulated model, and has it write without pauses.
+func quick(at string) error {
+	var err error
+	for range 100 {
+		var r *http.Response
+		r, err = http.Post(at+"/admin/control", "application/json", strings.NewReader(`{"first_ms": 0, "rate": 0}`))
+		if err == nil {
+			r.Body.Close()
+			return nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return err
 }
 
 // fact is a name with a number, planted in a section.
@@ -147,11 +171,14 @@ func plant(words int) *planted {
 }
 
 var (
-	heads  = []string{"Nor", "Wester", "Ald", "Brack", "Thorn", "Quill", "Harrow", "Osier", "Fenn", "Larch", "Mar", "Tam"}
-	tails  = []string{"ley", "ham", "wick", "by", "combe", "stead", "field", "ford", "mere", "holt"}
-	ends   = []string{"Green", "Mill", "Cross", "End", "Bridge", "Barn", "Weir", "Gate", "Hollow", "Rise"}
-	kinds  = []string{"At %s %d hives were counted.", "The orchard of %s has %d trees.", "In %s the keepers filled %d jars."}
-	things = []string{"the hedges", "the meadows", "the keepers", "the apiaries", "the lanes", "the orchards", "the swarms",
+	heads = []string{"Nor", "Wester", "Ald", "Brack", "Thorn", "Quill", "Harrow", "Osier", "Fenn", "Larch", "Mar",
+		"Tam"}
+	tails = []string{"ley", "ham", "wick", "by", "combe", "stead", "field", "ford", "mere", "holt"}
+	ends  = []string{"Green", "Mill", "Cross", "End", "Bridge", "Barn", "Weir", "Gate", "Hollow", "Rise"}
+	kinds = []string{"At %s %d hives were counted.", "The orchard of %s has %d trees.",
+		"In %s the keepers filled %d jars."}
+	things = []string{"the hedges", "the meadows", "the keepers", "the apiaries", "the lanes", "the orchards",
+		"the swarms",
 		"the frames", "the clover", "the limes", "the barns", "the ditches"}
 	filler = []string{"Here %s lie beside %s, as they have for as long as anybody remembers.",
 		"Whoever walks from %s to %s in the morning hears the bees before seeing them.",

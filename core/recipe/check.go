@@ -301,7 +301,8 @@ var entry = []string{"item", "number", "carried"}
 // ofEach checks what belongs to each.
 func (c *checker) ofEach(s *Step, say func(string, string, ...any)) {
 	f := s.file
-	for key, there := range map[string]bool{"at_once": f.AtOnce > 0, "shows": f.Shows != "", "carries": f.Carries != ""} {
+	for key, there := range map[string]bool{"at_once": f.AtOnce > 0, "shows": f.Shows != "",
+		"carries": f.Carries != ""} {
 		if there && f.Each == "" {
 			say(key, "%s: belongs to each, and there is none here", key)
 		}

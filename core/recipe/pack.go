@@ -7,6 +7,7 @@ import (
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
+	"juvalogos/core/quiz"
 	"juvalogos/core/tables"
 )
 
@@ -120,8 +121,8 @@ func (p *packer) value(v any) any {
 			out[i] = map[string]any{"question": p.text(e.Question.Text), "reply": p.text(e.Reply.Text)}
 		}
 		return out
-	case evidence.Passage, evidence.Answer, evidence.Sources, evidence.Outline, tables.Result, tables.Chart,
-		tables.Figures:
+	case evidence.Passage, evidence.Answer, evidence.Sources, evidence.Outline, quiz.Quiz, tables.Result,
+		tables.Chart, tables.Figures:
 		return p.value(Plain(v))
 	case Media:
 		if v.ID == "" {
@@ -242,37 +243,23 @@ func Value(t Type, v any) (any, error) {
 		err := into(&m)
 		return m, err
 	case VoiceOf:
-		var voice Voice
-		err := into(&voice)
-		return voice, err
+		return as[Voice](into)
 	case Passage:
-		var passage evidence.Passage
-		err := into(&passage)
-		return passage, err
+		return as[evidence.Passage](into)
 	case Answer:
-		var answer evidence.Answer
-		err := into(&answer)
-		return answer, err
+		return as[evidence.Answer](into)
 	case Sources:
-		var sources evidence.Sources
-		err := into(&sources)
-		return sources, err
+		return as[evidence.Sources](into)
 	case OutlineOf:
-		var o evidence.Outline
-		err := into(&o)
-		return o, err
+		return as[evidence.Outline](into)
+	case QuizOf:
+		return as[quiz.Quiz](into)
 	case ResultOf:
-		var result tables.Result
-		err := into(&result)
-		return result, err
+		return as[tables.Result](into)
 	case ChartOf:
-		var chart tables.Chart
-		err := into(&chart)
-		return chart, err
+		return as[tables.Chart](into)
 	case FiguresOf:
-		var figures tables.Figures
-		err := into(&figures)
-		return figures, err
+		return as[tables.Figures](into)
 	case Past:
 		var flat []struct{ Question, Reply string }
 		err := into(&flat)
@@ -287,4 +274,11 @@ func Value(t Type, v any) (any, error) {
 		return nil, fmt.Errorf("%s", wrong)
 	}
 	return v, nil
+}
+
+// as reads a value of a type.
+func as[T any](into func(any) error) (any, error) {
+	var v T
+	err := into(&v)
+	return v, err
 }

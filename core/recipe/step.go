@@ -1,6 +1,7 @@
 package recipe
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -108,10 +109,7 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 	for _, o := range s.Out {
 		lists[o.Name] = make([]any, len(p.list))
 	}
-	atOnce := s.file.AtOnce
-	if atOnce == 0 {
-		atOnce = DefaultAtOnce
-	}
+	atOnce := cmp.Or(s.file.AtOnce, DefaultAtOnce)
 	if s.file.Carries != "" {
 		atOnce = 1
 	}
@@ -130,7 +128,7 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 		}
 		all.Go(func() {
 			defer func() { <-room }()
-			inner := &scope{names: Values{"item": item, "number": float64(i + 1)}, outer: sc.outer}
+			inner, own := p.entry(sc, item, i)
 			if s.file.Carries != "" {
 				mu.Lock()
 				inner.names["carried"] = before
@@ -140,17 +138,7 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 				x.skipped(s, i+1, parent)
 				return
 			}
-			own := prepared{in: make(Values, len(s.In)), wide: p.wide, outer: p.outer, of: len(p.list)}
-			own.titled = titleOf(item)
-			for _, w := range s.In {
-				v := p.in[w.Port.Name]
-				if w.From.Step == nil && slices.Contains(entry, w.From.Name) {
-					v = inner.names[w.From.Name]
-				}
-				if v != nil {
-					own.in[w.Port.Name] = v
-				}
-			}
+			own.take(s, inner)
 			var to *lead
 			if reply != nil {
 				to = &lead{reply.from, reply.lane + i}
@@ -190,6 +178,28 @@ func (x *run) each(ctx context.Context, sc *scope, s *Step, p prepared, parent i
 		failed = x.stepError(ctx, s, last)
 	}
 	return ended{s, out, failed}
+}
+
+// entry is what a step has of the entry at a place of its list.
+func (p *prepared) entry(sc *scope, item any, at int) (*scope, prepared) {
+	inner := &scope{names: Values{"item": item, "number": float64(at + 1)}, outer: sc.outer}
+	return inner, prepared{in: maps.Clone(p.in), wide: p.wide, outer: p.outer, of: len(p.list), titled: titleOf(item)}
+}
+
+// take takes what a step's inputs have of its entry.
+func (p *prepared) take(s *Step, inner *scope) {
+	for _, w := range s.In {
+		if w.From.Step != nil || !slices.Contains(entry, w.From.Name) {
+			continue
+		}
+		if p.in == nil {
+			p.in = Values{}
+		}
+		delete(p.in, w.Port.Name)
+		if v := inner.names[w.From.Name]; v != nil {
+			p.in[w.Port.Name] = v
+		}
+	}
 }
 
 // attempt runs a step once, from the outputs that were kept if there are some,

@@ -7,6 +7,7 @@ import (
 
 	"juvalogos/core/evidence"
 	"juvalogos/core/prompt"
+	"juvalogos/core/quiz"
 	"juvalogos/core/tables"
 )
 
@@ -23,6 +24,7 @@ import (
 //	answer                  evidence.Answer
 //	sources                 evidence.Sources
 //	outline                 evidence.Outline
+//	quiz                    quiz.Quiz
 //	result                  tables.Result
 //	chart                   tables.Chart
 //	figures                 tables.Figures
@@ -52,6 +54,8 @@ const (
 	Sources Type = "sources"
 	// OutlineOf is a text section by section.
 	OutlineOf Type = "outline"
+	// QuizOf is questions with options.
+	QuizOf Type = "quiz"
 	// What tables say: what came out of a query, as a picture, and the numbers of a reply
 	// with what they follow from.
 	ResultOf  Type = "result"
@@ -68,7 +72,7 @@ const listOf = "list of "
 // Types lists the types that a file may name.
 func Types() []Type {
 	return []Type{Text, Choice, Number, Truth, Address, Picture, Audio, Document, Table, Prompt, Past, Data, VoiceOf,
-		Passage, Answer, Sources, OutlineOf, ResultOf, ChartOf, FiguresOf}
+		Passage, Answer, Sources, OutlineOf, QuizOf, ResultOf, ChartOf, FiguresOf}
 }
 
 // ListOf is the type of lists of t.
@@ -112,14 +116,14 @@ func (t Type) Takes(from Type) bool {
 
 // evident reports whether t is a type of core/evidence or core/tables.
 func (t Type) evident() bool {
-	return slices.Contains([]Type{Passage, Answer, Sources, OutlineOf, ResultOf, ChartOf, FiguresOf}, t)
+	return slices.Contains([]Type{Passage, Answer, Sources, OutlineOf, QuizOf, ResultOf, ChartOf, FiguresOf}, t)
 }
 
 // Evident reports whether a value is of such a type: templates and records have it as data.
 func Evident(v any) bool {
 	switch v.(type) {
-	case evidence.Passage, evidence.Answer, evidence.Sources, evidence.Outline, tables.Result, tables.Chart,
-		tables.Figures:
+	case evidence.Passage, evidence.Answer, evidence.Sources, evidence.Outline, quiz.Quiz, tables.Result,
+		tables.Chart, tables.Figures:
 		return true
 	}
 	return false
@@ -228,6 +232,8 @@ func mistyped(t Type, v any) string {
 		_, ok = v.(evidence.Sources)
 	case OutlineOf:
 		_, ok = v.(evidence.Outline)
+	case QuizOf:
+		_, ok = v.(quiz.Quiz)
 	case ResultOf:
 		_, ok = v.(tables.Result)
 	case ChartOf:

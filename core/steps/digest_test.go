@@ -130,7 +130,10 @@ func TestSectionsOfADigestCheaply(t *testing.T) {
 	for _, sections := range []string{"with care", "cheaply"} {
 		text, _ := Source("digest")
 		_, steps, _ := strings.Cut(string(text), "\n")
-		turn := &RunContext{Models: &fakeModels{say: func([]prompt.Message) (string, error) { return "Bees [1].", nil }},
+		turn := &RunContext{Models: &fakeModels{say: func([]prompt.Message) (string, error) {
+			return "Bees [1].",
+				nil
+		}},
 			Works: fakeWorks(3)}
 		result, _, spans, err := try(t, steps, turn, recipe.Values{"question": "It", "manner": "for a child",
 			"sections": sections}, recipe.Values{"way": "sections", "cheaply_by": recipe.Voice{Model: "cheap"}})

@@ -36,7 +36,9 @@ func divide() step {
 			Name: "divide",
 			About: "Divides the documents that a question means (by their names; all that are at hand if it names " +
 				"none) into sections, by their structure. No model is asked.",
-			In: []recipe.Port{{Name: "question", Type: recipe.Text, Need: true, About: "what is asked"}},
+			In: []recipe.Port{{Name: "question", Type: recipe.Text, Need: true, About: "what is asked"},
+				{Name: "most", Type: recipe.Number,
+					About: "how many sections at most: so many, from all over the text; all if left out"}},
 			Out: []recipe.Port{
 				{Name: "sections", Type: recipe.ListOf(recipe.Passage), About: "the sections, in their order"},
 				{Name: "text", Type: recipe.Text,
@@ -58,8 +60,15 @@ func divide() step {
 			if err != nil {
 				return nil, err
 			}
+			all := len(d.Sections)
+			if most, is := c.In["most"].(float64); is && most >= 1 {
+				d.Sections = spread(d.Sections, int(most))
+			}
 			for i := range d.Sections {
 				d.Sections[i].Number = i + 1
+			}
+			if left := all - len(d.Sections); left > 0 {
+				c.Note(fmt.Sprintf("%d sections are left out: fewer were asked for", left))
 			}
 			_, shown := fitting(d.Sections, 1<<40)
 			c.Note(fmt.Sprintf("%d sections of %s", len(d.Sections), strings.Join(d.Titles, ", ")))
@@ -67,4 +76,16 @@ func divide() step {
 				"titles": strings.Join(d.Titles, ", "), "count": float64(len(d.Sections)), "missing": d.Missing}, nil
 		},
 	}
+}
+
+// spread chooses so many from all over a list, in its order.
+func spread[T any](list []T, most int) []T {
+	if len(list) <= most {
+		return list
+	}
+	chosen := make([]T, most)
+	for i := range chosen {
+		chosen[i] = list[(2*i+1)*len(list)/(2*most)]
+	}
+	return chosen
 }

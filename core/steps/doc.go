@@ -137,7 +137,7 @@ func all() []step {
 	return []step{recall(), rewrite(), compose(), generate(), extract(), choose(), join(), retrieve(), cite(), spot(),
 		program(), address(), read(), crop(), ocr(), describe(),
 		depict(), vary(), survey(), construe(), query(), tell(), hold(), draw(),
-		divide(), condense(), outline()}
+		divide(), condense(), outline(), examine()}
 }
 
 var byName = func() map[string]step {

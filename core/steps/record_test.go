@@ -47,8 +47,13 @@ func TestTheRecordHoldsEvidenceAndNothingElse(t *testing.T) {
 		if name == "extract" {
 			settings = nil
 		}
+		reply := "Members may borrow the extractor for three days [1]. The mayor opens the honey market."
+		if name == "quiz" {
+			reply = `[{"question": "Where does hive number 100 stand?", "right": "In meadow 200", "wrong": ["In meadow 7"],
+				"quote": "Hive number 100 stands in meadow 200."}]`
+		}
 		models := &fakeModels{say: func([]prompt.Message) (string, error) {
-			return "Members may borrow the extractor for three days [1]. The mayor opens the honey market.", nil
+			return reply, nil
 		}}
 		turn := &RunContext{Models: models, Shelves: shelves, Works: fakeWorks(2), Memory: memory.Limits{Turns: 3,
 			Tokens: 100},

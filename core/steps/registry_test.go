@@ -44,7 +44,7 @@ func TestKindsAreDescribed(t *testing.T) {
 		if of == recipe.Anything {
 			return true
 		}
-		if e, list := of.Element(); list {
+		for e, list := of.Element(); list; e, list = of.Element() {
 			of = e
 		}
 		return slices.Contains(types, of) || of == recipe.Anything

@@ -91,7 +91,7 @@ func try(t *testing.T, text string, turn *RunContext, inputs, settings recipe.Va
 
 func TestTheBuiltInRecipesAreGood(t *testing.T) {
 	if got := BuiltIn(); !slices.Equal(got, []string{"consult", "continue", "contrast", "converse", "depict", "digest",
-		"extract", "inquire", "reckon", "vary"}) {
+		"extract", "inquire", "quiz", "reckon", "vary"}) {
 		t.Errorf("there are %q", got)
 	}
 	for _, name := range BuiltIn() {

@@ -110,7 +110,8 @@ func guarded(t *testing.T) string {
 	for _, statement := range []string{
 		"ALTER SYSTEM SET ssl_cert_file = '" + filepath.Join(folder, "server.crt") + "'",
 		"ALTER SYSTEM SET ssl_key_file = '" + filepath.Join(folder, "server.key") + "'",
-		"ALTER SYSTEM SET ssl = on", "ALTER SYSTEM SET password_encryption = 'scram-sha-256'", "SELECT pg_reload_conf()",
+		"ALTER SYSTEM SET ssl = on", "ALTER SYSTEM SET password_encryption = 'scram-sha-256'",
+		"SELECT pg_reload_conf()",
 		"CREATE TABLE members (code text, fee numeric(8,2))", "INSERT INTO members VALUES ('007', 12.50)",
 		"SET password_encryption = 'scram-sha-256'", "CREATE ROLE reader LOGIN PASSWORD '" + secret + "'",
 		"GRANT SELECT ON members TO reader",
@@ -135,8 +136,9 @@ func certify(t *testing.T, folder string) {
 		t.Fatal(err)
 	}
 	c := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: host},
-		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), IsCA: true, BasicConstraintsValid: true,
-		IPAddresses: []net.IP{net.ParseIP(host)}}
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), IsCA: true,
+		BasicConstraintsValid: true,
+		IPAddresses:           []net.IP{net.ParseIP(host)}}
 	signed, err1 := x509.CreateCertificate(rand.Reader, c, c, &key.PublicKey, key)
 	private, err2 := x509.MarshalECPrivateKey(key)
 	if err1 != nil || err2 != nil {

@@ -141,7 +141,8 @@ func TestNoSectionIsPaidForTwice(t *testing.T) {
 	asked = b.Model.Requests()
 	tell := func(question string) reply.Forecast {
 		t.Helper()
-		f, err := b.Replies.Forecast(t.Context(), reply.Question{Slug: "in-short", Visitor: testbed.Alice, Text: question})
+		f, err := b.Replies.Forecast(t.Context(), reply.Question{Slug: "in-short", Visitor: testbed.Alice,
+			Text: question})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -16,7 +16,8 @@ func (r *Reply) keepPiece(span *recipe.Span) {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.pieces = append(r.pieces, Piece{span.Number, span.Of, span.Piece.Title, string(keepable([]byte(span.Piece.Text)))})
+	r.pieces = append(r.pieces, Piece{span.Number, span.Of, span.Piece.Title,
+		string(keepable([]byte(span.Piece.Text)))})
 	r.wake()
 }
 

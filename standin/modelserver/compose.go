@@ -18,6 +18,8 @@ func composed(m model, messages []message, format responseFormat, chance *rand.R
 	if len(messages) > 0 {
 		last := messages[len(messages)-1].Text
 		switch {
+		case asksQuiz.MatchString(c.system), asksBetter.MatchString(c.system):
+			return quizOn(c.system, last)
 		case asksTurn.MatchString(c.system):
 			return notesAnew(c.system, last)
 		case asksShort.MatchString(c.system):
