@@ -11,6 +11,9 @@ const target = document.getElementById("page")!;
 if (pageData.console) void import("./console/Console.svelte").then((m) => mount(m.default, { target }));
 else if (pageData.shared)
   void import("./visitor/SharedPage.svelte").then((m) => mount(m.default, { target }));
+else if (pageData.quiz) void import("./visitor/QuizPage.svelte").then((m) => mount(m.default, { target }));
+else if (pageData.quiz_results)
+  void import("./visitor/QuizResultsPage.svelte").then((m) => mount(m.default, { target }));
 else if (pageData.desk?.depicts)
   void import("./visitor/GalleryPage.svelte").then((m) => mount(m.default, { target }));
 else mount(VisitorPage, { target });

@@ -10,6 +10,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/evidence"
 	"juvalogos/core/phrase"
+	"juvalogos/core/quiz"
 	"juvalogos/core/reading"
 	"juvalogos/core/recipe"
 	"juvalogos/core/recipe/draw"
@@ -346,6 +347,12 @@ type AloudWanted struct {
 
 // AnswerPlace Where in an endpoint's answer a text stands, as a JSON Pointer.
 type AnswerPlace = models.Place
+
+// Answers defines model for Answers.
+type Answers struct {
+	// Answers The place of the chosen option of each question, from 0; -1: none.
+	Answers []int `json:"answers"`
+}
 
 // Attached defines model for Attached.
 type Attached struct {
@@ -986,6 +993,9 @@ type DrawingBox = draw.Box
 // DrawingWire defines model for DrawingWire.
 type DrawingWire = draw.Wire
 
+// DroppedQuestion defines model for DroppedQuestion.
+type DroppedQuestion = quiz.Dropped
+
 // DuplicateAs defines model for DuplicateAs.
 type DuplicateAs struct {
 	As string `json:"as"`
@@ -1235,6 +1245,29 @@ type Gallery struct {
 	// More There are older ones.
 	More     bool      `json:"more"`
 	Pictures []Picture `json:"pictures"`
+}
+
+// GivenQuiz defines model for GivenQuiz.
+type GivenQuiz struct {
+	// Edition From 1; a change makes another.
+	Edition int       `json:"edition"`
+	ID      string    `json:"id"`
+	MadeAt  time.Time `json:"made_at"`
+	MadeBy  string    `json:"made_by"`
+	Names   bool      `json:"names"`
+
+	// Page The path of the page on which it is taken.
+	Page string `json:"page"`
+
+	// Quiz Questions with options; also the value of a part of the type quiz.
+	Quiz Quiz `json:"quiz"`
+
+	// ResultsPage The path of the page that shows how it went.
+	ResultsPage string `json:"results_page"`
+
+	// Sittings How many have ended.
+	Sittings  int  `json:"sittings"`
+	Withdrawn bool `json:"withdrawn"`
 }
 
 // Health defines model for Health.
@@ -1523,6 +1556,30 @@ type MapPoint struct {
 	Y float64 `json:"y"`
 }
 
+// Marked defines model for Marked.
+type Marked struct {
+	Of        int              `json:"of"`
+	Questions []MarkedQuestion `json:"questions"`
+	Score     int              `json:"score"`
+	Try       int              `json:"try"`
+}
+
+// MarkedQuestion defines model for MarkedQuestion.
+type MarkedQuestion struct {
+	// Chosen That of the chosen one; -1: none.
+	Chosen int    `json:"chosen"`
+	Place  string `json:"place"`
+
+	// Quote The words that make it right; empty if nobody says.
+	Quote string `json:"quote"`
+
+	// Right The place of the right option.
+	Right int `json:"right"`
+
+	// Title Of the document that they stand in.
+	Title string `json:"title"`
+}
+
 // Message defines model for Message.
 type Message struct {
 	Content  string         `json:"content"`
@@ -1681,10 +1738,24 @@ type NewPassword struct {
 	Tokens bool `json:"tokens,omitempty,omitzero"`
 }
 
+// NewQuiz defines model for NewQuiz.
+type NewQuiz struct {
+	// Names Those who take it are asked for their names.
+	Names bool `json:"names"`
+
+	// Quiz Questions with options; also the value of a part of the type quiz.
+	Quiz Quiz `json:"quiz"`
+}
+
 // NewShelf defines model for NewShelf.
 type NewShelf struct {
 	Shelf string `json:"shelf"`
 	Title string `json:"title,omitempty,omitzero"`
+}
+
+// NewSitting defines model for NewSitting.
+type NewSitting struct {
+	Name string `json:"name"`
 }
 
 // NewToken defines model for NewToken.
@@ -1744,6 +1815,12 @@ type OpenerWanted struct {
 
 	// Opener From 1.
 	Opener int `json:"opener"`
+}
+
+// OptionResult defines model for OptionResult.
+type OptionResult struct {
+	Chosen int    `json:"chosen"`
+	Text   string `json:"text"`
 }
 
 // OtherDesk Another desk that a desk shows the way to.
@@ -1836,6 +1913,12 @@ type PageData struct {
 	// Preview The desk is a draft, shown to its makers.
 	Preview bool     `json:"preview"`
 	Problem *Trouble `json:"problem"`
+
+	// Quiz What the link to take a quiz ends with; empty on other pages.
+	Quiz string `json:"quiz,omitempty,omitzero"`
+
+	// QuizResults What the link to a quiz's results ends with; empty on other pages.
+	QuizResults string `json:"quiz_results,omitempty,omitzero"`
 
 	// Shared What a shared conversation's link ends with; empty on other pages.
 	Shared string `json:"shared"`
@@ -2081,6 +2164,63 @@ type Question struct {
 	// Key Like the header Idempotency-Key.
 	Key      string `json:"key,omitempty,omitzero"`
 	Question string `json:"question"`
+}
+
+// QuestionResult defines model for QuestionResult.
+type QuestionResult struct {
+	// Knew How many had it right.
+	Knew     int            `json:"knew"`
+	Options  []OptionResult `json:"options"`
+	Question string         `json:"question"`
+	Right    int            `json:"right"`
+}
+
+// Quiz Questions with options; also the value of a part of the type quiz.
+type Quiz = quiz.Quiz
+
+// QuizList defines model for QuizList.
+type QuizList struct {
+	Quizzes []GivenQuiz `json:"quizzes"`
+}
+
+// QuizOption defines model for QuizOption.
+type QuizOption = quiz.Option
+
+// QuizQuestion defines model for QuizQuestion.
+type QuizQuestion = quiz.Question
+
+// QuizRead defines model for QuizRead.
+type QuizRead struct {
+	// Left What of the file was left out, and why.
+	Left []string `json:"left"`
+
+	// Quiz Questions with options; also the value of a part of the type quiz.
+	Quiz Quiz `json:"quiz"`
+}
+
+// QuizResults defines model for QuizResults.
+type QuizResults struct {
+	// Earlier Sittings before the questions were changed.
+	Earlier   int              `json:"earlier"`
+	Edition   int              `json:"edition"`
+	Names     bool             `json:"names"`
+	Page      string           `json:"page"`
+	Questions []QuestionResult `json:"questions"`
+	Sittings  []SittingResult  `json:"sittings"`
+	Title     string           `json:"title"`
+}
+
+// QuizSource defines model for QuizSource.
+type QuizSource = quiz.Source
+
+// QuizToTake defines model for QuizToTake.
+type QuizToTake struct {
+	About string `json:"about"`
+
+	// Names Whoever takes it is asked for a name.
+	Names     bool   `json:"names"`
+	Questions int    `json:"questions"`
+	Title     string `json:"title"`
 }
 
 // ReadAnew defines model for ReadAnew.
@@ -2581,6 +2721,30 @@ type SignIn struct {
 
 	// Token For programs, what their token is for.
 	Token string `json:"token,omitempty,omitzero"`
+}
+
+// Sitting defines model for Sitting.
+type Sitting struct {
+	ID        string            `json:"id"`
+	Questions []SittingQuestion `json:"questions"`
+
+	// Try Of this visitor, from 1.
+	Try int `json:"try"`
+}
+
+// SittingQuestion defines model for SittingQuestion.
+type SittingQuestion struct {
+	Options  []string `json:"options"`
+	Question string   `json:"question"`
+}
+
+// SittingResult defines model for SittingResult.
+type SittingResult struct {
+	EndedAt time.Time `json:"ended_at"`
+	Name    string    `json:"name"`
+	Score   int       `json:"score"`
+	Seconds float64   `json:"seconds"`
+	Try     int       `json:"try"`
 }
 
 // SourceBreak Where another page or another time of a talk begins within a stretch.
@@ -3277,6 +3441,12 @@ type PictureFileParams struct {
 	Size string `form:"size,omitempty" json:"size,omitempty,omitzero"`
 }
 
+// ReadQuizParams defines parameters for ReadQuiz.
+type ReadQuizParams struct {
+	// Title What it is called where the file does not say.
+	Title string `form:"title,omitempty" json:"title,omitempty,omitzero"`
+}
+
 // AnyPictureParams defines parameters for AnyPicture.
 type AnyPictureParams struct {
 	// Size small: as pages show it; else as it is kept.
@@ -3545,6 +3715,15 @@ type LoginJSONRequestBody = SignIn
 // DescribePictureJSONRequestBody defines body for DescribePicture for application/json ContentType.
 type DescribePictureJSONRequestBody = PictureSaid
 
+// BeginSittingJSONRequestBody defines body for BeginSitting for application/json ContentType.
+type BeginSittingJSONRequestBody = NewSitting
+
+// GiveQuizJSONRequestBody defines body for GiveQuiz for application/json ContentType.
+type GiveQuizJSONRequestBody = NewQuiz
+
+// ChangeQuizJSONRequestBody defines body for ChangeQuiz for application/json ContentType.
+type ChangeQuizJSONRequestBody = NewQuiz
+
 // PutSentenceRightJSONRequestBody defines body for PutSentenceRight for application/json ContentType.
 type PutSentenceRightJSONRequestBody = SentenceRight
 
@@ -3574,6 +3753,9 @@ type ChangeShelfJSONRequestBody = ShelfSettings
 
 // PutShelfColumnRightJSONRequestBody defines body for PutShelfColumnRight for application/json ContentType.
 type PutShelfColumnRightJSONRequestBody = ColumnGiven
+
+// HandInJSONRequestBody defines body for HandIn for application/json ContentType.
+type HandInJSONRequestBody = Answers
 
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody = NewToken

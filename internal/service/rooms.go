@@ -13,6 +13,7 @@ import (
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/errand"
+	"juvalogos/internal/exam"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/media"
@@ -147,6 +148,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Shelves: o.Shelf,
 		Errands: errands,
 		Tables:  o.Tables,
+		Exams:   &exam.Service{Store: o.Store.Quizzes, Limits: o.Limits, Log: o.Log, Now: o.Now},
 		Media:   pictures, Recordings: recordings, Visits: o.Visits,
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })

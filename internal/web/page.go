@@ -62,6 +62,8 @@ func (s *documents) routes(root fiber.Router) {
 	root.Get("/at/:slug", s.page)
 	root.Get("/at/:slug/:conversation", s.page)
 	root.Get("/shared/:share", s.sharedPage)
+	root.Get("/quiz/:take", s.quizPage)
+	root.Get("/quiz-results/:results", s.quizResultsPage)
 	root.Get("/console", s.consolePage)
 	root.Get("/console/*", s.consolePage)
 	root.Get("/assets/*", s.asset)
@@ -102,6 +104,21 @@ func (s *documents) sharedPage(c fiber.Ctx) error {
 	}
 	page.Slug = conversation.Slug
 	return s.document(c, page)
+}
+
+// quizPage answers with the document in which a quiz is taken.
+func (s *documents) quizPage(c fiber.Ctx) error {
+	if _, err := s.visitor(c); err != nil {
+		return err
+	}
+	c.Set("X-Robots-Tag", "noindex")
+	return s.document(c, api.PageData{Quiz: c.Params("take")})
+}
+
+// quizResultsPage answers with the document that shows how a quiz went.
+func (s *documents) quizResultsPage(c fiber.Ctx) error {
+	c.Set("X-Robots-Tag", "noindex")
+	return s.document(c, api.PageData{QuizResults: c.Params("results")})
 }
 
 // trouble describes an error in the page's own shape; the answer gets its

@@ -23,6 +23,7 @@ import (
 	"juvalogos/internal/conversation"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/errand"
+	"juvalogos/internal/exam"
 	"juvalogos/internal/inside"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/media"
@@ -49,6 +50,7 @@ type Rooms struct {
 	Replies       *reply.Service
 	Shelves       *shelf.Library
 	Tables        *table.Service
+	Exams         *exam.Service
 }
 
 // Options are what a Server is made of.
@@ -151,6 +153,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&shelves{d, o.Desks, o.Shelves}).routes(api)
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
 	(&sheets{d, o.Desks, o.Tables}).routes(api)
+	(&exams{d, o.Exams}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
 	(&recordings{d, o.Desks, o.Replies, o.Recordings, o.Visits}).routes(api)

@@ -245,6 +245,220 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/quizzes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The quizzes that were given, the newest first */
+        get: operations["quizzes"];
+        put?: never;
+        /** Give a quiz to people; answers with its links */
+        post: operations["giveQuiz"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quizzes/read/{format}": {
+        parameters: {
+            query?: {
+                /** @description What it is called where the file does not say. */
+                title?: string;
+            };
+            header?: never;
+            path: {
+                format: "json" | "csv" | "qti";
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A quiz out of a file; nothing is kept */
+        post: operations["readQuiz"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quizzes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A quiz with its questions and right options */
+        get: operations["quiz"];
+        /** Put other questions into a quiz; results of the ones before are kept apart */
+        put: operations["changeQuiz"];
+        post?: never;
+        /** Have a quiz taken no more; its results stay */
+        delete: operations["withdrawQuiz"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quizzes/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a quiz taken again */
+        post: operations["restoreQuiz"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quizzes/{id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** How a quiz went */
+        get: operations["resultsOfQuiz"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quizzes/{id}/as/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                format: "json" | "csv" | "qti";
+            };
+            cookie?: never;
+        };
+        /** A quiz as a file; qti is a package of QTI 3 */
+        get: operations["quizFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quiz/{take}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        /** What a quiz is, to whoever has its link */
+        get: operations["quizToTake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quiz/{take}/sittings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to take a quiz; answers with its questions, the options in an order of this sitting */
+        post: operations["beginSitting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sittings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand answers in; the first time counts. Answers with what was right, and where that stands */
+        post: operations["handIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quiz-results/{results}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                results: string;
+            };
+            cookie?: never;
+        };
+        /** How a quiz went, to whoever has the link to its results */
+        get: operations["quizResults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quiz-results/{results}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                results: string;
+            };
+            cookie?: never;
+        };
+        /** The same as CSV, a row for each sitting */
+        get: operations["quizResultsFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conversations/{id}/export": {
         parameters: {
             query?: never;
@@ -3791,6 +4005,138 @@ export interface components {
             from: number;
             to: number;
         };
+        /** @description Questions with options; also the value of a part of the type quiz. */
+        Quiz: {
+            title: string;
+            about?: string;
+            /** @description By ISO 639-1; empty: English. */
+            language?: string;
+            questions: components["schemas"]["QuizQuestion"][];
+            /** @description Questions that were made and did not hold. */
+            dropped?: components["schemas"]["DroppedQuestion"][];
+        };
+        QuizQuestion: {
+            question: string;
+            options: components["schemas"]["QuizOption"][];
+            /** @description Words of a text that make the right option right. */
+            quote?: string;
+            source?: components["schemas"]["QuizSource"];
+            /** @description It is in another language than the text. */
+            translated?: boolean;
+        };
+        QuizOption: {
+            text: string;
+            right?: boolean;
+        };
+        QuizSource: {
+            passage: components["schemas"]["SourcePassage"];
+            place?: string;
+            marks: components["schemas"]["SourceMark"][];
+        };
+        DroppedQuestion: {
+            question: string;
+            why: string;
+        };
+        NewQuiz: {
+            quiz: components["schemas"]["Quiz"];
+            /** @description Those who take it are asked for their names. */
+            names?: boolean;
+        };
+        GivenQuiz: {
+            id: string;
+            quiz: components["schemas"]["Quiz"];
+            /** @description From 1; a change makes another. */
+            edition: number;
+            /** @description The path of the page on which it is taken. */
+            page: string;
+            /** @description The path of the page that shows how it went. */
+            results_page: string;
+            names: boolean;
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            withdrawn: boolean;
+            /** @description How many have ended. */
+            sittings: number;
+        };
+        QuizList: {
+            quizzes: components["schemas"]["GivenQuiz"][];
+        };
+        QuizRead: {
+            quiz: components["schemas"]["Quiz"];
+            /** @description What of the file was left out, and why. */
+            left: string[];
+        };
+        QuizToTake: {
+            title: string;
+            about: string;
+            questions: number;
+            /** @description Whoever takes it is asked for a name. */
+            names: boolean;
+        };
+        NewSitting: {
+            name?: string;
+        };
+        Sitting: {
+            id: string;
+            /** @description Of this visitor, from 1. */
+            try: number;
+            questions: components["schemas"]["SittingQuestion"][];
+        };
+        SittingQuestion: {
+            question: string;
+            options: string[];
+        };
+        Answers: {
+            /** @description The place of the chosen option of each question, from 0; -1: none. */
+            answers: number[];
+        };
+        Marked: {
+            score: number;
+            of: number;
+            try: number;
+            questions: components["schemas"]["MarkedQuestion"][];
+        };
+        MarkedQuestion: {
+            /** @description The place of the right option. */
+            right: number;
+            /** @description That of the chosen one; -1: none. */
+            chosen: number;
+            /** @description The words that make it right; empty if nobody says. */
+            quote: string;
+            /** @description Of the document that they stand in. */
+            title: string;
+            place: string;
+        };
+        QuizResults: {
+            title: string;
+            names: boolean;
+            edition: number;
+            /** @description Sittings before the questions were changed. */
+            earlier: number;
+            page: string;
+            questions: components["schemas"]["QuestionResult"][];
+            sittings: components["schemas"]["SittingResult"][];
+        };
+        QuestionResult: {
+            question: string;
+            right: number;
+            /** @description How many had it right. */
+            knew: number;
+            options: components["schemas"]["OptionResult"][];
+        };
+        OptionResult: {
+            text: string;
+            chosen: number;
+        };
+        SittingResult: {
+            name: string;
+            try: number;
+            score: number;
+            seconds: number;
+            /** Format: date-time */
+            ended_at: string;
+        };
         /** @description The value of a part of the type outline. A text section by section. */
         Outline: {
             sections: components["schemas"]["OutlineSection"][];
@@ -4477,6 +4823,10 @@ export interface components {
             slug: string;
             /** @description What a shared conversation's link ends with; empty on other pages. */
             shared: string;
+            /** @description What the link to take a quiz ends with; empty on other pages. */
+            quiz?: string;
+            /** @description What the link to a quiz's results ends with; empty on other pages. */
+            quiz_results?: string;
             console: boolean;
             /** @description The desk is a draft, shown to its makers. */
             preview: boolean;
@@ -5738,6 +6088,344 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Conversation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    quizzes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Quizzes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuizList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    giveQuiz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuiz"];
+            };
+        };
+        responses: {
+            /** @description It is given */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenQuiz"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readQuiz: {
+        parameters: {
+            query?: {
+                /** @description What it is called where the file does not say. */
+                title?: string;
+            };
+            header?: never;
+            path: {
+                format: "json" | "csv" | "qti";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The quiz */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuizRead"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    quiz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The quiz */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenQuiz"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeQuiz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuiz"];
+            };
+        };
+        responses: {
+            /** @description The quiz */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenQuiz"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    withdrawQuiz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreQuiz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resultsOfQuiz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Results */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuizResults"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    quizFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                format: "json" | "csv" | "qti";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    quizToTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The quiz without its questions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuizToTake"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginSitting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSitting"];
+            };
+        };
+        responses: {
+            /** @description The questions */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sitting"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    handIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answers"];
+            };
+        };
+        responses: {
+            /** @description What was right */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Marked"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    quizResults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                results: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Results */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuizResults"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    quizResultsFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                results: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Results */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -64,6 +64,10 @@
   </ul>
 {:else if part.type === "result"}
   <TablePart result={part.value as Schemas["TableResult"]} {turn} {lit} {said} />
+{:else if part.type === "quiz"}
+  {#await import("./QuizPart.svelte") then { default: QuizPart }}
+    <QuizPart quiz={part.value as Schemas["Quiz"]} {question} />
+  {/await}
 {:else if part.type === "outline"}
   {#await import("./OutlinePart.svelte") then { default: OutlinePart }}
     <OutlinePart title={part.title} outline={part.value as Schemas["Outline"]} {question} {recordings} />

@@ -391,6 +391,48 @@ export const en = {
         .filter(Boolean)
         .join("; ") + ".",
   },
+  quiz: {
+    about: (n: number, names: boolean) =>
+      `${counted(n, { one: "question", other: "questions" })}, each with one right option. ` +
+      (names
+        ? "Whoever gave it to you sees your name, if you say one, and how it went."
+        : "Whoever gave it to you sees how it went, and not who you are."),
+    again: "Take it again",
+    allAtOnce: "Show all questions",
+    asCSV: "All results as CSV",
+    at: (d: Date) => d.toLocaleString("en", { dateStyle: "medium", timeStyle: "short" }),
+    before: "Back",
+    begin: "Begin",
+    dropped: (n: number) => `${counted(n, { one: "question was", other: "questions were" })} left out`,
+    forYou: "Nobody else sees how it goes.",
+    handIn: "Hand in",
+    handedIn: (tries: number) =>
+      tries > 1 ? `Handed in. This was your try number ${number(tries)}.` : "Handed in.",
+    knew: (n: number, of: number) => `${number(n)} of ${number(of)} knew it`,
+    leftOut: (n: number) =>
+      `${counted(n, { one: "question is", other: "questions are" })} not answered. Press again to hand in all the same.`,
+    long: (seconds: number) => duration(Math.max(1, Math.round(seconds))),
+    name: "Your name",
+    next: "Next",
+    notAnswered: "You left this one out.",
+    of: (n: number, of: number) => `${number(n)} of ${number(of)}`,
+    oneAtATime: "One at a time",
+    pageToTake: "The page on which it is taken",
+    place: (n: number, of: number) => `${number(n)} of ${number(of)}`,
+    right: "right",
+    rightOnes: "Right",
+    score: (n: number, of: number) => `${number(n)} of ${number(of)} are right.`,
+    sittings: "Who took it, and when",
+    take: "Take the quiz",
+    taken: (n: number, earlier: number) =>
+      (n ? `Taken ${n === 1 ? "once" : `${number(n)} times`}.` : "Nobody has taken it yet.") +
+      (earlier ? ` ${number(earlier)} took it before the questions were changed.` : ""),
+    took: "Took",
+    tries: "Try",
+    when: "When",
+    whoKnew: "Which questions were known",
+    wrong: "your answer",
+  },
   outline: { sections: (n: number) => counted(n, { one: "section", other: "sections" }) },
   notices: {
     asking: (why: "" | "busy" | "away" | "failed" | "cut-off", seconds: number) =>
@@ -749,6 +791,9 @@ export const en = {
     "Looking at what there is",
     "Putting sections in short",
     "Putting them together",
+    "Holding them against the text",
+    "Quiz",
+    "Writing questions",
     "Section by section",
     "Reading section by section",
     "What a question takes cannot be told beforehand at this desk.",

@@ -1,0 +1,85 @@
+<!-- A quiz that a reply has, to be taken where it stands; nothing of that is kept. -->
+<script lang="ts">
+  import { say } from "../words";
+  import type { Schemas } from "../pageData";
+  import Link from "../ui/Link.svelte";
+  import QuizForm from "./QuizForm.svelte";
+  import SourceView from "./SourceView.svelte";
+  import type { MarginNote } from "./sources";
+
+  interface Props {
+    /** The quiz. */
+    quiz: Schemas["Quiz"];
+    /** What was asked. */
+    question: string;
+  }
+
+  let { quiz, question }: Props = $props();
+
+  let taking = $state(false);
+  let marked = $state<Schemas["Marked"] | null>(null);
+  let opened = $state<MarginNote | null>(null);
+  let looking = $state(false);
+  let round = $state(0);
+  const questions = $derived(
+    quiz.questions.map((q) => ({ question: q.question, options: q.options.map((o) => o.text) })),
+  );
+
+  function mark(answers: number[]) {
+    const all = quiz.questions.map((q, i) => ({
+      right: q.options.findIndex((o) => o.right),
+      chosen: answers[i] ?? -1,
+      quote: q.quote ?? "",
+      title: q.source?.passage.title ?? "",
+      place: q.source?.place ?? "",
+    }));
+    const score = all.filter((q) => q.right === q.chosen).length;
+    marked = { score, of: all.length, try: 1, questions: all };
+  }
+
+  function open(i: number) {
+    const q = quiz.questions[i]!;
+    if (!q.source) return;
+    opened = {
+      passage: q.source.passage,
+      place: q.source.place ?? "",
+      quote: q.quote ?? "",
+      marks: q.source.marks,
+      sentences: [],
+    };
+    looking = true;
+  }
+</script>
+
+<div class="mt-4">
+  {#if !taking}
+    <button type="button" class="button-main" onclick={() => (taking = true)}>{say.quiz.take}</button>
+    <p class="mt-1 text-fine text-faded">{say.quiz.forYou}</p>
+  {:else}
+    {#key round}
+      <QuizForm
+        {questions}
+        {marked}
+        handIn={mark}
+        open={quiz.questions.some((q) => q.source) ? open : undefined} />
+    {/key}
+    {#if marked}<Link class="mt-4 min-h-7 text-note" onclick={() => ((marked = null), round++)}
+        >{say.quiz.again}</Link
+      >{/if}
+  {/if}
+  {#if quiz.dropped?.length}
+    <details class="mt-4 border-t border-rule pt-2">
+      <summary class="min-h-7 cursor-pointer text-note font-semibold"
+        >{say.quiz.dropped(quiz.dropped.length)}</summary>
+      <ul class="mt-2 space-y-2 text-note">
+        {#each quiz.dropped as d, i (i)}
+          <li>
+            {d.question}
+            <span class="block text-fine text-faded">{d.why}</span>
+          </li>
+        {/each}
+      </ul>
+    </details>
+  {/if}
+</div>
+{#if opened}<SourceView bind:open={looking} note={opened} {question} />{/if}
