@@ -194,7 +194,6 @@ func attachOne(c *client.Client, desk, conversation, name string, body []byte) (
 // reply and returns context.Canceled.
 func askAloud(ctx context.Context, c *client.Client, q client.Question, out string) (begin api.Begin, err error) {
 	write, end := printer()
-	said := "" // last, of how it goes
 	outcome, err := c.Ask(ctx, q, client.Follower{
 		Begin: func(b api.Begin) { begin = b },
 		Text: func(text string) {
@@ -202,15 +201,7 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question, out stri
 				write(text)
 			}
 		},
-		Notice: func(n api.Notice) {
-			if n.Of > 10 && n.Counted%(n.Of/10) != 0 {
-				return // of many a tenth is told
-			}
-			if line := noticeLine(n); line != said {
-				fmt.Fprintln(os.Stderr, line)
-				said = line
-			}
-		},
+		Notice: tellNotices(),
 	})
 	if err == nil && len(outcome.Lanes) > 0 {
 		write(lanesText(outcome.Lanes))
@@ -232,6 +223,20 @@ func askAloud(ctx context.Context, c *client.Client, q client.Question, out stri
 		return begin, err
 	}
 	return begin, explainOutcome(outcome)
+}
+
+// tellNotices tells what a reply waits for, each thing once.
+func tellNotices() func(api.Notice) {
+	said := "" // last
+	return func(n api.Notice) {
+		if n.Of > 10 && n.Counted%(n.Of/10) != 0 {
+			return // of many a tenth is told
+		}
+		if line := noticeLine(n); line != said {
+			fmt.Fprintln(os.Stderr, line)
+			said = line
+		}
+	}
 }
 
 // savePictures writes the pictures of a reply into files, none over another, and tells

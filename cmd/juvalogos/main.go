@@ -57,6 +57,7 @@ var commands = []command{
 	{"desk", "check, publish, compare, withdraw, export desks, ...", group("desk", deskCommands)},
 	{"conversation", "list, show, export and remove conversations", group("conversation", conversationCommands)},
 	{"recipe", "list, check, draw and run recipes: how replies are made", group("recipe", recipeCommands)},
+	{"quiz", "make, give, take and look at quizzes, and have models sit them", group("quiz", quizCommands)},
 	{"shelf", "make, fill and search shelves: the documents desks answer from", group("shelf", shelfCommands)},
 	{"trace", "find, show, export and run again how replies were made", group("trace", traceCommands)},
 	{"usage", "add up what models were asked for, and what it cost", usage},

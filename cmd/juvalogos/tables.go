@@ -13,6 +13,7 @@ import (
 	"golang.org/x/term"
 
 	"juvalogos/core/evidence"
+	"juvalogos/core/quiz"
 	"juvalogos/core/recipe"
 	"juvalogos/core/steps"
 	"juvalogos/core/tables"
@@ -106,6 +107,8 @@ func partText(p recipe.MadePart) string {
 	switch v := p.Value.(type) {
 	case evidence.Outline:
 		return outlineText(v)
+	case quiz.Quiz:
+		return quizText(v)
 	case tables.Result:
 		return v.InColumns(terminalWidth(), mostShown) + "\nHow this was computed:\n" + v.How()
 	case tables.Chart:
@@ -124,6 +127,32 @@ func partText(p recipe.MadePart) string {
 			v.Loose)
 	}
 	return ""
+}
+
+// quizText is a quiz with its right options marked.
+func quizText(q quiz.Quiz) string {
+	var b strings.Builder
+	for i, one := range q.Questions {
+		fmt.Fprintf(&b, "\n%d. %s\n", i+1, one.Text)
+		for j, o := range one.Options {
+			mark := " "
+			if o.Right {
+				mark = "*"
+			}
+			fmt.Fprintf(&b, "   %s %c) %s\n", mark, 'a'+j, o.Text)
+		}
+		if one.Quote != "" {
+			place := ""
+			if one.Source != nil {
+				place = strings.TrimSuffix(one.Source.Passage.Title+", "+one.Source.Place, ", ") + ": "
+			}
+			fmt.Fprintf(&b, "     %s“%s”\n", place, one.Quote)
+		}
+	}
+	for _, d := range q.Dropped {
+		fmt.Fprintf(&b, "\nLeft out: %s (%s)\n", d.Question, d.Why)
+	}
+	return b.String()
 }
 
 // outlineText is a text section by section.

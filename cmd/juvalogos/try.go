@@ -118,7 +118,8 @@ func showResult(result recipe.Result, used recipe.Usage) {
 	fmt.Print(partsText(result.Parts))
 	for _, p := range result.Parts {
 		switch p.Type {
-		case recipe.ResultOf, recipe.ChartOf, recipe.FiguresOf, recipe.OutlineOf:
+		case recipe.ResultOf, recipe.ChartOf, recipe.FiguresOf, recipe.OutlineOf,
+			recipe.QuizOf:
 		default:
 			show("\n%s:\n%v\n", p.Title, p.Value)
 		}

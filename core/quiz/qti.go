@@ -167,7 +167,7 @@ func (q *Quiz) WriteQTI(to io.Writer) error {
 		fmt.Fprintf(&refs, "      <qti-assessment-item-ref identifier=\"ref-%d\" href=\"%s\"/>\n", i+1, name)
 		fmt.Fprintf(&resources,
 			"    <resource identifier=\"question-%d\" type=\"imsqti_item_xmlv3p0\" href=\"%s\">"+
-			"<file href=\"%s\"/></resource>\n",
+				"<file href=\"%s\"/></resource>\n",
 			i+1, name, name)
 		fmt.Fprintf(&depends, "<dependency identifierref=\"question-%d\"/>", i+1)
 	}

@@ -3,6 +3,7 @@ package steps
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 
 	"juvalogos/core/evidence"
@@ -45,6 +46,8 @@ func divide() step {
 					About: "all of them for a prompt, each with its number in square brackets"},
 				{Name: "titles", Type: recipe.Text, About: "what the documents are called"},
 				{Name: "count", Type: recipe.Number, About: "how many sections there are"},
+				{Name: "share", Type: recipe.Number,
+					About: "how many of most fall on each section, with half as many again in reserve"},
 				{Name: "missing", Type: recipe.Text, About: "which documents could not be read, in a sentence"},
 			},
 			Set:         func() any { return &divideSet{Tokens: 1500} },
@@ -60,9 +63,10 @@ func divide() step {
 			if err != nil {
 				return nil, err
 			}
-			all := len(d.Sections)
+			all, share := len(d.Sections), 1.0
 			if most, is := c.In["most"].(float64); is && most >= 1 {
 				d.Sections = spread(d.Sections, int(most))
+				share = math.Ceil(reserve * most / float64(max(1, len(d.Sections))))
 			}
 			for i := range d.Sections {
 				d.Sections[i].Number = i + 1
@@ -73,10 +77,14 @@ func divide() step {
 			_, shown := fitting(d.Sections, 1<<40)
 			c.Note(fmt.Sprintf("%d sections of %s", len(d.Sections), strings.Join(d.Titles, ", ")))
 			return recipe.Values{"sections": recipe.Listed(d.Sections), "text": shown,
-				"titles": strings.Join(d.Titles, ", "), "count": float64(len(d.Sections)), "missing": d.Missing}, nil
+				"titles": strings.Join(d.Titles, ", "), "count": float64(len(d.Sections)), "share": share,
+				"missing": d.Missing}, nil
 		},
 	}
 }
+
+// reserve is how many times as many are asked for as are wanted: not all will hold.
+const reserve = 1.5
 
 // spread chooses so many from all over a list, in its order.
 func spread[T any](list []T, most int) []T {

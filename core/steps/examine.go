@@ -1,6 +1,7 @@
 package steps
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -46,6 +47,7 @@ func examine() step {
 					About: "for each section the questions: question, right, wrong (a list) and quote"},
 				{Name: "sections", Type: recipe.ListOf(recipe.Passage), Need: true, About: "the sections"},
 				{Name: "title", Type: recipe.Text, About: "what the quiz is called"},
+				{Name: "subject", Type: recipe.Text, About: "what it is called where that would be long"},
 				{Name: "number", Type: recipe.Number, About: "how many questions are wanted; all if left out"},
 				{Name: "language", Type: recipe.Text,
 					About: "the language of the questions, where it is not the text's: then only the quoted words " +
@@ -123,15 +125,18 @@ func examined(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 		}
 	}
 	q := quizOf(all, c)
-	q.Title = strings.TrimSpace(text(c.In, "title"))
-	if q.Title == "" {
-		q.Title = "Quiz"
+	q.Title = cmp.Or(strings.TrimSpace(text(c.In, "title")), "Quiz")
+	if subject := strings.TrimSpace(text(c.In, "subject")); len(q.Title) > longTitle && subject != "" {
+		q.Title = subject
 	}
 	c.Note(fmt.Sprintf("of %d questions %d did not hold at first; %d were made again, %d are left out", len(all), bad,
 		madeAgain, len(q.Dropped)))
 	said := fmt.Sprintf("%d questions on %s.", len(q.Questions), q.Title)
 	if len(q.Questions) == 1 {
 		said = fmt.Sprintf("One question on %s.", q.Title)
+	}
+	if most, is := c.In["number"].(float64); is && len(q.Questions) < int(most) {
+		said += fmt.Sprintf(" %.0f were wanted; the text gave no more.", most)
 	}
 	if n := len(q.Dropped); n > 0 {
 		said += fmt.Sprintf(" %d more did not hold against the text and are left out.", n)
@@ -141,6 +146,9 @@ func examined(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 	}
 	return recipe.Values{"quiz": q, "text": said, "count": float64(len(q.Questions))}, nil
 }
+
+// longTitle is how many bytes make a title long.
+const longTitle = 60
 
 // quizOf is a quiz of the questions that hold, as many as are wanted, from all over the text.
 func quizOf(all []quiz.Question, c *recipe.Call) quiz.Quiz {

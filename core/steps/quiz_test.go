@@ -84,8 +84,10 @@ func TestBadQuestionsDoNotReachPeople(t *testing.T) {
 			q["wrong"] = []any{"In meadow 901", "In meadow 901.",
 				"In meadow 902"}
 		},
-		"an invented quote":  func(q map[string]any) { q["quote"] = invented },
-		"told by its length": func(q map[string]any) { q["right"] = q["right"].(string) + ", where it is painted blue" },
+		"an invented quote": func(q map[string]any) { q["quote"] = invented },
+		"told by its length": func(q map[string]any) {
+			q["right"] = q["right"].(string) + ", where it is painted blue"
+		},
 		"the same question": func(q map[string]any) {
 			q["question"], q["wrong"] = "What is it painted?", []any{"Red", "Green"}
 			q["right"], q["quote"] = "Blue", "It is painted blue"

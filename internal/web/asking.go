@@ -237,7 +237,7 @@ type pageFormat struct {
 
 func (s *asking) pageFormat(c fiber.Ctx, r *reply.Reply) *pageFormat {
 	f := &pageFormat{reply: r}
-	if c.Cookies(s.cookieName(c, sessionCookie)) != "" && s.tellsCost(c) {
+	if (bearer(c) != "" || c.Cookies(s.cookieName(c, sessionCookie)) != "") && s.tellsCost(c) {
 		f.maker = true
 	}
 	return f

@@ -60,7 +60,8 @@ func (s *exams) send(c fiber.Ctx, q record.GivenQuiz, err error) error {
 func quizAsked(c fiber.Ctx) (uuid.UUID, error) {
 	id, err := uuid.Parse(c.Params("id"))
 	if err != nil {
-		return id, fault.Say(fault.NotHere, "There is no such quiz. Check the link, or ask the person who gave it to you.")
+		return id, fault.Say(fault.NotHere,
+			"There is no such quiz. Check the link, or ask the person who gave it to you.")
 	}
 	return id, nil
 }
@@ -268,7 +269,8 @@ func (s *exams) sendResults(c fiber.Ctx, id uuid.UUID, link string) error {
 	if err != nil {
 		return err
 	}
-	out := api.QuizResults{Title: r.Quiz.Content.Title, Names: r.Quiz.Names, Edition: r.Quiz.Edition, Earlier: r.Earlier,
+	out := api.QuizResults{Title: r.Quiz.Content.Title, Names: r.Quiz.Names, Edition: r.Quiz.Edition,
+		Earlier:   r.Earlier,
 		Questions: []api.QuestionResult{}, Sittings: []api.SittingResult{}, Page: s.BasePath + "/quiz/" + r.Quiz.Take}
 	for i, q := range r.Quiz.Content.Questions {
 		one := api.QuestionResult{Question: q.Text, Right: q.Right(), Knew: r.Knew[i], Options: []api.OptionResult{}}
@@ -278,7 +280,8 @@ func (s *exams) sendResults(c fiber.Ctx, id uuid.UUID, link string) error {
 		out.Questions = append(out.Questions, one)
 	}
 	for _, t := range r.Sittings {
-		out.Sittings = append(out.Sittings, api.SittingResult{Name: t.Name, Try: t.Try, Score: t.Score, EndedAt: *t.Ended,
+		out.Sittings = append(out.Sittings, api.SittingResult{Name: t.Name, Try: t.Try, Score: t.Score,
+			EndedAt: *t.Ended,
 			Seconds: t.Ended.Sub(t.Began).Seconds()})
 	}
 	c.Set("Cache-Control", "no-store")

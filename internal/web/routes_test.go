@@ -35,7 +35,8 @@ func TestTheDescriptionAndTheRoutesAgree(t *testing.T) {
 		t.Fatal(err)
 	}
 	parameter := regexp.MustCompile(`:(\w+)`)
-	pages := []string{"GET /", "GET /at/{slug}", "GET /at/{slug}/{conversation}", "GET /shared/{share}", "GET /quiz/{take}",
+	pages := []string{"GET /", "GET /at/{slug}", "GET /at/{slug}/{conversation}", "GET /shared/{share}",
+		"GET /quiz/{take}",
 		"GET /quiz-results/{results}", "GET /console",
 		"GET /console/*", "GET /assets/*"}
 	var served []string

@@ -165,6 +165,10 @@ func (s *door) slugAsked(c fiber.Ctx) (string, error) {
 
 // tellsCost reports whether a maker asks, who may know what replies cost.
 func (s *door) tellsCost(c fiber.Ctx) bool {
+	if bearer(c) != "" {
+		t, err := s.token(c)
+		return err == nil && slices.Contains(t.Scopes, account.Read)
+	}
 	_, _, err := s.session(c)
 	return err == nil
 }

@@ -18,6 +18,8 @@ func composed(m model, messages []message, format responseFormat, chance *rand.R
 	if len(messages) > 0 {
 		last := messages[len(messages)-1].Text
 		switch {
+		case asksLetter.MatchString(last):
+			return letterOf(c.system, last)
 		case asksQuiz.MatchString(c.system), asksBetter.MatchString(c.system):
 			return quizOn(c.system, last)
 		case asksTurn.MatchString(c.system):

@@ -15,6 +15,7 @@ var (
 	asksQuiz   = regexp.MustCompile(`(?i)questions? of a quiz on the text`)
 	asksBetter = regexp.MustCompile(`(?i)a question of a quiz does not hold`)
 	optionsIn  = regexp.MustCompile(`(?i)with (\d) options each|\[(\d) wrong options\]`)
+	howMany    = regexp.MustCompile(`(?i)write (\d+) questions`)
 	number     = regexp.MustCompile(`\b\d{1,4}\b`)
 )
 
@@ -52,7 +53,11 @@ func quizOn(system, text string) string {
 			}
 		}
 	}
-	var out any = all[:min(len(all), 2)]
+	wanted := 1
+	if m := howMany.FindStringSubmatch(system); m != nil {
+		wanted, _ = strconv.Atoi(m[1])
+	}
+	var out any = all[:min(len(all), wanted)]
 	if len(all) == 0 {
 		return "There is nothing to ask about."
 	}

@@ -30,6 +30,10 @@
   let at = $state(0);
   let unsure = $state(false);
   let top: HTMLElement | undefined = $state();
+  // What has become of it stands at the top.
+  $effect(() => {
+    if (marked) top?.scrollIntoView({ block: "start" });
+  });
   const left = $derived(chosen.filter((c) => c < 0).length);
   const shown = $derived(single && !marked ? [at] : questions.map((_, i) => i));
 
@@ -55,7 +59,7 @@
   }
 </script>
 
-<div bind:this={top}>
+<div bind:this={top} class="scroll-mt-20">
   {#if marked}
     <p class="mt-4 font-serif text-lead font-semibold" role="status">
       {say.quiz.score(marked.score, marked.of)}
