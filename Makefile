@@ -41,6 +41,7 @@ bench: install-bench build
 	go run ./bench/retrieval -write docs/retrieval.md
 	go run ./bench/tables -write docs/tables.md
 	go run ./bench/tables -large 1000 -write docs/tables.md
+	go run ./bench/digests -write docs/digests.md
 
 screenshots: install-test build
 	go run ./demo/screenshots

@@ -316,6 +316,7 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/your-table     computes from a spreadsheet that you attach
                      %[2]s/at/office         answers from texts and tables together
                      %[2]s/at/in-short       puts long texts in short
+                     %[2]s/at/exam           makes quizzes of them
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways

@@ -19,7 +19,8 @@ import (
 func rules() string {
 	var b strings.Builder
 	for i := range 6 {
-		fmt.Fprintf(&b, "# Rule %d\n\nEvery keeper of row %c pays %d crowns to the club before the summer begins. ", i+1,
+		fmt.Fprintf(&b, "# Rule %d\n\nEvery keeper of row %c pays %d crowns to the club before the summer begins. ",
+			i+1,
 			'A'+i, 20+7*i)
 		b.WriteString(strings.Repeat("The money goes to the upkeep of the paths and of the hedges around them. ", 6))
 		fmt.Fprintf(&b, "In row %c there is room for %d hives and for no more. ", 'A'+i, 31+4*i)
@@ -78,7 +79,8 @@ func TestAQuizIsMadeTakenAndLookedAt(t *testing.T) {
 		return said.String()
 	}
 	file := filepath.Join(folder, "rules.json")
-	if said := run("", "make", "-desk", "exam", "-number", "4", "-o", file, "The rules"); !strings.Contains(said, "   * ") ||
+	if said := run("", "make", "-desk", "exam", "-number", "4", "-o", file, "The rules"); !strings.Contains(said,
+		"   * ") ||
 		!strings.Contains(said, "Rule 1, line") {
 		t.Errorf("quiz make says\n%s", said)
 	}
@@ -137,7 +139,8 @@ func TestAQuizIsMadeTakenAndLookedAt(t *testing.T) {
 	r.shows("table", "Bo")
 	r.shows("main", "of 2 knew it")
 	r.accessible("the results of a quiz")
-	if said := run("", "show", "-results", id); !strings.Contains(said, "Ada") || !strings.Contains(said, "taken 2 times") {
+	if said := run("", "show", "-results", id); !strings.Contains(said, "Ada") || !strings.Contains(said,
+		"taken 2 times") {
 		t.Errorf("quiz show -results says\n%s", said)
 	}
 	if said := run("a\n\n\nx\nb\n", "take", take); !strings.Contains(said, "of 4 are right") {

@@ -49,6 +49,7 @@ func output(t *testing.T, args ...string) (out, complaint string, err error) {
 var groups = map[string][]command{
 	"desk": deskCommands, "conversation": conversationCommands, "recipe": recipeCommands, "shelf": shelfCommands,
 	"trace": traceCommands, "model": modelCommands, "connection": connectionCommands, "token": tokenCommands,
+	"quiz": quizCommands,
 }
 
 // Every command explains itself with an example that begins as it is called.

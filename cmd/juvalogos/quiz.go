@@ -186,7 +186,8 @@ func quizShow(args []string) error {
 			w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 			fmt.Fprintln(w, "ID\tTITLE\tQUESTIONS\tTAKEN\tMADE")
 			for _, q := range all {
-				fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\n", q.ID, shortened(q.Quiz.Title, 40), len(q.Quiz.Questions), q.Sittings,
+				fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\n", q.ID, shortened(q.Quiz.Title, 40), len(q.Quiz.Questions),
+					q.Sittings,
 					q.MadeAt.Format(time.DateOnly))
 			}
 			return w.Flush()
@@ -235,7 +236,8 @@ func printResults(r api.QuizResults) {
 			if j == q.Right {
 				mark = "*"
 			}
-			fmt.Printf("   %s %-3d %s %s\n", mark, o.Chosen, strings.Repeat("█", bar(o.Chosen, len(r.Sittings))), o.Text)
+			fmt.Printf("   %s %-3d %s %s\n", mark, o.Chosen, strings.Repeat("█", bar(o.Chosen, len(r.Sittings))),
+				o.Text)
 		}
 	}
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
@@ -423,7 +425,8 @@ func sitAt(ctx context.Context, c *client.Client, q quiz.Quiz, desk string, time
 			turn := ""
 			var said strings.Builder
 			o, err := c.Ask(ctx, client.Question{Desk: desk, Text: asked.Asked(order)},
-				client.Follower{Begin: func(b api.Begin) { turn = b.Turn }, Text: func(s string) { said.WriteString(s) }})
+				client.Follower{Begin: func(b api.Begin) { turn = b.Turn },
+					Text: func(s string) { said.WriteString(s) }})
 			if err != nil {
 				return one, fmt.Errorf("%s, question %d: %w", desk, i+1, err)
 			}

@@ -51,7 +51,13 @@
 <main class="relative mx-auto max-w-[46rem] px-4 pb-24 sm:px-8">
   <div class="mt-10 mb-4 sm:mt-16"><Mark size={34} /></div>
   {#if quiz}
-    <h1 class="font-serif text-head leading-tight font-semibold text-balance break-words">{quiz.title}</h1>
+    <h1
+      class={[
+        "font-serif leading-tight font-semibold text-balance break-words",
+        quiz.title.length > 80 ? "text-lead" : "text-head",
+      ]}>
+      {quiz.title}
+    </h1>
     {#if quiz.about}<p class="mt-3 font-serif text-lead leading-relaxed">{quiz.about}</p>{/if}
     {#if !sitting}
       <p class="mt-3 text-note text-faded">{say.quiz.about(quiz.questions, quiz.names)}</p>

@@ -28,9 +28,15 @@
   {:else if !results}<p class="text-faded" role="status">{say.document.fetching}</p>
   {:else}
     {@const all = results.sittings.length}
-    <h1 class="font-serif text-head leading-tight font-semibold text-balance break-words">{results.title}</h1>
+    <h1
+      class={[
+        "font-serif leading-tight font-semibold text-balance break-words",
+        results.title.length > 80 ? "text-lead" : "text-head",
+      ]}>
+      {results.title}
+    </h1>
     <p class="mt-3 text-note text-faded">{say.quiz.taken(all, results.earlier)}</p>
-    <p class="mt-1 flex flex-wrap gap-x-5 text-note">
+    <p class="mt-1 flex flex-wrap items-center gap-x-5 text-note">
       <Link class="min-h-7" href={results.page}>{say.quiz.pageToTake}</Link>
       {#if all}<a
           class="inline-flex min-h-7 items-center gap-1.5 text-accent underline-offset-2 hover:underline"
@@ -50,7 +56,7 @@
             <p class="mt-1 ml-6 text-fine text-faded">{say.quiz.knew(q.knew, all)}</p>
             <ul class="mt-1.5 ml-6 space-y-1 text-note">
               {#each q.options as o, j (j)}
-                <li class="grid grid-cols-[minmax(0,1fr)_7rem_2.5rem] items-center gap-3">
+                <li class="grid max-w-[34rem] grid-cols-[minmax(0,1fr)_7rem_2.5rem] items-center gap-3">
                   <span class={["min-w-0 break-words", j === q.right && "font-semibold"]}
                     >{o.text}{#if j === q.right}<span class="sr-only">, {say.quiz.right}</span>{/if}</span>
                   <span class="h-2.5 bg-leaf" aria-hidden="true"
