@@ -299,7 +299,7 @@ func (r *reader) asksSeveral(w *wish) bool {
 			return false
 		}
 	}
-	if len(all) < 2 || len(left) != 1 || at != nil && len(at) > 1 && at[len(at)-1]-at[0] > 2*len(at)+1 {
+	if len(all) < 2 || len(left) != 1 || len(at) > 1 && at[len(at)-1]-at[0] > 2*len(at)+1 {
 		return false
 	}
 	for _, i := range at {
