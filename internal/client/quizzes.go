@@ -37,7 +37,7 @@ func (c *Client) GiveQuiz(ctx context.Context, id string, q quiz.Quiz, names boo
 
 // ReadQuiz makes a quiz of a file in a format: json, csv or qti.
 func (c *Client) ReadQuiz(ctx context.Context, format, title string, body []byte) (r api.QuizRead, err error) {
-	response, err := c.stream(ctx, http.MethodPost, "/api/quizzes/read/"+url.PathEscape(format)+"?title="+
+	response, err := c.stream(ctx, http.MethodPost, "/api/quiz-files/"+url.PathEscape(format)+"?title="+
 		url.QueryEscape(title), "application/octet-stream", bytes.NewReader(body), nil)
 	if err != nil {
 		return r, err

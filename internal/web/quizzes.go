@@ -35,7 +35,7 @@ func (s *exams) routes(api fiber.Router) {
 	api.Post("/quizzes/:id/restore", s.allowed(account.Publish, s.restore))
 	api.Get("/quizzes/:id/results", s.allowed(account.Read, s.resultsOf))
 	api.Get("/quizzes/:id/as/:format", s.allowed(account.Read, s.file))
-	api.Post("/quizzes/read/:format", s.allowed(account.Read, s.read))
+	api.Post("/quiz-files/:format", s.allowed(account.Read, s.read))
 	api.Get("/quiz/:take", s.toTake)
 	api.Post("/quiz/:take/sittings", s.begin)
 	api.Post("/sittings/:id", s.handIn)

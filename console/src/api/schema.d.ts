@@ -263,7 +263,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/quizzes/read/{format}": {
+    "/api/quiz-files/{format}": {
         parameters: {
             query?: {
                 /** @description What it is called where the file does not say. */
