@@ -7,8 +7,12 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"juvalogos/core/recipe"
+	"juvalogos/internal/api"
 	"juvalogos/internal/browser"
+	"juvalogos/internal/client"
 	"juvalogos/internal/testbed"
+	"juvalogos/standin/modelserver"
 )
 
 // A document in short: the manner is chosen, each sentence has its place, and a click opens the
@@ -84,4 +88,66 @@ func TestADocumentInShort(t *testing.T) {
 	p.shows("main", "own.md")
 	p.answered("this, please")
 	p.shows("article", "The nests in tree 1 stand")
+}
+
+// A document of 300 pages is put in short through three kills of the service: no section that
+// was done is paid for again.
+func TestADigestOf300PagesThroughKills(t *testing.T) {
+	t.Parallel()
+	p := startProcess(t)
+	if _, err := p.client.MakeShelf(ctx, "book", "The book"); err != nil {
+		t.Fatal(err)
+	}
+	var text strings.Builder
+	for page := range 300 {
+		if page%10 == 0 {
+			fmt.Fprintf(&text, "# Chapter %d\n\n", page/10+1)
+		}
+		for line := range 25 {
+			fmt.Fprintf(&text, "On page %d, in line %d, the keeper of hive %d writes down what it weighs. ", page+1, line+1,
+				page*25+line)
+		}
+		text.WriteString("\n\n")
+	}
+	if _, err := p.client.AddDocument(ctx, "book", "book.md", strings.NewReader(text.String())); err != nil {
+		t.Fatal(err)
+	}
+	testbed.Until(t, "the book is read", func() bool {
+		all, err := p.client.ShelfDocuments(ctx, "book")
+		return err == nil && len(all) == 1 && all[0].State == "ready"
+	})
+	if _, err := p.client.Publish(ctx, "d.yaml", []byte("slug: in-short\ntitle: In Short\npurpose: Long texts.\n"+
+		"model: thyme-mini\nrecipe: digest\nshelves: [book]\n"), ""); err != nil {
+		t.Fatal(err)
+	}
+	p.model.Set(modelserver.Control{FirstMS: new(150.0), Rate: new(0.0), Tokens: 60})
+	asked := p.model.Requests()
+	for range 3 {
+		before := p.model.Requests()
+		ended := make(chan struct{})
+		go func() {
+			defer close(ended)
+			_, _ = p.client.Ask(ctx, client.Question{Desk: "in-short", Text: "The book"}, client.Follower{})
+		}()
+		testbed.Until(t, "some more sections are asked for", func() bool { return p.model.Requests() >= before+16 })
+		p.kill()
+		p.start()
+		<-ended
+	}
+	of := 0
+	o, err := p.client.Ask(ctx, client.Question{Desk: "in-short", Text: "The book"},
+		client.Follower{Notice: func(n api.Notice) { of = max(of, n.Of) }})
+	if err != nil || o.State != "done" {
+		t.Fatalf("%v: %+v", err, o)
+	}
+	// Four are on their way at a kill; what it takes to put all together is asked once.
+	const aside, together = 3 * recipe.DefaultAtOnce, 30
+	if got := p.model.Requests() - asked; of < 60 || got < of || got > of+aside+together {
+		t.Errorf("of %d sections the model was asked %d times", of, got)
+	}
+	again := p.model.Requests()
+	if o, err := p.client.Ask(ctx, client.Question{Desk: "in-short", Text: "The book"}, client.Follower{}); err != nil ||
+		o.State != "done" || p.model.Requests() != again {
+		t.Errorf("the same again: %v, asked %d times", err, p.model.Requests()-again)
+	}
 }
