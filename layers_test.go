@@ -168,7 +168,7 @@ var layers = []struct {
 	{"juvalogos/standin/", []string{"juvalogos/standin/"}},
 	{"juvalogos/examples/programs/talk", nil},
 	{"juvalogos/examples/programs/", []string{"juvalogos/examples/programs/talk"}},
-	{"juvalogos/demo", []string{"juvalogos/demo/ledger",
+	{"juvalogos/demo", []string{"juvalogos/demo/ledger", "juvalogos/core/quiz",
 		"juvalogos/internal/api", "juvalogos/internal/client", "juvalogos/internal/desk",
 		"juvalogos/internal/service", "juvalogos/internal/browser"}},
 	{"juvalogos/scripts/", []string{"juvalogos/core/"}},

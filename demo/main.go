@@ -115,7 +115,11 @@ func run(ctx context.Context, data, listen, standin string) error {
 	if err := publish(ctx, c, standin); err != nil {
 		return err
 	}
-	tell(c.Address, standin, config, logPath, data, said.link(), time.Since(began))
+	exam, err := giveQuiz(ctx, c)
+	if err != nil {
+		return err
+	}
+	tell(c.Address, exam, standin, config, logPath, data, said.link(), time.Since(began))
 	select {
 	case <-ctx.Done():
 		fmt.Println("\nStopping; the data stays for the next start.")
@@ -299,7 +303,7 @@ func publish(ctx context.Context, c *client.Client, standin string) error {
 	return nil
 }
 
-func tell(address, standin, config, log, data, link string, took time.Duration) {
+func tell(address, exam, standin, config, log, data, link string, took time.Duration) {
 	console := address + "/console"
 	if link != "" {
 		console = link + "\n                     (make your account with this link; it works once)"
@@ -317,6 +321,7 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/office         answers from texts and tables together
                      %[2]s/at/in-short       puts long texts in short
                      %[2]s/at/exam           makes quizzes of them
+  Take a quiz        %[2]s%[8]s
                      %[2]s/at/short-answers
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways
@@ -336,7 +341,7 @@ Juvalogos runs with sample data (started in %.1f s).
   Data and log       %s, %s
 
 Ctrl-C stops everything. The data stays.
-`, took.Seconds(), address, console, config, standin, data, log)
+`, took.Seconds(), address, console, config, standin, data, log, exam)
 }
 
 func lastLines(path string) string {

@@ -104,7 +104,8 @@ func TestADigestOf300PagesThroughKills(t *testing.T) {
 			fmt.Fprintf(&text, "# Chapter %d\n\n", page/10+1)
 		}
 		for line := range 25 {
-			fmt.Fprintf(&text, "On page %d, in line %d, the keeper of hive %d writes down what it weighs. ", page+1, line+1,
+			fmt.Fprintf(&text, "On page %d, in line %d, the keeper of hive %d writes down what it weighs. ", page+1,
+				line+1,
 				page*25+line)
 		}
 		text.WriteString("\n\n")
@@ -146,7 +147,8 @@ func TestADigestOf300PagesThroughKills(t *testing.T) {
 		t.Errorf("of %d sections the model was asked %d times", of, got)
 	}
 	again := p.model.Requests()
-	if o, err := p.client.Ask(ctx, client.Question{Desk: "in-short", Text: "The book"}, client.Follower{}); err != nil ||
+	if o, err := p.client.Ask(ctx, client.Question{Desk: "in-short", Text: "The book"},
+		client.Follower{}); err != nil ||
 		o.State != "done" || p.model.Requests() != again {
 		t.Errorf("the same again: %v, asked %d times", err, p.model.Requests()-again)
 	}
