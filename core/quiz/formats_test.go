@@ -84,6 +84,29 @@ func TestQTIOfOthers(t *testing.T) {
 	}
 }
 
+// A package that unpacks to much more than it is, in one item or in many, is refused.
+func TestPackedBombs(t *testing.T) {
+	for name, c := range map[string]struct{ files, size int }{"one": {1, 40 << 20}, "many": {60, 900 << 10},
+		"very many": {2000, 10}} {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		for i := range c.files {
+			w, err := z.Create(fmt.Sprint(i, ".xml"))
+			if err == nil {
+				_, err = w.Write(bytes.Repeat([]byte(" "), c.size))
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		z.Close()
+		if _, _, err := ReadQTI("x", b.Bytes()); err == nil || !strings.Contains(err.Error(), "most") &&
+			!strings.Contains(err.Error(), "unpacks") {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
 // Bad files are told, and what is wrong with them.
 func TestBadFiles(t *testing.T) {
 	for _, body := range []string{"", "{", `{"title": "x", "questions": []}`, `{"nope": 1}`,

@@ -193,6 +193,7 @@ func (q *Quiz) WriteQTI(to io.Writer) error {
 const (
 	mostItems    = 400
 	mostItemSize = 1 << 20
+	mostUnpacked = 16 << 20 // of all together
 )
 
 // ReadQTI reads questions with one right option out of a package of QTI 3, or out of one item.
@@ -214,6 +215,7 @@ func ReadQTI(title string, body []byte) (q Quiz, left []string, err error) {
 	if len(z.File) > mostItems {
 		return q, nil, fmt.Errorf("it has %d files; at most %d are read", len(z.File), mostItems)
 	}
+	unpacked := 0
 	order := map[string]int{}
 	items := map[string][]byte{}
 	var names []string
@@ -222,6 +224,12 @@ func ReadQTI(title string, body []byte) (q Quiz, left []string, err error) {
 			continue
 		}
 		text, err := unzipped(f)
+		if err == nil {
+			unpacked += len(text)
+		}
+		if err == nil && unpacked > mostUnpacked {
+			err = fmt.Errorf("the package unpacks to more than %d MB", mostUnpacked>>20)
+		}
 		if err != nil {
 			return q, nil, fmt.Errorf("%s: %w", f.Name, err)
 		}

@@ -61,7 +61,7 @@ func (s *Service) Forecast(ctx context.Context, q Question) (Forecast, error) {
 	if err != nil {
 		return Forecast{}, err
 	}
-	taken, err := s.Limits.Reserve(ctx, d.Slug, limits.Amounts{limits.AtOnce: 1})
+	taken, err := s.Limits.Reserve(ctx, d.Slug, limits.Amounts{limits.Questions: 1, limits.AtOnce: 1})
 	if err != nil {
 		return Forecast{}, err
 	}
