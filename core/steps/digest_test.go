@@ -125,6 +125,29 @@ func TestADigestInTurn(t *testing.T) {
 	}
 }
 
+// About what was put in short one can ask: then nothing is divided, and the answer comes from
+// what is found.
+func TestAQuestionAboutWhatWasPutInShort(t *testing.T) {
+	text, _ := Source("digest")
+	_, steps, _ := strings.Cut(string(text), "\n")
+	turn := &RunContext{Models: &fakeModels{say: func(m []prompt.Message) (string, error) {
+		return "Members may borrow the extractor for three days [1].", nil
+	}}, Works: fakeWorks(3), Shelves: &fakeShelves{passages: handbook, answers: 0.9}}
+	result, _, spans, err := try(t, steps, turn, recipe.Values{"question": "How long is the extractor lent?",
+		"manner": "an answer to my question", "sections": "with care"}, recipe.Values{"way": "sections"})
+	if err != nil || !strings.Contains(result.Reply, "three days") {
+		t.Fatalf("%v: %q", err, result.Reply)
+	}
+	if margin, _ := partOf[evidence.Sources](result); !margin.Supported {
+		t.Errorf("%+v", margin)
+	}
+	for _, s := range spans {
+		if s.Do == "divide" && s.State != recipe.Skipped {
+			t.Errorf("the documents are divided: %+v", s)
+		}
+	}
+}
+
 // A visitor may have the sections put in short by the cheaper model that the maker names.
 func TestSectionsOfADigestCheaply(t *testing.T) {
 	for _, sections := range []string{"with care", "cheaply"} {

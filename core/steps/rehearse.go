@@ -23,7 +23,7 @@ func (t *RunContext) Rehearse(ctx context.Context, c *recipe.Call) (recipe.Value
 		case list:
 			out[o.Name] = []any{}
 		case o.Type == recipe.Text || o.Type == recipe.Choice:
-			out[o.Name] = ""
+			out[o.Name] = "-" // something, so that what depends on it is not left out
 		case o.Type == recipe.Number:
 			out[o.Name] = 0.0
 		case o.Type == recipe.Truth:
@@ -41,7 +41,7 @@ func Foretold(r *recipe.Recipe) bool {
 		divides = divides || s.Kind.Name == "divide"
 		_, asks := s.Set.(asksModel)
 		other = other || s.Kind.Name == "program" || s.Kind.Name == "address" ||
-			asks && !slices.Contains(rehearsed, s.Kind.Name)
+			asks && !slices.Contains(append([]string{"rewrite", "retrieve"}, rehearsed...), s.Kind.Name)
 	})
 	return divides && !other
 }

@@ -383,8 +383,10 @@ export const en = {
     looking: "Looking at how long it is …",
     takes: (sections: number, kept: number, seconds: number, cost: number, most: number) =>
       [
-        counted(sections, { one: "section", other: "sections" }) +
-          (kept ? `, of which ${number(kept)} ${kept === 1 ? "is" : "are"} there already` : ""),
+        sections
+          ? counted(sections, { one: "section", other: "sections" }) +
+            (kept ? `, of which ${number(kept)} ${kept === 1 ? "is" : "are"} there already` : "")
+          : "",
         seconds ? `about ${duration(Math.max(1, Math.round(seconds)))}` : "",
         most >= 0.01 ? `about ${money(cost)}, ${money(most)} at most` : most ? money(most) : "",
       ]
