@@ -40,7 +40,7 @@ func TestRecipesTracesAndUsageOnTheCommandLine(t *testing.T) {
 		{args: "recipe list", out: "contrast"},
 		{args: "recipe show converse", out: "do: recall"},
 		{args: "recipe show nothing", errs: "neither a recipe that comes with Juvalogos (consult, continue, " +
-			"contrast, converse, depict, digest, extract, inquire, reckon, vary)", code: 1},
+			"contrast, converse, depict, digest, extract, inquire, quiz, reckon, vary)", code: 1},
 		{args: "recipe check " + mine, out: "good, 4 steps"},
 		{args: "recipe check " + wrong,
 			errs: `wrong.recipe.yaml:7:50: step "both": two: unknown name "tow.text"; did you mean "two.text"?`,

@@ -28,7 +28,6 @@
   import { followDraft, tellBench } from "./preview";
   import { Stickiness } from "./stickiness.svelte";
   import type { Turn } from "./turn.svelte";
-  import Forecast from "./Forecast.svelte";
   import InputFields from "./InputFields.svelte";
   import { visit } from "./visited";
   import Welcome from "./Welcome.svelte";
@@ -383,9 +382,11 @@
           <div class="measure">
             {#if desk.inputs.length}<InputFields inputs={desk.inputs} bind:values={inputs} />{/if}
             {#if desk.foretold && !conversation.running}
-              <Forecast
-                draft={() => box?.drafted() ?? ""}
-                foretell={(question) => conversation.foretell(question, filledIn())} />
+              {#await import("./Forecast.svelte") then { default: Forecast }}
+                <Forecast
+                  draft={() => box?.drafted() ?? ""}
+                  foretell={(question) => conversation.foretell(question, filledIn())} />
+              {/await}
             {/if}
             {#if proposed.length}
               <div class="mb-2 text-fine">
