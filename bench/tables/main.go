@@ -30,7 +30,7 @@ var questions []byte
 type set struct {
 	Tables []struct {
 		Name, Package, File string
-		Written             string // "later": when the reader was done; "unread": without having read it
+		Written             string // "later": when the reader was done; "unread": not having read it in that session
 		Questions           []question
 	}
 }
