@@ -157,7 +157,8 @@ func TestShapesLoseNothing(t *testing.T) {
 		// but stays zero, because: it is filled in by whoever answers with it.
 		but []string
 	}{
-		"Face": {Face(file), []string{".tables", ".foretold", ".inputs", ".passages_only", ".show", ".depicts", ".pictures.openers",
+		"Face": {Face(file), []string{".tables", ".foretold", ".inputs", ".passages_only", ".show", ".depicts",
+			".pictures.openers",
 			".pictures.by_model", ".pictures.elsewhere.slug", ".pictures.elsewhere.title", ".sound.aloud",
 			".sound.aloud_most", ".sound.asks", ".sound.by_address", ".sound.change", ".sound.days",
 			".sound.dictate", ".sound.english", ".sound.guided", ".sound.keep", ".sound.language",
