@@ -58,7 +58,7 @@ func (q *Quiz) WriteCSV(to io.Writer) error {
 		for len(row) < len(head) {
 			row = append(row, "")
 		}
-		rows = append(rows, SafeRow(row))
+		rows = append(rows, safeRow(row))
 	}
 	if err := w.WriteAll(rows); err != nil {
 		return err
@@ -66,8 +66,8 @@ func (q *Quiz) WriteCSV(to io.Writer) error {
 	return w.Error()
 }
 
-// SafeRow has cells that a spreadsheet would take for formulas begin with an apostrophe.
-func SafeRow(row []string) []string {
+// safeRow has cells that a spreadsheet would take for formulas begin with an apostrophe.
+func safeRow(row []string) []string {
 	for i, c := range row {
 		if c != "" && strings.ContainsRune("=+-@\t\r", rune(c[0])) {
 			row[i] = "'" + c

@@ -7,6 +7,7 @@
   import { say } from "../words";
   import type { Schemas } from "../pageData";
   import Link from "../ui/Link.svelte";
+  import { placeOf } from "./sources";
 
   interface Props {
     /** The questions, their options in the order in which they are shown. */
@@ -108,8 +109,8 @@
               <p class="font-serif text-faded italic">“{m.quote}”</p>
               <p class="text-fine text-faded">
                 {#if open}<Link class="min-h-7" onclick={() => open(i)}
-                    >{[m.title, m.place].filter(Boolean).join(", ")}</Link
-                  >{:else}{[m.title, m.place].filter(Boolean).join(", ")}{/if}
+                    >{[m.title, placeOf(m.place, "", m.title)].filter(Boolean).join(", ")}</Link
+                  >{:else}{[m.title, placeOf(m.place, "", m.title)].filter(Boolean).join(", ")}{/if}
               </p>
             {/if}
           </div>
