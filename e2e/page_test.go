@@ -82,7 +82,7 @@ func (p *page) click(name string) {
 
 // hit clicks with the pointer on the first element that is shown of those that a CSS
 // selector or an XPath (chromedp.Search) finds, once it is at rest, may be used and has
-// nothing over it: what moves while the page grows would be missed.
+// nothing over it. If the page moves just then, nothing else is clicked, and it aims again.
 func (p *page) hit(selector any) {
 	p.t.Helper()
 	find := "document.querySelectorAll(selector)"
@@ -95,18 +95,43 @@ func (p *page) hit(selector any) {
 		if (!e || e.disabled) return [];
 		const r = e.getClientRects()[0], at = [r.x + r.width / 2, r.y + r.height / 2];
 		const over = document.elementFromPoint(...at);
-		if (over && (e.contains(over) || over.contains(e))) return at;
+		if (over && (e.contains(over) || over.contains(e))) {
+			window.aimed = e;
+			return at;
+		}
 		e.scrollIntoView({block: "center", inline: "nearest", behavior: "instant"});
 		return [];
 	})(%q)`, find, selector)
-	var at []float64
 	p.within(func() bool {
-		was := at
-		at = try[[]float64](p, script)
-		return len(at) == 2 && slices.Equal(was, at)
-	}, "%v cannot be clicked", selector)
-	p.do(chromedp.MouseClickXY(at[0], at[1]))
+		var at []float64
+		p.within(func() bool {
+			was := at
+			at = try[[]float64](p, script)
+			return len(at) == 2 && slices.Equal(was, at)
+		}, "%v cannot be clicked", selector)
+		run[any](p, guardTheAim)
+		p.do(chromedp.MouseClickXY(at[0], at[1]))
+		return !try[bool](p, "window.missed === true")
+	}, "%v is missed whenever it is clicked", selector)
 }
+
+// guardTheAim lets the next press of the pointer reach only what is aimed at.
+const guardTheAim = `(() => {
+	const events = ["pointerdown", "mousedown", "pointerup", "mouseup", "click"];
+	const over = () => events.forEach(name => removeEventListener(name, guard, true));
+	window.missed = false;
+	function guard(e) {
+		if (e.type === "pointerdown") {
+			if (window.aimed.contains(e.target) || e.target.contains(window.aimed)) return over();
+			window.missed = true;
+		}
+		e.stopImmediatePropagation();
+		e.preventDefault();
+		if (e.type === "click") over();
+	}
+	events.forEach(name => addEventListener(name, guard, true));
+	return null;
+})()`
 
 func (p *page) keys(keys string) {
 	p.t.Helper()

@@ -230,9 +230,10 @@ pictures: {take: true, most: 1}
 `
 )
 
-// wish writes into the field for what is to be made, and presses Enter.
+// wish writes into the field for what is to be made, instead of what is there, and presses Enter.
 func (p *page) wish(words string) {
 	p.t.Helper()
+	run[any](p, `document.querySelector("#wish").select(), null`)
 	p.do(chromedp.SendKeys(chromedp.CSS("#wish"), words+"\r"))
 }
 
@@ -265,7 +266,6 @@ func TestAVisitorsGallery(t *testing.T) {
 		p.shows("main", "What you have made here")
 
 		b.Model.Set(pace(2_500))
-		run[any](p, `document.querySelector("#wish").select(), null`)
 		p.wish("A moss green label with stars")
 		p.shows("section[aria-label='A picture on its way']", "moss green")
 		p.do(chromedp.Reload())
@@ -316,6 +316,66 @@ func TestAVisitorsGallery(t *testing.T) {
 		p.click("Use it at “More labels”")
 		p.shows("main h1", "More labels")
 		p.until("the picture is there", `[...document.querySelectorAll("form img")].some(i => i.naturalWidth > 0)`)
+	}
+}
+
+// holdLists makes a page hold answers to its asking for its pictures while window.hold is
+// true; window.letGo gives them in the order they were asked for.
+const holdLists = `(() => {
+	const { fetch } = window, held = [];
+	window.fetch = async (...asked) => {
+		const answer = await fetch(...asked);
+		if (window.hold && new URL(asked[0].url ?? asked[0], location).pathname.endsWith("/gallery")) {
+			await new Promise(go => held.push(go));
+		}
+		return answer;
+	};
+	window.letGo = () => { window.hold = false; held.splice(0).forEach(go => go()); };
+	window.holds = () => held.length;
+})()`
+
+// An answer that comes late shows no pictures that are gone, and hides none that came since.
+func TestAGalleryWhoseAnswersComeLate(t *testing.T) {
+	t.Parallel()
+	b := newBed(t)
+	publish(t, b, drawingDesk)
+	p := openTab(t, browser.Desk, b.Address)
+	if err := browser.Before(p.ctx, holdLists); err != nil {
+		t.Fatal(err)
+	}
+	p.visit("/at/labels")
+	p.shows("main", "What you have made here")
+	newest := "section[aria-label='The newest picture'] h2"
+	p.wish("A moss green label")
+	p.shows(newest, "A moss green label")
+	p.wish("A red label")
+	p.shows(newest, "A red label")
+
+	const askAgain = `(window.hold = true, document.querySelector("input[type=search]").dispatchEvent(
+		new Event("input", {bubbles: true})), null)`
+	run[any](p, askAgain)
+	p.until("an answer is held", "holds() === 1")
+	run[any](p, "window.hold = false, null")
+	p.wish("A hasty label")
+	p.shows(newest, "A hasty label")
+	run[any](p, "letGo(), null")
+	never(p, newest, "A red label")
+
+	run[any](p, askAgain)
+	p.until("an answer is held", "holds() === 1")
+	p.click("Remove")
+	p.shows(newest, "A red label")
+	run[any](p, "letGo(), null")
+	never(p, newest, "A hasty label")
+}
+
+// never fails the test if an element shows a text within half a second.
+func never(p *page, selector, text string) {
+	p.t.Helper()
+	for began := time.Now(); time.Since(began) < time.Second/2; time.Sleep(20 * time.Millisecond) {
+		if strings.Contains(p.text(selector), text) {
+			p.t.Fatalf("%s shows %q; the page shows:\n%s", selector, text, p.text("body"))
+		}
 	}
 }
 

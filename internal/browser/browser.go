@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
 
@@ -98,6 +99,13 @@ func (c *Chromium) Tab(w Window, private bool) (context.Context, context.CancelF
 		return err
 	}))
 	return ctx, cancel, err
+}
+
+// Before has a script run in each page that a tab loads from now on, before the page's own.
+func Before(tab context.Context, script string) error {
+	_, err := chromedp.Call(tab, page.AddScriptToEvaluateOnNewDocument,
+		page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	return err
 }
 
 // Picture takes a PNG of what the window shows.

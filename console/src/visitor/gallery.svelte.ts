@@ -114,13 +114,16 @@ export class Gallery {
     return this.#follow(this.turn, api.ask(words, asked.conversation, asked.key, "", {}, asked.inputs), true);
   }
 
+  /** How often the list was asked for: an answer that was overtaken is old. */
+  #asked = 0;
+
   /** Reads the list anew, from the newest on. */
   async refresh() {
-    const { search } = this;
+    const asked = ++this.#asked;
     try {
-      const g = await api.listGallery(search, "", perPage);
-      if (search !== this.search) return;
-      this.#show(g.pictures);
+      const g = await api.listGallery(this.search, "", perPage);
+      if (asked !== this.#asked) return;
+      this.#show(g.pictures.filter((p) => !this.#removed.has(p.id)));
       this.more = g.more;
       this.loaded = true;
     } catch (e) {
@@ -191,9 +194,13 @@ export class Gallery {
     await this.turn?.stop();
   }
 
+  /** What was removed here, which answers that are still on their way may hold. */
+  readonly #removed = new Set<string>();
+
   async remove(p: Picture) {
     try {
       await api.putAwayPicture(p.id);
+      this.#removed.add(p.id);
       this.#show(this.list.filter((o) => o.id !== p.id));
       this.undo = { what: say.gallery.removed(p.made?.words ?? p.name), id: p.id };
     } catch (e) {
@@ -205,6 +212,7 @@ export class Gallery {
     const { id } = this.undo!;
     this.undo = null;
     await api.restorePicture(id);
+    this.#removed.delete(id);
     await this.refresh();
   }
 
