@@ -11,7 +11,6 @@ import (
 	"text/tabwriter"
 	"time"
 
-	"juvalogos/core/quiz"
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 )
@@ -21,7 +20,8 @@ var quizCommands = []command{
 	{"give", "give a quiz to people, from a file, or change one that was given", quizGive},
 	{"show", "list quizzes, or show one, its file, or how it went", quizShow},
 	{"take", "take a quiz here", quizTake},
-	{"sit", "have models sit a quiz", quizSit},
+	{"sit", "have models sit a quiz, side by side", quizSit},
+	{"sat", "list the runs in which models sat, or show one", quizSat},
 	{"withdraw", "have a quiz taken no more", quizWithdraw},
 	{"restore", "have a quiz taken again", quizRestore},
 }
@@ -336,134 +336,4 @@ func quizRestore(args []string) error {
 	return onService(f, args, 1, 1, "name a quiz", func(c *client.Client, ids []string) error {
 		return c.RestoreQuiz(context.Background(), ids[0])
 	})
-}
-
-// sat is how a desk did at a quiz.
-type sat struct {
-	Desk      string    `json:"desk"`
-	Right     int       `json:"right"`
-	Of        int       `json:"of"`
-	Share     float64   `json:"share"`
-	From      float64   `json:"from"` // where the truth lies at 95 %
-	To        float64   `json:"to"`
-	Unread    int       `json:"unread"` // replies of which it cannot be told what they chose
-	Cost      float64   `json:"cost"`
-	Knew      []int     `json:"knew"`    // for each question how often
-	Answers   []sitting `json:"answers"` // each can be looked at: juvalogos trace show TURN
-	questions []quiz.Question
-}
-
-// sitting is one answer.
-type sitting struct {
-	Question int    `json:"question"` // from 1
-	Time     int    `json:"time"`     // from 1
-	Right    bool   `json:"right"`
-	Turn     string `json:"turn"`
-}
-
-func quizSit(args []string) error {
-	f := newFlags("quiz sit -desks SLUG,SLUG [flags] FILE|ID",
-		"Has desks sit a quiz: each question is asked, with its options in another order every time, and the\n"+
-			"letter read from the reply. A desk without documents answers out of its model's head, one with a\n"+
-			"shelf with that at hand; side by side they show what reading brings. Prints how many were right,\n"+
-			"where the truth lies at 95 %, and the cost; every answer can be looked at like any reply.",
-		"juvalogos quiz sit -desks hive-helper,handbook -times 3 feeding.json")
-	desks := f.String("desks", "", "the desks that sit it, with commas between")
-	times := f.Int("times", 1, "how often each sits it, 1 to 20")
-	asJSON := f.Bool("json", false, "print JSON, with every answer")
-	return onService(f, args, 1, 1, "name a file or a quiz", func(c *client.Client, names []string) error {
-		if *desks == "" || *times < 1 || *times > 20 {
-			return usageError("-desks names the desks that sit it, like hive-helper,handbook; -times is 1 to 20")
-		}
-		ctx, cancel := interruptible()
-		defer cancel()
-		q, err := quizNamed(ctx, c, names[0])
-		if err != nil {
-			return err
-		}
-		var all []sat
-		for _, desk := range strings.Split(*desks, ",") {
-			one, err := sitAt(ctx, c, q, strings.TrimSpace(desk), *times)
-			if err != nil {
-				return err
-			}
-			all = append(all, one)
-		}
-		if *asJSON {
-			return printJSON(all)
-		}
-		printSat(c, all)
-		return nil
-	})
-}
-
-// quizNamed is a quiz of a file, or one that was given.
-func quizNamed(ctx context.Context, c *client.Client, name string) (quiz.Quiz, error) {
-	body, err := os.ReadFile(name)
-	if err != nil {
-		g, problem := c.Quiz(ctx, name)
-		return g.Quiz, problem
-	}
-	title := filepath.Base(name)
-	switch quizFormat(name) {
-	case "csv":
-		return quiz.ReadCSV(title, body)
-	case "qti":
-		q, _, err := quiz.ReadQTI(title, body)
-		return q, err
-	}
-	return quiz.ReadJSON(body)
-}
-
-// sitAt has a desk sit a quiz.
-func sitAt(ctx context.Context, c *client.Client, q quiz.Quiz, desk string, times int) (sat, error) {
-	one := sat{Desk: desk, Knew: make([]int, len(q.Questions)), questions: q.Questions}
-	for time := range times {
-		for i := range q.Questions {
-			asked := &q.Questions[i]
-			order := quiz.Order(fmt.Sprint(desk, time), i, len(asked.Options))
-			turn := ""
-			var said strings.Builder
-			o, err := c.Ask(ctx, client.Question{Desk: desk, Text: asked.Asked(order)},
-				client.Follower{Begin: func(b api.Begin) { turn = b.Turn },
-					Text: func(s string) { said.WriteString(s) }})
-			if err != nil {
-				return one, fmt.Errorf("%s, question %d: %w", desk, i+1, err)
-			}
-			chosen := asked.Answered(said.String(), order)
-			right := chosen >= 0 && chosen == asked.Right()
-			one.Of++
-			if right {
-				one.Right++
-				one.Knew[i]++
-			}
-			if chosen < 0 {
-				one.Unread++
-			}
-			one.Cost += o.Usage.Cost
-			one.Answers = append(one.Answers, sitting{i + 1, time + 1, right, turn})
-			fmt.Fprintf(os.Stderr, "\r%s: %d of %d ", desk, one.Of, times*len(q.Questions))
-		}
-	}
-	fmt.Fprintln(os.Stderr)
-	one.Share, one.From, one.To = quiz.Share(one.Right, one.Of)
-	return one, nil
-}
-
-func printSat(c *client.Client, all []sat) {
-	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "DESK\tRIGHT\t\tAT 95 %\tNOT TOLD\tCOST IN "+currencyOf(c))
-	for _, s := range all {
-		fmt.Fprintf(w, "%s\t%d of %d\t%s\t%.0f–%.0f %%\t%d\t%.4g\n", s.Desk, s.Right, s.Of,
-			strings.Repeat("█", bar(s.Right, s.Of)), 100*s.From, 100*s.To, s.Unread, s.Cost)
-	}
-	_ = w.Flush() // standard output
-	fmt.Println("\nWho knew what:")
-	for i := range all[0].questions {
-		var knew []string
-		for _, s := range all {
-			knew = append(knew, fmt.Sprintf("%s %d", s.Desk, s.Knew[i]))
-		}
-		fmt.Printf("%3d. %-60s %s\n", i+1, shortened(all[0].questions[i].Text, 60), strings.Join(knew, ", "))
-	}
 }

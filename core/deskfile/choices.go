@@ -95,6 +95,32 @@ var lengths = map[Length]string{
 	Long:  "Give a thorough reply that goes into the details.",
 }
 
+// With returns the settings with others in their place, as far as those are set; nil: none.
+func (s Sampling) With(n *Sampling) Sampling {
+	if n == nil {
+		return s
+	}
+	if n.Temperature != nil {
+		s.Temperature = n.Temperature
+	}
+	if n.TopP != nil {
+		s.TopP = n.TopP
+	}
+	if n.MaxTokens > 0 {
+		s.MaxTokens = n.MaxTokens
+	}
+	if n.Seed != nil {
+		s.Seed = n.Seed
+	}
+	if n.Stop != nil {
+		s.Stop = n.Stop
+	}
+	if n.Effort != "" {
+		s.Effort = n.Effort
+	}
+	return s
+}
+
 // usualTemperature stands for what a model server takes if it is told nothing.
 const usualTemperature = 0.7
 

@@ -2,7 +2,6 @@ package quiz
 
 import (
 	"fmt"
-	"math"
 	"regexp"
 	"strings"
 )
@@ -71,17 +70,4 @@ func (q *Question) Answered(reply string, order []int) int {
 		found = i
 	}
 	return found
-}
-
-// Share is how many of some were so, with where the truth lies at 95 % (Wilson's interval):
-// both from 0 to 1.
-func Share(n, of int) (share, from, to float64) {
-	if of == 0 {
-		return 0, 0, 1
-	}
-	const z = 1.96
-	p, m := float64(n)/float64(of), float64(of)
-	middle := (p + z*z/(2*m)) / (1 + z*z/m)
-	half := z / (1 + z*z/m) * math.Sqrt(p*(1-p)/m+z*z/(4*m*m))
-	return p, max(0, middle-half), min(1, middle+half)
 }

@@ -1,4 +1,5 @@
-// Package scoring measures how far what a recogniser wrote is from what was said.
+// Package scoring measures how far what a recogniser wrote is from what was said, and how
+// sure a share of right answers is.
 //
 //	e := scoring.Words("Light the smoker.", "light a smoker")
 //	fmt.Println(e.Rate()) // 0.333…

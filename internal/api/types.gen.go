@@ -14,6 +14,7 @@ import (
 	"juvalogos/core/reading"
 	"juvalogos/core/recipe"
 	"juvalogos/core/recipe/draw"
+	"juvalogos/core/scoring"
 	"juvalogos/core/sound"
 	"juvalogos/core/tables"
 	"juvalogos/core/yamlfile"
@@ -75,6 +76,7 @@ const (
 	ConversationChannelCompletions ConversationChannel = "completions"
 	ConversationChannelPage        ConversationChannel = "page"
 	ConversationChannelPreview     ConversationChannel = "preview"
+	ConversationChannelRun         ConversationChannel = "run"
 )
 
 // Defines values for DepictingFrom.
@@ -242,6 +244,13 @@ const (
 const (
 	RecordingWishesTaskEnglish RecordingWishesTask = "english"
 	RecordingWishesTaskWrite   RecordingWishesTask = "write"
+)
+
+// Defines values for RunInShortState.
+const (
+	RunInShortStateDone    RunInShortState = "done"
+	RunInShortStateRunning RunInShortState = "running"
+	RunInShortStateStopped RunInShortState = "stopped"
 )
 
 // Defines values for SpanState.
@@ -543,6 +552,9 @@ type Browser struct {
 type Cancelled struct {
 	Cancelled int `json:"cancelled"`
 }
+
+// Candidate Who sits, a model at a desk.
+type Candidate = quiz.Candidate
 
 // CauseCount defines model for CauseCount.
 type CauseCount struct {
@@ -1116,6 +1128,9 @@ type ErrandMeaning struct {
 	Title string `json:"title"`
 }
 
+// Estimate A share from 0 to 1, or a difference of shares from -1 to 1, with where the truth lies at 95 %.
+type Estimate = scoring.Estimate
+
 // Excerpt A piece of what a search found.
 type Excerpt struct {
 	Hit  bool   `json:"hit,omitempty,omitzero"`
@@ -1574,7 +1589,8 @@ type MarkedQuestion struct {
 	Quote string `json:"quote"`
 
 	// Right The place of the right option.
-	Right int `json:"right"`
+	Right  int        `json:"right"`
+	Source QuizSource `json:"source,omitempty,omitzero"`
 
 	// Title Of the document that they stand in.
 	Title string `json:"title"`
@@ -1745,6 +1761,22 @@ type NewQuiz struct {
 
 	// Quiz Questions with options; also the value of a part of the type quiz.
 	Quiz Quiz `json:"quiz"`
+}
+
+// NewRun defines model for NewRun.
+type NewRun struct {
+	// Anew Ask also what was asked before, instead of taking what is kept of it.
+	Anew       bool        `json:"anew,omitempty,omitzero"`
+	Candidates []Candidate `json:"candidates"`
+
+	// Quiz Questions with options; also the value of a part of the type quiz.
+	Quiz Quiz `json:"quiz,omitempty,omitzero"`
+
+	// QuizID A quiz that was given; or its questions themselves, under quiz.
+	QuizID string `json:"quiz_id,omitempty,omitzero"`
+
+	// Times How often each sits it, 1 to 20; 1 if left out.
+	Times int `json:"times,omitempty,omitzero"`
 }
 
 // NewShelf defines model for NewShelf.
@@ -2191,6 +2223,9 @@ type QuizQuestion = quiz.Question
 
 // QuizRead defines model for QuizRead.
 type QuizRead struct {
+	// Flaws Of each question, what speaks against it when it is held against its text and the others.
+	Flaws [][]string `json:"flaws"`
+
 	// Left What of the file was left out, and why.
 	Left []string `json:"left"`
 
@@ -2499,6 +2534,72 @@ type Revision struct {
 	// Shelves With a single revision only. The shelves it answers from, and what changed on them since.
 	Shelves []ShelfChange `json:"shelves,omitempty,omitzero"`
 }
+
+// Run defines model for Run.
+type Run struct {
+	// Answers By question, candidate and time.
+	Answers []RunAnswer `json:"answers"`
+
+	// Quiz Questions with options; also the value of a part of the type quiz.
+	Quiz Quiz       `json:"quiz"`
+	Run  RunInShort `json:"run"`
+
+	// Tallies How each candidate does, in their order.
+	Tallies []Tally `json:"tallies"`
+}
+
+// RunAnswer defines model for RunAnswer.
+type RunAnswer struct {
+	// Candidate From 0, as the question and the time.
+	Candidate int `json:"candidate"`
+
+	// Chosen The place of an option; -1: it cannot be told.
+	Chosen int     `json:"chosen"`
+	Cost   float64 `json:"cost"`
+
+	// Kept An earlier run's answer.
+	Kept bool `json:"kept"`
+
+	// Problem Why there is no answer.
+	Problem  string  `json:"problem,omitempty,omitzero"`
+	Question int     `json:"question"`
+	Right    bool    `json:"right"`
+	Said     string  `json:"said"`
+	Seconds  float64 `json:"seconds"`
+	Time     int     `json:"time"`
+
+	// Turn The turn in which it was asked, whose trace can be read.
+	Turn string `json:"turn,omitempty,omitzero"`
+}
+
+// RunInShort defines model for RunInShort.
+type RunInShort struct {
+	// Answered Answers there are, also those that failed.
+	Answered   int             `json:"answered"`
+	Candidates []Candidate     `json:"candidates"`
+	EndedAt    time.Time       `json:"ended_at,omitempty,omitzero"`
+	ID         string          `json:"id"`
+	MadeAt     time.Time       `json:"made_at"`
+	MadeBy     string          `json:"made_by"`
+	Of         int             `json:"of"`
+	Questions  int             `json:"questions"`
+	State      RunInShortState `json:"state"`
+	Times      int             `json:"times"`
+
+	// Title Of the quiz.
+	Title string `json:"title"`
+}
+
+// RunInShortState defines model for RunInShort.State.
+type RunInShortState string
+
+// RunList defines model for RunList.
+type RunList struct {
+	Runs []RunInShort `json:"runs"`
+}
+
+// Sampling How a model chooses its words; what is left out is left to its server.
+type Sampling = deskfile.Sampling
 
 // SentenceRight defines model for SentenceRight.
 type SentenceRight struct {
@@ -2971,6 +3072,45 @@ type TakenBack struct {
 
 // Takes How a model takes pictures.
 type Takes = models.Takes
+
+// Tally defines model for Tally.
+type Tally struct {
+	// Answered Answers, without those that failed.
+	Answered int `json:"answered"`
+
+	// Asked By question, how often it answered.
+	Asked []int `json:"asked"`
+
+	// Beside The candidate of the same model and settings that had nothing at hand, beside which gained is; -1: there is none.
+	Beside int `json:"beside"`
+
+	// ByTime The share of right ones at each time that it sat, from 0 to 1.
+	ByTime []float64 `json:"by_time"`
+
+	// Cost Of this run.
+	Cost   float64 `json:"cost"`
+	Failed int     `json:"failed"`
+
+	// Gained A share from 0 to 1, or a difference of shares from -1 to 1, with where the truth lies at 95 %.
+	Gained Estimate `json:"gained,omitempty,omitzero"`
+
+	// Kept Answers of earlier runs, which cost nothing.
+	Kept int `json:"kept"`
+
+	// Knew By question, how often.
+	Knew []int `json:"knew"`
+
+	// Known A share from 0 to 1, or a difference of shares from -1 to 1, with where the truth lies at 95 %.
+	Known Estimate `json:"known"`
+	Right int      `json:"right"`
+
+	// Seconds That an answer takes, on average.
+	Seconds float64 `json:"seconds"`
+	Tokens  int     `json:"tokens"`
+
+	// Untold Answers of which it cannot be told which option they chose; they count as wrong.
+	Untold int `json:"untold"`
+}
 
 // Text defines model for Text.
 type Text struct {
@@ -3473,6 +3613,12 @@ type ExportRecordParams struct {
 // ExportRecordParamsAs defines parameters for ExportRecord.
 type ExportRecordParamsAs string
 
+// RunsParams defines parameters for Runs.
+type RunsParams struct {
+	// Quiz Those of one quiz that was given.
+	Quiz string `form:"quiz,omitempty" json:"quiz,omitempty,omitzero"`
+}
+
 // SharedPictureParams defines parameters for SharedPicture.
 type SharedPictureParams struct {
 	// Size small: as pages show it; else as it is kept.
@@ -3729,6 +3875,9 @@ type PutSentenceRightJSONRequestBody = SentenceRight
 
 // TryRecordingJSONRequestBody defines body for TryRecording for application/json ContentType.
 type TryRecordingJSONRequestBody = RecordingTry
+
+// BeginRunJSONRequestBody defines body for BeginRun for application/json ContentType.
+type BeginRunJSONRequestBody = NewRun
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn

@@ -91,3 +91,37 @@ func Quiz(o api.Outcome) *quiz.Quiz {
 	}
 	return nil
 }
+
+// Runs lists runs, the newest first: of one quiz that was given, or with "" all.
+func (c *Client) Runs(ctx context.Context, quiz string) ([]api.RunInShort, error) {
+	var list api.RunList
+	err := c.call(ctx, http.MethodGet, "/api/runs?quiz="+url.QueryEscape(quiz), nil, &list)
+	return list.Runs, err
+}
+
+// BeginRun has candidates sit a quiz; the run goes on.
+func (c *Client) BeginRun(ctx context.Context, n api.NewRun) (r api.Run, err error) {
+	err = c.call(ctx, http.MethodPost, "/api/runs", n, &r)
+	return r, err
+}
+
+// Run returns a run with its answers so far.
+func (c *Client) Run(ctx context.Context, id string) (r api.Run, err error) {
+	err = c.call(ctx, http.MethodGet, "/api/runs/"+url.PathEscape(id), nil, &r)
+	return r, err
+}
+
+// StopRun has a run ask no more.
+func (c *Client) StopRun(ctx context.Context, id string) error {
+	return c.call(ctx, http.MethodPost, "/api/runs/"+url.PathEscape(id)+"/stop", nil, nil)
+}
+
+// ResumeRun goes on with a run, and asks again what failed.
+func (c *Client) ResumeRun(ctx context.Context, id string) error {
+	return c.call(ctx, http.MethodPost, "/api/runs/"+url.PathEscape(id)+"/resume", nil, nil)
+}
+
+// RemoveRun removes a run with its answers.
+func (c *Client) RemoveRun(ctx context.Context, id string) error {
+	return c.call(ctx, http.MethodDelete, "/api/runs/"+url.PathEscape(id), nil, nil)
+}

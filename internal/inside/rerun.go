@@ -99,9 +99,13 @@ func (s *Service) asItWas(ctx context.Context, t record.Trace) (*desk.Desk, repl
 	}
 	choice, err := s.Store.Traces.ChoiceOf(ctx, t.Turn, t.Attempt)
 	if err == nil && choice != nil {
-		var c deskfile.Choice
+		var c desk.Chose
 		if json.Unmarshal(choice, &c) == nil {
-			if chosen, err := s.Desks.Chosen(d, c); err == nil {
+			chosen, err := s.Desks.Chosen(d, c.Choice)
+			if err == nil {
+				chosen, err = s.Desks.Posed(chosen, c.Pose)
+			}
+			if err == nil {
 				d = chosen
 			}
 		}
@@ -130,23 +134,7 @@ func (s *Service) edited(d *desk.Desk, q *reply.Request, e Edits) (*desk.Desk, e
 	if e.Model != "" {
 		settings.Model = e.Model
 	}
-	if n := e.Sampling; n != nil {
-		if n.Temperature != nil {
-			settings.Sampling.Temperature = n.Temperature
-		}
-		if n.TopP != nil {
-			settings.Sampling.TopP = n.TopP
-		}
-		if n.MaxTokens > 0 {
-			settings.Sampling.MaxTokens = n.MaxTokens
-		}
-		if n.Seed != nil {
-			settings.Sampling.Seed = n.Seed
-		}
-		if n.Stop != nil {
-			settings.Sampling.Stop = n.Stop
-		}
-	}
+	settings.Sampling = settings.Sampling.With(e.Sampling)
 	d, err := s.Desks.Equip(&desk.Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe,
 		RecipeSettings: d.RecipeSettings})
 	if err != nil {

@@ -30,13 +30,15 @@ type Question struct {
 	// goes on from the end.
 	Instead uuid.UUID
 	Visitor record.Visitor
-	Channel string // page, preview, api or completions
+	Channel string // page, preview, api, completions or run
 	Text    string
 	// Pictures are those that come with the question itself; without any, it is asked with
 	// those of its conversation.
 	Pictures []GivenPicture
 	// Choice is what the visitor has chosen of what the desk lets them change.
 	Choice deskfile.Choice
+	// Pose is what a run sets otherwise than the desk file.
+	Pose desk.Pose
 	// Inputs are what the visitor filled in beside the question, by name, as text.
 	Inputs map[string]string
 	// Key makes asking twice harmless: the same key is the same turn. Empty
@@ -70,12 +72,9 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	if len(q.Text) > LongestQuestion {
 		return nil, tooLong(&prompt.TooLong{Tokens: len(q.Text) / 4, Room: LongestQuestion / 4})
 	}
-	d, err := s.Desks.Open(ctx, q.Slug)
+	d, err := s.open(ctx, q)
 	if err != nil {
-		return nil, fault.Logged(s.Log, "ask", err)
-	}
-	if d, err = s.Desks.Chosen(d, q.Choice); err != nil {
-		return nil, fault.Logged(s.Log, "ask", err)
+		return nil, err
 	}
 	question := prompt.Measure(d.Counter, q.Text)
 	if err := fits(d, question, q.Supplied); err != nil {
@@ -130,7 +129,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Media: idsOf(pictures), Vocabulary: d.Counter.Vocabulary(),
 		Supplied: supplied,
-		Choice:   encodeChoice(q.Choice), Model: r.Model, Recipe: r.Recipe,
+		Choice:   desk.Chose{Choice: q.Choice, Pose: q.Pose}.JSON(), Model: r.Model, Recipe: r.Recipe,
 		Inputs:   encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
 	})
@@ -140,6 +139,18 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	}
 	s.keep(r)
 	return r, nil
+}
+
+// open opens the desk that is asked, as it is to answer.
+func (s *Service) open(ctx context.Context, q Question) (*desk.Desk, error) {
+	d, err := s.Desks.Open(ctx, q.Slug)
+	if err == nil {
+		d, err = s.Desks.Chosen(d, q.Choice)
+	}
+	if err == nil {
+		d, err = s.Desks.Posed(d, q.Pose)
+	}
+	return d, fault.Logged(s.Log, "ask", err)
 }
 
 // amountsOf is what a question counts for.
@@ -209,8 +220,9 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 		return twin, err
 	}
 	number, supplied, inputs, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
-		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: encodeChoice(choice), Instance: s.instance,
-		At: r.StartedAt, Remember: Recalled(d),
+		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: desk.Chose{Choice: choice}.JSON(),
+		Instance: s.instance,
+		At:       r.StartedAt, Remember: Recalled(d),
 	})
 	if err != nil {
 		s.abandon(r)
@@ -426,18 +438,6 @@ func samplingOf(d *desk.Desk, g *Supplied) deskfile.Sampling {
 		own.MaxTokens = min(own.MaxTokens, n)
 	}
 	return own
-}
-
-// encodeChoice returns nil for what is as the desk is set.
-func encodeChoice(c deskfile.Choice) json.RawMessage {
-	if c == (deskfile.Choice{}) {
-		return nil
-	}
-	text, err := json.Marshal(c)
-	if err != nil {
-		return nil // cannot happen: four texts always marshal
-	}
-	return text
 }
 
 func encodeSupplied(g *Supplied) (json.RawMessage, error) {

@@ -2,6 +2,7 @@ package reply
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"sync"
 	"sync/atomic"
@@ -312,6 +313,20 @@ func (r *Reply) Settled() bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.settled
+}
+
+// Wait waits until the whole reply is on record, or the context ends, which is the error.
+func (r *Reply) Wait(ctx context.Context) error {
+	l := r.Listen()
+	defer l.Close()
+	for !r.Settled() {
+		select {
+		case <-l.Wake:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return nil
 }
 
 // length is the number of bytes of text so far.

@@ -20,6 +20,7 @@ import (
 	"juvalogos/internal/models"
 	"juvalogos/internal/recording"
 	"juvalogos/internal/reply"
+	"juvalogos/internal/runs"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
 	"juvalogos/internal/store"
@@ -149,7 +150,9 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Errands: errands,
 		Tables:  o.Tables,
 		Exams:   &exam.Service{Store: o.Store.Quizzes, Limits: o.Limits, Log: o.Log, Now: o.Now},
-		Media:   pictures, Recordings: recordings, Visits: o.Visits,
+		Runs: runs.New(runs.Options{Store: o.Store.Runs, Shelves: known.Shelves, Desks: desks, Replies: replies,
+			Log: o.Log, Instance: instance, Now: o.Now}),
+		Media: pictures, Recordings: recordings, Visits: o.Visits,
 	}}
 	r.background.Go(func() { r.rounds(background, o.Log) })
 	return r, nil
@@ -188,6 +191,7 @@ func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
 // Close takes no more questions, lets running replies finish until ctx ends,
 // interrupts and keeps the rest, and returns when nothing of the rooms runs.
 func (r *Rooms) Close(ctx context.Context) {
+	r.Runs.Close() // first, so that what it asks is not asked again here
 	r.Replies.Close(ctx)
 	r.Errands.Close()
 	if r.Recordings != nil {

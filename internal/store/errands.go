@@ -163,17 +163,13 @@ func (s *Errands) Again(ctx context.Context, id uuid.UUID, wanted string, instan
 // Claim has an instance run an errand whose instance is no more.
 func (s *Errands) Claim(ctx context.Context, id uuid.UUID, instance int32) (bool, error) {
 	tag, err := s.pool.Exec(ctx, `update errand set runner = $3 where id = $2 and state = 'running'
-		and not `+runnerLives, lockSpace, id, instance)
+		and not `+lives("$1", "errand.runner"), lockSpace, id, instance)
 	return tag.RowsAffected() == 1, err
 }
 
-const runnerLives = `exists (select from pg_locks l
-		where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = errand.runner::oid
-	and l.database = (select oid from pg_database where datname = current_database()))`
-
 // Orphans are errands whose instance is no more.
 func (s *Errands) Orphans(ctx context.Context) ([]record.Errand, error) {
-	return s.errands(ctx, `where state = 'running' and not `+runnerLives, lockSpace)
+	return s.errands(ctx, `where state = 'running' and not `+lives("$1", "errand.runner"), lockSpace)
 }
 
 // Progress puts on record how far an errand is. It reports false if the visitor

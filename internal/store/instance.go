@@ -37,14 +37,19 @@ func (i *Instance) Alive(ctx context.Context) bool { return i.conn.Ping(ctx) == 
 // Close gives the lock back.
 func (i *Instance) Close(ctx context.Context) { i.conn.Close(ctx) }
 
+// lives is a condition of SQL: the instance whose number stands in a column is running. space
+// stands for lockSpace among the arguments.
+func lives(space, column string) string {
+	return `exists (select from pg_locks l
+		where l.locktype = 'advisory' and l.classid = ` + space + `::int::oid and l.objid = ` + column + `::oid
+		and l.database = (select oid from pg_database where datname = current_database()))`
+}
+
 // MarkInterrupted marks the running attempts of instances that are no more as
 // interrupted and returns how many there were.
 func (s *Replies) MarkInterrupted(ctx context.Context, self int32) (int, error) {
 	tag, err := s.pool.Exec(ctx, `
 		update attempt set state = 'interrupted', ended_at = now()
-		where state = 'running' and instance <> $1 and not exists (
-			select from pg_locks l
-			where l.locktype = 'advisory' and l.classid = $2::int::oid and l.objid = instance::oid
-			  and l.database = (select oid from pg_database where datname = current_database()))`, self, lockSpace)
+		where state = 'running' and instance <> $1 and not `+lives("$2", "instance"), self, lockSpace)
 	return int(tag.RowsAffected()), err
 }

@@ -222,19 +222,15 @@ func (s *Recordings) Stop(ctx context.Context, id uuid.UUID, who record.Visitor,
 		where id = $1 and visitor = $2`, id, who[:], at)
 }
 
-const writerLives = `exists (select from pg_locks l
-	where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = r.runner::oid
-	and l.database = (select oid from pg_database where datname = current_database()))`
-
 // Orphans are recordings whose instance is no more.
 func (s *Recordings) Orphans(ctx context.Context) ([]record.Recording, error) {
-	return s.list(ctx, wholeRecording, `r.state = 'working' and not `+writerLives, lockSpace)
+	return s.list(ctx, wholeRecording, `r.state = 'working' and not `+lives("$1", "r.runner"), lockSpace)
 }
 
 // Claim has an instance write down a recording whose instance is no more.
 func (s *Recordings) Claim(ctx context.Context, id uuid.UUID, instance int32) (bool, error) {
 	tag, err := s.pool.Exec(ctx, `update recording r set runner = $3, version = version + 1
-		where id = $2 and state = 'working' and not `+writerLives, lockSpace, id, instance)
+		where id = $2 and state = 'working' and not `+lives("$1", "r.runner"), lockSpace, id, instance)
 	return tag.RowsAffected() == 1, err
 }
 

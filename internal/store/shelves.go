@@ -130,6 +130,16 @@ func (s *Shelves) Documents(ctx context.Context, shelf int64) ([]record.Document
 	return s.documents(ctx, `where shelf = $1 and removed_at is null order by name`, shelf)
 }
 
+// Fingerprint is of what can be found on shelves: it changes when a document comes, goes or is
+// read otherwise. Shelves that are not there have nothing.
+func (s *Shelves) Fingerprint(ctx context.Context, slugs []string) (content string, err error) {
+	err = s.pool.QueryRow(ctx, `select coalesce(md5(string_agg(encode(d.hash, 'hex') || ' ' || d.name || ' ' || d.edition,
+			',' order by f.slug, d.name)), '')
+		from shelf f join document d on d.shelf = f.id and d.removed_at is null and d.state = 'ready'
+		where f.removed_at is null and f.slug = any($1)`, slugs).Scan(&content)
+	return content, err
+}
+
 // Document returns one that was not removed.
 func (s *Shelves) Document(ctx context.Context, id int64) (record.Document, error) {
 	all, err := s.documents(ctx, `where id = $1 and removed_at is null`, id)
@@ -146,12 +156,8 @@ func (s *Shelves) Document(ctx context.Context, id int64) (record.Document, erro
 // more.
 func (s *Shelves) Unfinished(ctx context.Context) ([]record.Document, error) {
 	return s.documents(ctx, `where removed_at is null and (state = 'waiting' or state = 'reading'
-		and not `+readerLives+`) order by id`, lockSpace)
+		and not `+lives("$1", "document.reader")+`) order by id`, lockSpace)
 }
-
-const readerLives = `exists (select from pg_locks l
-		where l.locktype = 'advisory' and l.classid = $1::int::oid and l.objid = document.reader::oid
-	and l.database = (select oid from pg_database where datname = current_database()))`
 
 func (s *Shelves) documents(ctx context.Context, where string, a ...any) ([]record.Document, error) {
 	rows, err := s.pool.Query(ctx, `select `+documentColumns+` from document `+where, a...)
@@ -166,7 +172,7 @@ func (s *Shelves) documents(ctx context.Context, where string, a ...any) ([]reco
 func (s *Shelves) BeginReading(ctx context.Context, id int64, instance int32) (bool, error) {
 	tag, err := s.pool.Exec(ctx, `update document set state = 'reading', reader = $3, problem = '{}'
 		where id = $2 and removed_at is null
-		and (state = 'waiting' or state = 'reading' and (reader = $3 or not `+readerLives+`))`, lockSpace, id, instance)
+		and (state = 'waiting' or state = 'reading' and (reader = $3 or not `+lives("$1", "document.reader")+`))`, lockSpace, id, instance)
 	return tag.RowsAffected() == 1, err
 }
 

@@ -47,6 +47,7 @@ type Store struct {
 	Tables        *Tables        // what was found out of documents that are tables
 	Kept          *Kept          // outputs of steps that are kept for long
 	Quizzes       *Quizzes       // that were given, and how they went
+	Runs          *Runs          // questions put to candidates
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -66,6 +67,7 @@ type (
 	Tables        struct{ *db }
 	Kept          struct{ *db }
 	Quizzes       struct{ *db }
+	Runs          struct{ *db }
 	Recordings    struct {
 		*db
 		scrubbed atomic.Int64 // how much had been deleted the last time
@@ -120,7 +122,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d},
+		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d}, &Runs{d},
 	}, nil
 }
 

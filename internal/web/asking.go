@@ -142,7 +142,7 @@ func (s *asking) again(c fiber.Ctx) error {
 func (s *asking) answer(c fiber.Ctx, who record.Visitor, r *reply.Reply) error {
 	if accept := c.Get("Accept"); strings.Contains(accept, "application/json") &&
 		!strings.Contains(accept, "text/event-stream") {
-		if err := awaitSettled(c, r); err != nil {
+		if err := r.Wait(c); err != nil {
 			return err
 		}
 		return s.sendTurn(c, who, r.Turn)
@@ -196,20 +196,6 @@ func sendTurn(c fiber.Ctx, d *door, conversations *conversation.Service, who rec
 		return err
 	}
 	return c.JSON(shape.Turn(t, d.tellsCost(c)))
-}
-
-// awaitSettled waits until a reply is on record.
-func awaitSettled(c fiber.Ctx, r *reply.Reply) error {
-	l := r.Listen()
-	defer l.Close()
-	for !r.Settled() {
-		select {
-		case <-l.Wake:
-		case <-c.Done():
-			return c.Err()
-		}
-	}
-	return nil
 }
 
 // Event ids are ATTEMPT-OFFSET: which attempt, and how many bytes of its text

@@ -176,6 +176,9 @@ func (s *exams) read(c fiber.Ctx) error {
 	if err != nil {
 		return fault.Say(fault.Invalid, "This file cannot be used: %s.", err.Error())
 	}
+	for _, flaws := range quiz.Check(r.Quiz.Questions) {
+		r.Flaws = append(r.Flaws, shape.All(flaws, func(f quiz.Flaw) string { return string(f) }))
+	}
 	if r.Left == nil {
 		r.Left = []string{}
 	}
@@ -247,7 +250,7 @@ func marked(t record.Sitting, q record.GivenQuiz) api.Marked {
 		marked := api.MarkedQuestion{Right: slices.Index(order, one.Right()), Chosen: slices.Index(order, t.Answers[i]),
 			Quote: one.Quote}
 		if src := one.Source; src != nil {
-			marked.Title, marked.Place = src.Passage.Title, src.Place
+			marked.Title, marked.Place, marked.Source = src.Passage.Title, src.Place, *src
 		}
 		m.Questions = append(m.Questions, marked)
 	}

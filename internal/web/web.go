@@ -31,6 +31,7 @@ import (
 	"juvalogos/internal/record"
 	"juvalogos/internal/recording"
 	"juvalogos/internal/reply"
+	"juvalogos/internal/runs"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
 	"juvalogos/internal/table"
@@ -51,6 +52,7 @@ type Rooms struct {
 	Shelves       *shelf.Library
 	Tables        *table.Service
 	Exams         *exam.Service
+	Runs          *runs.Service
 }
 
 // Options are what a Server is made of.
@@ -154,6 +156,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&attachments{d, o.Desks, o.Shelves}).routes(api)
 	(&sheets{d, o.Desks, o.Tables}).routes(api)
 	(&exams{d, o.Exams}).routes(api)
+	(&trials{d, o.Exams, o.Runs}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
 	(&recordings{d, o.Desks, o.Replies, o.Recordings, o.Visits}).routes(api)

@@ -263,6 +263,101 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs, the newest first */
+        get: operations["runs"];
+        put?: never;
+        /** Have candidates sit a quiz; answers at once, and the run goes on */
+        post: operations["beginRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A run with its answers so far, and how the candidates do */
+        get: operations["run"];
+        put?: never;
+        post?: never;
+        /** Remove a run with its answers and how they were made */
+        delete: operations["removeRun"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask no more; the answers so far stay */
+        post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with a run that was stopped, and ask again what failed */
+        post: operations["resumeRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** A run as CSV, with a row for each answer */
+        get: operations["runFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/quiz-files/{format}": {
         parameters: {
             query?: {
@@ -4037,6 +4132,117 @@ export interface components {
             question: string;
             why: string;
         };
+        NewRun: {
+            /** @description A quiz that was given; or its questions themselves, under quiz. */
+            quiz_id?: string;
+            quiz?: components["schemas"]["Quiz"];
+            candidates: components["schemas"]["Candidate"][];
+            /** @description How often each sits it, 1 to 20; 1 if left out. */
+            times?: number;
+            /** @description Ask also what was asked before, instead of taking what is kept of it. */
+            anew?: boolean;
+        };
+        /** @description Who sits, a model at a desk. */
+        Candidate: {
+            /** @description What it is called; made up if empty. */
+            title: string;
+            desk: string;
+            /** @description The desk's own if left out. */
+            model?: string;
+            /**
+             * @description What it has at hand while it answers: what the desk's recipe gives it, nothing, what a search of the desk's shelves finds, or the part of the text that the question was made of.
+             * @enum {string}
+             */
+            at_hand: "desk" | "nothing" | "shelves" | "text";
+            sampling?: components["schemas"]["Sampling"];
+        };
+        /** @description How a model chooses its words; what is left out is left to its server. */
+        Sampling: {
+            temperature?: number;
+            top_p?: number;
+            max_tokens?: number;
+            stop?: string[];
+            seed?: number;
+            effort?: string;
+        };
+        RunList: {
+            runs: components["schemas"]["RunInShort"][];
+        };
+        RunInShort: {
+            id: string;
+            /** @description Of the quiz. */
+            title: string;
+            candidates: components["schemas"]["Candidate"][];
+            questions: number;
+            times: number;
+            /** @enum {string} */
+            state: "running" | "done" | "stopped";
+            /** @description Answers there are, also those that failed. */
+            answered: number;
+            of: number;
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            ended_at?: string;
+        };
+        Run: {
+            run: components["schemas"]["RunInShort"];
+            quiz: components["schemas"]["Quiz"];
+            /** @description How each candidate does, in their order. */
+            tallies: components["schemas"]["Tally"][];
+            /** @description By question, candidate and time. */
+            answers: components["schemas"]["RunAnswer"][];
+        };
+        Tally: {
+            right: number;
+            /** @description Answers, without those that failed. */
+            answered: number;
+            known: components["schemas"]["Estimate"];
+            /** @description The share of right ones at each time that it sat, from 0 to 1. */
+            by_time: number[];
+            /** @description By question, how often. */
+            knew: number[];
+            /** @description By question, how often it answered. */
+            asked: number[];
+            /** @description Answers of which it cannot be told which option they chose; they count as wrong. */
+            untold: number;
+            failed: number;
+            /** @description Answers of earlier runs, which cost nothing. */
+            kept: number;
+            tokens: number;
+            /** @description Of this run. */
+            cost: number;
+            /** @description That an answer takes, on average. */
+            seconds: number;
+            gained?: components["schemas"]["Estimate"];
+            /** @description The candidate of the same model and settings that had nothing at hand, beside which gained is; -1: there is none. */
+            beside: number;
+        };
+        /** @description A share from 0 to 1, or a difference of shares from -1 to 1, with where the truth lies at 95 %. */
+        Estimate: {
+            share: number;
+            from: number;
+            to: number;
+        };
+        RunAnswer: {
+            /** @description From 0, as the question and the time. */
+            candidate: number;
+            question: number;
+            time: number;
+            /** @description The place of an option; -1: it cannot be told. */
+            chosen: number;
+            right: boolean;
+            said: string;
+            /** @description Why there is no answer. */
+            problem?: string;
+            /** @description The turn in which it was asked, whose trace can be read. */
+            turn?: string;
+            /** @description An earlier run's answer. */
+            kept: boolean;
+            seconds: number;
+            cost: number;
+        };
         NewQuiz: {
             quiz: components["schemas"]["Quiz"];
             /** @description Those who take it are asked for their names. */
@@ -4064,6 +4270,8 @@ export interface components {
         };
         QuizRead: {
             quiz: components["schemas"]["Quiz"];
+            /** @description Of each question, what speaks against it when it is held against its text and the others. */
+            flaws: string[][];
             /** @description What of the file was left out, and why. */
             left: string[];
         };
@@ -4107,6 +4315,7 @@ export interface components {
             /** @description Of the document that they stand in. */
             title: string;
             place: string;
+            source?: components["schemas"]["QuizSource"];
         };
         QuizResults: {
             title: string;
@@ -4657,7 +4866,7 @@ export interface components {
             /** @description For makers, with a single conversation; the oldest first. */
             summaries?: components["schemas"]["Summary"][];
             /** @enum {string} */
-            channel?: "page" | "preview" | "api" | "completions";
+            channel?: "page" | "preview" | "api" | "completions" | "run";
         };
         Turn: {
             /** Format: uuid */
@@ -6134,6 +6343,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GivenQuiz"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runs: {
+        parameters: {
+            query?: {
+                /** @description Those of one quiz that was given. */
+                quiz?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Runs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description It runs */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resumeRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];
