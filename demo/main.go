@@ -321,8 +321,7 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/office         answers from texts and tables together
                      %[2]s/at/in-short       puts long texts in short
                      %[2]s/at/exam           makes quizzes of them
-  Take a quiz        %[2]s%[8]s
-                     %[2]s/at/short-answers
+                     %[2]s/at/short-answers  as its name says
                      %[2]s/at/three-heads    three models side by side
                      %[2]s/at/next-lines     a text goes on in several ways
                      %[2]s/at/work-plan      a recipe of its own
@@ -333,7 +332,8 @@ Juvalogos runs with sample data (started in %.1f s).
                      %[2]s/at/voice-notes    writes recordings down; its recogniser is real
                      %[2]s/at/into-english   translates what is spoken
                      %[2]s/at/the-talk       answers from a recorded talk, with the minute
-  Make desks         %s
+  Take a quiz        %[2]s%[8]s
+  Make desks         %[3]s
   In the terminal    export JUVALOGOS_CONFIG=%s
                      bin/juvalogos ask -desk hive-helper "How do I light a smoker?"
   The models         are simulated, at http://%[5]s, with a reference site at /reference/;

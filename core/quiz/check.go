@@ -9,6 +9,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"juvalogos/core/evidence"
 	"juvalogos/core/language"
 	"juvalogos/core/words"
 )
@@ -302,7 +303,7 @@ func (q *Question) Locate() {
 	if q.Source == nil {
 		return
 	}
-	q.Source.Marks = nil
+	q.Source.Marks = []evidence.Offsets{}
 	if from, to := find(q.Source.Passage.Text, q.Quote); from >= 0 {
 		q.Quote = q.Source.Passage.Text[from:to]
 		note := q.Source.Passage.Note(q.Quote)

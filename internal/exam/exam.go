@@ -56,10 +56,15 @@ func (s *Service) Give(ctx context.Context, q quiz.Quiz, names bool, by string) 
 	return g, s.away("give a quiz", s.Store.AddQuiz(ctx, g))
 }
 
+// usable holds a quiz against what one needs, and finds the places of its words: they may
+// have been put right.
 func usable(q quiz.Quiz) error {
 	if err := q.Wrong(); err != nil {
 		return &fault.Problem{Code: fault.Invalid,
 			Sentence: phrase.Of("This quiz cannot be used: %s.", strings.ReplaceAll(err.Error(), "\n", "; "))}
+	}
+	for i := range q.Questions {
+		q.Questions[i].Locate()
 	}
 	return nil
 }

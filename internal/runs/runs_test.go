@@ -160,6 +160,12 @@ func TestCandidatesSitAQuiz(t *testing.T) {
 	if p.asked.Load() != 24+2*4+4*4 || tallies[0].Kept != 12 || tallies[2].Kept != 0 || tallies[2].Beside != -1 {
 		t.Errorf("%d asked, %d and %d kept", p.asked.Load(), tallies[0].Kept, tallies[2].Kept)
 	}
+	if all, err := b.Runs.Runs(t.Context(), uuid.Nil); err != nil || len(all) != 2 || all[0].ID != r.ID {
+		t.Errorf("%v: %d runs are listed", err, len(all))
+	}
+	if of, err := b.Runs.Runs(t.Context(), uuid.New()); err != nil || len(of) != 0 {
+		t.Errorf("%v: %d runs of another quiz", err, len(of))
+	}
 	before := p.asked.Load()
 	r, err = b.Runs.Begin(t.Context(), runs.Order{Content: feeding(), Anew: true, Candidates: headAndText()})
 	if err != nil {

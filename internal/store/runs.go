@@ -60,7 +60,7 @@ func (s *Runs) Run(ctx context.Context, id uuid.UUID) (record.Run, error) {
 
 // Runs are those of a quiz that was given, or with the zero id all, the newest first.
 func (s *Runs) Runs(ctx context.Context, quiz uuid.UUID) ([]record.Run, error) {
-	rows, err := s.pool.Query(ctx, `select `+runColumns+` from run r where $1 = $2 or r.quiz = $1
+	rows, err := s.pool.Query(ctx, `select `+runColumns+` from run r where $1::uuid = $2::uuid or r.quiz = $1
 		order by r.made_at desc limit 200`, quiz, uuid.Nil)
 	if err != nil {
 		return nil, err

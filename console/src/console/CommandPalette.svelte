@@ -9,6 +9,7 @@
 
   const everywhere: Entry[] = [
     { group: "Go to", name: "Desks", run: () => router.go("") },
+    { group: "Go to", name: "Quizzes", run: () => router.go("quizzes") },
     { group: "Go to", name: "Connections", run: () => router.go("connections") },
     { group: "Go to", name: "Access: tokens, browsers, password", run: () => router.go("access") },
     { group: "Do", name: "Make a desk", run: () => router.go("new") },

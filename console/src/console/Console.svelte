@@ -23,6 +23,9 @@
 
   const usage = () => import("./UsagePage.svelte");
   const recording = () => import("./RecordingPage.svelte");
+  const quizzes = () => import("./quiz/QuizzesPage.svelte");
+  const givenQuiz = () => import("./quiz/GivenQuizPage.svelte");
+  const quizRun = () => import("./quiz/RunPage.svelte");
   const verdicts = () => import("./VerdictsPage.svelte");
 
   const parts = $derived(router.path.split("/"));
@@ -33,12 +36,13 @@
     replies: "Replies",
     recordings: "Recording",
     verdicts: "Verdicts",
+    quizzes: "Quizzes",
     usage: "Usage",
     connections: "Connections",
     access: "Access",
   };
   $effect(() => {
-    document.title = `${((parts[0] === "recordings" ? "" : parts[1]) || titles[parts[0]!]) ?? "Console"} · Juvalogos`;
+    document.title = `${((["recordings", "quizzes"].includes(parts[0]!) ? "" : parts[1]) || titles[parts[0]!]) ?? "Console"} · Juvalogos`;
   });
 </script>
 
@@ -63,6 +67,16 @@
   {:else if parts[0] === "verdicts" || parts[0] === "usage"}
     {#key parts[0]}
       <Late part={parts[0] === "usage" ? usage : verdicts} page />
+    {/key}
+  {:else if parts[0] === "quizzes"}
+    {#key parts[1] === "runs" ? parts[2] : parts[1]}
+      {#if parts[1] === "runs" && parts[2]}
+        <Late part={quizRun} given={{ id: parts[2] }} page />
+      {:else if parts[1]}
+        <Late part={givenQuiz} given={{ id: parts[1], part: parts[2] ?? "questions" }} page />
+      {:else}
+        <Late part={quizzes} page />
+      {/if}
     {/key}
   {:else if parts[0] === "recordings" && parts[1]}
     {#key parts[1]}<Late part={recording} given={{ id: parts[1] }} page />{/key}

@@ -7,6 +7,7 @@
   import DeskMenu from "./DeskMenu.svelte";
   import EditTab from "./EditTab.svelte";
   import { offer } from "./palette.svelte";
+  import PartLinks from "./PartLinks.svelte";
   import RecipeTab from "./RecipeTab.svelte";
   import RevisionsTab from "./RevisionsTab.svelte";
   import { hrefOf, router } from "./router.svelte";
@@ -59,13 +60,9 @@
     ],
   ] as const;
 
-  offer(() =>
-    tabs.map(([key, name]) => ({
-      group: `This desk`,
-      name,
-      run: () => router.go(`desks/${slug}${key === "edit" ? "" : "/" + key}`),
-    })),
-  );
+  const pathOf = (part: string) => `desks/${slug}${part === "edit" ? "" : "/" + part}`;
+
+  offer(() => tabs.map(([key, name]) => ({ group: `This desk`, name, run: () => router.go(pathOf(key)) })));
 </script>
 
 {#if problem}
@@ -91,19 +88,10 @@
         </p>
         <DeskMenu {desk} {refresh} />
       </div>
-      <nav class="mt-1 -mb-px flex overflow-x-auto sm:gap-1" aria-label="This desk">
-        {#each tabs as [key, name, about] (key)}
-          <a
-            class={[
-              "border-b-2 px-2 py-2 text-fine no-underline sm:px-3 sm:text-sm",
-              part === key ? "border-accent font-semibold" : "border-transparent text-faded hover:text-ink",
-            ]}
-            href={hrefOf(`desks/${slug}${key === "edit" ? "" : "/" + key}`)}
-            title={about}
-            aria-current={part === key ? "page" : undefined}
-            onclick={router.follow}>{name}</a>
-        {/each}
-      </nav>
+      <PartLinks
+        label="This desk"
+        parts={tabs.map(([key, name, about]) => ({ path: pathOf(key), name, about }))}
+        here={pathOf(part)} />
     </div>
     <p class="border-b border-rule bg-leaf px-4 py-1.5 text-fine text-faded sm:px-6">
       {tabs.find(([key]) => key === part)?.[2] ?? tabs[0][2]}

@@ -16,6 +16,7 @@
     ["shelves", "Shelves", "The documents that desks answer from"],
     ["replies", "Replies", "Every reply, and how it was made"],
     ["verdicts", "Verdicts", "What visitors said of replies"],
+    ["quizzes", "Quizzes", "Questions that people take, and models sit"],
     ["usage", "Usage", "What models were asked, and what it cost"],
     ["connections", "Connections", "Where models live"],
     ["access", "Access", "Your password, browsers and tokens"],

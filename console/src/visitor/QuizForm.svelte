@@ -18,7 +18,7 @@
     handIn: (answers: number[]) => void;
     /** Whether it is being handed in. Default: false. */
     busy?: boolean;
-    /** Opens where the answer to a question stands. Default: it cannot be opened. */
+    /** Opens where the answer to a question stands, if it says so. Default: it cannot be opened. */
     open?: (question: number) => void;
   }
 
@@ -108,7 +108,7 @@
             {#if m.quote}
               <p class="font-serif text-faded italic">“{m.quote}”</p>
               <p class="text-fine text-faded">
-                {#if open}<Link class="min-h-7" onclick={() => open(i)}
+                {#if open && m.title}<Link class="min-h-7" onclick={() => open(i)}
                     >{[m.title, placeOf(m.place, "", m.title)].filter(Boolean).join(", ")}</Link
                   >{:else}{[m.title, placeOf(m.place, "", m.title)].filter(Boolean).join(", ")}{/if}
               </p>

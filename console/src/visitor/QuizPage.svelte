@@ -6,12 +6,16 @@
   import { pageData, type Schemas } from "../pageData";
   import Mark from "../ui/Mark.svelte";
   import Link from "../ui/Link.svelte";
+  import SourceView from "./SourceView.svelte";
+  import { placeOf, type MarginNote } from "./sources";
   import QuizForm from "./QuizForm.svelte";
 
   const take = pageData.quiz!;
   let quiz = $state<Schemas["QuizToTake"] | null>(null);
   let sitting = $state<Schemas["Sitting"] | null>(null);
   let marked = $state<Schemas["Marked"] | null>(null);
+  let opened = $state.raw<MarginNote | null>(null);
+  let looking = $state(false);
   let name = $state("");
   let problem = $state("");
   let busy = $state(false);
@@ -40,6 +44,19 @@
       marked = null;
       scrollTo({ top: 0 });
     });
+
+  /** Opens the part of the text in which an answer stands. */
+  function open(i: number) {
+    const { source, quote } = marked!.questions[i]!;
+    if (!source) return;
+    opened = {
+      ...source,
+      place: placeOf(source.place ?? "", "", source.passage.title),
+      quote,
+      sentences: [],
+    };
+    looking = true;
+  }
 
   const handIn = (answers: number[]) =>
     attempt(async () => {
@@ -76,7 +93,12 @@
       </form>
     {:else}
       {#key sitting.id}
-        <QuizForm questions={sitting.questions} {marked} handIn={(answers) => void handIn(answers)} {busy} />
+        <QuizForm
+          questions={sitting.questions}
+          {marked}
+          handIn={(answers) => void handIn(answers)}
+          {busy}
+          {open} />
       {/key}
       {#if marked}
         <p class="mt-6 text-note text-faded">{say.quiz.handedIn(marked.try)}</p>
@@ -88,3 +110,4 @@
   {/if}
   {#if problem}<p class="mt-4 text-wrong" role="alert">{problem}</p>{/if}
 </main>
+{#if opened}<SourceView bind:open={looking} note={opened} question={quiz?.title ?? ""} whole={false} />{/if}

@@ -1,11 +1,12 @@
 <!-- A quiz that a reply has, to be taken where it stands; nothing of that is kept. -->
 <script lang="ts">
   import { say } from "../words";
-  import type { Schemas } from "../pageData";
+  import { pageData, type Schemas } from "../pageData";
+  import { keepDraft, newQuiz } from "../console/quiz/drafts";
   import Link from "../ui/Link.svelte";
   import QuizForm from "./QuizForm.svelte";
   import SourceView from "./SourceView.svelte";
-  import type { MarginNote } from "./sources";
+  import { placeOf, type MarginNote } from "./sources";
 
   interface Props {
     /** The quiz. */
@@ -37,12 +38,18 @@
     marked = { score, of: all.length, try: 1, questions: all };
   }
 
+  /** For a maker: takes it to the console, to be put right and given to people. */
+  function give() {
+    keepDraft(newQuiz, { quiz: $state.snapshot(quiz) as Schemas["Quiz"], names: false, edition: 0 });
+    window.open(`${pageData.base}/console/quizzes/new`, "_blank");
+  }
+
   function open(i: number) {
     const q = quiz.questions[i]!;
     if (!q.source) return;
     opened = {
       passage: q.source.passage,
-      place: q.source.place ?? "",
+      place: placeOf(q.source.place ?? "", "", q.source.passage.title),
       quote: q.quote ?? "",
       marks: q.source.marks,
       sentences: [],
@@ -54,6 +61,8 @@
 <div class="mt-4">
   {#if !taking}
     <button type="button" class="button-main" onclick={() => (taking = true)}>{say.quiz.take}</button>
+    {#if pageData.maker}<button type="button" class="button-plain" onclick={give}>{say.quiz.give}</button
+      >{/if}
     <p class="mt-1 text-fine text-faded">{say.quiz.forYou}</p>
   {:else}
     {#key round}

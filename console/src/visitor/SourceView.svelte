@@ -16,9 +16,11 @@
     note: MarginNote;
     /** The question that it answers. */
     question: string;
+    /** Whether the document can be read whole. Default: where the desk allows it. */
+    whole?: boolean;
   }
 
-  let { open = $bindable(), note, question }: Props = $props();
+  let { open = $bindable(), note, question, whole = true }: Props = $props();
 
   type Block = Schemas["Block"];
   let blocks = $state<Block[]>([]);
@@ -29,7 +31,9 @@
     `/api/at/${encodeURIComponent(pageData.slug)}/shelves/${encodeURIComponent(note.passage.shelf)}/documents/${note.passage.document}`,
   );
   /** Whether visitors read the passages alone; what they attached is theirs whole. */
-  const short = $derived(!!pageData.desk?.passages_only && !note.passage.shelf.startsWith("attached-"));
+  const short = $derived(
+    !whole || (!!pageData.desk?.passages_only && !note.passage.shelf.startsWith("attached-")),
+  );
   const drawn = $derived(note.passage.format === "pdf" || note.passage.format === "picture");
   /** The pages on which something is marked, with the boxes of what is. */
   const pages = $derived.by(() => {
@@ -123,7 +127,7 @@
       <p class="font-serif text-lead leading-relaxed whitespace-pre-line">
         {before}{#if after !== undefined}<mark>{note.quote}</mark>{after}{/if}
       </p>
-      <p class="mt-5 text-note text-faded">{say.document.passageOnly}</p>
+      {#if whole}<p class="mt-5 text-note text-faded">{say.document.passageOnly}</p>{/if}
     {:else if problem}
       <p class="font-serif text-lead">{problem}</p>
     {:else if !blocks.length}

@@ -407,6 +407,7 @@ export const en = {
     begin: "Begin",
     dropped: (n: number) => `${counted(n, { one: "question was", other: "questions were" })} left out`,
     forYou: "Nobody else sees how it goes.",
+    give: "Put it right, and give it to people",
     handIn: "Hand in",
     handedIn: (tries: number) =>
       tries > 1 ? `Handed in. This was your try number ${number(tries)}.` : "Handed in.",
