@@ -174,7 +174,7 @@ func (s *exams) read(c fiber.Ctx) error {
 		return fault.Say(fault.NotHere, "A quiz can be read from json, csv or qti.")
 	}
 	if err != nil {
-		return fault.Say(fault.Invalid, "This file cannot be used: %s.", err.Error())
+		return fault.Say(fault.Invalid, "This quiz cannot be used: %s.", err.Error())
 	}
 	for _, flaws := range quiz.Check(r.Quiz.Questions) {
 		r.Flaws = append(r.Flaws, shape.All(flaws, func(f quiz.Flaw) string { return string(f) }))

@@ -294,6 +294,7 @@ export const readings = {
   "quiz.asCSV": "A file with a row for each time somebody took it.",
   "quiz.before": "Goes to the question before this one.",
   "quiz.begin": "Shows the questions.",
+  "quiz.give": "Opens the questions where they can be changed, and people get a link to them.",
   "quiz.handIn": "Ends it; you see what was right.",
   "quiz.name": "How whoever gave you the quiz knows you.",
   "quiz.next": "Goes to the question after this one.",

@@ -40,6 +40,18 @@
     ].map(([key, name]) => ({ path: pathOf(key!), name: name! })),
   );
   const title = $derived(given?.quiz.title ?? (id === newQuiz ? "A new quiz" : "Quiz"));
+  const links = $derived(
+    given
+      ? ([
+          ["To take it", given.page, "Whoever has this link can take the quiz."],
+          [
+            "How it went",
+            given.results_page,
+            "Whoever has this one sees how it went, with the right answers.",
+          ],
+        ] as const)
+      : [],
+  );
   const full = (path: string) => new URL(path, location.href).href;
 
   function changed(q: Schemas["GivenQuiz"]) {
@@ -78,17 +90,17 @@
     </div>
     {#if part === "people"}
       <div class="mt-6 max-w-[46rem] space-y-5">
-        {#each [["To take it", given.page, "Whoever has this link can take the quiz."], ["How it went", given.results_page, "Whoever has this one sees how it went, with the right answers."]] as [name, path, about] (name)}
+        {#each links as [name, path, about] (name)}
           <div>
             <h2 class="text-note font-semibold">{name}</h2>
             <div class="mt-1.5 flex items-center gap-2">
               <input
                 class="field min-w-0 flex-1"
                 readonly
-                value={full(path!)}
+                value={full(path)}
                 aria-label="Link: {name}"
                 onfocus={(e) => e.currentTarget.select()} />
-              <CopyButton text={full(path!)} label="Copy" class="button-plain" />
+              <CopyButton text={full(path)} label="Copy" class="button-plain" />
               <a class="button-plain no-underline" href={path} target="_blank" rel="noopener">Open</a>
             </div>
             <p class="mt-1 text-fine text-faded">{about}</p>

@@ -71,7 +71,7 @@
             class="size-4 shrink-0 accent-accent"
             name={group}
             checked={!!option.right}
-            aria-label="Option {i + 1} is the right one"
+            aria-label="The right one: option {i + 1}"
             title="The right one"
             onchange={() => right(i)} />
           <input

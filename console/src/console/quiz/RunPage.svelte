@@ -65,7 +65,7 @@
 
   const right = { number: true };
   const columns = [
-    { title: "" },
+    { title: "Letter", silent: true },
     { title: "Who sat" },
     { title: "Right", ...right },
     { title: "At 95 %", ...right, hint: "Where the share of all such questions lies" },
