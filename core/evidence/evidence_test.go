@@ -2,6 +2,8 @@ package evidence
 
 import (
 	"encoding/json"
+	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 )
@@ -72,5 +74,50 @@ func TestOnRecord(t *testing.T) {
 	}
 	if !strings.Contains(string(text), `"marks":[{"block":5,"from":9,"to":17}]`) {
 		t.Errorf("on record: %s", text)
+	}
+}
+
+// An excerpt has the words with what is around them, and they have the same place in the
+// document as before.
+func TestExcerpt(t *testing.T) {
+	chance := rand.New(rand.NewPCG(5, 6))
+	for range 500 {
+		p := Passage{Number: 1}
+		var texts []string
+		for block := range 1 + chance.IntN(12) {
+			var words strings.Builder
+			for word := range 1 + chance.IntN(60) {
+				fmt.Fprintf(&words, "word %d/%d ", block, word)
+			}
+			text := strings.TrimSpace(words.String())
+			from := chance.IntN(50)
+			texts = append(texts, text)
+			p.Spans = append(p.Spans, Stretch{Offsets: Offsets{Block: block, From: from, To: from + len(text)}})
+		}
+		p.Text = strings.Join(texts, "\n")
+		if !p.Consistent() {
+			t.Fatal("it is not consistent")
+		}
+		begin := chance.IntN(len(p.Text))
+		end := begin + 1 + chance.IntN(min(60, len(p.Text)-begin))
+		most := 20 + chance.IntN(200)
+		e := p.Excerpt(begin, end, most)
+		if !e.Consistent() || !strings.Contains(e.Text, p.Text[begin:end]) {
+			t.Fatalf("%q is not in the excerpt %q", p.Text[begin:end], e.Text)
+		}
+		if len(e.Text) > end-begin+6*most {
+			t.Fatalf("%d bytes around %d, of %d at most on either side", len(e.Text), end-begin, most)
+		}
+		_, _, before := p.locate(begin, end)
+		if words := p.Text[begin:end]; strings.Count(p.Text, words) == 1 {
+			at := strings.Index(e.Text, words)
+			if _, _, after := e.locate(at, at+len(words)); fmt.Sprint(before) != fmt.Sprint(after) {
+				t.Fatalf("%q was at %v, is at %v", words, before, after)
+			}
+		}
+	}
+	odd := Passage{Text: strings.Repeat("a b c ", 100), Spans: []Stretch{{Offsets: Offsets{From: 9, To: 3}}}}
+	if e := odd.Excerpt(100, 110, 20); odd.Consistent() || len(e.Text) > 60 || len(e.Spans) != 0 {
+		t.Errorf("of spans that cannot be: %+v", e)
 	}
 }

@@ -101,6 +101,64 @@ func (p Passage) locate(begin, end int) (place, section string, marks []Offsets)
 	return place, section, marks
 }
 
+// Consistent reports whether the text is that of the spans, as far as lengths tell: only then
+// places in it are places in the document.
+func (p Passage) Consistent() bool {
+	length := -1
+	for _, s := range p.Spans {
+		if s.From < 0 || s.To < s.From {
+			return false
+		}
+		length += s.To - s.From + 1
+	}
+	return length == len(p.Text)
+}
+
+// Excerpt is a passage without what lies far from a stretch of its text, in bytes: whole spans
+// around it, up to about most bytes on either side, and of very long ones a part.
+func (p Passage) Excerpt(begin, end, most int) Passage {
+	if len(p.Text) <= most {
+		return p
+	}
+	from, to := wordStart(p.Text, begin-most), wordStart(p.Text, end+most)
+	if !p.Consistent() {
+		p.Text = strings.TrimSpace(p.Text[from:to])
+		p.Spans = []Stretch{}
+		return p
+	}
+	var spans []Stretch
+	var texts []string
+	at := 0
+	for _, s := range p.Spans {
+		length := s.To - s.From
+		a, b := max(from-at, 0), min(to-at, length)
+		if length <= most { // kept whole, if anything of it is
+			if a < b {
+				a, b = 0, length
+			}
+		}
+		if a < b {
+			texts = append(texts, p.Text[at+a:at+b])
+			s.From, s.To = s.From+a, s.From+b
+			spans = append(spans, s)
+		}
+		at += length + 1
+	}
+	p.Text, p.Spans = strings.Join(texts, "\n"), spans
+	return p
+}
+
+// wordStart is where the word begins in which a place lies that may be outside the text.
+func wordStart(text string, at int) int {
+	if at <= 0 {
+		return 0
+	}
+	if at >= len(text) {
+		return len(text)
+	}
+	return strings.LastIndexAny(text[:at], " \n") + 1
+}
+
 // Merge makes one passage of two that overlap or touch; it is p but for what
 // it says.
 func (p Passage) Merge(next Passage) Passage {

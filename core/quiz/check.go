@@ -304,8 +304,12 @@ func (q *Question) Locate() {
 		return
 	}
 	q.Source.Marks = []evidence.Offsets{}
-	if from, to := find(q.Source.Passage.Text, q.Quote); from >= 0 {
-		q.Quote = q.Source.Passage.Text[from:to]
+	from, to := find(q.Source.Passage.Text, q.Quote)
+	if from < 0 {
+		return
+	}
+	q.Quote = q.Source.Passage.Text[from:to]
+	if q.Source.Passage.Consistent() {
 		note := q.Source.Passage.Note(q.Quote)
 		q.Source.Place, q.Source.Marks = note.Place, note.Marks
 	}

@@ -20,6 +20,15 @@ func TestTheGuideShowsAStepAsItIs(t *testing.T) {
 	if !strings.Contains(string(doc), strings.TrimSpace(shown)) {
 		t.Error("docs/recipes.md shows another join.go")
 	}
+	for _, name := range []string{"house-rules.recipe.yaml", "house-rules.py"} {
+		text, err := os.ReadFile("../../examples/recipes/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !strings.Contains(string(doc), "\n"+strings.TrimSpace(string(text))+"\n```") {
+			t.Errorf("docs/recipes.md shows another %s", name)
+		}
+	}
 	_, rest, _ := strings.Cut(string(doc), "```yaml\n")
 	text, _, ok := strings.Cut(rest, "```")
 	if !ok {

@@ -88,7 +88,8 @@ func examined(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 		}
 	}
 	if len(all) == 0 {
-		return nil, errors.New("no question was made")
+		return nil, errors.New("no question was made; look at what the model wrote, and what became of it before it " +
+			"came here")
 	}
 	bad, madeAgain := 0, 0
 	for round := 0; ; round++ {
@@ -147,6 +148,9 @@ func examined(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values
 	return recipe.Values{"quiz": q, "text": said, "count": float64(len(q.Questions))}, nil
 }
 
+// aroundQuote is how many bytes of the section are kept on either side of a question's words.
+const aroundQuote = 1200
+
 // longTitle is how many bytes make a title long.
 const longTitle = 60
 
@@ -171,7 +175,8 @@ func quizOf(all []quiz.Question, c *recipe.Call) quiz.Quiz {
 		}
 		one.Options = options
 		if one.Source != nil { // its document has the rest
-			one.Source.Passage.Text = one.Quote
+			at := max(0, strings.Index(one.Source.Passage.Text, one.Quote))
+			one.Source.Passage = one.Source.Passage.Excerpt(at, at+len(one.Quote), aroundQuote)
 		}
 	}
 	return q

@@ -1,8 +1,12 @@
 package steps
 
 import (
+	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
+	"os"
+	"os/exec"
 	"regexp"
 	"slices"
 	"strings"
@@ -38,13 +42,57 @@ func written(q any) string {
 func quizzes(t *testing.T, sections int, number float64, say said) (quiz.Quiz, []recipe.Span, error) {
 	t.Helper()
 	text, _ := Source("quiz")
+	return quizzesBy(t, text, sections, number, say)
+}
+
+func quizzesBy(t *testing.T, text []byte, sections int, number float64, say said) (quiz.Quiz, []recipe.Span, error) {
+	t.Helper()
 	_, steps, _ := strings.Cut(string(text), "\n")
-	turn := &RunContext{Models: &fakeModels{say: say}, Works: fakeWorks(sections)}
+	turn := &RunContext{Models: &fakeModels{say: say}, Works: fakeWorks(sections), Programs: examplePrograms{}}
 	turn.Sampling.MaxTokens = 500
 	result, _, spans, err := try(t, steps, turn, recipe.Values{"question": "The handbook", "number": number,
 		"options": "4", "hard": "as usual"}, recipe.Values{"brief_questions": ""})
 	q, _ := partOf[quiz.Quiz](result)
 	return q, spans, err
+}
+
+// examplePrograms runs those of the examples.
+type examplePrograms struct{}
+
+func (examplePrograms) Run(ctx context.Context, name string, arguments []string, input []byte) ([]byte, error) {
+	cmd := exec.CommandContext(ctx, "../../examples/recipes/"+name, arguments...)
+	cmd.Stdin = bytes.NewReader(input)
+	return cmd.Output()
+}
+
+// A maker's own program in the middle of the recipe drops what is against the rules of the house.
+func TestAStepOfAMakersOwn(t *testing.T) {
+	text, err := os.ReadFile("../../examples/recipes/house-rules.recipe.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, spans, err := quizzesBy(t, text, 6, 6, func(m []prompt.Message) (string, error) {
+		good := asked(m, func(map[string]any) {})
+		trick := asked(m, func(q map[string]any) { q["question"] = "Where does it not stand?" })
+		return written([]any{trick, good}), nil
+	})
+	if err != nil || len(q.Questions) != 6 || len(q.Dropped) != 0 {
+		t.Fatalf("%v: %+v", err, q)
+	}
+	for _, one := range q.Questions {
+		if strings.Contains(one.Text, "not") {
+			t.Errorf("a trick reaches people: %q", one.Text)
+		}
+	}
+	ran := 0
+	for _, s := range spans {
+		if s.Do == "program" {
+			ran++
+		}
+	}
+	if ran != 6 {
+		t.Errorf("the program ran %d times for 6 sections", ran)
+	}
 }
 
 // A model that writes well: as many questions as are wanted, from all over the text, each with
@@ -60,7 +108,7 @@ func TestAQuiz(t *testing.T) {
 	for _, one := range q.Questions {
 		places[one.Right()]++
 		of[one.Source.Passage.Path[0]] = true
-		if one.Source.Passage.Text != one.Quote || one.Quote == "" {
+		if !strings.Contains(one.Source.Passage.Text, one.Quote) || one.Quote == "" {
 			t.Errorf("%+v", one)
 		}
 	}
