@@ -21,6 +21,7 @@ var deskCommands = []command{
 	{"revisions", "list a desk's revisions", deskRevisions},
 	{"compare", "show what changed between two revisions", deskCompare},
 	{"return", "go back to an earlier revision", deskReturn},
+	{"standing", "show the replies that a desk keeps current, or look now", deskStanding},
 	{"withdraw", "close a desk to visitors", deskWithdraw},
 	{"duplicate", "make a draft of a desk at another address", deskDuplicate},
 	{"export", "write a desk with all its revisions to one file", deskExport},

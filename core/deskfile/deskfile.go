@@ -48,10 +48,23 @@ type File struct {
 	Readable       string         `yaml:"readable" json:"readable,omitempty" choices:"documents,passages" about:"What visitors may read of the shelves: documents, whole, with what a reply rests on lit up (this, if left out), or passages, those that a reply of theirs rests on and nothing around them."`
 	Thinking       string         `yaml:"thinking" json:"thinking,omitempty" choices:"fold,hide" about:"Whether visitors can read what a model thinks aloud before it answers: fold (beside the reply, folded; this, if left out) or hide."`
 	Unattended     string         `yaml:"unattended" json:"unattended,omitempty" choices:"answer,drop" about:"What becomes of a question that still waits in line when nobody waits for its reply any more: answer (it is answered all the same; this, if left out) or drop."`
+	Standing       []Standing     `yaml:"standing" json:"standing,omitempty" most:"6" about:"Replies that the desk keeps current: each is made anew when what it is made of has changed. Visitors read them, with what is new at the top."`
 	Choices        Choices        `yaml:"choices" json:"choices" about:"What visitors may change. Left out: nothing."`
 	Sampling       Sampling       `yaml:"sampling" json:"sampling" about:"How the model chooses its words. What is left out is left to the model server."`
 	Memory         Memory         `yaml:"memory" json:"memory" about:"How much of the conversation goes into the next prompt."`
 }
+
+// Standing is a reply that a desk keeps current.
+type Standing struct {
+	Title   string         `yaml:"title" json:"title" need:"yes" most:"80" about:"What visitors read: the name of what is kept." example:"The handbook in short"`
+	Ask     string         `yaml:"ask" json:"ask" need:"yes" most:"2000" about:"The question that is asked, as a visitor would ask it." example:"The whole handbook"`
+	Inputs  yamlfile.Texts     `yaml:"inputs" json:"inputs,omitempty" about:"What is filled in beside the question, by name."`
+	Address string         `yaml:"address" json:"address,omitempty" most:"2000" about:"Something published that is brought first and asked about; visitors of the desk have to be allowed to bring addresses. Left out: the desk's shelves." example:"https://example.org/notices"`
+	Hours   int            `yaml:"hours" json:"hours,omitempty" least:"1" most:"8760" about:"After how many hours, at the earliest, it is looked whether something has changed; 1 if left out, and never sooner than bring.fresh_hours where it has an address."`
+}
+
+// DefaultStandingHours is how often standing replies are looked at.
+const DefaultStandingHours = 1
 
 // Sampling holds the settings sent with each question. Nil means: not sent.
 type Sampling struct {
@@ -206,6 +219,9 @@ func Read(name string, src []byte) (File, error) {
 	}
 	if f.Bring.FreshHours == 0 {
 		f.Bring.FreshHours = DefaultFreshHours
+	}
+	for i := range f.Standing {
+		f.Standing[i].Hours = cmp.Or(f.Standing[i].Hours, DefaultStandingHours)
 	}
 	f.Pictures.Most = cmp.Or(f.Pictures.Most, DefaultPictures)
 	f.Pictures.Turns = cmp.Or(f.Pictures.Turns, DefaultPictureTurns)

@@ -144,6 +144,33 @@ func (in Input) fit(t Type, v any) (any, error) {
 	return v, nil
 }
 
+// Fill reads what was filled in, as text by the names of inputs, beside a question; settings are
+// those of the recipe. It fails, with a *phrase.Error, if something is missing, cannot be read or
+// is not asked for.
+func (r *Recipe) Fill(question string, filled map[string]string, settings Values) (Values, error) {
+	values := Values{}
+	for _, in := range r.Inputs {
+		text, ok := filled[in.Name]
+		if in.Name == "question" {
+			text, ok = question, true
+		}
+		if !ok || text == "" {
+			continue
+		}
+		v, err := in.Parse(text)
+		if err != nil {
+			return nil, err
+		}
+		values[in.Name] = v
+	}
+	for name := range filled {
+		if !slices.ContainsFunc(r.Inputs, func(in Input) bool { return in.Name == name && in.Asked(settings) }) {
+			return nil, phrase.Errorf("%q is not asked for here", name)
+		}
+	}
+	return r.Complete(values)
+}
+
 // Complete checks what a visitor gave and adds what they left out. The error
 // is a sentence for the visitor.
 func (r *Recipe) Complete(given Values) (Values, error) {

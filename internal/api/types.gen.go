@@ -77,6 +77,7 @@ const (
 	ConversationChannelPage        ConversationChannel = "page"
 	ConversationChannelPreview     ConversationChannel = "preview"
 	ConversationChannelRun         ConversationChannel = "run"
+	ConversationChannelStanding    ConversationChannel = "standing"
 )
 
 // Defines values for DepictingFrom.
@@ -811,7 +812,10 @@ type Conversation struct {
 	Questions int       `json:"questions"`
 
 	// Shared Path of the page where it can be read; missing if it is not shared.
-	Shared    string    `json:"shared,omitempty,omitzero"`
+	Shared string `json:"shared,omitempty,omitzero"`
+
+	// Standing A reply that a desk keeps current.
+	Standing  Standing  `json:"standing,omitempty,omitzero"`
 	StartedAt time.Time `json:"started_at"`
 
 	// Summaries For makers, with a single conversation; the oldest first.
@@ -1182,6 +1186,9 @@ type Face struct {
 
 	// Sound What visitors of a desk may do with spoken words.
 	Sound Hearing `json:"sound"`
+
+	// Standing The desk keeps replies current, which can be read.
+	Standing bool `json:"standing,omitempty,omitzero"`
 
 	// Summary Whether those before them are remembered in short.
 	Summary bool `json:"summary"`
@@ -1795,6 +1802,27 @@ type NewToken struct {
 	ExpiresAt *time.Time `json:"expires_at,omitempty"`
 	Name      string     `json:"name"`
 	Scopes    []string   `json:"scopes,omitempty,omitzero"`
+}
+
+// News What is new beside the one before.
+type News struct {
+	// Came Titles of documents.
+	Came    []string `json:"came,omitempty,omitzero"`
+	Changed []string `json:"changed,omitempty,omitzero"`
+
+	// More How many further ones.
+	More int `json:"more,omitempty,omitzero"`
+
+	// Sections Sections that are new or say something else.
+	Sections []NewsSection `json:"sections,omitempty,omitzero"`
+	Went     []string      `json:"went,omitempty,omitzero"`
+}
+
+// NewsSection defines model for NewsSection.
+type NewsSection struct {
+	Place string `json:"place"`
+	Text  string `json:"text"`
+	Title string `json:"title"`
 }
 
 // NotBrought defines model for NotBrought.
@@ -2988,6 +3016,31 @@ type SpokenWord struct {
 	// Sure How sure the recogniser is, 0 to 1; missing if it does not say.
 	Sure *float64 `json:"sure,omitempty"`
 	Text string   `json:"text"`
+}
+
+// Standing A reply that a desk keeps current.
+type Standing struct {
+	// LookedAt When it was looked last whether something has changed.
+	LookedAt time.Time `json:"looked_at,omitempty,omitzero"`
+	MadeAt   time.Time `json:"made_at,omitempty,omitzero"`
+
+	// News What is new beside the one before.
+	News News `json:"news"`
+
+	// Page The path of the page on which it is read; empty as long as it was never made.
+	Page string `json:"page,omitempty,omitzero"`
+
+	// Problem Why the last time brought nothing, for makers.
+	Problem string `json:"problem,omitempty,omitzero"`
+	Title   string `json:"title"`
+
+	// Turn The turn in which it was asked, for makers.
+	Turn string `json:"turn,omitempty,omitzero"`
+}
+
+// StandingList defines model for StandingList.
+type StandingList struct {
+	Standing []Standing `json:"standing"`
 }
 
 // StepKind defines model for StepKind.

@@ -124,6 +124,7 @@ func CheckFile(name string, text []byte, registry *models.Registry) (deskfile.Fi
 	checkPictures(f, r, settings, registry, say)
 	checkSound(f, registry, say)
 	checkOpeners(f, say)
+	checkStanding(f, r, settings, say)
 	checkBringing(f.Bring, len(f.Shelves) > 0, registry, say)
 	if problems != nil {
 		return f, problems
@@ -228,6 +229,32 @@ func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, re
 			say("pictures.take",
 				"take: the model %q does not see pictures; name one that can: [see], or leave this out",
 				entry.Path())
+		}
+	}
+}
+
+// checkStanding says what is wrong with the replies that a desk is to keep current.
+func checkStanding(f deskfile.File, r *recipe.Recipe, settings recipe.Values, say func(place, format string, args ...any)) {
+	for i, one := range f.Standing {
+		at := func(key string) string { return fmt.Sprintf("standing.%d.%s", i, key) }
+		for _, other := range f.Standing[:i] {
+			if other.Title == one.Title {
+				say(at("title"), "title: two are called %q; visitors could not tell them apart", one.Title)
+			}
+		}
+		switch {
+		case one.Address == "" && len(f.Shelves) == 0:
+			say(at("ask"), "ask: the desk has no shelves, so nothing tells when it has to be asked anew; name some under "+
+				"shelves, or an address here")
+		case one.Address != "" && !f.Bring.Addresses:
+			say(at("address"), "address: write bring: {addresses: true}, so that the desk can bring it")
+		case one.Address != "":
+			if u, err := url.Parse(one.Address); err != nil || u.Host == "" {
+				say(at("address"), "address: %q is no address; it begins with http:// or https://", one.Address)
+			}
+		}
+		if _, err := r.Fill(one.Ask, one.Inputs, settings); err != nil {
+			say(at("inputs"), "inputs: %v", err)
 		}
 	}
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -353,37 +352,11 @@ func roughly(n int) int {
 
 // inputsOf reads what a visitor gave beside the question.
 func (s *Service) inputsOf(ctx context.Context, d *desk.Desk, q Question) (recipe.Values, error) {
-	values, err := readInputs(d, q.Text, q.Inputs)
+	values, err := d.Recipe.Fill(q.Text, q.Inputs, d.RecipeSettings)
 	if err != nil {
 		return nil, &fault.Problem{Code: fault.Invalid, Sentence: phrase.OfError(err).Sentence()}
 	}
 	return values, s.onRecord(ctx, q, values)
-}
-
-func readInputs(d *desk.Desk, question string, supplied map[string]string) (recipe.Values, error) {
-	values := recipe.Values{}
-	for _, in := range d.Recipe.Inputs {
-		text, ok := supplied[in.Name]
-		if in.Name == "question" {
-			text, ok = question, true
-		}
-		if !ok || text == "" {
-			continue
-		}
-		v, err := in.Parse(text)
-		if err != nil {
-			return nil, err
-		}
-		values[in.Name] = v
-	}
-	for name := range supplied {
-		if !slices.ContainsFunc(d.Recipe.Inputs, func(in recipe.Input) bool {
-			return in.Name == name && in.Asked(d.RecipeSettings)
-		}) {
-			return nil, phrase.Errorf("%q is not asked for here", name)
-		}
-	}
-	return d.Recipe.Complete(values)
 }
 
 // AskedAgain is what a turn on record was asked with. It fails if what is on
@@ -404,7 +377,7 @@ func AskedAgain(d *desk.Desk, question string, supplied, inputs json.RawMessage,
 		}
 	}
 	var err error
-	q.inputs, err = readInputs(d, question, texts)
+	q.inputs, err = d.Recipe.Fill(question, texts, d.RecipeSettings)
 	return q, err
 }
 

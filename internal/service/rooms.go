@@ -23,6 +23,7 @@ import (
 	"juvalogos/internal/runs"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
+	"juvalogos/internal/standing"
 	"juvalogos/internal/store"
 	"juvalogos/internal/table"
 	"juvalogos/internal/vault"
@@ -150,6 +151,8 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Errands: errands,
 		Tables:  o.Tables,
 		Exams:   &exam.Service{Store: o.Store.Quizzes, Limits: o.Limits, Log: o.Log, Now: o.Now},
+		Standing: standing.New(standing.Options{Store: o.Store.Standing, Shelves: known.Shelves, Desks: desks,
+			Replies: replies, Errands: errands, Log: o.Log, Instance: instance, Now: o.Now}),
 		Runs: runs.New(runs.Options{Store: o.Store.Runs, Shelves: known.Shelves, Desks: desks, Replies: replies,
 			Log: o.Log, Instance: instance, Now: o.Now}),
 		Media: pictures, Recordings: recordings, Visits: o.Visits,
@@ -191,7 +194,8 @@ func (r *Rooms) rounds(ctx context.Context, log *slog.Logger) {
 // Close takes no more questions, lets running replies finish until ctx ends,
 // interrupts and keeps the rest, and returns when nothing of the rooms runs.
 func (r *Rooms) Close(ctx context.Context) {
-	r.Runs.Close() // first, so that what it asks is not asked again here
+	r.Standing.Close()
+	r.Runs.Close() // before replies, so that what they ask is stopped and not interrupted
 	r.Replies.Close(ctx)
 	r.Errands.Close()
 	if r.Recordings != nil {

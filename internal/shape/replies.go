@@ -20,6 +20,7 @@ func Face(f deskfile.File) api.Face {
 		Known:  []string{}, Inputs: []api.Input{}, Attachments: f.Attachments, Bring: Bringing(f),
 		Pictures:     Looking(f),
 		OwnDocuments: len(f.Shelves) > 0,
+		Standing:     len(f.Standing) > 0,
 		PassagesOnly: f.Readable == deskfile.ReadPassages,
 		Choices:      choices(f),
 		Turns:        *f.Memory.Turns, Summary: *f.Memory.Summary > 0,

@@ -47,7 +47,7 @@ func foundColumns(f *found) columns {
 // its makers.
 func (s *Conversations) DeskConversations(ctx context.Context, slug string, page record.Page) ([]record.Conversation,
 	error) {
-	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.channel not in ('preview', 'run')`, slug)
+	return s.conversations(ctx, page, `c.desk = (select id from desk where slug = $3) and c.channel in ('page', 'api', 'completions')`, slug)
 }
 
 // DeskConversation returns a conversation for the makers of its desk, with the

@@ -141,7 +141,7 @@ func (s *Desks) DropDraft(ctx context.Context, slug string) error {
 	}
 	_, err = s.pool.Exec(ctx, `
 		delete from desk d where slug = $1 and not exists (select from revision where desk = d.id)
-		and not exists (select from conversation where desk = d.id and channel not in ('preview', 'run'))`, slug)
+		and not exists (select from conversation where desk = d.id and channel in ('page', 'api', 'completions'))`, slug)
 	return err
 }
 
@@ -196,8 +196,8 @@ func (s *Desks) desks(ctx context.Context, since time.Time, where string, argume
 			f.changed_at as draft,
 			(select count(*) from turn t join conversation c on c.id = t.conversation
 				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1
-					and c.channel not in ('preview', 'run')) as questions_today,
-			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel not in ('preview', 'run')) as last_asked,
+					and c.channel in ('page', 'api', 'completions')) as questions_today,
+			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel in ('page', 'api', 'completions')) as last_asked,
 			v.judged, v.helped
 		from desk d left join revision r on r.desk = d.id
 			and r.number = coalesce(d.published, (select max(number) from revision where desk = d.id))
@@ -205,7 +205,7 @@ func (s *Desks) desks(ctx context.Context, since time.Time, where string, argume
 		lateral (
 			select count(*) as judged, count(*) filter (where a.helped) as helped
 			from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation
-			where a.helped is not null and c.desk = d.id and c.channel not in ('preview', 'run')
+			where a.helped is not null and c.desk = d.id and c.channel in ('page', 'api', 'completions')
 				and a.started_at > $1::timestamptz - interval '29 days') v
 		where `+where+` order by d.slug`, append([]any{since}, arguments...)...)
 	if err != nil {

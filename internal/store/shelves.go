@@ -140,6 +140,26 @@ func (s *Shelves) Fingerprint(ctx context.Context, slugs []string) (content stri
 	return content, err
 }
 
+// OnShelves are the documents of shelves that can be read, with their titles and hashes, and
+// whether some are still to be read. Shelves that are not there have none.
+func (s *Shelves) OnShelves(ctx context.Context, slugs []string) (all []record.StandingDocument, unread bool, err error) {
+	rows, err := s.pool.Query(ctx, `select coalesce(nullif(d.title, ''), d.name), encode(d.hash, 'hex'),
+			d.state in ('waiting', 'reading')
+		from shelf f join document d on d.shelf = f.id and d.removed_at is null and d.state <> 'failed'
+		where f.removed_at is null and f.slug = any($1) order by f.slug, d.name`, slugs)
+	if err != nil {
+		return nil, false, err
+	}
+	var d record.StandingDocument
+	var waits bool
+	_, err = pgx.ForEachRow(rows, []any{&d.Title, &d.Hash, &waits}, func() error {
+		unread = unread || waits
+		all = append(all, d)
+		return nil
+	})
+	return all, unread, err
+}
+
 // Document returns one that was not removed.
 func (s *Shelves) Document(ctx context.Context, id int64) (record.Document, error) {
 	all, err := s.documents(ctx, `where id = $1 and removed_at is null`, id)

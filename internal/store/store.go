@@ -48,6 +48,7 @@ type Store struct {
 	Kept          *Kept          // outputs of steps that are kept for long
 	Quizzes       *Quizzes       // that were given, and how they went
 	Runs          *Runs          // questions put to candidates
+	Standing      *Standing      // replies that desks keep current
 }
 
 // The rooms. Every method's error is record.ErrNotFound where what it is asked for
@@ -68,6 +69,7 @@ type (
 	Kept          struct{ *db }
 	Quizzes       struct{ *db }
 	Runs          struct{ *db }
+	Standing      struct{ *db }
 	Recordings    struct {
 		*db
 		scrubbed atomic.Int64 // how much had been deleted the last time
@@ -122,7 +124,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d}, &Runs{d},
+		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d}, &Runs{d}, &Standing{d},
 	}, nil
 }
 

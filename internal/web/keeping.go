@@ -14,6 +14,7 @@ import (
 	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shape"
+	"juvalogos/internal/standing"
 )
 
 // What visitors do with conversations they had.
@@ -24,6 +25,7 @@ type keeping struct {
 	*door
 	Desks         *desk.Service
 	Conversations *conversation.Service
+	Standing      *standing.Service
 }
 
 func (s *keeping) routes(api fiber.Router) {
@@ -208,8 +210,16 @@ func (s *keeping) shared(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	b := withTurns(s.door, conversation, turns, false)
+	kept, err := s.Standing.Shared(c, c.Params("share"))
+	if err != nil {
+		return err
+	}
+	if kept != nil {
+		b.Standing = standingShown(s.door, *kept, false)
+	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(withTurns(s.door, conversation, turns, false))
+	return c.JSON(b)
 }
 
 // export answers with the conversation as a file: ?as=markdown or ?as=json.

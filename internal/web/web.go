@@ -34,6 +34,7 @@ import (
 	"juvalogos/internal/runs"
 	"juvalogos/internal/shelf"
 	"juvalogos/internal/source"
+	"juvalogos/internal/standing"
 	"juvalogos/internal/table"
 )
 
@@ -53,6 +54,7 @@ type Rooms struct {
 	Tables        *table.Service
 	Exams         *exam.Service
 	Runs          *runs.Service
+	Standing      *standing.Service
 }
 
 // Options are what a Server is made of.
@@ -145,7 +147,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&documents{d, o.Desks, o.Conversations, pages}).routes(root)
 	(&about{d, o.Desks, modelsOf(o), o.Replies, o.Ping, o.Version}).routes(root, api)
 	(&asking{d, o.Replies, o.Conversations}).routes(api)
-	(&keeping{d, o.Desks, o.Conversations}).routes(api)
+	(&keeping{d, o.Desks, o.Conversations, o.Standing}).routes(api)
 	(&accounts{d}).routes(api)
 	(&desks{d, o.Desks}).routes(api)
 	(&records{d, o.Desks, o.Conversations}).routes(api)
@@ -157,6 +159,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	(&sheets{d, o.Desks, o.Tables}).routes(api)
 	(&exams{d, o.Exams}).routes(api)
 	(&trials{d, o.Exams, o.Runs}).routes(api)
+	(&standings{d, o.Standing}).routes(api)
 	(&errands{d, o.Desks, o.Errands}).routes(api)
 	(&pictures{d, o.Desks, o.Replies, o.Media, o.Shelves}).routes(api)
 	(&recordings{d, o.Desks, o.Replies, o.Recordings, o.Visits}).routes(api)

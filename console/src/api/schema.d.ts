@@ -263,6 +263,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/at/{slug}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** The replies that the desk keeps current */
+        get: operations["standing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desks/{slug}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        /** The replies that the desk keeps current, and why one could not be made */
+        get: operations["standingOf"];
+        put?: never;
+        /** Look now whether what they are made of has changed, and make them anew */
+        post: operations["lookNow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -3142,6 +3181,8 @@ export interface components {
             summary: boolean;
             /** @description What visitors fill in beside the question. */
             inputs: components["schemas"]["Input"][];
+            /** @description The desk keeps replies current, which can be read. */
+            standing?: boolean;
             /** @description Visitors may attach documents. */
             attachments?: boolean;
             /** @description The desk has documents of its own. */
@@ -4132,6 +4173,43 @@ export interface components {
             question: string;
             why: string;
         };
+        StandingList: {
+            standing: components["schemas"]["Standing"][];
+        };
+        /** @description A reply that a desk keeps current. */
+        Standing: {
+            title: string;
+            /** @description The path of the page on which it is read; empty as long as it was never made. */
+            page?: string;
+            /** Format: date-time */
+            made_at?: string;
+            /**
+             * Format: date-time
+             * @description When it was looked last whether something has changed.
+             */
+            looked_at?: string;
+            /** @description The turn in which it was asked, for makers. */
+            turn?: string;
+            /** @description Why the last time brought nothing, for makers. */
+            problem?: string;
+            news: components["schemas"]["News"];
+        };
+        /** @description What is new beside the one before. */
+        News: {
+            /** @description Titles of documents. */
+            came?: string[];
+            changed?: string[];
+            went?: string[];
+            /** @description Sections that are new or say something else. */
+            sections?: components["schemas"]["NewsSection"][];
+            /** @description How many further ones. */
+            more?: number;
+        };
+        NewsSection: {
+            title: string;
+            place: string;
+            text: string;
+        };
         NewRun: {
             /** @description A quiz that was given; or its questions themselves, under quiz. */
             quiz_id?: string;
@@ -4865,8 +4943,9 @@ export interface components {
             found?: components["schemas"]["Excerpt"][];
             /** @description For makers, with a single conversation; the oldest first. */
             summaries?: components["schemas"]["Summary"][];
+            standing?: components["schemas"]["Standing"];
             /** @enum {string} */
-            channel?: "page" | "preview" | "api" | "completions" | "run";
+            channel?: "page" | "preview" | "api" | "completions" | "run" | "standing";
         };
         Turn: {
             /** Format: uuid */
@@ -6343,6 +6422,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GivenQuiz"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    standing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The replies */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    standingOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The replies */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    lookNow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: components["parameters"]["slug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The replies */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingList"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -105,6 +105,10 @@ export async function restorePicture(id: string): Promise<void> {
 }
 
 /** Lists the pictures that the desk made: those with the words of a search, and those older than one. */
+/** The replies that the desk keeps current. */
+export const listStanding = async () =>
+  (await data(service.GET("/api/at/{slug}/standing", { params: { path: desk } }))).standing;
+
 export const listGallery = (search: string, older: string, limit: number) =>
   data(
     service.GET("/api/at/{slug}/gallery", {

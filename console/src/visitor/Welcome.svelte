@@ -4,6 +4,7 @@
   import type { Snippet } from "svelte";
   import { openerPicture } from "../api/visiting";
   import Link from "../ui/Link.svelte";
+  import StandingList from "./StandingList.svelte";
   import Mark from "../ui/Mark.svelte";
   import type { Schemas } from "../pageData";
 
@@ -67,6 +68,8 @@
         {/each}
       </ol>
     {/if}
+
+    {#if desk.standing}<StandingList />{/if}
   </div>
 
   <div class={["mt-8 space-y-3 text-fine leading-relaxed text-faded wide:mt-[1.2rem]", "wide:pl-4"]}>

@@ -436,6 +436,22 @@ export const en = {
     whoKnew: "Which questions were known",
     wrong: "your answer",
   },
+  standing: {
+    asOf: (d: Date, news: { came?: string[]; changed?: string[]; went?: string[] }) => {
+      const n = (news.came?.length ?? 0) + (news.changed?.length ?? 0) + (news.went?.length ?? 0);
+      const when = d.toLocaleDateString("en", { dateStyle: "long" });
+      return `As of ${when}${n ? `; ${counted(n, { one: "document is", other: "documents are" })} new or changed` : ""}`;
+    },
+    at: ["Kept up to date by ", ", where you can ask about it."],
+    came: "New:",
+    changed: "Changed:",
+    kept: "Kept up to date",
+    made: (d: Date) =>
+      `As of ${d.toLocaleString("en", { dateStyle: "long", timeStyle: "short" })}. It is written anew when what it rests on changes.`,
+    more: (n: number) => `and ${counted(n, { one: "more section", other: "more sections" })}.`,
+    news: "What is new",
+    went: "No longer there:",
+  },
   outline: { sections: (n: number) => counted(n, { one: "section", other: "sections" }) },
   notices: {
     asking: (why: "" | "busy" | "away" | "failed" | "cut-off", seconds: number) =>
