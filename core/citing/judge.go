@@ -16,6 +16,13 @@ import (
 // comes of it on labelled pairs is in docs/retrieval.md.
 const enough = 0.62
 
+// half is how much of a sentence's words a place has to say, whatever numbers it has.
+const half = 0.5
+
+// otherwise is what is taken off where one says that something is so and the other that it is
+// not: the same words then speak against it.
+const otherwise = 0.4
+
 // alikeEnough is the cosine from which a word stands for another.
 const alikeEnough = 0.6
 
@@ -32,6 +39,12 @@ type window struct {
 	stems   map[string]bool
 	words   []int32
 	numbers map[string]bool
+	clauses []clause
+}
+
+// clause is a part of a sentence that says something by itself.
+type clause struct {
+	stems   map[string]bool // and numbers
 	negated bool
 }
 
@@ -64,6 +77,8 @@ func newJudge(passages []evidence.Passage) *judge {
 
 var (
 	negation    = regexp.MustCompile(`(?i)\b(not|never|no|nobody|nothing|none|without|cannot|neither|nor)\b|n['’]t\b`)
+	bound       = regexp.MustCompile(`(?i)\b(no|not|never)\b(\s+\w+){0,3}\s+(later|earlier|more|less|fewer|nearer|closer|longer|shorter|sooner|older|younger|higher|lower)\b|\bnot only\b`)
+	clauseEnd   = regexp.MustCompile(`(?i)[,;:.!?()–—]+(\s|$)|\s\b(but|and|unless|if|because|which|who|when|while|until|so that|although)\b`)
 	saysNothing = regexp.MustCompile(`(?i)\b(documents?|passages?|handbook|text|sources?|shelf)\b.{0,60}\b(do(es)? not|don't|doesn't|nothing|no )|\b(nothing|no information|not (mentioned|stated|said|covered))\b.{0,60}\b(documents?|passages?|sources?)\b|\bi (do not|don't|cannot|can't) (know|find|tell)\b`)
 	markup      = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
 )
@@ -109,7 +124,7 @@ func tokens(text string, word func(w string, capital bool, first bool), number f
 }
 
 func (j *judge) window(text string) window {
-	w := window{text: text, stems: map[string]bool{}, numbers: map[string]bool{}, negated: negation.MatchString(text)}
+	w := window{text: text, stems: map[string]bool{}, numbers: map[string]bool{}, clauses: clausesOf(text)}
 	tokens(text, func(word string, _, _ bool) {
 		if stopWords[word] {
 			return
@@ -122,13 +137,76 @@ func (j *judge) window(text string) window {
 	return w
 }
 
+// clausesOf are the clauses of a text, with whether each says no.
+func clausesOf(text string) (all []clause) {
+	at := 0
+	for _, end := range append(clauseEnd.FindAllStringIndex(text, -1), []int{len(text), len(text)}) {
+		part := text[at:end[0]]
+		at = end[1]
+		c := clause{stems: map[string]bool{}, negated: denies(part)}
+		tokens(part, func(word string, _, _ bool) {
+			if !stopWords[word] {
+				c.stems[language.Stem("en", word)] = true
+			}
+		}, func(n string) { c.stems[n] = true })
+		if len(c.stems) > 0 || c.negated {
+			all = append(all, c)
+		}
+	}
+	return all
+}
+
+// denies reports whether words say no; "not later than" is a bound and none.
+func denies(text string) bool {
+	return negation.MatchString(bound.ReplaceAllString(text, ""))
+}
+
+// deniesAsAWhole reports whether the clause that says most says no.
+func deniesAsAWhole(clauses []clause) bool {
+	most, no := -1, false
+	for _, c := range clauses {
+		if len(c.stems) > most {
+			most, no = len(c.stems), c.negated
+		}
+	}
+	return no
+}
+
+// denies reports whether the clause says no that says most of a claim.
+func (w *window) denies(c *claim) bool {
+	most, no := -1, false
+	for _, one := range w.clauses {
+		n := 0
+		for _, stem := range append(c.stems[:len(c.stems):len(c.stems)], c.numbers...) {
+			if one.stems[stem] {
+				n++
+			}
+		}
+		if n > most {
+			most, no = n, one.negated
+		}
+	}
+	return no
+}
+
+// excludes reports whether a place says something in a word's stead that excludes it: blue
+// where a claim says red, and the claim does not say blue.
+func (w *window) excludes(stem string, c *claim) bool {
+	for other := range language.Contrasts(stem) {
+		if w.stems[other] && !slices.Contains(c.stems, other) {
+			return true
+		}
+	}
+	return false
+}
+
 // claim reads a sentence; nil if it claims nothing.
 func (j *judge) claim(text string) *claim {
 	text = markup.ReplaceAllString(text, "")
 	if strings.HasSuffix(strings.TrimSpace(text), "?") || saysNothing.MatchString(text) {
 		return nil
 	}
-	c := &claim{negated: negation.MatchString(text)}
+	c := &claim{negated: deniesAsAWhole(clausesOf(text))}
 	tokens(text, func(word string, capital, first bool) {
 		if stopWords[word] || len(word) < 2 {
 			return
@@ -172,10 +250,14 @@ func (j *judge) holds(c *claim, n int) (most float64, quote string) {
 			switch {
 			case w.stems[stem]:
 				sum += c.weights[i]
+			case w.excludes(stem, c):
+				sum -= 1.5 * c.weights[i]
+				total += c.weights[i]
 			case c.words[i] >= 0 && !c.names[i] && j.alike(c.words[i], w.words):
 				sum += 0.6 * c.weights[i]
 			}
 		}
+		spoken, words := sum, total // of words alone
 		for _, number := range c.numbers {
 			total += 2
 			if w.numbers[number] {
@@ -185,8 +267,11 @@ func (j *judge) holds(c *claim, n int) (most float64, quote string) {
 			}
 		}
 		score := sum / total
-		if c.negated != w.negated {
-			score -= 0.15
+		if words > 0 && spoken/words < half {
+			score = min(score, spoken/words) // the numbers stand there, of something else
+		}
+		if c.negated != w.denies(c) {
+			score -= otherwise
 		}
 		// Of two places that say as much the shorter one is quoted.
 		if score > most || score == most && len(w.text) < len(quote) {

@@ -79,7 +79,7 @@ func TestSchemaKnowsTheKeys(t *testing.T) {
 		}
 	}
 	if len(s.Properties["bring"].Properties) != 7 || len(s.Properties["pictures"].Properties) != 7 ||
-		len(s.Properties) != 26 || len(s.Properties["sound"].Properties) != 15 ||
+		len(s.Properties) != 27 || len(s.Properties["sound"].Properties) != 15 ||
 		len(s.Properties["aloud"].Properties) != 3 ||
 		len(s.Properties["sampling"].Properties) != 6 ||
 		len(s.Properties["memory"].Properties) != 3 {

@@ -176,3 +176,9 @@ func TestSets(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 }
+
+func ExampleContrasts() {
+	red := Contrasts(Stem("en", "red"))
+	fmt.Println(red[Stem("en", "blue")], red[Stem("en", "car")], Contrasts("hive") == nil)
+	// Output: true false true
+}
