@@ -33,12 +33,6 @@ type asking struct {
 
 // flags adds them.
 func (a *asking) flags(f *flag.FlagSet) {
-	several := func(into *[]string) func(string) error {
-		return func(text string) error {
-			*into = append(*into, text)
-			return nil
-		}
-	}
 	a.inputs = map[string]string{}
 	f.StringVar(&a.desk, "desk", "", "the desk's slug")
 	f.StringVar(&a.conversation, "conversation", "", "id of a conversation to go on with")
@@ -490,4 +484,12 @@ func (l *lineReader) read() (string, error) {
 		err = nil
 	}
 	return line, err
+}
+
+// several takes a flag that may be given several times.
+func several(into *[]string) func(string) error {
+	return func(text string) error {
+		*into = append(*into, text)
+		return nil
+	}
 }

@@ -31,7 +31,8 @@ func quizMake(args []string) error {
 		"Asks a desk whose recipe is quiz, or one that gives a quiz, and prints what it made: each question\n"+
 			"with its options, the right one marked, and the words that it rests on.",
 		"juvalogos quiz make -desk exam -number 8 \"The chapter on feeding\" -o feeding.json\n"+
-			"juvalogos quiz make -desk exam -give -names \"The whole handbook\"")
+			"juvalogos quiz make -desk exam -give -names \"The whole handbook\"\n"+
+			"juvalogos quiz make -desk exam -about \"sun hive\" \"A quiz on it\"")
 	desk := f.String("desk", "", "the desk that makes it")
 	number := f.Int("number", 0, "how many questions; the desk's usual number if left out")
 	inputs := map[string]string{}
@@ -43,6 +44,9 @@ func quizMake(args []string) error {
 		inputs[name] = value
 		return nil
 	})
+	var abouts []string
+	f.Func("about", "an `ADDRESS-OR-TOPIC` to bring and make it of, if the desk allows it; may be given several times",
+		several(&abouts))
 	out := f.String("o", "", "the file into which it is written as JSON, to be put right")
 	give := f.Bool("give", false, "give it to people at once")
 	names := f.Bool("names", false, "with -give: ask those who take it for their names")
@@ -57,17 +61,22 @@ func quizMake(args []string) error {
 		ctx, cancel := interruptible()
 		defer cancel()
 		var said strings.Builder
-		o, err := c.Ask(ctx, client.Question{Desk: *desk, Text: words[0], Inputs: inputs},
+		q := client.Question{Desk: *desk, Text: words[0], Inputs: inputs}
+		var err error
+		if q.Conversation, err = bring(c, q, "", abouts); err != nil {
+			return err
+		}
+		o, err := c.Ask(ctx, q,
 			client.Follower{Text: func(s string) { said.WriteString(s) }, Notice: tellNotices()})
 		if err != nil {
 			return err
 		}
-		q := client.Quiz(o)
-		if q == nil {
+		made := client.Quiz(o)
+		if made == nil {
 			return noQuiz(o, *desk)
 		}
 		if *out != "" {
-			text, err := json.MarshalIndent(q, "", "  ")
+			text, err := json.MarshalIndent(made, "", "  ")
 			if err == nil {
 				err = os.WriteFile(*out, append(text, '\n'), 0o644)
 			}
@@ -76,17 +85,17 @@ func quizMake(args []string) error {
 			}
 		}
 		if *give {
-			given, err := c.GiveQuiz(ctx, "", *q, *names)
+			given, err := c.GiveQuiz(ctx, "", *made, *names)
 			if err != nil {
 				return err
 			}
 			return printGiven(c, given, *asJSON)
 		}
 		if *asJSON {
-			return printJSON(q)
+			return printJSON(made)
 		}
 		show("%s\n", said.String())
-		fmt.Print(quizText(*q))
+		fmt.Print(quizText(*made))
 		return nil
 	})
 }
