@@ -108,7 +108,10 @@ func TestAChatteringModelsDigest(t *testing.T) {
 			}
 		}
 	}
-	if _, _, err := digests(t, 3, "in three lines", func([]prompt.Message) (string, error) { return "", nil }); err == nil {
+	if _, _, err := digests(t, 3, "in three lines", func([]prompt.Message) (string, error) {
+		return "",
+			nil
+	}); err == nil {
 		t.Error("a digest of which nothing was said is given to somebody")
 	}
 }

@@ -14,9 +14,6 @@ import (
 	"juvalogos/internal/browser"
 )
 
-// bare is where a service without models and desks answers, for the first run.
-const bare = "127.0.0.1:7219"
-
 var wide = browser.Window{Width: 1280, Height: 800}
 
 // console takes the pictures of the makers' pages. link makes the account.
@@ -56,9 +53,6 @@ func console(ctx context.Context, chromium *browser.Chromium, link, config, fold
 			return err
 		}
 	}
-	if wanted("console-first-run") {
-		return firstRun(chromium, folder)
-	}
 	return nil
 }
 
@@ -76,8 +70,18 @@ var consolePictures = []struct {
 				getSelection().selectAllChildren(line); getSelection().collapseToEnd(); document.querySelector(".cm-content").focus()`),
 		chromedp.KeyEvent("x"), chromedp.Sleep(1500 * time.Millisecond),
 	}},
-	{"console-queue", []browser.Action{open("verdicts"), chromedp.WaitVisible(chromedp.CSS("article select")),
-		chromedp.Sleep(1500 * time.Millisecond)}},
+	{"console-quiz", []browser.Action{
+		open("quizzes"), chromedp.WaitVisible(chromedp.CSS("main td a")), script(`document.querySelector("main td a").click()`),
+		chromedp.WaitVisible(chromedp.CSS("textarea")), chromedp.Click(browser.Button("Models")),
+		chromedp.WaitVisible(chromedp.CSS("main form select")), chromedp.Sleep(700 * time.Millisecond),
+		script(`const set = (e, v, name) => { e.value = v; e.dispatchEvent(new Event(name, {bubbles: true})) };
+				set(document.querySelector("main form select"), "handbook", "change");
+				set(document.querySelector("main form input[type=number]"), "3", "input");
+				document.querySelectorAll("input[value=heather-2], input[value=thyme-mini], input[value=shelves], input[value=text]").forEach(e => e.click())`),
+		chromedp.Click(browser.Button("Have them sit it")), chromedp.WaitVisible(chromedp.CSS("figure")),
+		chromedp.Sleep(time.Second), chromedp.WaitNotPresent(chromedp.CSS("[role=progressbar]")),
+		chromedp.Sleep(500 * time.Millisecond),
+	}},
 	{"console-bench", []browser.Action{
 		open("verdicts"), chromedp.Click(browser.Button("Open in the bench")),
 		chromedp.WaitVisible(chromedp.CSS("[aria-label=Steps]")),
@@ -207,33 +211,4 @@ func account(link string) browser.Action {
 
 func open(path string) browser.Action {
 	return chromedp.Steps(chromedp.Navigate(address+"/console/"+path), chromedp.WaitVisible(chromedp.CSS("h1")))
-}
-
-// firstRun takes the first page of a service that has nothing yet.
-func firstRun(chromium *browser.Chromium, folder string) error {
-	data, err := os.MkdirTemp("", "juvalogos-first-")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(data)
-	if err := os.Chmod(data, 0o755); err != nil {
-		return err
-	}
-	cmd := exec.Command("bin/juvalogos", "start", "-data", data, "-listen", bare, "-log-level", "warn")
-	link, err := announced(cmd, "JUVALOGOS_CONFIG")
-	if err != nil {
-		return err
-	}
-	defer interrupt(cmd)
-	tab, cancel, err := chromium.Tab(wide, true)
-	if err != nil {
-		return err
-	}
-	defer cancel()
-	tab, cancelTime := context.WithTimeout(tab, time.Minute)
-	defer cancelTime()
-	if err := chromedp.Do(tab, account(link), chromedp.WaitVisible(chromedp.CSS("#first-run"))); err != nil {
-		return fmt.Errorf("picture console-first-run: %w", err)
-	}
-	return save(tab, folder, "console-first-run")
 }

@@ -140,10 +140,17 @@ var pictures = []picture{
 		ask("How wide is the entrance of a weak colony when wasps come?"), chromedp.Sleep(time.Second),
 		script(`scrollTo(0, 0)`), chromedp.Sleep(500 * time.Millisecond),
 	}},
-	{"visitor-source", browser.Desk, "handbook", []browser.Action{
-		ask("Where do I hang traps for wasps?"), chromedp.WaitVisible(chromedp.CSS(".notes button")),
-		script(`document.querySelector(".notes button").click()`),
-		chromedp.WaitVisible(chromedp.CSS("[role=dialog] .box")), chromedp.Sleep(time.Second),
+	{"visitor-digest", browser.Desk, "in-short", []browser.Action{
+		script(`const s = document.querySelector("main select, select"); s.value = "by headings"; s.dispatchEvent(new Event("change", {bubbles: true}))`),
+		ask("The handbook"), chromedp.Sleep(time.Second), script(`scrollTo(0, 0)`),
+		chromedp.Sleep(500 * time.Millisecond),
+	}},
+	{"visitor-quiz", browser.Desk, "exam", []browser.Action{
+		ask("The chapter on feeding"), chromedp.Click(browser.Button("Take the quiz")),
+		chromedp.WaitVisible(chromedp.CSS("fieldset")),
+		script(`document.querySelectorAll("fieldset").forEach((f, i) => f.querySelectorAll("input")[i % 3].click())`),
+		chromedp.Click(browser.Button("Hand in")), chromedp.Sleep(700 * time.Millisecond),
+		script(`document.querySelector("article h2").scrollIntoView(); scrollBy(0, -70)`), chromedp.Sleep(500 * time.Millisecond),
 	}},
 	{"visitor-brought", browser.Desk, "reference", []browser.Action{
 		chromedp.SendKeys(chromedp.CSS("#bring-first"), "Alder skep\r"),

@@ -234,7 +234,8 @@ func checkPictures(f deskfile.File, r *recipe.Recipe, settings recipe.Values, re
 }
 
 // checkStanding says what is wrong with the replies that a desk is to keep current.
-func checkStanding(f deskfile.File, r *recipe.Recipe, settings recipe.Values, say func(place, format string, args ...any)) {
+func checkStanding(f deskfile.File, r *recipe.Recipe, settings recipe.Values, say func(place, format string,
+	args ...any)) {
 	for i, one := range f.Standing {
 		at := func(key string) string { return fmt.Sprintf("standing.%d.%s", i, key) }
 		for _, other := range f.Standing[:i] {
@@ -244,8 +245,9 @@ func checkStanding(f deskfile.File, r *recipe.Recipe, settings recipe.Values, sa
 		}
 		switch {
 		case one.Address == "" && len(f.Shelves) == 0:
-			say(at("ask"), "ask: the desk has no shelves, so nothing tells when it has to be asked anew; name some under "+
-				"shelves, or an address here")
+			say(at("ask"),
+				"ask: the desk has no shelves, so nothing tells when it has to be asked anew; name some under "+
+					"shelves, or an address here")
 		case one.Address != "" && !f.Bring.Addresses:
 			say(at("address"), "address: write bring: {addresses: true}, so that the desk can bring it")
 		case one.Address != "":

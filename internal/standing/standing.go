@@ -235,7 +235,8 @@ const longestFetch = 10 * time.Minute
 func (s *Service) ask(ctx context.Context, slug string, one deskfile.Standing, conversation uuid.UUID) (*reply.Reply,
 	error) {
 	who := asks(slug, one.Title)
-	r, err := s.Replies.Ask(context.WithoutCancel(ctx), reply.Question{Slug: slug, Conversation: conversation, Visitor: who,
+	r, err := s.Replies.Ask(context.WithoutCancel(ctx), reply.Question{Slug: slug, Conversation: conversation,
+		Visitor: who,
 		Channel: "standing", Text: one.Ask, Inputs: one.Inputs})
 	if err != nil {
 		return nil, err

@@ -45,7 +45,8 @@ func put(t *testing.T, b *testbed.Bed, name, text string) {
 	}
 	testbed.Until(t, name+" is read", func() bool {
 		all, err := b.Client.ShelfDocuments(t.Context(), "club")
-		return err == nil && len(all) > 0 && !slices.ContainsFunc(all, func(d api.Document) bool { return d.State != "ready" })
+		return err == nil && len(all) > 0 && !slices.ContainsFunc(all,
+			func(d api.Document) bool { return d.State != "ready" })
 	})
 }
 
@@ -255,7 +256,8 @@ standing:
 	text.Store(chapter("Notices", "The meeting is on day 9"))
 	b.Later(2 * time.Hour)
 	second := made("it is made anew", func(r record.Standing) bool { return r.Turn != nil && *r.Turn != *first.Turn })
-	if !strings.Contains(said(t, b, second), "day 9") || len(second.News.Changed) != 1 || len(second.News.Sections) == 0 {
+	if !strings.Contains(said(t, b, second), "day 9") || len(second.News.Changed) != 1 ||
+		len(second.News.Sections) == 0 {
 		t.Errorf("%+v: %q", second.News, said(t, b, second))
 	}
 	site.Close()

@@ -142,7 +142,8 @@ func (s *Shelves) Fingerprint(ctx context.Context, slugs []string) (content stri
 
 // OnShelves are the documents of shelves that can be read, with their titles and hashes, and
 // whether some are still to be read. Shelves that are not there have none.
-func (s *Shelves) OnShelves(ctx context.Context, slugs []string) (all []record.StandingDocument, unread bool, err error) {
+func (s *Shelves) OnShelves(ctx context.Context, slugs []string) (all []record.StandingDocument, unread bool,
+	err error) {
 	rows, err := s.pool.Query(ctx, `select coalesce(nullif(d.title, ''), d.name), encode(d.hash, 'hex'),
 			d.state in ('waiting', 'reading')
 		from shelf f join document d on d.shelf = f.id and d.removed_at is null and d.state <> 'failed'

@@ -15,7 +15,8 @@ const standingColumns = `desk, title, asked, looked_at, made_at, problem, conten
 	conversation, turn, coalesce(share, '')`
 
 func scanStanding(row pgx.CollectableRow) (r record.Standing, err error) {
-	err = row.Scan(&r.DeskID, &r.Title, &r.Asked, &r.LookedAt, &r.MadeAt, &r.Problem, &r.Content, &r.Documents, &r.Sections,
+	err = row.Scan(&r.DeskID, &r.Title, &r.Asked, &r.LookedAt, &r.MadeAt, &r.Problem, &r.Content, &r.Documents,
+		&r.Sections,
 		&r.News, &r.Conversation, &r.Turn, &r.Share)
 	return r, err
 }

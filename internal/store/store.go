@@ -124,7 +124,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	d := &db{pool}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
-		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d}, &Runs{d}, &Standing{d},
+		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d}, &Runs{d},
+		&Standing{d},
 	}, nil
 }
 

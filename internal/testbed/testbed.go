@@ -280,7 +280,7 @@ func (l *Log) String() string {
 
 // Patience is how long tests wait for what must happen. It is long, since machines are busy:
 // it says that something never happens, not that it is slow.
-const Patience = 15 * time.Second
+const Patience = 2 * time.Minute
 
 // Until waits until ok says yes, and fails the test if that takes longer than Patience.
 func Until(t testing.TB, what string, ok func() bool) {

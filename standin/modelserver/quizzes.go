@@ -17,6 +17,8 @@ var (
 	optionsIn  = regexp.MustCompile(`(?i)with (\d) options each|\[(\d) wrong options\]`)
 	howMany    = regexp.MustCompile(`(?i)write (\d+) questions`)
 	number     = regexp.MustCompile(`\b\d{1,4}\b`)
+	// partOfNumber is what follows a number that goes on.
+	partOfNumber = regexp.MustCompile(`^[.,:/-]\d`)
 )
 
 type posed struct {
@@ -78,7 +80,8 @@ func pose(sentence string, most, nth int) (posed, bool) {
 		return posed{}, false
 	}
 	at := number.FindStringIndex(sentence)
-	if at == nil {
+	if at == nil || partOfNumber.MatchString(sentence[at[1]:]) || at[0] > 0 &&
+		strings.ContainsAny(sentence[at[0]-1:at[0]], ".,:/-") {
 		return posed{}, false
 	}
 	right := sentence[at[0]:at[1]]
