@@ -77,7 +77,8 @@ func TestALyingModelsDigest(t *testing.T) {
 // A model that chatters, names sections that there are not, or says nothing at all.
 func TestAChatteringModelsDigest(t *testing.T) {
 	answers := map[string]string{
-		"chatter":              "Sure! Here is your digest:\n\nHive number 104 stands in meadow 204 [5].\n\nLet me know if you need more!",
+		"chatter": "Sure! Here is your digest:\n\nHive number 104 stands in meadow 204 [5].\n\n" +
+			"Let me know if you need more!",
 		"no such section":      "Hive number 104 stands in meadow 204 [99]. Hive number 103 stands in meadow 203 [0].",
 		"no section":           "Hive number 104 stands in meadow 204.",
 		"numbers in one":       "Hive number 104 stands in meadow 204 [5, 6].",
