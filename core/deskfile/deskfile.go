@@ -58,7 +58,7 @@ type File struct {
 type Standing struct {
 	Title   string         `yaml:"title" json:"title" need:"yes" most:"80" about:"What visitors read: the name of what is kept." example:"The handbook in short"`
 	Ask     string         `yaml:"ask" json:"ask" need:"yes" most:"2000" about:"The question that is asked, as a visitor would ask it." example:"The whole handbook"`
-	Inputs  yamlfile.Texts     `yaml:"inputs" json:"inputs,omitempty" about:"What is filled in beside the question, by name."`
+	Inputs  yamlfile.Texts `yaml:"inputs" json:"inputs,omitempty" about:"What is filled in beside the question, by name."`
 	Address string         `yaml:"address" json:"address,omitempty" most:"2000" about:"Something published that is brought first and asked about; visitors of the desk have to be allowed to bring addresses. Left out: the desk's shelves." example:"https://example.org/notices"`
 	Hours   int            `yaml:"hours" json:"hours,omitempty" least:"1" most:"8760" about:"After how many hours, at the earliest, it is looked whether something has changed; 1 if left out, and never sooner than bring.fresh_hours where it has an address."`
 }

@@ -32,6 +32,9 @@ type Options struct {
 	// what else they depend on beside their inputs and settings.
 	Kept Kept
 	Salt string
+	// Renew has the steps at the top run although their outputs are kept, as where somebody
+	// wants the same made once more; what is within groups is taken as it is.
+	Renew bool
 	// Outputs are taken instead of running the step, by name;
 	// nil ones were skipped. Steps within groups are not looked at.
 	Outputs map[string]Values

@@ -360,6 +360,24 @@ func TestResultsAreKept(t *testing.T) {
 	}
 }
 
+// Made once more, what stands at the top is made anew, and what is within groups is not.
+func TestWhatIsKeptIsRenewedAtTheTop(t *testing.T) {
+	r := mustCheck(t, head+"steps:\n  - name: g\n    do: group\n    steps:\n"+
+		"      - {name: a, do: make, keep: 1h, from: {x: question}}\n    gives: {text: a.text}\n"+
+		"  - {name: b, do: make, keep: 1h, from: {x: g.text}}\nreply: b.text\n")
+	kept, ran := shelf{}, map[string]int{}
+	for _, renew := range []bool{false, false, true, false} {
+		_, err := Run(t.Context(), r, Values{"question": "q"}, nil, Options{Now: time.Now, Kept: kept, Renew: renew,
+			Salt: "s", Do: func(_ context.Context, c *Call) (Values, error) { ran[c.Step.Name]++; return made(c), nil }})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if ran["a"] != 1 || ran["b"] != 2 {
+		t.Errorf("ran %v", ran)
+	}
+}
+
 func TestARunawayRecipeIsStopped(t *testing.T) {
 	r := mustCheck(t, head+"settings:\n  - {name: l, type: list of text}\nlimits: {calls: 5}\nsteps:\n"+
 		"  - {name: a, do: make, each: settings.l, from: {x: item}}\nreply: a.text\n")

@@ -212,7 +212,8 @@ func (x *run) attempt(ctx context.Context, sc *scope, s *Step, p prepared, numbe
 	key := ""
 	if s.file.Keep > 0 && x.options.Kept != nil {
 		key = x.key(s, set, p)
-		if out, ok := x.options.Kept.Get(key); ok && key != "" {
+		renewed := x.options.Renew && parent < 0
+		if out, ok := x.options.Kept.Get(key); ok && key != "" && !renewed {
 			x.replyWhole(out, reply)
 			sp.shows(s, p, out)
 			sp.end(Reused, nil, out)

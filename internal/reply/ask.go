@@ -208,7 +208,7 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 	r := &Reply{
 		Turn: t.ID, Conversation: t.Conversation, Slug: t.Slug, TurnNumber: t.Number,
 		Question: t.Question, Model: d.Entry.Path(), Recipe: d.Recipe.Name, Revision: d.Number, StartedAt: s.Now(),
-		visitor: visitor, party: fair.Of(ctx),
+		visitor: visitor, party: fair.Of(ctx), renew: t.Attempt.State == record.Done,
 	}
 	if r.taken, err = s.Limits.Reserve(ctx, d.Slug,
 		limits.Amounts{limits.Questions: 1, limits.AtOnce: 1}); err != nil {

@@ -7,7 +7,10 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/core/deskfile"
 
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
@@ -177,5 +180,47 @@ func TestNoSectionIsPaidForTwice(t *testing.T) {
 	b.Conversations.Purge(t.Context())
 	if n := kept(own); n != 0 {
 		t.Errorf("%d outputs are left of a conversation that is no more", n)
+	}
+}
+
+// Written again, a digest is put together anew of the sections as they are kept.
+func TestADigestIsWrittenAgain(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	if _, err := b.Client.MakeShelf(t.Context(), "book", ""); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.Client.AddDocument(t.Context(), "book", "book.md", strings.NewReader(book(6, -1))); err != nil {
+		t.Fatal(err)
+	}
+	testbed.Until(t, "it is read", func() bool {
+		all, err := b.Client.ShelfDocuments(t.Context(), "book")
+		return err == nil && len(all) == 1 && all[0].State == "ready"
+	})
+	if _, err := b.Client.Publish(t.Context(), "in-short.yaml", []byte(inShort), ""); err != nil {
+		t.Fatal(err)
+	}
+	ask := func(do func() (*reply.Reply, error)) (turn uuid.UUID, asked int) {
+		t.Helper()
+		before := b.Model.Requests()
+		r, err := do()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if v := testbed.Settled(t, r); v.End.State != record.Done {
+			t.Fatalf("%+v", v.End)
+		}
+		return r.Turn, b.Model.Requests() - before
+	}
+	question := reply.Question{Slug: "in-short", Visitor: testbed.Alice, Channel: "page", Text: "the book"}
+	first := func() (*reply.Reply, error) { return b.Replies.Ask(t.Context(), question) }
+	turn, whole := ask(first)
+	if _, again := ask(first); again != 0 {
+		t.Errorf("the same asked anew asks the model %d times", again)
+	}
+	_, again := ask(func() (*reply.Reply, error) {
+		return b.Replies.Again(t.Context(), testbed.Alice, turn, deskfile.Choice{}, false)
+	})
+	if again == 0 || again > whole-6 {
+		t.Errorf("%d questions for all of it, %d when it is written again", whole, again)
 	}
 }

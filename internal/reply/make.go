@@ -84,7 +84,7 @@ func (s *Service) run(ctx context.Context, r *Reply, d *desk.Desk, q *Request) (
 		Do: s.turn(d, *q, r).Do, Now: s.Now, Sleep: pause, Record: r.record,
 		Reply:   func(lane int) func([]byte) { return r.open(lane, s.Now) },
 		Thought: func(lane int) func([]byte) { return r.thinkAloud(d, lane) },
-		Kept:    keeper{&s.kept, s, r, ctx}, Salt: saltOf(d, q.supplied),
+		Kept:    keeper{&s.kept, s, r, ctx}, Salt: saltOf(d, q.supplied), Renew: r.renew,
 	})
 }
 

@@ -58,6 +58,7 @@ type Reply struct {
 	notice    Notice
 	noticeSeq int
 	end       End  // how it ended
+	renew     bool // it is made once more although it was done: what is kept of the whole is not taken
 	over      bool // the model is done with it
 	settled   bool // and it is on record
 	listeners []*Listener
