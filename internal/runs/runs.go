@@ -21,6 +21,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"juvalogos/core/deskfile"
 	"juvalogos/core/phrase"
 	"juvalogos/core/quiz"
 	"juvalogos/internal/desk"
@@ -122,19 +123,45 @@ func (s *Service) ready(ctx context.Context, c *quiz.Candidate, q quiz.Quiz) err
 	if c.AtHand == "" {
 		c.AtHand = quiz.HasDesk
 	}
+	if err := bounded(c.Sampling); err != nil {
+		return err
+	}
 	d, err := s.posed(ctx, *c)
 	if err != nil {
 		return err
 	}
 	switch {
+	case d.Entry.Name != "" && !d.Entry.Able("chat"):
+		return fault.Say(fault.Invalid, "The model %s does not chat, so it cannot be asked.", d.Entry.Name)
 	case c.AtHand == quiz.HasShelves && len(d.Settings.Shelves) == 0:
 		return fault.Say(fault.Invalid, "The desk %s has no shelves; choose another, or what else is at hand.", c.Desk)
 	case c.AtHand == quiz.HasText && !hasTexts(q):
 		return fault.Say(fault.Invalid, "No question of this quiz says which text it was made of; choose what else is "+
 			"at hand.")
 	}
+	c.Title = record.OneLine(c.Title, longestTitle)
 	if c.Title == "" {
 		c.Title = titleOf(*c, d)
+	}
+	return nil
+}
+
+// longestTitle of a candidate, in characters.
+const longestTitle = 80
+
+// bounded holds settings against the bounds that desk files have.
+func bounded(s *deskfile.Sampling) error {
+	switch {
+	case s == nil:
+		return nil
+	case s.Temperature != nil && (*s.Temperature < 0 || *s.Temperature > 2):
+		return fault.Say(fault.Invalid, "A temperature is from 0 to 2.")
+	case s.TopP != nil && (*s.TopP < 0 || *s.TopP > 1):
+		return fault.Say(fault.Invalid, "top_p is from 0 to 1.")
+	case s.MaxTokens < 0 || s.MaxTokens > 1_000_000:
+		return fault.Say(fault.Invalid, "max_tokens is from 1 to 1000000.")
+	case len(s.Stop) > 4:
+		return fault.Say(fault.Invalid, "There are at most 4 texts at which a model stops.")
 	}
 	return nil
 }
