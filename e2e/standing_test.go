@@ -54,4 +54,16 @@ func TestADigestThatIsKeptCurrent(t *testing.T) {
 	phone.shows("section", "99 crowns")
 	phone.until("nothing is wider than the phone", `document.documentElement.scrollWidth <= innerWidth`)
 	phone.accessible("a digest with news, on a phone")
+	// In the bench another way of making it is tried beside.
+	all, err := b.Client.Standing(ctx, "short", false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := openConsole(t, browser.Desk, b, "desks/short/bench/"+all[0].Turn)
+	m.click("Run again from here")
+	m.until("a way is chosen", `(() => { const s = document.querySelector("fieldset select"); s.value = "at once";
+		s.dispatchEvent(new Event("change", {bubbles: true})); return s.value === "at once" })()`)
+	m.click("Run this and what follows")
+	m.shows("#tried", "way: at once")
+	m.accessible("settings of a recipe in the bench")
 }

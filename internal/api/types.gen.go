@@ -1031,6 +1031,9 @@ type Edits struct {
 	// Set Settings by step.
 	Set map[string]json.RawMessage `json:"set,omitempty,omitzero"`
 
+	// Settings What stands instead under recipe_settings, by name; everything runs again then.
+	Settings map[string]interface{} `json:"settings,omitempty,omitzero"`
+
 	// Step Where the run begins; what came before is taken from the trace. Left out: everything runs again.
 	Step string `json:"step,omitempty,omitzero"`
 }

@@ -3,6 +3,7 @@ package inside
 import (
 	"context"
 	"encoding/json"
+	"maps"
 	"strings"
 
 	"github.com/google/uuid"
@@ -10,6 +11,7 @@ import (
 	"juvalogos/core/deskfile"
 	"juvalogos/core/prompt"
 	"juvalogos/core/recipe"
+	"juvalogos/core/yamlfile"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
@@ -31,6 +33,9 @@ type Edits struct {
 	// what is left out stays. Inputs are inputs, as JSON.
 	Set    map[string]json.RawMessage `json:"set,omitempty"`
 	Inputs map[string]map[string]any  `json:"inputs,omitempty"`
+	// Settings are those of the recipe, as they would stand under recipe_settings in the desk
+	// file; what is left out stays. Everything runs again then.
+	Settings map[string]any `json:"settings,omitempty"`
 }
 
 // Rerun makes a reply again from a step on, with edits, and keeps the result
@@ -54,6 +59,9 @@ func (s *Service) Rerun(ctx context.Context, id uuid.UUID, e Edits, by string) (
 	}
 	if err != nil {
 		return original, err
+	}
+	if len(e.Settings) > 0 {
+		e.Step, e.Alone = "", false // another recipe, as good as
 	}
 	options, err := s.replay(d, original, e)
 	if err != nil {
@@ -135,13 +143,43 @@ func (s *Service) edited(d *desk.Desk, q *reply.Request, e Edits) (*desk.Desk, e
 		settings.Model = e.Model
 	}
 	settings.Sampling = settings.Sampling.With(e.Sampling)
-	d, err := s.Desks.Equip(&desk.Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe,
-		RecipeSettings: d.RecipeSettings})
+	recipeSettings, err := resettled(d, e.Settings)
+	if err != nil {
+		return nil, err
+	}
+	d, err = s.Desks.Equip(&desk.Desk{Revision: d.Revision, Settings: settings, Recipe: d.Recipe,
+		RecipeSettings: recipeSettings})
 	if err != nil {
 		return nil, fault.Say(fault.Invalid, "This cannot be tried: %v.", err)
 	}
 	q.Question = prompt.Measure(d.Counter, q.Question.Text)
 	return d, nil
+}
+
+// resettled are a recipe's settings with a maker's in the place of some.
+func resettled(d *desk.Desk, edits map[string]any) (recipe.Values, error) {
+	if len(edits) == 0 {
+		return d.RecipeSettings, nil
+	}
+	text, err := json.Marshal(map[string]any{"settings": edits}) // JSON is YAML
+	var given struct {
+		Settings yamlfile.Later `yaml:"settings"`
+	}
+	if err == nil {
+		err = yamlfile.Decode("settings", text, &given)
+	}
+	var settled recipe.Values
+	if err == nil {
+		settled, err = d.Recipe.Settle("settings", "settings", given.Settings)
+	}
+	if err != nil {
+		return nil, fault.Say(fault.Invalid, "This cannot be tried: %v.", err)
+	}
+	all := maps.Clone(d.RecipeSettings)
+	for name := range edits {
+		all[name] = settled[name]
+	}
+	return all, nil
 }
 
 // replay works out what is taken from the trace and what runs anew.

@@ -382,3 +382,53 @@ func mustRead(t *testing.T, text string) models.File {
 	}
 	return f
 }
+
+// Settings of the recipe are tried as the desk file would set them; all of it runs again.
+func TestOtherSettingsOfTheRecipe(t *testing.T) {
+	b := testbed.New(t, testbed.Options{})
+	_, err := b.Client.Publish(ctx, "ways.yaml", []byte(`slug: ways
+title: Ways
+purpose: Answers this way or that.
+model: thyme-mini
+recipe: ways.recipe.yaml
+recipe_settings: {loud: yes}
+own_recipe: |
+  recipe: ways
+  about: This way or that.
+  inputs:
+    - {name: question, type: text, title: Question, need: true}
+  settings:
+    - {name: way, type: choice, title: Which way, choices: [long, short], default: long}
+    - {name: loud, type: text, title: Loud, default: "no"}
+  steps:
+    - name: ask
+      do: compose
+      from: {question: question, way: settings.way, loud: settings.loud}
+      set: {user: "{{.way}}, {{.loud}}: {{.question}}"}
+    - {name: answer, do: generate, from: {prompt: ask.prompt}}
+  reply: answer.text
+`), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := testbed.Ask(t, b, reply.Question{Slug: "ways", Text: "How?"})
+	testbed.Settled(t, r)
+	original, err := b.Inside.Inside(ctx, r.Turn, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sent := func(in inside.Inside) string { return in.Spans[1].Calls[0].Messages[0].Text }
+	if got := sent(original); got != "long, yes: How?" {
+		t.Fatalf("sent %q", got)
+	}
+	in, err := b.Inside.Rerun(ctx, original.ID, inside.Edits{Step: "answer", Settings: map[string]any{"way": "short"}},
+		"ada")
+	if err != nil || sent(in) != "short, yes: How?" {
+		t.Errorf("%v: %+v", err, in.Spans)
+	}
+	for _, wrong := range []map[string]any{{"way": "odd"}, {"nope": 1}} {
+		if _, err := b.Inside.Rerun(ctx, original.ID, inside.Edits{Settings: wrong}, "ada"); err == nil {
+			t.Errorf("%v is taken", wrong)
+		}
+	}
+}

@@ -43,7 +43,7 @@ func edits(kept json.RawMessage) *api.Edits {
 
 func EditsFrom(b api.Edits) inside.Edits {
 	return inside.Edits{Step: b.Step, Alone: b.Alone, Brief: b.Brief, Model: b.Model, Sampling: b.Sampling, Set: b.Set,
-		Inputs: b.Inputs}
+		Inputs: b.Inputs, Settings: b.Settings}
 }
 
 // Inside is a trace with its spans; whole leaves long values as they are.

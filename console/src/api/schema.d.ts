@@ -4742,6 +4742,10 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+            /** @description What stands instead under recipe_settings, by name; everything runs again then. */
+            settings?: {
+                [key: string]: unknown;
+            };
         };
         Keeping: {
             days: number;

@@ -101,6 +101,9 @@
       e.model && `model ${e.model}`,
       ...Object.entries(e.sampling ?? {}).map(([k, v]) => `${k} ${v}`),
       ...Object.entries(e.set ?? {}).flatMap(([s, set]) => Object.keys(set).map((k) => `${k} of ${s}`)),
+      ...Object.entries(e.settings ?? {}).map(
+        ([k, v]) => `${k}: ${typeof v === "string" ? v : JSON.stringify(v)}`,
+      ),
       e.inputs && Object.keys(e.inputs).length && "a prompt by hand",
     ]
       .filter(Boolean)
@@ -192,7 +195,7 @@
             onclick={() => (changing = !changing)}>{changing ? "Cancel" : "Run again from here"}</button>
         {/if}
         {#if changing}
-          {#key step.step}<RerunPanel {trace} {step} {brief} {ran} />{/key}
+          {#key step.step}<RerunPanel {trace} {step} {brief} {ran} source={recipe?.source} />{/key}
         {/if}
         {#if tried.length}
           <section class="clear-both mt-5" id="tried" aria-label="What was tried">

@@ -5,7 +5,7 @@
   import * as making from "../../api/making";
   import type { Schemas } from "../../pageData";
   import { complain, state as app } from "../state.svelte";
-  import type { Edits } from "./edits";
+  import { settingsOf, written, type Edits } from "./edits";
   import { aboutMoney } from "../money";
 
   interface Props {
@@ -15,11 +15,13 @@
     step: Schemas["Span"];
     /** The brief of then. */
     brief: string;
+    /** The text of the desk's recipe. Default: it is not known. */
+    source?: string;
     /** Called with what came of it, and with what was changed. */
     ran: (t: Schemas["Inside"], e: Edits) => void;
   }
 
-  let { trace, step, brief, ran }: Props = $props();
+  let { trace, step, brief, source = "", ran }: Props = $props();
 
   // svelte-ignore state_referenced_locally
   const original = {
@@ -43,6 +45,9 @@
   const inputs = asJSON(step.in);
   let settingsText = $state(asJSON(original.set));
   let inputsText = $state(inputs);
+  // svelte-ignore state_referenced_locally
+  const recipeSettings = settingsOf(source);
+  let chosen = $state<Record<string, string>>({});
   let running = $state(false);
 
   const generates = $derived(step.do === "generate");
@@ -92,6 +97,9 @@
       if (changed.length) e.inputs = { [step.step]: Object.fromEntries(changed) as Record<string, never> };
     }
     if (Object.keys(set).length) e.set = { [step.step]: set as Record<string, never> };
+    const settled = Object.entries(chosen).filter(([, v]) => v?.trim());
+    if (settled.length)
+      e.settings = Object.fromEntries(settled.map(([k, v]) => [k, written(v)])) as Edits["settings"];
     if (Object.keys(sampling).length) e.sampling = sampling as Edits["sampling"];
     return e;
   }
@@ -197,6 +205,27 @@
           ></label>
       {/each}
     {/if}
+  {/if}
+  {#if recipeSettings.length}
+    <fieldset class="mt-3 border-t border-rule pt-2">
+      <legend class="text-fine font-semibold">Settings of the recipe</legend>
+      <p class="text-fine text-faded">With one of these changed all of it runs again.</p>
+      <div class="mt-1 flex flex-wrap gap-3">
+        {#each recipeSettings as s (s.name)}
+          <label class="max-w-64 min-w-40 text-fine"
+            >{s.title}
+            {#if s.choices}
+              <select class="field mt-1" bind:value={chosen[s.name]}>
+                <option value={undefined}>as the desk has it</option>
+                {#each s.choices as c (c)}<option value={c}>{c}</option>{/each}
+              </select>
+            {:else}
+              <input class="field mt-1" placeholder="as the desk has it" bind:value={chosen[s.name]} />
+            {/if}
+          </label>
+        {/each}
+      </div>
+    </fieldset>
   {/if}
   <div class="mt-3 flex flex-wrap items-center gap-3">
     <button class="button-main" disabled={running}

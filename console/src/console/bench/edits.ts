@@ -16,6 +16,7 @@ export function applied(file: string, source: string, recipe: string, e: Edits):
   if (e.brief !== undefined) doc.set("brief", block(doc, e.brief));
   if (e.model) doc.set("model", e.model);
   for (const [key, v] of Object.entries(e.sampling ?? {})) doc.setIn(["sampling", key], v);
+  for (const [key, v] of Object.entries(e.settings ?? {})) doc.setIn(["recipe_settings", key], v);
   if (e.set && Object.keys(e.set).length) {
     const own = parseDocument(source);
     for (const [path, set] of Object.entries(e.set)) {
@@ -31,6 +32,27 @@ export function applied(file: string, source: string, recipe: string, e: Edits):
   }
   return String(doc);
 }
+
+/** What a recipe leaves to the desk. */
+export interface RecipeSetting {
+  name: string;
+  title: string;
+  /** What may be chosen; null: it is written. */
+  choices: string[] | null;
+}
+
+/** The settings that the text of a recipe has. */
+export function settingsOf(source: string): RecipeSetting[] {
+  const read = parseDocument(source).toJS() as { settings?: Record<string, unknown>[] } | null;
+  return (read?.settings ?? []).map((s) => ({
+    name: String(s.name),
+    title: String(s.title ?? s.name),
+    choices: Array.isArray(s.choices) ? s.choices.map(String) : null,
+  }));
+}
+
+/** A value as somebody writes it in a desk file: a number, a list, or plain words. */
+export const written = (text: string): unknown => parseDocument(text).toJS() as unknown;
 
 /** A text that is written over several lines. */
 function block(doc: Document, text: string): Scalar {
