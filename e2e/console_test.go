@@ -483,7 +483,7 @@ func TestTheConsoleByKeyboard(t *testing.T) {
 	p.keys(kb.Enter)
 	p.shows("h1", "The Helper")
 	open()
-	p.keys("zzz")
+	p.keys("xyxy")
 	p.shows("[role=dialog]", "Nothing is called that.")
 	p.keys(kb.Escape)
 	p.until("it is closed", `!document.querySelector("[role=dialog]")`)

@@ -55,11 +55,12 @@ func TestADigestThatIsKeptCurrent(t *testing.T) {
 	phone.until("nothing is wider than the phone", `document.documentElement.scrollWidth <= innerWidth`)
 	phone.accessible("a digest with news, on a phone")
 	// In the bench another way of making it is tried beside.
-	all, err := b.Client.Standing(ctx, "short", false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	m := openConsole(t, browser.Desk, b, "desks/short/bench/"+all[0].Turn)
+	m := openConsole(t, browser.Desk, b, "desks/short/standing")
+	m.shows("main", "changed: Rule 1")
+	m.accessible("what a desk keeps current, in the console")
+	m.click("Look now")
+	m.shows("main", "looked at just now")
+	m.click("Open in the bench")
 	m.click("Run again from here")
 	m.until("a way is chosen", `(() => { const s = document.querySelector("fieldset select"); s.value = "at once";
 		s.dispatchEvent(new Event("change", {bubbles: true})); return s.value === "at once" })()`)

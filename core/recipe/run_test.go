@@ -368,7 +368,10 @@ func TestWhatIsKeptIsRenewedAtTheTop(t *testing.T) {
 	kept, ran := shelf{}, map[string]int{}
 	for _, renew := range []bool{false, false, true, false} {
 		_, err := Run(t.Context(), r, Values{"question": "q"}, nil, Options{Now: time.Now, Kept: kept, Renew: renew,
-			Salt: "s", Do: func(_ context.Context, c *Call) (Values, error) { ran[c.Step.Name]++; return made(c), nil }})
+			Salt: "s", Do: func(_ context.Context, c *Call) (Values, error) {
+				ran[c.Step.Name]++
+				return made(c), nil
+			}})
 		if err != nil {
 			t.Fatal(err)
 		}

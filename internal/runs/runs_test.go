@@ -278,13 +278,14 @@ func TestWhatCannotBeRun(t *testing.T) {
 		plain.Questions[i].Source = nil
 	}
 	for what, o := range map[string]runs.Order{
-		"no candidate":       {Content: feeding()},
-		"too many":           {Content: feeding(), Candidates: make([]quiz.Candidate, 9)},
-		"too often":          {Content: feeding(), Candidates: []quiz.Candidate{one}, Times: 21},
-		"no question":        {Content: quiz.Quiz{Title: "x"}, Candidates: []quiz.Candidate{one}},
-		"no such desk":       {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "nowhere"}}},
-		"no such model":      {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "helper", Model: "none"}}},
-		"a model that draws": {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "helper", Model: "alder-brush"}}},
+		"no candidate":  {Content: feeding()},
+		"too many":      {Content: feeding(), Candidates: make([]quiz.Candidate, 9)},
+		"too often":     {Content: feeding(), Candidates: []quiz.Candidate{one}, Times: 21},
+		"no question":   {Content: quiz.Quiz{Title: "x"}, Candidates: []quiz.Candidate{one}},
+		"no such desk":  {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "nowhere"}}},
+		"no such model": {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "helper", Model: "none"}}},
+		"a model that draws": {Content: feeding(),
+			Candidates: []quiz.Candidate{{Desk: "helper", Model: "alder-brush"}}},
 		"too hot": {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "helper",
 			Sampling: &deskfile.Sampling{Temperature: new(9.0)}}}},
 		"no shelves": {Content: feeding(), Candidates: []quiz.Candidate{{Desk: "helper",

@@ -36,6 +36,12 @@ export const withdraw = (slug: string) => data(service.POST("/api/desks/{slug}/w
 export const duplicate = (slug: string, as: string) =>
   data(service.POST("/api/desks/{slug}/duplicate", { ...desk(slug), body: { as } }));
 
+export const listStanding = async (slug: string) =>
+  (await data(service.GET("/api/desks/{slug}/standing", desk(slug)))).standing;
+/** Looks now whether what they are made of has changed, and makes them anew. */
+export const lookNow = async (slug: string) =>
+  (await data(service.POST("/api/desks/{slug}/standing", desk(slug)))).standing;
+
 /** Keeps a desk file that is being worked on; answers with what is wrong with it. */
 export const saveDraft = async (slug: string, file: string) =>
   (await data(service.PUT("/api/desks/{slug}/draft", { ...desk(slug), ...asYAML, body: file }))).problems;

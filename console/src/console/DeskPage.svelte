@@ -53,6 +53,7 @@
       "Every version that was published. One of them is what visitors see; you can go back.",
     ],
     ["conversations", "Conversations", "What visitors asked here, and what they were told."],
+    ["standing", "Kept current", "Replies that are made anew when what they rest on changes."],
     [
       "wanted",
       "Wanted",
@@ -104,6 +105,8 @@
       <RecipeTab {slug} />
     {:else if part === "conversations"}
       <ConversationsTab {slug} {record} />
+    {:else if part === "standing"}
+      <Late part={() => import("./StandingTab.svelte")} given={{ slug }} />
     {:else if part === "wanted"}
       <Late part={() => import("./WantedTab.svelte")} given={{ slug }} />
     {:else}

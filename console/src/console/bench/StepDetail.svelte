@@ -37,6 +37,11 @@
   const who: Record<string, string> = { system: "Instructions", user: "Visitor", assistant: "Model" };
 </script>
 
+{#snippet text(words: string)}
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <pre class="inside" tabindex="0">{words}</pre>
+{/snippet}
+
 {#snippet thumbs(all: Seen[])}
   <ul class="mt-1.5 flex flex-wrap gap-2">
     {#each all as p, i (p.id + i)}
@@ -62,11 +67,11 @@
     {:else if isPrompt(v)}
       {#each v as { role: string; content: string; pictures?: Seen[] }[] as m, i (i)}
         <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
-        <pre class="inside">{m.content}</pre>
+        {@render text(m.content)}
         {#if m.pictures?.length}{@render thumbs(m.pictures)}{/if}
       {/each}
     {:else}
-      <pre class="inside">{show(v)}</pre>
+      {@render text(show(v))}
     {/if}
   </div>
 {/snippet}
@@ -104,7 +109,7 @@
         </p>{/if}
       {#if call.making}
         <p class="mt-2 text-fine font-semibold">What it was asked for</p>
-        <pre class="inside">{call.making.words || "variations"}</pre>
+        {@render text(call.making.words || "variations")}
         <p class="mt-1 text-fine text-faded">
           {call.making.number}
           {call.making.number === 1 ? "picture" : "pictures"}{call.making.width
@@ -120,7 +125,7 @@
             >The prompt, exactly as sent</summary>
           {#each call.messages ?? [] as m, j (j)}
             <p class="mt-1.5 text-mini text-faded">{who[m.role] ?? m.role}</p>
-            <pre class="inside">{m.content}</pre>
+            {@render text(m.content)}
             {#if m.pictures?.length}{@render thumbs(m.pictures)}{/if}
           {/each}
         </details>
@@ -128,7 +133,7 @@
       {#if call.thought}
         <details class="mt-2">
           <summary class="min-h-7 cursor-pointer text-fine font-semibold">What it thought aloud</summary>
-          <pre class="inside">{call.thought}</pre>
+          {@render text(call.thought)}
         </details>
       {/if}
       {#if call.answer || !call.making}
@@ -136,7 +141,7 @@
           <span>The answer, exactly as it came</span>
           <CopyButton text={call.answer} label="Copy the answer" />
         </p>
-        <pre class="inside">{call.answer || "nothing"}</pre>
+        {@render text(call.answer || "nothing")}
       {/if}
     </section>
   {/each}
