@@ -167,7 +167,11 @@ func bounded(s *deskfile.Sampling) error {
 }
 
 func titleOf(c quiz.Candidate, d *desk.Desk) string {
-	title := d.Entry.Name + ", " + map[quiz.AtHand]string{quiz.HasNothing: "out of its head",
+	name := d.Entry.Name
+	if name == "" {
+		name = "no model"
+	}
+	title := name + ", " + map[quiz.AtHand]string{quiz.HasNothing: "out of its head",
 		quiz.HasShelves: "with the shelves", quiz.HasText: "with the text", quiz.HasDesk: "at " + c.Desk}[c.AtHand]
 	if c.Sampling != nil && c.Sampling.Temperature != nil {
 		title += fmt.Sprintf(", temperature %g", *c.Sampling.Temperature)

@@ -100,14 +100,17 @@ func (s *Service) Look(ctx context.Context) {
 		}
 		return
 	}
+	keep := []int64{}
 	for _, d := range desks {
 		if d.Published == 0 || !strings.Contains(d.File, "standing") {
 			continue
 		}
 		f, err := deskfile.Read(d.Slug, []byte(d.File))
 		if err != nil {
+			keep = append(keep, d.DeskID)
 			continue // its page says so
 		}
+		keep = append(keep, d.DeskID)
 		titles := make([]string, 0, len(f.Standing))
 		for _, one := range f.Standing {
 			titles = append(titles, one.Title)
@@ -116,6 +119,9 @@ func (s *Service) Look(ctx context.Context) {
 		if err := s.Store.Drop(ctx, d.DeskID, titles); err != nil && ctx.Err() == nil {
 			s.Log.Warn("what a desk keeps current no more could not be removed", "desk", d.Slug, "error", err)
 		}
+	}
+	if err := s.Store.DropOthers(ctx, keep); err != nil && ctx.Err() == nil {
+		s.Log.Warn("what desks keep current no more could not be removed", "error", err)
 	}
 }
 

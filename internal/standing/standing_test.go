@@ -150,6 +150,14 @@ func TestADigestIsKeptCurrent(t *testing.T) {
 	if _, _, err := b.Conversations.Shared(t.Context(), third.Share); err == nil {
 		t.Error("what is kept no more can be read")
 	}
+	nothing, _, _ := strings.Cut(shortDesk, "standing:")
+	if _, err := b.Client.Publish(t.Context(), "short.yaml", []byte(nothing), ""); err != nil {
+		t.Fatal(err)
+	}
+	b.Standing.Look(t.Context())
+	if _, _, err := b.Conversations.Shared(t.Context(), fresh.Share); err == nil {
+		t.Error("what a desk keeps no more at all can be read")
+	}
 }
 
 // Two instances look at once, and one of them makes it.

@@ -105,6 +105,13 @@ func (s *Standing) Due(ctx context.Context, desk int64) error {
 	return err
 }
 
+// DropOthers removes the standing replies of all desks but some.
+func (s *Standing) DropOthers(ctx context.Context, but []int64) error {
+	_, err := s.pool.Exec(ctx, `with gone as (delete from standing where not desk = any($1) returning conversation)
+		delete from conversation where id in (select conversation from gone)`, but)
+	return err
+}
+
 // Drop removes the standing replies of a desk but those with some titles.
 func (s *Standing) Drop(ctx context.Context, desk int64, but []string) error {
 	_, err := s.pool.Exec(ctx, `with gone as (delete from standing where desk = $1 and not title = any($2)
