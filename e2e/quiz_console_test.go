@@ -103,6 +103,8 @@ func TestAQuizInTheConsole(t *testing.T) {
 	p.until("all is answered", `!document.querySelector("[role=progressbar]")`)
 	p.shows("main", "temperature 0.9")
 	p.accessible("how models did")
+	p.until("all answers are in the file", `fetch(document.querySelector("a[href$='/csv']").href).then(r => r.text()).then(t =>
+		t.trim().split("\n").filter(line => line.includes("helper")).length === 6 && t.startsWith("candidate,model,desk"))`)
 	p.hit("td button")
 	p.shows("[role=dialog]", "Time 3")
 	p.accessible("the answers to a question")

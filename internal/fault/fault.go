@@ -172,6 +172,15 @@ func Say(code Code, form string, values ...any) *Problem {
 	return &Problem{Code: code, Sentence: phrase.Of(form, values...)}
 }
 
+// Told is what a maker reads of an error: its sentence, if it has one.
+func Told(err error) phrase.Phrase {
+	var p *Problem
+	if errors.As(err, &p) && p.Sentence.Form != "" {
+		return p.Sentence
+	}
+	return phrase.Of("It could not be done: %s.", err.Error())
+}
+
 // Logged writes what is behind a problem to the log, under its id, and returns
 // the error as it is.
 func Logged(log *slog.Logger, doing string, err error) error {

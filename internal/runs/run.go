@@ -174,7 +174,7 @@ func (r *round) ask(ctx context.Context, j job, a *record.RunAnswer) {
 	}
 	key, err := r.key(ctx, candidate, text, j.time)
 	if err != nil {
-		a.Problem = sentenceOf(err)
+		a.Problem = fault.Told(err)
 		return
 	}
 	kept, err := r.Store.KeptAnswer(ctx, key)
@@ -237,7 +237,7 @@ func (r *round) say(ctx context.Context, j job, text string, a *record.RunAnswer
 			if made != nil && ctx.Err() != nil { // the run is stopped: what it asked is too
 				_ = r.Replies.Stop(context.WithoutCancel(ctx), asks(r.ID), made.Turn)
 			}
-			a.Problem = sentenceOf(err)
+			a.Problem = fault.Told(err)
 			return
 		}
 		v := made.Since(0, nil)
@@ -257,13 +257,4 @@ func (r *round) say(ctx context.Context, j job, text string, a *record.RunAnswer
 		return
 	}
 	a.Problem = phrase.Of("The reply was interrupted each time it was written.")
-}
-
-// sentenceOf is what a maker reads of an error.
-func sentenceOf(err error) phrase.Phrase {
-	var p *fault.Problem
-	if errors.As(err, &p) && p.Sentence.Form != "" {
-		return p.Sentence
-	}
-	return phrase.Of("It could not be asked: %s.", err.Error())
 }

@@ -146,7 +146,7 @@ func (s *Service) look(ctx context.Context, id int64, f deskfile.File, one deskf
 		return // done, or left to the next instance
 	}
 	s.Log.Warn("what a desk keeps current could not be made anew", "desk", f.Slug, "title", one.Title, "error", err)
-	r.Problem = sentenceOf(err)
+	r.Problem = fault.Told(err)
 	if err := s.Store.Looked(ctx, r); err != nil && ctx.Err() == nil {
 		s.Log.Warn("what a desk keeps current could not be put on record", "desk", f.Slug, "error", err)
 	}
@@ -386,13 +386,4 @@ func (s *Service) Shared(ctx context.Context, share string) (*record.Standing, e
 		return nil, fault.Logged(s.Log, "read a standing reply", fault.New(fault.NoRecords, err))
 	}
 	return &r, nil
-}
-
-// sentenceOf is what a maker reads of an error.
-func sentenceOf(err error) phrase.Phrase {
-	var p *fault.Problem
-	if errors.As(err, &p) && p.Sentence.Form != "" {
-		return p.Sentence
-	}
-	return phrase.Of("It could not be made: %s.", err.Error())
 }
