@@ -25,7 +25,7 @@ type developed struct {
 	lay, entries []question
 }
 
-func develop(root string) (all []*developed, err error) {
+func develop(root string, enc *encoding) (all []*developed, err error) {
 	for _, c := range development {
 		corpus, err := filepath.EvalSymlinks(filepath.Join(root, c.folder))
 		if err != nil {
@@ -39,7 +39,11 @@ func develop(root string) (all []*developed, err error) {
 		for _, p := range pages {
 			known[p.path] = true
 		}
-		d := &developed{name: c.name, b: build(pages), base: newPlain(pages)}
+		b, err := build(pages, enc)
+		if err != nil {
+			return nil, err
+		}
+		d := &developed{name: c.name, b: b, base: newPlain(pages)}
 		if d.lay, err = readQuestions("bench/retrieval/dev-"+c.name+".tsv", known); err != nil {
 			return nil, err
 		}

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/encoder"
 	"juvalogos/core/passage"
 	"juvalogos/core/prompt"
 	"juvalogos/core/reading"
@@ -23,10 +24,11 @@ import (
 
 type options struct {
 	corpus, index, questions, write string
-	develop                         string
+	develop, harvest                string
 	most                            int
 	show, tuning, judging           bool
 	short, tuningShort, large       bool
+	encoding                        *encoding // nil: without the encoder
 }
 
 func main() {
@@ -45,7 +47,17 @@ func main() {
 	flag.BoolVar(&o.tuningShort, "tune-short", false, "set the weights and the calibration of short answers anew")
 	flag.StringVar(&o.develop, "develop", "", "measure on the corpora that weights are set on, whose packages are "+
 		"unpacked in this folder (/: installed)")
+	flag.StringVar(&o.harvest, "harvest", "", "folder with packages, each unpacked in a folder of its name, whose "+
+		"own questions are asked")
+	encoded := flag.String("encoded", "", "file that keeps the encoder's vectors from one run to the next")
 	flag.Parse()
+	if *encoded != "" {
+		var err error
+		if o.encoding, err = openEncoding(*encoded); err != nil {
+			fmt.Fprintln(os.Stderr, "retrieval:", err)
+			os.Exit(1)
+		}
+	}
 	if err := run(o); err != nil {
 		fmt.Fprintln(os.Stderr, "retrieval:", err)
 		os.Exit(1)
@@ -59,12 +71,16 @@ type built struct {
 	entries []retrieval.Entry
 	words   *embedding.Words
 	common  []float32
+	chunks  []passage.Chunk
+	encoder *encoder.Encoder // nil: none
 }
 
-func build(pages []page) *built {
+func build(pages []page, enc *encoding) (*built, error) {
 	b := &built{pages: pages, index: retrieval.New(), words: embedding.Load()}
 	var entries []retrieval.Entry
 	var vectors [][]float32
+	var windows []string
+	var owners []int
 	edges := make([][]passage.Edge, len(pages))
 	for i, p := range pages {
 		edges[i] = passage.Edges(p.doc)
@@ -79,15 +95,29 @@ func build(pages []page) *built {
 				vectors = append(vectors, e.Vector)
 			}
 			entries = append(entries, e)
+			b.chunks = append(b.chunks, ps)
+			for _, w := range encoder.Windows(ps.Text) {
+				windows, owners = append(windows, strings.TrimSpace(p.doc.Title+". "+w)), append(owners, len(entries)-1)
+			}
 		}
 	}
 	b.common = embedding.Common(vectors)
 	for _, v := range vectors {
 		embedding.Remove(v, b.common)
 	}
+	if enc != nil {
+		b.encoder = encoder.Load()
+		codes, err := enc.codes(windows)
+		if err != nil {
+			return nil, err
+		}
+		for i, c := range codes {
+			entries[owners[i]].Windows = append(entries[owners[i]].Windows, c)
+		}
+	}
 	b.entries = entries
 	b.index.Add(entries)
-	return b
+	return b, nil
 }
 
 func (b *built) ask(text string, limit int, o retrieval.Options) retrieval.Result {
@@ -95,6 +125,9 @@ func (b *built) ask(text string, limit int, o retrieval.Options) retrieval.Resul
 	if v, known := b.words.Vector(text); known {
 		embedding.Remove(v[:], b.common)
 		q.Vector = v[:]
+	}
+	if b.encoder != nil {
+		q.Sense = b.encoder.Encode(text)
 	}
 	return b.index.Search(q, o)
 }
@@ -121,6 +154,13 @@ func run(o options) error {
 		r := &report{}
 		err := measureShort(r, o.show)
 		fmt.Print(r)
+		return err
+	case o.harvest != "":
+		all, err := harvestAll(o.harvest)
+		if err == nil {
+			describe(all)
+			err = compareHarvested(all, o)
+		}
 		return err
 	case o.develop != "":
 		return runDeveloped(o)
@@ -160,7 +200,7 @@ func run(o options) error {
 
 // runDeveloped works on the corpora that weights are chosen on.
 func runDeveloped(o options) error {
-	all, err := develop(o.develop)
+	all, err := develop(o.develop, o.encoding)
 	switch {
 	case err != nil:
 		return err
@@ -199,7 +239,11 @@ func prepare(o options) (*measured, error) {
 	reading := time.Since(began).Seconds()
 	began = time.Now()
 	before := heap()
-	m := &measured{built: build(pages)}
+	built, err := build(pages, o.encoding)
+	if err != nil {
+		return nil, err
+	}
+	m := &measured{built: built}
 	indexing, memory := time.Since(began).Seconds(), heap()-before
 	m.speed = fmt.Sprintf("Read and indexed: %d pages, %.1f MB, %d passages; reading %.0f pages and %.1f MB a second, "+
 		"indexing %.0f pages and %.1f MB a second; the index takes %d MB.",

@@ -46,7 +46,10 @@ func readShort() (tuning, held []shortQuestion, err error) {
 		}
 		pages = append(pages, page{filepath.Base(f), d})
 	}
-	b := build(pages)
+	b, err := build(pages, nil)
+	if err != nil {
+		return nil, nil, err
+	}
 	text, err := os.ReadFile(shortFile)
 	if err != nil {
 		return nil, nil, err

