@@ -28,6 +28,8 @@ type options struct {
 	most                            int
 	show, tuning, judging           bool
 	short, tuningShort, large       bool
+	claims                          bool
+	showClaims                      string
 	encoding                        *encoding // nil: without the encoder
 }
 
@@ -50,6 +52,8 @@ func main() {
 	flag.StringVar(&o.harvest, "harvest", "", "folder with packages, each unpacked in a folder of its name, whose "+
 		"own questions are asked")
 	encoded := flag.String("encoded", "", "file that keeps the encoder's vectors from one run to the next")
+	flag.BoolVar(&o.claims, "claims", false, "with -harvest: hold claims made of the sentences against them")
+	flag.StringVar(&o.showClaims, "show-claims", "", "with -claims: show those of a kind that are judged wrongly")
 	flag.Parse()
 	if *encoded != "" {
 		var err error
@@ -157,6 +161,10 @@ func run(o options) error {
 		return err
 	case o.harvest != "":
 		all, err := harvestAll(o.harvest)
+		if err == nil && o.claims {
+			judgeClaims(claimsOf(all["choose"], 200), o.showClaims)
+			return nil
+		}
 		if err == nil {
 			describe(all)
 			err = compareHarvested(all, o)

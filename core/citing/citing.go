@@ -129,18 +129,19 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 		return
 	}
 	var right []int
+	var against *contrary
 	for _, n := range given {
 		if n < 1 || n > len(j.passages) || slices.Contains(right, n) {
 			out.Removed++
 			continue
 		}
-		if score, quote := j.holds(claim, n-1); score >= enough {
+		if score, quote, _ := j.holds(claim, n-1); score >= enough {
 			right = append(right, n)
 			s.Notes = append(s.Notes, j.passages[n-1].Note(quote))
 		}
 	}
 	if len(right) == 0 {
-		best, score, quote := j.best(claim)
+		best, score, quote, contrary, by := j.best(claim)
 		switch {
 		case score >= enough:
 			right = []int{best + 1}
@@ -152,9 +153,16 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 			}
 		default:
 			out.Removed += len(given)
+			against = contrary
+			if against != nil {
+				s.Notes = []evidence.Note{j.passages[by].Note(against.quote)}
+			}
 		}
 	}
 	s.Support = evidence.Unsupported
+	if against != nil {
+		s.Support = evidence.Contradicted
+	}
 	if len(right) > 0 {
 		s.Support = evidence.Supported
 	}

@@ -1,301 +1,576 @@
 package citing
 
 import (
+	"math"
 	"regexp"
 	"slices"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/encoder"
 	"juvalogos/core/evidence"
 	"juvalogos/core/language"
+	"juvalogos/core/lexicon"
 )
-
-// enough is how much of a sentence a passage has to say to support it. What
-// comes of it on labelled pairs is in docs/retrieval.md.
-const enough = 0.62
-
-// half is how much of a sentence's words a place has to say, whatever numbers it has.
-const half = 0.5
-
-// otherwise is what is taken off where one says that something is so and the other that it is
-// not: the same words then speak against it.
-const otherwise = 0.4
-
-// alikeEnough is the cosine from which a word stands for another.
-const alikeEnough = 0.6
 
 // judge holds sentences against passages.
 type judge struct {
-	words    *embedding.Words
+	vectors  *embedding.Words
+	lexicon  *lexicon.Lexicon
 	passages []evidence.Passage
-	windows  [][]window // of each passage
-}
-
-// window is one sentence of a passage, or two that follow each other.
-type window struct {
-	text    string
-	stems   map[string]bool
-	words   []int32
-	numbers map[string]bool
-	clauses []clause
-}
-
-// clause is a part of a sentence that says something by itself.
-type clause struct {
-	stems   map[string]bool // and numbers
-	negated bool
-}
-
-// claim is what a sentence says that can be held against passages.
-type claim struct {
-	stems   []string
-	weights []float64
-	words   []int32 // vectors of each, or -1
-	names   []bool  // written with a capital within the sentence
-	numbers []string
-	negated bool
+	places   [][]*text         // of each passage: its sentences, then every two that follow each other
+	around   []map[string]bool // stems of each passage, its title and headings
+	known    map[[2]string]lexicon.Relation
 }
 
 func newJudge(passages []evidence.Passage) *judge {
-	j := &judge{words: embedding.Load(), passages: passages}
+	j := &judge{vectors: embedding.Load(), lexicon: lexicon.Load(), passages: passages,
+		known: map[[2]string]lexicon.Relation{}}
 	for _, passage := range passages {
-		p := passage.Text
-		var windows []window
-		sentences := stretches(p)
-		for i, s := range sentences {
-			windows = append(windows, j.window(p[s[0]:s[1]]))
-			if i+1 < len(sentences) {
-				windows = append(windows, j.window(p[s[0]:sentences[i+1][1]]))
+		var places []*text
+		sentences := stretches(passage.Text)
+		for _, s := range sentences {
+			places = append(places, j.read(passage.Text[s[0]:s[1]]))
+		}
+		for i := range max(0, len(sentences)-1) {
+			both := j.read(passage.Text[sentences[i][0]:sentences[i+1][1]])
+			both.two, both.second = true, sentences[i+1][0]-sentences[i][0]-2
+			places = append(places, both)
+		}
+		j.places = append(j.places, places)
+		around := map[string]bool{}
+		for _, t := range append([]*text{j.read(passage.Title), j.read(strings.Join(passage.Path, ". "))}, places...) {
+			for _, w := range t.words {
+				around[w.stem] = true
 			}
 		}
-		j.windows = append(j.windows, windows)
+		j.around = append(j.around, around)
 	}
 	return j
 }
 
+// relation is what two words have to do with each other.
+func (j *judge) relation(a, b string) lexicon.Relation {
+	key := [2]string{a, b}
+	r, known := j.known[key]
+	if !known {
+		r = j.lexicon.Between(a, b, 2)
+		j.known[key] = r
+	}
+	return r
+}
+
 var (
-	negation    = regexp.MustCompile(`(?i)\b(not|never|no|nobody|nothing|none|without|cannot|neither|nor)\b|n['’]t\b`)
-	bound       = regexp.MustCompile(`(?i)\b(no|not|never)\b(\s+\w+){0,3}\s+(later|earlier|more|less|fewer|nearer|closer|longer|shorter|sooner|older|younger|higher|lower)\b|\bnot only\b`)
-	clauseEnd   = regexp.MustCompile(`(?i)[,;:.!?()–—]+(\s|$)|\s\b(but|and|unless|if|because|which|who|when|while|until|so that|although)\b`)
 	saysNothing = regexp.MustCompile(`(?i)\b(documents?|passages?|handbook|text|sources?|shelf)\b.{0,60}\b(do(es)? not|don't|doesn't|nothing|no )|\b(nothing|no information|not (mentioned|stated|said|covered))\b.{0,60}\b(documents?|passages?|sources?)\b|\bi (do not|don't|cannot|can't) (know|find|tell)\b`)
 	markup      = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
 )
 
-// stopWords are words that claim nothing by themselves.
-var stopWords = language.Union(language.StopWords("en"), language.Quantifiers,
-	language.Set(`because while during after before again once
-	according passage passages document documents says said say mention mentions mentioned however therefore thus
-	usually often please`))
-
-// cut takes numbers with what stands in them, and words up to their apostrophe.
-var cut = language.Cutter{Apart: true, Joins: func(first, sign, next rune) bool {
-	if unicode.IsDigit(first) {
-		return strings.ContainsRune(".,:", sign) && unicode.IsDigit(next)
-	}
-	return sign == '\'' || sign == '’'
-}}.Ready()
-
-// tokens hands over the words and the numbers of a text. Where no spaces stand
-// between words, pairs of characters stand for them.
-func tokens(text string, word func(w string, capital bool, first bool), number func(string)) {
-	first := true
-	cut.Each(text, func(w language.Word) bool {
-		opens := first
-		first = false
-		switch {
-		case w.Number:
-			number(strings.Trim(strings.ReplaceAll(w.Text, ",", "."), "."))
-			return true
-		case w.Unspaced:
-			language.Bigrams(w.Text, func(from, to int) { word(w.Text[from:to], false, opens) })
-			return true
-		}
-		lower, _, _ := strings.Cut(strings.ToLower(strings.ReplaceAll(w.Text, "’", "'")), "'")
-		if n, is := language.Numeral(lower); is && lower != "one" {
-			number(n)
-			return true
-		}
-		capital, _ := utf8.DecodeRuneInString(w.Text)
-		word(lower, unicode.IsUpper(capital), opens)
-		return true
-	})
-}
-
-func (j *judge) window(text string) window {
-	w := window{text: text, stems: map[string]bool{}, numbers: map[string]bool{}, clauses: clausesOf(text)}
-	tokens(text, func(word string, _, _ bool) {
-		if stopWords[word] {
-			return
-		}
-		w.stems[language.Stem("en", word)] = true
-		if n, known := j.words.Find(word); known && !slices.Contains(w.words, n) {
-			w.words = append(w.words, n)
-		}
-	}, func(n string) { w.numbers[n] = true })
-	return w
-}
-
-// clausesOf are the clauses of a text, with whether each says no.
-func clausesOf(text string) (all []clause) {
-	at := 0
-	for _, end := range append(clauseEnd.FindAllStringIndex(text, -1), []int{len(text), len(text)}) {
-		part := text[at:end[0]]
-		at = end[1]
-		c := clause{stems: map[string]bool{}, negated: denies(part)}
-		tokens(part, func(word string, _, _ bool) {
-			if !stopWords[word] {
-				c.stems[language.Stem("en", word)] = true
-			}
-		}, func(n string) { c.stems[n] = true })
-		if len(c.stems) > 0 || c.negated {
-			all = append(all, c)
-		}
-	}
-	return all
-}
-
-// denies reports whether words say no; "not later than" is a bound and none.
-func denies(text string) bool {
-	return negation.MatchString(bound.ReplaceAllString(text, ""))
-}
-
-// deniesAsAWhole reports whether the clause that says most says no.
-func deniesAsAWhole(clauses []clause) bool {
-	most, no := -1, false
-	for _, c := range clauses {
-		if len(c.stems) > most {
-			most, no = len(c.stems), c.negated
-		}
-	}
-	return no
-}
-
-// denies reports whether the clause says no that says most of a claim.
-func (w *window) denies(c *claim) bool {
-	most, no := -1, false
-	for _, one := range w.clauses {
-		n := 0
-		for _, stem := range append(c.stems[:len(c.stems):len(c.stems)], c.numbers...) {
-			if one.stems[stem] {
-				n++
-			}
-		}
-		if n > most {
-			most, no = n, one.negated
-		}
-	}
-	return no
-}
-
-// excludes reports whether a place says something in a word's stead that excludes it: blue
-// where a claim says red, and the claim does not say blue.
-func (w *window) excludes(stem string, c *claim) bool {
-	for other := range language.Contrasts(stem) {
-		if w.stems[other] && !slices.Contains(c.stems, other) {
-			return true
-		}
-	}
-	return false
-}
-
 // claim reads a sentence; nil if it claims nothing.
-func (j *judge) claim(text string) *claim {
-	text = markup.ReplaceAllString(text, "")
-	if strings.HasSuffix(strings.TrimSpace(text), "?") || saysNothing.MatchString(text) {
+func (j *judge) claim(sentence string) *text {
+	sentence = markup.ReplaceAllString(sentence, "")
+	if strings.HasSuffix(strings.TrimSpace(sentence), "?") || saysNothing.MatchString(sentence) {
 		return nil
 	}
-	c := &claim{negated: deniesAsAWhole(clausesOf(text))}
-	tokens(text, func(word string, capital, first bool) {
-		if stopWords[word] || len(word) < 2 {
-			return
-		}
-		stem := language.Stem("en", word)
-		if slices.Contains(c.stems, stem) {
-			return
-		}
-		n, known := j.words.Find(word)
-		weight := 1.0
-		if !known {
-			n, weight = -1, 1.3
-		} else if n < 300 {
-			weight = 0.5
-		}
-		name := capital && !first
-		if name {
-			weight = 1.5
-		}
-		c.stems, c.words, c.weights, c.names = append(c.stems, stem), append(c.words, n), append(c.weights, weight),
-			append(c.names, name)
-	}, func(n string) {
-		if !slices.Contains(c.numbers, n) {
-			c.numbers = append(c.numbers, n)
-		}
-	})
-	if len(c.stems)+len(c.numbers) < 3 {
+	c := j.read(sentence)
+	if len(c.words)+len(c.numbers) < 3 {
 		return nil
 	}
 	return c
 }
 
-// holds tells how much of a claim a passage says in one place, 0 to 1, and the
-// words of that place. A number that is not there weighs heavily, and so does a
-// no where there was none.
-func (j *judge) holds(c *claim, n int) (most float64, quote string) {
-	for _, w := range j.windows[n] {
-		sum, total := 0.0, 0.0
-		for i, stem := range c.stems {
-			total += c.weights[i]
-			switch {
-			case w.stems[stem]:
-				sum += c.weights[i]
-			case w.excludes(stem, c):
-				sum -= 1.5 * c.weights[i]
-				total += c.weights[i]
-			case c.words[i] >= 0 && !c.names[i] && j.alike(c.words[i], w.words):
-				sum += 0.6 * c.weights[i]
-			}
-		}
-		spoken, words := sum, total // of words alone
-		for _, number := range c.numbers {
-			total += 2
-			if w.numbers[number] {
-				sum += 2
-			} else {
-				sum -= 1.5
-			}
-		}
-		score := sum / total
-		if words > 0 && spoken/words < half {
-			score = min(score, spoken/words) // the numbers stand there, of something else
-		}
-		if c.negated != w.denies(c) {
-			score -= otherwise
-		}
-		// Of two places that say as much the shorter one is quoted.
-		if score > most || score == most && len(w.text) < len(quote) {
-			most, quote = score, w.text
-		}
-	}
-	return most, quote
+// Signs are what tells whether a place says a claim.
+type Signs struct {
+	Covered  float64 // of the claim's words, by what they weigh
+	Nouns    float64 // of its nouns and names, that the place has not
+	Strange  float64 // such nouns, where all around them is said
+	Verbs    float64 // of its other words
+	Names    float64 // names that the place has not
+	Numbers  float64 // numbers that the place has not
+	Other    float64 // numbers that the place says otherwise
+	Denied   float64 // one says that it is so, the other that it is not
+	Excluded float64 // words that exclude one of the place's
+	Swapped  float64 // who does what to whom, the other way round
+	Stronger float64 // it says must, all or only where the place does not
+	Replaced float64 // nouns in whose stead the place has another word, those around it being the same
+	Changed  float64 // other words of which that is so
+	Alike    float64 // the encoder's cosine above 0.6, where nothing else decides
 }
 
-func (j *judge) alike(word int32, others []int32) bool {
-	for _, o := range others {
-		if j.words.Cosine(word, o) >= alikeEnough {
+// Values are the signs in their order.
+func (s *Signs) Values() []*float64 {
+	return []*float64{&s.Covered, &s.Nouns, &s.Strange, &s.Verbs, &s.Names, &s.Numbers, &s.Other, &s.Denied, &s.Excluded, &s.Swapped,
+		&s.Stronger, &s.Replaced, &s.Changed, &s.Alike}
+}
+
+// weights are what the signs count in the logarithm of the odds that a place
+// supports a claim; docs/retrieval.md says what they were set on.
+var (
+	weights = Signs{Covered: 9, Nouns: -2.2, Strange: -2.5, Verbs: -0.5, Names: -6, Numbers: -4, Other: -6, Denied: -6, Excluded: -6,
+		Swapped: -7, Stronger: -6, Replaced: -4, Changed: -1.2, Alike: 12}
+	doubt = -4.6
+)
+
+// likely is how likely a place with these signs supports.
+func (s Signs) likely() float64 {
+	odds := doubt
+	w := weights.Values()
+	for i, v := range s.Values() {
+		odds += *v * *w[i]
+	}
+	return 1 / (1 + math.Exp(-odds))
+}
+
+// against says that the place speaks of the same and says otherwise.
+func (s Signs) against() bool {
+	return s.Covered >= 0.55 && (s.Other > 0 || s.Denied > 0 || s.Excluded > 0 || s.Swapped > 0)
+}
+
+// enough is how likely a place has to support.
+const enough = 0.5
+
+// match is how a place has a word of a claim.
+type match struct {
+	how       float64 // 0 to 1
+	by        int     // the place's word; -1: none
+	excluding int     // a word of the place that excludes it; -1: none
+}
+
+// matches finds how a place has each word of a claim. A word of the place that says
+// one of the claim's stands for no other.
+func (j *judge) matches(c, place *text) []match {
+	all := make([]match, len(c.words))
+	used := make([]bool, len(place.words))
+	for i, w := range c.words {
+		all[i] = match{0, -1, -1}
+		for k := range place.words {
+			if p := &place.words[k]; p.stem == w.stem || j.relation(w.said, p.said) == lexicon.Same {
+				all[i] = match{1, k, -1}
+				used[k] = true
+				break
+			}
+		}
+	}
+	for i := range c.words {
+		if all[i].by < 0 {
+			all[i] = j.roughly(c.words[i], c, place, used)
+		}
+	}
+	for i := range c.words {
+		if all[i].by >= 0 && all[i].excluding < 0 {
+			all[i].excluding = j.elsewhere(i, c, place, all)
+		}
+	}
+	return all
+}
+
+// elsewhere finds what excludes a word of the claim in the clause of the place that has
+// another word of the claim's clause, while the word itself stands in another one:
+// glass in the blue bin is not said by "paper in the blue bin, glass in the green one".
+func (j *judge) elsewhere(i int, c, place *text, all []match) int {
+	w, own := c.words[i], place.words[all[i].by].part
+	for k, m := range all {
+		if m.by < 0 || m.how < 0.8 || c.words[k].part != w.part {
+			continue
+		}
+		other := place.words[m.by].part
+		if other == own || place.parts[own].goesOn && other == own-1 || place.parts[other].goesOn && own == other-1 && c.words[k].noun && !place.excludesIn(j, w, other) {
+			continue
+		}
+		for n := range place.words {
+			if p := &place.words[n]; p.part == other && !c.has(p) && j.excludes(w, p) {
+				return n
+			}
+		}
+	}
+	return -1
+}
+
+func (t *text) excludesIn(j *judge, w word, part int) bool {
+	return slices.ContainsFunc(t.words, func(p word) bool { return p.part == part && j.excludes(w, &p) })
+}
+
+// excludes reports whether one word excludes another one.
+func (j *judge) excludes(w word, p *word) bool {
+	return j.relation(w.said, p.said) == lexicon.Opposite || language.Contrasts(w.stem)[p.stem] || negates(w.said, p.said)
+}
+
+// roughly finds a word that means about the same, or one that excludes it.
+func (j *judge) roughly(w word, c, place *text, used []bool) match {
+	m := match{0, -1, -1}
+	for k := range place.words {
+		p := &place.words[k]
+		r := j.relation(w.said, p.said)
+		switch {
+		case j.excludes(w, p):
+			if !c.has(p) {
+				m.excluding = k
+			}
+			continue
+		case used[k] || w.small || p.small:
+			continue
+		}
+		how := 0.0
+		switch r {
+		case lexicon.Synonym, lexicon.Made:
+			how = 0.9
+		case lexicon.Broader:
+			how = 0.5
+		case lexicon.Narrower:
+			how = 0.8
+		case lexicon.None:
+			if w.vector >= 0 && p.vector >= 0 && !w.name && j.vectors.Cosine(w.vector, p.vector) >= alikeEnough {
+				how = 0.6
+			}
+		}
+		if how > m.how {
+			m.how, m.by = how, k
+		}
+	}
+	if m.how >= 0.9 {
+		m.excluding = -1
+	}
+	return m
+}
+
+// negates reports whether one word is the other with a no before it: used, misused.
+func negates(a, b string) bool {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	first, is := strings.CutSuffix(b, a)
+	return is && len(a) > 3 && slices.Contains(noes, first)
+}
+
+var noes = []string{"un", "in", "im", "ir", "il", "dis", "mis", "non", "de"}
+
+// alikeEnough is the cosine from which a word stands for another.
+const alikeEnough = 0.6
+
+func (t *text) has(p *word) bool {
+	return slices.ContainsFunc(t.words, func(w word) bool { return w.stem == p.stem })
+}
+
+// holds finds the place of a passage that says most of a claim, and the one that
+// speaks most against it.
+func (j *judge) holds(c *text, n int) (most float64, quote string, against *contrary) {
+	alone := 0.0 // of the claim, by one sentence
+	var single []Signs
+	for k, place := range j.places[n] {
+		if place.two && alone >= wellCovered {
+			break
+		}
+		s := j.signs(c, place, n)
+		if place.two {
+			s.besides(single[k-len(single)], single[k-len(single)+1])
+		} else {
+			single = append(single, s)
+			alone = max(alone, s.Covered)
+		}
+		score := s.likely()
+		if s.open() && score < enough {
+			s.Alike = max(0, j.alike(c, place)-0.6)
+			score = s.likely()
+		}
+		if score > most || score == most && len(place.all) < len(quote) {
+			most, quote = score, place.all
+		}
+		if s.against() && (against == nil || s.Covered > against.covered) {
+			against = &contrary{s.Covered, place.all}
+		}
+	}
+	return most, quote, against
+}
+
+// open says that nothing speaks against, and some for it.
+func (s Signs) open() bool {
+	return s.Covered >= 0.2 && s.Numbers+s.Other+s.Denied+s.Excluded+s.Swapped+s.Stronger+s.Names+s.Replaced == 0
+}
+
+// alike is how near a claim and a place lie to each other by what they mean.
+func (j *judge) alike(c, place *text) float64 {
+	e := encoder.Load()
+	for _, t := range []*text{c, place} {
+		if t.vector == nil {
+			t.vector = e.Encode(t.all)
+		}
+	}
+	if c.vector == nil || place.vector == nil {
+		return 0
+	}
+	return float64(embedding.Dot(c.vector, place.vector))
+}
+
+// wellCovered is how much of a claim one sentence says so that two are not looked at
+// together: they say more between them than each says.
+const wellCovered = 0.75
+
+// besides takes over what speaks against in one of two sentences that says half of a
+// claim already: what the other says does not undo it.
+func (s *Signs) besides(sentences ...Signs) {
+	for _, one := range sentences {
+		if one.Covered < 0.5 {
+			continue
+		}
+		for i, v := range one.Values() {
+			switch own := s.Values()[i]; own {
+			case &s.Other, &s.Denied, &s.Excluded, &s.Swapped, &s.Replaced:
+				*own = max(*own, *v)
+			}
+		}
+	}
+}
+
+// contrary is a place that says otherwise.
+type contrary struct {
+	covered float64
+	quote   string
+}
+
+// signs compares a claim with a place.
+func (j *judge) signs(c, place *text, n int) (s Signs) {
+	total := 0.0
+	found := j.matches(c, place)
+	by, excluding := make([]int, len(c.words)), make([]int, len(c.words))
+	opposed := 0
+	for i, w := range c.words {
+		m := found[i]
+		total += w.weight
+		s.Covered += w.weight * m.how
+		by[i], excluding[i] = m.by, m.excluding
+		if m.excluding >= 0 {
+			opposed++
+		}
+		if m.how >= 0.5 || w.small {
+			continue
+		}
+		switch {
+		case w.name && j.around[n][w.stem]:
+			s.Names += 0.3
+		case w.name:
+			s.Names++
+		case w.noun && j.around[n][w.stem]:
+			s.Nouns += 0.5
+		case w.noun:
+			s.Nouns++
+		default:
+			s.Verbs += 0.5 + w.weight/2
+		}
+	}
+	for _, number := range c.numbers {
+		total += 1.5
+		switch j.against(number, place.numbersFor(number, c, by)) {
+		case said:
+			s.Covered += 1.5
+		case otherwise:
+			s.Other++
+		default:
+			s.Numbers++
+		}
+	}
+	if total > 0 {
+		s.Covered /= total
+	}
+	if s.Covered >= 0.8 {
+		s.Strange = s.Nouns
+	}
+	s.Excluded = float64(opposed)
+	s.Replaced, s.Changed = replaced(c, place, by)
+	no := false
+	for k, m := range c.inParts(place, by, excluding) {
+		if m < 0 {
+			continue
+		}
+		no = no || c.parts[k].no%2 != place.parts[m].no%2
+		s.Stronger = max(s.Stronger, stronger(c.parts[k], place.parts[m]))
+	}
+	switch {
+	case no && opposed > 0: // not open is closed
+		s.Excluded = 0
+	case no:
+		s.Denied = 1
+	}
+	if j.swapped(c, place, by) || transposed(c, by) {
+		s.Swapped = 1
+	}
+	return s
+}
+
+// inParts are the clauses of a place that have most of each of the claim's; -1:
+// none has any of it.
+func (t *text) inParts(place *text, by, excluding []int) []int {
+	found := make([]int, len(t.parts))
+	for k := range found {
+		found[k] = -1
+		weights, most := make([]float64, len(place.parts)), 0.0
+		for i, w := range t.words {
+			if w.part != k {
+				continue
+			}
+			at := max(by[i], excluding[i])
+			if at < 0 {
+				continue
+			}
+			m := place.words[at].part
+			if weights[m] += w.weight; weights[m] > most {
+				found[k], most = m, weights[m]
+			}
+		}
+	}
+	return found
+}
+
+// stronger is how much more a claim says than its place: must for may, all for
+// some, only where nothing says so.
+func stronger(c, place part) (how float64) {
+	if c.strict && !place.strict && place.free {
+		how++
+	}
+	if c.all && place.some && !place.all {
+		how++
+	}
+	if c.only && !place.only {
+		how += 0.5
+	}
+	if place.only && !c.only {
+		how += 0.3
+	}
+	return how
+}
+
+// numbersFor are the numbers of a place that one of a claim is compared with: of two
+// sentences those of the one that has more of the claim's words, if it has any.
+func (t *text) numbersFor(n number, c *text, by []int) []number {
+	if !t.two || len(t.parts) < 2 {
+		return t.numbers
+	}
+	weights := map[bool]float64{}
+	for i, at := range by {
+		if at >= 0 && c.words[i].part == n.part {
+			weights[t.parts[t.words[at].part].begins >= t.second] += c.words[i].weight
+		}
+	}
+	later := weights[true] > weights[false]
+	var own []number
+	for _, p := range t.numbers {
+		if (t.parts[p.part].begins >= t.second) == later {
+			own = append(own, p)
+		}
+	}
+	if len(own) == 0 {
+		return t.numbers
+	}
+	return own
+}
+
+// swapped reports whether a claim has the other way round what stands before and
+// behind a verb of the place.
+func (j *judge) swapped(c, place *text, by []int) bool {
+	near := func(i, step int) int { // where the place has the next word that is no verb
+		for k := i + step; k >= 0 && k < len(c.words) && c.words[k].part == c.words[i].part; k += step {
+			if by[k] >= 0 && !c.words[k].verb {
+				return by[k]
+			}
+		}
+		return -1
+	}
+	for i, w := range c.words {
+		if !w.verb || by[i] < 0 {
+			continue
+		}
+		before, behind := near(i, -1), near(i, 1)
+		if before < 0 || behind < 0 || place.words[before].part != place.words[behind].part {
+			continue
+		}
+		crossed := before > by[i] && behind < by[i]
+		straight := before < by[i] && behind > by[i]
+		if crossed && c.passive == place.passive || straight && c.passive != place.passive {
 			return true
 		}
 	}
 	return false
 }
 
-// best finds the passage that says most of a claim.
-func (j *judge) best(c *claim) (at int, most float64, quote string) {
-	for n := range j.windows {
-		if score, q := j.holds(c, n); score > most {
-			at, most, quote = n, score, q
+// transposed reports whether two nouns of a claim stand in each other's place, with
+// something between them, and all else in order.
+func transposed(c *text, by []int) bool {
+	var order []int // words of the claim that the place has
+	for i := range by {
+		if by[i] >= 0 {
+			order = append(order, i)
 		}
 	}
-	return at, most, quote
+	if len(order) < 4 {
+		return false
+	}
+	first, last := -1, -1
+	at := slices.Clone(order)
+	slices.SortFunc(at, func(a, b int) int { return by[a] - by[b] })
+	for k := range order {
+		if at[k] == order[k] {
+			continue
+		}
+		if first < 0 {
+			first = k
+		}
+		last = k
+	}
+	if first < 0 || last-first < 2 {
+		return false
+	}
+	a, b := order[first], order[last]
+	if at[first] != b || at[last] != a || !c.words[a].noun || !c.words[b].noun {
+		return false
+	}
+	for k := first + 1; k < last; k++ {
+		if at[k] != order[k] {
+			return false
+		}
+	}
+	return true
+}
+
+// replaced counts words of a claim that the place does not have, where it has
+// another one between the same words instead.
+func replaced(c, place *text, by []int) (nouns, others float64) {
+	used := make([]bool, len(place.words))
+	for _, at := range by {
+		if at >= 0 {
+			used[at] = true
+		}
+	}
+	for i := range c.words {
+		if by[i] >= 0 || c.words[i].small {
+			continue
+		}
+		before, behind := -1, len(place.words)
+		if i > 0 {
+			before = by[i-1]
+		}
+		if i+1 < len(by) && by[i+1] >= 0 {
+			behind = by[i+1]
+		}
+		switch {
+		case i > 0 && before < 0 || behind-before != 2 || used[before+1]:
+		case i == 0 && behind != 1:
+		case c.words[i].noun || c.words[i].name:
+			nouns++
+		default:
+			others++
+		}
+	}
+	return nouns, others
+}
+
+// best finds the passage that says most of a claim, and what speaks most against it.
+func (j *judge) best(c *text) (at int, most float64, quote string, against *contrary, contrarily int) {
+	for n := range j.places {
+		score, q, a := j.holds(c, n)
+		if score > most {
+			at, most, quote = n, score, q
+		}
+		if a != nil && (against == nil || a.covered > against.covered) {
+			against, contrarily = a, n
+		}
+	}
+	return at, most, quote, against, contrarily
 }

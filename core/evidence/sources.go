@@ -7,6 +7,10 @@ type Support string
 const (
 	Supported   Support = "supported"
 	Unsupported Support = "unsupported"
+	// Contradicted sentences are spoken of by a passage that says otherwise.
+	Contradicted Support = "contradicted"
+	// Unchecked sentences are in another language than the passages.
+	Unchecked Support = "unchecked"
 	// Neutral sentences claim nothing that documents could support: greetings,
 	// questions, headings, that the documents do not say.
 	Neutral Support = "neutral"

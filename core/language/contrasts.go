@@ -14,6 +14,13 @@ left right
 before after
 above below over under
 more less fewer
+many few
+much little
+same different
+same other
+always never rarely seldom
+often rarely seldom never
+like unlike
 most least fewest
 increase decrease rise fall grow shrink
 increased decreased rose fell grew shrank

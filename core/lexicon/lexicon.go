@@ -336,3 +336,29 @@ func (l *Lexicon) opposed(f, g Form, senses int) bool {
 	}
 	return false
 }
+
+// Instead is a word that stands in a relation to one, in the most frequent meaning of
+// each, in its base form; "" if there is none or the word is not in its base form.
+func (l *Lexicon) Instead(word string, r Relation) string {
+	senses := l.words[word]
+	if len(senses) == 0 {
+		return ""
+	}
+	f := Form{word, senses[0].kind}
+	var others []string
+	switch r {
+	case Opposite:
+		others = l.opposite[word]
+	case Synonym:
+		others = l.said[senses[0].meanings[0]]
+	}
+	for _, other := range others {
+		if other == word {
+			continue
+		}
+		if s := l.sense(Form{other, f.Kind}); s != nil && (r == Opposite || s.meanings[0] == senses[0].meanings[0]) {
+			return other
+		}
+	}
+	return ""
+}
