@@ -7,6 +7,9 @@ SHELL := bash
 # Flags for the demo, like DEMO="-listen 127.0.0.1:8080".
 DEMO ?=
 
+# Wide instructions of the processor, for core/encoder; without it, Go makes do.
+export GOEXPERIMENT := simd
+
 CONSOLE_SOURCES := $(shell find console/src console/tools -type f) $(wildcard console/*.html console/*.ts console/*.js console/*.json)
 
 demo: install build

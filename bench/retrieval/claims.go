@@ -314,7 +314,7 @@ func judgeClaims(pairs map[string][]claimed, show string) {
 	for _, kind := range sorted(pairs) {
 		supported, against := 0, 0
 		for _, c := range pairs[kind] {
-			got := citing.Check(c.text, []evidence.Passage{{Number: 1, Text: c.passage}})
+			got := citing.Check(c.text, "", []evidence.Passage{{Number: 1, Text: c.passage}})
 			var support evidence.Support
 			if len(got.Sentences) > 0 {
 				support = got.Sentences[0].Support

@@ -40,12 +40,15 @@ var (
 	fence     = regexp.MustCompile("(?ms)^```.*?^```[^\n]*$")
 )
 
-// Check holds a reply against passages. References name them by their place
-// among those given, from 1, which has to be their Number.
-func Check(reply string, passages []evidence.Passage) Checked {
+// Check holds a reply to a question against passages. References name them by
+// their place among those given, from 1, which has to be their Number. The question
+// is what short answers are read in the light of; it may be empty.
+func Check(reply, question string, passages []evidence.Passage) Checked {
 	j := newJudge(passages)
+	j.question, j.foreign = question, foreign(reply, passages)
 	var out Checked
 	var b strings.Builder
+	reply = plainReferences(reply, len(passages))
 	code := fence.FindAllStringIndex(reply, -1)
 	last := 0
 	for _, at := range stretches(reply) {
@@ -112,8 +115,11 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 	bare := reference.ReplaceAllString(text, "")
 	s := evidence.Sentence{From: b.Len(), Notes: []evidence.Note{}}
 	claim := j.claim(bare)
-	if claim == nil {
+	if claim == nil || j.foreign {
 		s.Support = evidence.Neutral
+		if claim != nil {
+			s.Support = evidence.Unchecked
+		}
 		kept := given[:0]
 		for _, n := range given {
 			if n >= 1 && n <= len(j.passages) {
@@ -123,6 +129,11 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 			}
 		}
 		given = kept
+		if s.Support == evidence.Unchecked {
+			for _, n := range given {
+				s.Notes = append(s.Notes, j.passages[n-1].Note(j.nearest(claim, n-1)))
+			}
+		}
 		b.WriteString(withReferences(bare, text, given))
 		s.To = b.Len()
 		out.Sentences = append(out.Sentences, s)

@@ -18,7 +18,7 @@ func TestAccuracyOnLabelledPairs(t *testing.T) {
 	right, all := 0, 0
 	for line := range strings.Lines(pairs) {
 		f := strings.Split(strings.TrimSpace(line), "\t")
-		got := Check(f[1], given("The shop is closed on Sundays.", f[2]))
+		got := Check(f[1], "", given("The shop is closed on Sundays.", f[2]))
 		supported := got.Sentences[0].Support == evidence.Supported
 		all++
 		if supported == (f[0] == "yes") {
@@ -73,7 +73,7 @@ func TestReferencesAreMended(t *testing.T) {
 			"supported supported"},
 		{"", "", ""},
 	} {
-		got := Check(c.reply, passages)
+		got := Check(c.reply, "", passages)
 		var support []string
 		for _, s := range got.Sentences {
 			support = append(support, string(s.Support))
@@ -88,7 +88,7 @@ func TestReferencesAreMended(t *testing.T) {
 func TestNotesQuoteTheirPassages(t *testing.T) {
 	reply := "Syrup is two parts of sugar to one of water [2]. Wasps like jam. The extractor must come back clean " +
 		"after three days [3]."
-	got := Check(reply, passages)
+	got := Check(reply, "", passages)
 	var said []string
 	for _, s := range got.Sentences {
 		said = append(said, got.Text[s.From:s.To])
@@ -105,7 +105,7 @@ func TestNotesQuoteTheirPassages(t *testing.T) {
 		[]evidence.Support{evidence.Supported, evidence.Supported}) {
 		t.Errorf("%+v", got)
 	}
-	if again := Check(got.Text, passages); again.Text != got.Text {
+	if again := Check(got.Text, "", passages); again.Text != got.Text {
 		t.Errorf("checking again gives %q", again.Text)
 	}
 }
@@ -114,7 +114,7 @@ func FuzzCheck(f *testing.F) {
 	f.Add("Syrup [1]. Wasps [2, 99]! [3]")
 	f.Add("``` [1]")
 	f.Fuzz(func(t *testing.T, reply string) {
-		got := Check(reply, passages)
+		got := Check(reply, "", passages)
 		for _, s := range got.Sentences {
 			if s.From < 0 || s.To > len(got.Text) || s.From > s.To {
 				t.Errorf("%+v of %q", s, got.Text)

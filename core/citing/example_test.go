@@ -11,7 +11,7 @@ import (
 func ExampleCheck() {
 	passages := []evidence.Passage{{Number: 1, Title: "Handbook",
 		Text: "Feed in the evening. A colony needs 18 kilograms of stores for the winter."}}
-	checked := citing.Check("A colony needs 18 kilograms of stores [1]. Bees are fond of jazz.", passages)
+	checked := citing.Check("A colony needs 18 kilograms of stores [1]. Bees are fond of jazz.", "", passages)
 	for _, s := range checked.Sentences {
 		fmt.Println(checked.Text[s.From:s.To], s.Support)
 	}

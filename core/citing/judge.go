@@ -18,6 +18,8 @@ type judge struct {
 	vectors  *embedding.Words
 	lexicon  *lexicon.Lexicon
 	passages []evidence.Passage
+	question string
+	foreign  bool              // the reply is in another language than the passages
 	places   [][]*text         // of each passage: its sentences, then every two that follow each other
 	around   []map[string]bool // stems of each passage, its title and headings
 	known    map[[2]string]lexicon.Relation
@@ -62,6 +64,7 @@ func (j *judge) relation(a, b string) lexicon.Relation {
 
 var (
 	saysNothing = regexp.MustCompile(`(?i)\b(documents?|passages?|handbook|text|sources?|shelf)\b.{0,60}\b(do(es)? not|don't|doesn't|nothing|no )|\b(nothing|no information|not (mentioned|stated|said|covered))\b.{0,60}\b(documents?|passages?|sources?)\b|\bi (do not|don't|cannot|can't) (know|find|tell)\b`)
+	asks        = regexp.MustCompile(`(?i)\b(who|whom|whose|what|which|when|where|why|how( (many|much|long|often|far|old|big|high))?)\b`)
 	markup      = regexp.MustCompile("^\\s*([-*+]|\\d+[.)]|#+|>)\\s+|\\*\\*|__|`")
 )
 
@@ -72,8 +75,14 @@ func (j *judge) claim(sentence string) *text {
 		return nil
 	}
 	c := j.read(sentence)
-	if len(c.words)+len(c.numbers) < 3 {
-		return nil
+	if said := len(c.words) + len(c.numbers); said < 3 {
+		if said == 0 || j.question == "" {
+			return nil
+		}
+		// "Four days." says what the question leaves open.
+		if c = j.read(asks.ReplaceAllString(strings.TrimRight(j.question, "? "), "") + ": " + sentence); len(c.words)+len(c.numbers) < 3 {
+			return nil
+		}
 	}
 	return c
 }

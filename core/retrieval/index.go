@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/encoder"
 )
 
 // Index holds passages to search. It may be used by many goroutines.
@@ -107,6 +108,31 @@ func (x *Index) Meant() bool {
 	x.mu.RLock()
 	defer x.mu.RUnlock()
 	return len(x.meanings.row) > 0
+}
+
+// Sense gives passages of a document, by their numbers, the encoder's vectors of
+// their windows; a document that is not there, or any of whose passages is not, is
+// left as it is.
+func (x *Index) Sense(document int64, windows map[int][]*encoder.Code) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	doc, there := x.byDoc[document]
+	if !there {
+		return
+	}
+	for _, at := range x.documents[doc].passages {
+		if codes := windows[int(x.passages[at].number)]; len(codes) > 0 {
+			x.senses.remove(at)
+			x.senses.add(at, codes)
+		}
+	}
+}
+
+// Sensed reports whether any passage has the encoder's vectors.
+func (x *Index) Sensed() bool {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	return len(x.senses.has) > 0
 }
 
 // analysed is an entry whose text was taken apart into words, which needs no

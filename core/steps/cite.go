@@ -19,6 +19,7 @@ func cite() step {
 					About: "what the model said; where this step's text is the reply, it is shown as it grows and " +
 						"mended at the end"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
+				{Name: "question", Type: recipe.Text, About: "what was asked, in the light of which a short answer is read"},
 				{Name: "answers", Type: recipe.Truth, About: "whether they are likely to answer"},
 				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through; where " +
 					"there was not, the text stays as it is"},
@@ -45,7 +46,8 @@ func cite() step {
 			}
 			sure, known := c.In["sure"].(float64)
 			answers, _ := c.In["answers"].(bool)
-			checked := citing.Check(text(c.In, "text"), passages)
+			checked := citing.Check(text(c.In, "text"), text(c.In, "question"), passages)
+			checked, passages = checked.Numbered(passages)
 			margin := marginOf(checked.Sentences, passages, !known || sure >= leastNear)
 			margin.Answers = answers
 			return recipe.Values{"text": checked.Text, "margin": margin, "supported": margin.Supported}, nil
@@ -70,7 +72,8 @@ func marginOf(sentences []evidence.Sentence, passages []evidence.Passage, offer 
 	used := map[int]bool{}
 	for _, s := range sentences {
 		for _, n := range s.Notes {
-			used[n.Passage], margin.Supported = true, true
+			used[n.Passage] = true
+			margin.Supported = margin.Supported || s.Support != evidence.Contradicted
 		}
 	}
 	for i, p := range passages {

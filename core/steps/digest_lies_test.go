@@ -95,8 +95,8 @@ func TestAChatteringModelsDigest(t *testing.T) {
 			t.Fatalf("%s: %v", name, err)
 		}
 		margin, _ := partOf[evidence.Sources](result)
-		if place := placeOfHive104(margin); place != 5 {
-			t.Errorf("%s: the true sentence is said to rest on section %d: %+v", name, place, margin.Sentences)
+		if place := placeOfHive104(margin); place != "Part 5" {
+			t.Errorf("%s: the true sentence is said to rest on %q: %+v", name, place, margin.Sentences)
 		}
 		if outline, is := partOf[evidence.Outline](result); !is || len(outline.Sections) != 12 {
 			t.Errorf("%s: %d sections are listed", name, len(outline.Sections))
@@ -117,13 +117,13 @@ func TestAChatteringModelsDigest(t *testing.T) {
 	}
 }
 
-func placeOfHive104(margin evidence.Sources) int {
+func placeOfHive104(margin evidence.Sources) string {
 	for _, s := range margin.Sentences {
 		for _, n := range s.Notes {
 			if strings.Contains(n.Quote, "104") && s.Support == evidence.Supported {
-				return n.Passage
+				return n.Section
 			}
 		}
 	}
-	return 0
+	return ""
 }

@@ -211,7 +211,7 @@ func TestADigestReadsEverySectionOnce(t *testing.T) {
 	}
 	margin, _ := partOf[evidence.Sources](result)
 	if len(margin.Sentences) != 2 || margin.Sentences[0].Support != evidence.Supported ||
-		margin.Sentences[0].Notes[0].Passage != 5 {
+		margin.Sentences[0].Notes[0].Section != "Part 5" {
 		t.Errorf("%+v", margin.Sentences)
 	}
 }

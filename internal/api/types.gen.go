@@ -2714,9 +2714,15 @@ type ShelfEmbedding struct {
 	Priced   bool   `json:"priced"`
 
 	// Problem What stopped it last.
-	Problem     string  `json:"problem,omitempty,omitzero"`
+	Problem string `json:"problem,omitempty,omitzero"`
+
+	// Sensed Documents of which the service has made the meanings of sentences.
+	Sensed      int     `json:"sensed"`
 	SpentCost   float64 `json:"spent_cost"`
 	SpentTokens int64   `json:"spent_tokens"`
+
+	// ToSense Documents of which it makes them; 0: it is switched off.
+	ToSense int `json:"to_sense"`
 
 	// Tokens Of the passages that are not embedded yet.
 	Tokens int `json:"tokens"`
@@ -2819,8 +2825,11 @@ type ShelfSettings struct {
 	Overlap int `json:"overlap"`
 
 	// Rephrase The desk's model is asked for the question in other words first.
-	Rephrase bool   `json:"rephrase"`
-	Title    string `json:"title"`
+	Rephrase bool `json:"rephrase"`
+
+	// SenseWeight What the search by the meanings of sentences counts, which the service makes itself; 0: none are made.
+	SenseWeight float64 `json:"sense_weight"`
+	Title       string  `json:"title"`
 
 	// TitleWeight What a word counts in the title, where it counts 1 in the text.
 	TitleWeight float64 `json:"title_weight"`

@@ -71,7 +71,8 @@ func Settings(title string, s shelf.Settings) api.ShelfSettings {
 	return api.ShelfSettings{
 		Title: title, Tokens: s.Tokens, Overlap: s.Overlap, TitleWeight: s.TitleWeight, Expand: s.Expand,
 		VectorWeight: s.VectorWeight,
-		Embedding:    s.Embedding, MeaningWeight: s.MeaningWeight, Candidates: s.Candidates, Distinct: s.Distinct,
+		Embedding:    s.Embedding, MeaningWeight: s.MeaningWeight, SenseWeight: s.SenseWeight,
+		Candidates: s.Candidates, Distinct: s.Distinct,
 		Rephrase: s.Rephrase, Choose: s.Choose, K1: s.K1, B: s.B,
 	}
 }
@@ -81,7 +82,8 @@ func SettingsFrom(b api.ShelfSettings) shelf.Settings {
 	return shelf.Settings{
 		Tokens: b.Tokens, Overlap: b.Overlap, TitleWeight: b.TitleWeight, Expand: b.Expand,
 		VectorWeight: b.VectorWeight,
-		Embedding:    b.Embedding, MeaningWeight: b.MeaningWeight, Candidates: b.Candidates, Distinct: b.Distinct,
+		Embedding:    b.Embedding, MeaningWeight: b.MeaningWeight, SenseWeight: b.SenseWeight,
+		Candidates: b.Candidates, Distinct: b.Distinct,
 		Rephrase: b.Rephrase, Choose: b.Choose, K1: b.K1, B: b.B,
 	}
 }
@@ -90,5 +92,6 @@ func Embedding(e shelf.Embedding) api.ShelfEmbedding {
 	return api.ShelfEmbedding{
 		Model: e.Model, Priced: e.Priced, Passages: e.Passages, Embedded: e.Embedded, Tokens: e.Tokens, Cost: e.Cost,
 		SpentTokens: e.SpentTokens, SpentCost: e.SpentCost, Problem: e.Problem,
+		Sensed: e.Sensed, ToSense: e.ToSense,
 	}
 }

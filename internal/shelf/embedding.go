@@ -31,6 +31,8 @@ type Embedding struct {
 	SpentTokens int64
 	SpentCost   float64
 	Problem     string // that stopped it last
+	// Documents of which the service makes the meanings of sentences, and has made them.
+	ToSense, Sensed int
 }
 
 // meanings are the vectors that models make of passages and questions.
@@ -126,6 +128,7 @@ func (l *Library) Embedding(ctx context.Context, slug string) (e Embedding, err 
 		return e, err
 	}
 	e.Passages = f.Passages
+	e.ToSense, e.Sensed = l.Sensed(slug, f.ID)
 	spent := func() (err error) {
 		e.SpentTokens, e.SpentCost, e.Problem, err = l.Store.Shelves.Embedding(ctx, f.ID)
 		return err

@@ -75,8 +75,10 @@ type Settings struct {
 	// connection/name; "": the built-in ones. MeaningWeight is what it counts.
 	Embedding     string  `json:"embedding"`
 	MeaningWeight float64 `json:"meaning_weight"`
-	Candidates    int     `json:"candidates"` // passages that the last stage weighs; 0: none
-	Distinct      bool    `json:"distinct"`
+	// SenseWeight is what the search by the encoder's vectors of sentences counts; 0: none are made.
+	SenseWeight float64 `json:"sense_weight"`
+	Candidates  int     `json:"candidates"` // passages that the last stage weighs; 0: none
+	Distinct    bool    `json:"distinct"`
 	// The desk's model is asked for the question in other words, and to choose
 	// among what was found.
 	Rephrase bool    `json:"rephrase"`
@@ -90,7 +92,7 @@ func DefaultSettings() Settings {
 	o := retrieval.DefaultOptions
 	return Settings{Tokens: passage.DefaultTarget, Overlap: passage.DefaultOverlap, TitleWeight: o.TitleWeight,
 		Expand:       o.Expand,
-		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, Candidates: o.Candidates, Distinct: o.Distinct,
+		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, SenseWeight: o.SenseWeight, Candidates: o.Candidates, Distinct: o.Distinct,
 		K1: o.K1, B: o.B}
 }
 
@@ -98,7 +100,7 @@ func (s Settings) options() retrieval.Options {
 	o := retrieval.DefaultOptions
 	o.TitleWeight, o.Expand, o.VectorWeight, o.Candidates, o.Distinct, o.K1, o.B = s.TitleWeight, s.Expand,
 		s.VectorWeight, s.Candidates, s.Distinct, s.K1, s.B
-	o.MeaningWeight = s.MeaningWeight
+	o.MeaningWeight, o.SenseWeight = s.MeaningWeight, s.SenseWeight
 	return o
 }
 

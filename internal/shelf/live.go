@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"juvalogos/core/embedding"
+	"juvalogos/core/encoder"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/record"
 	"juvalogos/internal/store"
@@ -20,6 +21,7 @@ type live struct {
 	model  string        // whose vectors the passages have, beside the built-in ones; set before loaded
 	mu     sync.Mutex    // of changes
 	index  *retrieval.Index
+	senses senses
 
 	commonMu sync.RWMutex
 	common   []float32 // what the passages' vectors have in common
@@ -33,6 +35,11 @@ type live struct {
 	refilling bool
 	again     bool // and is to be once more after that
 	changed   []int64
+}
+
+func newLive() *live {
+	return &live{loaded: make(chan struct{}), index: retrieval.New(),
+		senses: senses{codes: map[[32]byte]*encoder.Code{}, made: map[int64]bool{}}}
 }
 
 // indexes are what of the shelves is searched, in memory.
@@ -51,7 +58,7 @@ func (l *indexes) shelf(id int64) *live {
 	defer l.mu.Unlock()
 	v := l.live[id]
 	if v == nil {
-		v = &live{loaded: make(chan struct{}), index: retrieval.New()}
+		v = newLive()
 		l.live[id] = v
 		l.all.Go(func() { l.fill(id, v) })
 	}
@@ -172,7 +179,7 @@ func (l *indexes) refill(id int64) {
 	if busy {
 		return
 	}
-	fresh := &live{loaded: make(chan struct{}), index: retrieval.New()}
+	fresh := newLive()
 	l.all.Go(func() {
 		l.fill(id, fresh)
 		l.mu.Lock()
@@ -233,7 +240,9 @@ func (l *indexes) fill(id int64, v *live) {
 	}
 	if err == nil {
 		var settings Settings
-		if settings, err = l.settings(context.Background(), id); err == nil && settings.Embedding != "" {
+		settings, err = l.settings(context.Background(), id)
+		v.senses.off = settings.SenseWeight == 0
+		if err == nil && settings.Embedding != "" {
 			v.model = l.path(settings.Embedding)
 			err = l.addMeanings(context.Background(), v.model, all)
 		}
@@ -254,12 +263,23 @@ func (l *indexes) fill(id int64, v *live) {
 	v.common = common
 	v.commonMu.Unlock()
 	v.index.Add(all)
+	l.senseSoon(id, v, documentsOf(all))
 	l.all.Go(func() { // while it is searched already
 		for l.background.Err() == nil && v.index.Improve() {
 			time.Sleep(time.Millisecond)
 		}
 	})
 	l.Log.Debug("shelf filled", "shelf", id, "passages", len(all), "took", l.Now().Sub(began))
+}
+
+// documentsOf are the documents of passages, which follow each other by document.
+func documentsOf(all []retrieval.Entry) (documents []int64) {
+	for _, e := range all {
+		if n := len(documents); n == 0 || documents[n-1] != e.Document {
+			documents = append(documents, e.Document)
+		}
+	}
+	return documents
 }
 
 // commonOf is what the vectors of a shelf's passages have in common: what is on
@@ -365,6 +385,7 @@ func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 	}
 	if err == nil {
 		v.index.Replace(document, all)
+		l.senseSoon(shelf, v, documentsOf(all))
 	}
 	n := v.index.Len()
 	v.commonMu.RLock()

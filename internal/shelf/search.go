@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 
+	"juvalogos/core/encoder"
 	"juvalogos/core/evidence"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/record"
@@ -89,7 +90,11 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 				r.Asked = append(r.Asked, *asked)
 			}
 		}
-		result := v.index.Search(query, settingsOf(f.Settings).options())
+		settings := settingsOf(f.Settings)
+		if settings.SenseWeight > 0 && v.index.Sensed() {
+			query.Sense = encoder.Load().Encode(q.Text)
+		}
+		result := v.index.Search(query, settings.options())
 		r.Answers = max(r.Answers, result.Answers)
 		found, err := l.fetch(ctx, slug, result.Hits)
 		if err != nil {

@@ -29,6 +29,7 @@ func (l *Library) check(s Settings) error {
 		{"expand", float64(s.Expand), 0, 20, "words that mean the same, for each word of a question"},
 		{"vector_weight", s.VectorWeight, 0, 5, "what the built-in vectors count"},
 		{"meaning_weight", s.MeaningWeight, 0, 5, "what the model's vectors count"},
+		{"sense_weight", s.SenseWeight, 0, 5, "what the meanings of sentences count"},
 		{"candidates", float64(s.Candidates), 0, 500, "passages that the last stage weighs; 0 leaves it out"},
 		{"k1", s.K1, 0, 5, "how soon a word said often counts no more"},
 		{"b", s.B, 0, 1, "how much longer texts are held back"},
@@ -80,6 +81,11 @@ func (l *Library) Change(ctx context.Context, slug, title string, s Settings) (r
 					return f, err
 				}
 			}
+		}
+	}
+	if (s.SenseWeight == 0) != (before.SenseWeight == 0) {
+		if err := l.Store.Shelves.RefillShelf(ctx, f.ID); err != nil {
+			return f, err
 		}
 	}
 	if s.Embedding != "" && s.Embedding != before.Embedding {

@@ -3214,6 +3214,8 @@ export interface components {
             vector_weight?: number;
             /** @description The model whose vectors are used instead, like connection/name; empty: none. */
             embedding?: string;
+            /** @description What the search by the meanings of sentences counts, which the service makes itself; 0: none are made. */
+            sense_weight?: number;
             /** @description What the search by that model's vectors counts. */
             meaning_weight?: number;
             /** @description Passages that the last stage weighs anew; 0 leaves it out. */
@@ -3245,6 +3247,10 @@ export interface components {
             spent_cost: number;
             /** @description What stopped it last. */
             problem?: string;
+            /** @description Documents of which the service has made the meanings of sentences. */
+            sensed: number;
+            /** @description Documents of which it makes them; 0: it is switched off. */
+            to_sense: number;
         };
         /** @description What to bring: words, or one of the desk's documents. */
         Wish: {
@@ -5752,8 +5758,11 @@ export interface components {
             /** @description In bytes of the reply. */
             from: number;
             to: number;
-            /** @enum {string} */
-            support: "supported" | "unsupported" | "neutral";
+            /**
+             * @description unsupported: no passage says it; contradicted: a passage, which the notes quote, says otherwise; unchecked: it is in another language than the passages; neutral: it claims nothing.
+             * @enum {string}
+             */
+            support: "supported" | "unsupported" | "contradicted" | "unchecked" | "neutral";
             notes: components["schemas"]["SourceNote"][];
         };
         /** @description Where another page or another time of a talk begins within a stretch. */

@@ -4,7 +4,7 @@
   import type { Recordings } from "./recordings.svelte";
   import RowsBehind from "./RowsBehind.svelte";
   import type { RowsNote } from "./figures";
-  import { placeOf, timeOf, sectionOf, type MarginNote, type Sources } from "./sources";
+  import { dotted, placeOf, timeOf, sectionOf, type MarginNote, type Shown, type Sources } from "./sources";
   import type { Turn } from "./turn.svelte";
   import SourceView from "./SourceView.svelte";
   import Link from "../ui/Link.svelte";
@@ -46,11 +46,11 @@
   let cellOpen = $state(false);
 
   let list: HTMLElement | undefined = $state();
-  let opened = $state<MarginNote | null>(null);
+  let opened = $state<Shown | null>(null);
   let open = $state(false);
   const near = $derived(!sources || sources.supported ? [] : sources.passages);
 
-  function show(n: MarginNote) {
+  function show(n: Shown) {
     const recording = recordings?.of(n.passage.document);
     if (recording) {
       recording.playFrom(timeOf(n));
@@ -129,10 +129,12 @@
     onblur={() => light(e, false)}>
     {#if e.passage}
       {@const n = e.passage}
+      {#if n.otherwise}<span class="block font-semibold text-wrong">{say.margin.saysOtherwise}</span>{/if}
       <span class="font-semibold text-ink"
         ><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span
       >{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
-      <span class="mt-0.5 line-clamp-4 font-serif text-fine leading-snug text-faded italic">“{n.quote}”</span>
+      <span class="mt-0.5 line-clamp-4 font-serif text-fine leading-snug text-faded italic"
+        >“{n.quotes.join(" … ")}”</span>
     {:else if e.rows}
       {@const n = e.rows}
       <span class="font-semibold text-ink"
@@ -143,6 +145,12 @@
   </button>
 {/snippet}
 
+{#if sources && dotted(turn.text, sources)}
+  <p class="mt-3 mb-3 text-note text-faded wide:mt-0">
+    <span class="claim unsupported" aria-hidden="true">{say.margin.dottedSign}</span>
+    {say.margin.dotted}
+  </p>
+{/if}
 {#if entries.length}
   <div class="hidden wide:block wide:print:block">
     <ul bind:this={list} class="notes" aria-label={say.margin.all}>
@@ -176,7 +184,6 @@
                   place: placeOf(p.place, sectionOf(p), p.title),
                   quote: "",
                   marks: p.spans ?? [],
-                  sentences: [],
                 })}>{p.title}</Link
             >{#if sectionOf(p)}<span>, {sectionOf(p)}</span>{/if}
           </li>

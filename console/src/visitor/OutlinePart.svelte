@@ -5,7 +5,7 @@
   import Markdown from "../markdown/Markdown.svelte";
   import Link from "../ui/Link.svelte";
   import type { Recordings } from "./recordings.svelte";
-  import { placeOf, sectionOf, timeOf, type MarginNote } from "./sources";
+  import { placeOf, sectionOf, timeOf, type Shown } from "./sources";
   import SourceView from "./SourceView.svelte";
 
   interface Props {
@@ -22,7 +22,7 @@
   let { title, outline, question, recordings }: Props = $props();
 
   let open = $state(false);
-  let opened = $state<MarginNote | null>(null);
+  let opened = $state<Shown | null>(null);
   let looking = $state(false);
   /** Whether they are of several documents. */
   const several = $derived(new Set(outline.sections.map((s) => s.passage.document)).size > 1);
@@ -40,7 +40,6 @@
       place: placeOf(s.passage.place, sectionOf(s.passage), s.passage.title),
       quote: "",
       marks: s.passage.spans ?? [],
-      sentences: [],
     };
     const recording = recordings?.of(s.passage.document);
     if (recording) {

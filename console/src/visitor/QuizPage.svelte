@@ -7,14 +7,14 @@
   import Mark from "../ui/Mark.svelte";
   import Link from "../ui/Link.svelte";
   import SourceView from "./SourceView.svelte";
-  import { placeOf, type MarginNote } from "./sources";
+  import { placeOf, type Shown } from "./sources";
   import QuizForm from "./QuizForm.svelte";
 
   const take = pageData.quiz!;
   let quiz = $state<Schemas["QuizToTake"] | null>(null);
   let sitting = $state<Schemas["Sitting"] | null>(null);
   let marked = $state<Schemas["Marked"] | null>(null);
-  let opened = $state.raw<MarginNote | null>(null);
+  let opened = $state.raw<Shown | null>(null);
   let looking = $state(false);
   let name = $state("");
   let problem = $state("");
@@ -49,12 +49,7 @@
   function open(i: number) {
     const { source, quote } = marked!.questions[i]!;
     if (!source) return;
-    opened = {
-      ...source,
-      place: placeOf(source.place ?? "", "", source.passage.title),
-      quote,
-      sentences: [],
-    };
+    opened = { ...source, place: placeOf(source.place ?? "", "", source.passage.title), quote };
     looking = true;
   }
 

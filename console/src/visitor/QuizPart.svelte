@@ -6,7 +6,7 @@
   import Link from "../ui/Link.svelte";
   import QuizForm from "./QuizForm.svelte";
   import SourceView from "./SourceView.svelte";
-  import { placeOf, type MarginNote } from "./sources";
+  import { placeOf, type Shown } from "./sources";
 
   interface Props {
     /** The quiz. */
@@ -19,7 +19,7 @@
 
   let taking = $state(false);
   let marked = $state<Schemas["Marked"] | null>(null);
-  let opened = $state<MarginNote | null>(null);
+  let opened = $state<Shown | null>(null);
   let looking = $state(false);
   let round = $state(0);
   const questions = $derived(
@@ -52,7 +52,6 @@
       place: placeOf(q.source.place ?? "", "", q.source.passage.title),
       quote: q.quote ?? "",
       marks: q.source.marks,
-      sentences: [],
     };
     looking = true;
   }

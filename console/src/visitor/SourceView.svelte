@@ -7,13 +7,13 @@
   import { Trouble } from "../api/service";
   import { readText } from "../api/visiting";
   import { pageData, type Schemas } from "../pageData";
-  import type { MarginNote } from "./sources";
+  import type { Shown } from "./sources";
 
   interface Props {
     /** Whether it is shown. */
     open: boolean;
     /** What is looked up. */
-    note: MarginNote;
+    note: Shown;
     /** The question that it answers. */
     question: string;
     /** Whether the document can be read whole. Default: where the desk allows it. */

@@ -11,32 +11,46 @@ export function sourcesOf(parts: Schemas["Part"][]): Sources | null {
   return (parts.find((p) => p.type === "sources")?.value as Sources | undefined) ?? null;
 }
 
-/** A note of the margin: the words of a passage, and the sentences that rest on them. */
-export interface MarginNote {
+/** Words of a document, as it is opened at them. */
+export interface Shown {
   passage: Passage;
   place: string;
   quote: string;
   marks: Schemas["SourceMark"][];
-  sentences: number[];
 }
 
-/** The notes of a reply, in the order of its sentences; each quote once. */
+/** A note of the margin: the words of a passage, and the sentences that it says, or says otherwise. */
+export interface MarginNote extends Shown {
+  /** All that the sentences rest on; quote is the first. */
+  quotes: string[];
+  sentences: number[];
+  otherwise: boolean;
+}
+
+/** The notes of a reply, in the order of its sentences; each passage once, and once more if it says otherwise. */
 export function notesOf(sources: Sources): MarginNote[] {
   const all: MarginNote[] = [];
   sources.sentences.forEach((s, i) => {
-    for (const n of s.notes) {
+    s.notes.forEach((n) => {
       const passage = sources.passages.find((p) => p.number === n.passage);
-      const known = all.find((m) => m.passage === passage && m.quote === n.quote);
-      if (known) known.sentences.push(i);
-      else if (passage)
+      const otherwise = s.support === "contradicted";
+      const known = all.find((m) => m.passage === passage && m.otherwise === otherwise);
+      if (known) {
+        if (!known.sentences.includes(i)) known.sentences.push(i);
+        if (known.quotes.includes(n.quote)) return;
+        known.quotes.push(n.quote);
+        known.marks = [...known.marks, ...(n.marks ?? [])];
+      } else if (passage)
         all.push({
           passage,
           place: placeOf(n.place ?? passage.place, n.section ?? "", passage.title),
           quote: n.quote,
+          quotes: [n.quote],
           marks: n.marks ?? [],
           sentences: [i],
+          otherwise,
         });
-    }
+    });
   });
   return all;
 }
@@ -66,14 +80,26 @@ export function claimMarks(text: string, sources: Sources): Mark[] {
 export function showClaims(html: string, sources: Sources): string {
   return html
     .replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
-      const unsupported = sources.sentences[+number]?.support === "unsupported";
+      const support = sources.sentences[+number]?.support;
       const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
-      if (!unsupported) return `<span class="claim" data-claim="${number}">${refs}</span>`;
+      if (support === "contradicted") {
+        const told = `<span class="otherwise">${say.margin.otherwise}</span>`;
+        return `<span class="claim contradicted" data-claim="${number}">${refs}</span> ${told}`;
+      }
+      if (support !== "unsupported") return `<span class="claim" data-claim="${number}">${refs}</span>`;
       const title = say.margin.unsupported;
       const spoken = `<span class="sr-only">${say.margin.unsupportedSpoken}</span>`;
       return `<span class="claim unsupported" data-claim="${number}" title="${title}">${refs}${spoken}</span>`;
     })
     .replace(/[\uE000-\uE002]/g, "");
+}
+
+/** Whether a reply has sentences that no document says, so that their lines are to be explained. */
+export function dotted(text: string, sources: Sources): boolean {
+  const signs = claimMarks(text, sources).filter((m) => m.sign !== end);
+  return signs.some(
+    (m) => sources.sentences[parseInt(m.sign.slice(begin.length))]?.support === "unsupported",
+  );
 }
 
 /** Where something stands, for a reader: a line says nothing to who does not see the file. */
@@ -92,7 +118,7 @@ export function sectionOf(p: Passage): string {
 }
 
 /** When what a note quotes is said, in seconds; 0 if it has no times. */
-export function timeOf(n: MarginNote): number {
+export function timeOf(n: Shown): number {
   const mark = n.marks[0];
   const span = n.passage.spans.find((s) => !mark || s.block === mark.block);
   if (!span) return 0;

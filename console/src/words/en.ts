@@ -356,6 +356,10 @@ export const en = {
     notSaidButSeen: "The documents do not say this; it may rest on your picture.",
     unsupported: "Not found in the documents",
     unsupportedSpoken: " (not found in the documents)",
+    dotted: "was not found in the documents.",
+    dottedSign: "Dotted",
+    otherwise: "The documents say otherwise",
+    saysOtherwise: "Says otherwise:",
   },
   noDesk: {
     about:

@@ -179,6 +179,20 @@
           <span class="text-fine text-faded max-sm:col-span-2"
             >what the meaning counts, where the words count 1; 0 leaves it out</span>
         </label>
+        <label
+          class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+          <span>Sentences</span>
+          <input
+            class="field !min-h-8 text-right tabular-nums"
+            type="number"
+            step="any"
+            bind:value={s.sense_weight} />
+          <span class="text-fine text-faded max-sm:col-span-2"
+            >what the meaning of sentences counts, which the service reads itself (English); 0 leaves it out{#if embedding?.to_sense}.
+              {embedding.sensed === embedding.to_sense
+                ? "All documents are read."
+                : `${count(embedding.sensed)} of ${count(embedding.to_sense)} documents are read so far.`}{/if}</span>
+        </label>
         {#if embedding?.model}
           <div class="mt-2 rounded bg-leaf px-3 py-2 text-note" role="status">
             <p>

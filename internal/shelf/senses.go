@@ -1,0 +1,185 @@
+package shelf
+
+import (
+	"context"
+	"crypto/sha256"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+
+	"juvalogos/core/encoder"
+	"juvalogos/internal/record"
+)
+
+// senses are the encoder's vectors of a shelf's windows, as far as they are made.
+// They are made in the background, while the shelf is searched without them.
+type senses struct {
+	mu      sync.Mutex
+	codes   map[[32]byte]*encoder.Code
+	made    map[int64]bool // documents; false: they wait
+	waiting []int64
+	busy    bool
+	off     bool
+}
+
+// windowsOf are the texts that are encoded for a passage: what it says, with the
+// title of its document before each stretch.
+func windowsOf(p record.ShelfPassage) []string {
+	if p.Language != "" && p.Language != "en" {
+		return nil
+	}
+	windows := encoder.Windows(p.Text)
+	for i, w := range windows {
+		windows[i] = strings.TrimSpace(p.Title + ". " + w)
+	}
+	return windows
+}
+
+// senseSoon has documents of a shelf encoded in the background.
+func (l *indexes) senseSoon(shelf int64, v *live, documents []int64) {
+	v.senses.mu.Lock()
+	defer v.senses.mu.Unlock()
+	if v.senses.off {
+		return
+	}
+	for _, d := range documents {
+		v.senses.made[d] = false
+		if !slices.Contains(v.senses.waiting, d) {
+			v.senses.waiting = append(v.senses.waiting, d)
+		}
+	}
+	if !v.senses.busy && len(v.senses.waiting) > 0 {
+		v.senses.busy = true
+		l.all.Go(func() { l.sense(l.background, shelf, v) })
+	}
+}
+
+// sense encodes what waits, one document after the other.
+func (l *indexes) sense(ctx context.Context, shelf int64, v *live) {
+	for {
+		v.senses.mu.Lock()
+		if len(v.senses.waiting) == 0 || ctx.Err() != nil {
+			v.senses.busy, v.senses.waiting = false, nil
+			v.senses.mu.Unlock()
+			return
+		}
+		next := v.senses.waiting[0]
+		v.senses.waiting = v.senses.waiting[1:]
+		v.senses.mu.Unlock()
+		if err := l.senseDocument(ctx, shelf, v, next); err != nil && ctx.Err() == nil {
+			l.Log.Warn("a document is found by its words only until the service starts anew", "document", next,
+				"error", err)
+		}
+	}
+}
+
+func (l *indexes) senseDocument(ctx context.Context, shelf int64, v *live, document int64) error {
+	var texts []string
+	var hashes [][32]byte
+	var numbers []int // of the passage of each
+	err := l.Store.Shelves.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
+		for _, w := range windowsOf(p) {
+			texts, hashes, numbers = append(texts, w), append(hashes, sha256.Sum256([]byte(w))), append(numbers, p.Number)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	codes, err := l.codesOf(ctx, v, texts, hashes)
+	if err != nil {
+		return err
+	}
+	by := map[int][]*encoder.Code{}
+	for i, n := range numbers {
+		by[n] = append(by[n], codes[i])
+	}
+	v.index.Sense(document, by)
+	v.senses.mu.Lock()
+	v.senses.made[document] = true
+	v.senses.mu.Unlock()
+	return nil
+}
+
+// inOne is how many windows are encoded before they are put on record.
+const inOne = 64
+
+// codesOf are the codes of texts: those that are known here, those on record, and
+// the others, which are made.
+func (l *indexes) codesOf(ctx context.Context, v *live, texts []string, hashes [][32]byte) ([]*encoder.Code, error) {
+	recorded, err := l.Store.Shelves.Senses(ctx, hashes)
+	if err != nil {
+		return nil, err
+	}
+	codes := make([]*encoder.Code, len(texts))
+	var lacking []int
+	asked := map[[32]byte]bool{}
+	v.senses.mu.Lock()
+	for i, h := range hashes {
+		switch known := v.senses.codes[h]; {
+		case known != nil:
+			codes[i] = known
+		case recorded[h] != nil:
+			codes[i] = recorded[h]
+			v.senses.codes[h] = codes[i]
+		case !asked[h]:
+			lacking, asked[h] = append(lacking, i), true
+		}
+	}
+	v.senses.mu.Unlock()
+	for from := 0; from < len(lacking); from += inOne {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		some := lacking[from:min(from+inOne, len(lacking))]
+		if err := l.encode(ctx, v, some, texts, hashes); err != nil {
+			return nil, err
+		}
+	}
+	v.senses.mu.Lock()
+	defer v.senses.mu.Unlock()
+	for i, h := range hashes {
+		codes[i] = v.senses.codes[h]
+	}
+	return codes, nil
+}
+
+// encode makes codes and puts them on record. Half of the cores stay for those who
+// ask.
+func (l *indexes) encode(ctx context.Context, v *live, some []int, texts []string, hashes [][32]byte) error {
+	said, own := make([]string, len(some)), make([][32]byte, len(some))
+	for k, i := range some {
+		said[k], own[k] = texts[i], hashes[i]
+	}
+	made := make([]*encoder.Code, len(some))
+	for k, vector := range encoder.Load().EncodeAll(said, max(1, runtime.GOMAXPROCS(0)/2)) {
+		if made[k] = encoder.CodeOf(vector); made[k] == nil {
+			made[k] = &encoder.Code{} // it is near nothing
+		}
+	}
+	if err := l.Store.Shelves.KeepSenses(ctx, own, made); err != nil {
+		return err
+	}
+	v.senses.mu.Lock()
+	defer v.senses.mu.Unlock()
+	for k, h := range own {
+		v.senses.codes[h] = made[k]
+	}
+	return nil
+}
+
+// Sensed tells how many documents of a shelf the encoder reads, and how many it has
+// read; both 0 where it is switched off.
+func (l *Library) Sensed(slug string, id int64) (documents, made int) {
+	v := l.indexes.use(slug, id)
+	v.senses.mu.Lock()
+	defer v.senses.mu.Unlock()
+	for _, is := range v.senses.made {
+		documents++
+		if is {
+			made++
+		}
+	}
+	return documents, made
+}
