@@ -262,4 +262,3 @@ func describe(all map[string][]*harvested) {
 }
 
 func shorten(s string) string { return s[:min(len(s), 90)] }
-

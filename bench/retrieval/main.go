@@ -165,6 +165,9 @@ func run(o options) error {
 			judgeClaims(claimsOf(all["choose"], 200), o.showClaims)
 			return nil
 		}
+		if err == nil && o.tuning {
+			return learnFrom(all, o)
+		}
 		if err == nil {
 			describe(all)
 			err = compareHarvested(all, o)

@@ -115,7 +115,7 @@ func (s *Signs) Values() []*float64 {
 // supports a claim; docs/retrieval.md says what they were set on.
 var (
 	weights = Signs{Covered: 9, Nouns: -2.2, Strange: -2.5, Verbs: -0.5, Names: -6, Numbers: -4, Other: -6, Denied: -6, Excluded: -6,
-		Swapped: -7, Stronger: -6, Replaced: -4, Changed: -1.2, Alike: 12}
+		Swapped: -7, Stronger: -6, Replaced: -4, Changed: -1.2, Alike: 24}
 	doubt = -4.6
 )
 
@@ -292,7 +292,7 @@ func (j *judge) holds(c *text, n int) (most float64, quote string, against *cont
 
 // open says that nothing speaks against, and some for it.
 func (s Signs) open() bool {
-	return s.Covered >= 0.2 && s.Numbers+s.Other+s.Denied+s.Excluded+s.Swapped+s.Stronger+s.Names+s.Replaced == 0
+	return s.Covered >= 0.2 && s.Numbers+s.Other+s.Denied+s.Excluded+s.Swapped+s.Stronger+s.Names+s.Replaced+s.Nouns == 0
 }
 
 // alike is how near a claim and a place lie to each other by what they mean.
@@ -317,7 +317,7 @@ const wellCovered = 0.75
 // claim already: what the other says does not undo it.
 func (s *Signs) besides(sentences ...Signs) {
 	for _, one := range sentences {
-		if one.Covered < 0.5 {
+		if one.Covered < 0.4 {
 			continue
 		}
 		for i, v := range one.Values() {

@@ -42,7 +42,7 @@ var measures = map[string]struct {
 	"metr": {"mm", 1000}, "meter": {"mm", 1000}, "km": {"mm", 1e6}, "kilometr": {"mm", 1e6}, "kilomet": {"mm", 1e6},
 	"g": {"g", 1}, "gram": {"g", 1}, "kg": {"g", 1000}, "kilogram": {"g", 1000}, "kilo": {"g", 1000}, "tonn": {"g", 1e6},
 	"ml": {"ml", 1}, "l": {"ml", 1000}, "litr": {"ml", 1000}, "liter": {"ml", 1000}, "millilitr": {"ml", 1},
-	"month": {"month", 1}, "year": {"month", 12}, "kb": {"kb", 1}, "mb": {"kb", 1000}, "gb": {"kb", 1e6}, "tb": {"kb", 1e9},
+	"degre": {"degre", 1}, "month": {"month", 1}, "year": {"month", 12}, "kb": {"kb", 1}, "mb": {"kb", 1000}, "gb": {"kb", 1e6}, "tb": {"kb", 1e9},
 }
 
 var ordinals = map[string]float64{"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "sixth": 6, "seventh": 7,

@@ -62,6 +62,8 @@ var (
 	wholly   = regexp.MustCompile(`(?i)\b(all|every|everyone|everybody|each|always|any|anyone|entire|whole|completely)\b`)
 	partly   = regexp.MustCompile(`(?i)\b(some|most|many|few|several|sometimes|usually|often|partly|half)\b`)
 	alone    = regexp.MustCompile(`(?i)\b(only|solely|exclusively|just)\b`)
+	orLess   = regexp.MustCompile(`(?i)^\W*(\w+\s+){0,2}(at most|at the most|or (less|fewer|younger|earlier|under)|maximum)\b`)
+	orMore   = regexp.MustCompile(`(?i)^\W*(\w+\s+){0,2}(at least|or (more|older|later|over)|and (over|above|older|more)|upwards|minimum)\b`)
 	byWhom   = regexp.MustCompile(`(?i)\b(is|are|was|were|be|been|being|gets?|got)\s+(?:\w+ly\s+)?(\w+ed|\w+en|built|made|kept|held|sent|paid|read|written|given|found|done|run|led|put|set|sold|bought|told|brought|taught|caught|shown|known|drawn|grown|thrown)\b.*\bby\b`)
 )
 
@@ -69,7 +71,7 @@ var (
 var little = language.Union(language.StopWords("en"), language.Quantifiers,
 	language.Set(`because while during after before again once
 	according passage passages document documents says said say mention mentions mentioned however therefore thus
-	usually often please cannot without unless until
+	usually often please hello hi thanks thank sorry sure welcome goodbye cannot without unless until
 	need needs required requires sometimes always never`))
 
 // small are little words of which each has its opposite.
@@ -197,6 +199,10 @@ func (r *reader) add(n number, w language.Word) {
 		n.bound = 1
 	case atLeast.MatchString(before):
 		n.bound = -1
+	case orLess.MatchString(r.t.all[w.To:]):
+		n.bound = 1
+	case orMore.MatchString(r.t.all[w.To:]):
+		n.bound = -1
 	}
 	if r.before != "" {
 		n.of = []string{r.before}
@@ -230,6 +236,9 @@ func (r *reader) number(w language.Word) {
 		}
 		r.add(number{value: v * 60, kind: time}, w)
 		r.waiting = nil
+	case strings.HasPrefix(after, "°"):
+		r.add(number{value: v}, w)
+		r.t.numbers[len(r.t.numbers)-1].of, r.waiting = []string{"degre"}, nil
 	case ordinalEnd.MatchString(r.t.all[w.To:]):
 		r.add(number{value: v, kind: ordinal}, w)
 	case len(w.Text) == 4 && v >= 1800 && v <= 2200:
@@ -309,6 +318,8 @@ func (r *reader) word(lower string, capital, opens bool) {
 		return
 	}
 	stem := language.Stem("en", lower)
+	_, unit := measures[stem]
+	unit = unit && len(r.waiting) > 0
 	for _, n := range r.waiting {
 		if r.room == 2 {
 			r.t.numbers[n].of, r.t.numbers[n].sureful = nil, true // what follows counts more than what stood before
@@ -318,7 +329,10 @@ func (r *reader) word(lower string, capital, opens bool) {
 	if r.room--; r.room == 0 {
 		r.waiting = nil
 	}
-	r.before = stem
+	if r.before = stem; unit { // is part of the number
+		r.waiting = nil
+		return
+	}
 	if len(lower) < 2 && lower >= "a" && lower <= "z" {
 		return
 	}

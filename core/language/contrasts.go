@@ -28,7 +28,8 @@ first last
 early late
 hot warm cool cold
 wet dry
-open closed shut
+open closed
+open shut
 opened closed
 allowed forbidden
 allow forbid
