@@ -102,6 +102,7 @@ type Signs struct {
 	Stronger float64 // it says must, all or only where the place does not
 	Replaced float64 // nouns in whose stead the place has another word, those around it being the same
 	Changed  float64 // other words of which that is so
+	Topic    float64 // of the claim's words, without its numbers; says what a place speaks of, and counts nothing
 	Alike    float64 // the encoder's cosine above 0.6, where nothing else decides
 }
 
@@ -131,7 +132,7 @@ func (s Signs) likely() float64 {
 
 // against says that the place speaks of the same and says otherwise.
 func (s Signs) against() bool {
-	return s.Covered >= 0.55 && (s.Other > 0 || s.Denied > 0 || s.Excluded > 0 || s.Swapped > 0)
+	return s.Topic >= 0.6 && (s.Other > 0 || s.Denied > 0 || s.Excluded > 0 || s.Swapped > 0)
 }
 
 // enough is how likely a place has to support.
@@ -283,8 +284,8 @@ func (j *judge) holds(c *text, n int) (most float64, quote string, against *cont
 		if score > most || score == most && len(place.all) < len(quote) {
 			most, quote = score, place.all
 		}
-		if s.against() && (against == nil || s.Covered > against.covered) {
-			against = &contrary{s.Covered, place.all}
+		if s.against() && (against == nil || s.Topic > against.covered) {
+			against = &contrary{s.Topic, place.all}
 		}
 	}
 	return most, quote, against
@@ -364,6 +365,9 @@ func (j *judge) signs(c, place *text, n int) (s Signs) {
 		default:
 			s.Verbs += 0.5 + w.weight/2
 		}
+	}
+	if total > 0 {
+		s.Topic = s.Covered / total
 	}
 	for _, number := range c.numbers {
 		total += 1.5
@@ -457,6 +461,9 @@ func (t *text) numbersFor(n number, c *text, by []int) []number {
 		if at >= 0 && c.words[i].part == n.part {
 			weights[t.parts[t.words[at].part].begins >= t.second] += c.words[i].weight
 		}
+	}
+	if weights[true] == weights[false] {
+		return t.numbers
 	}
 	later := weights[true] > weights[false]
 	var own []number

@@ -3,6 +3,9 @@ package retrieval
 import (
 	"math"
 	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"juvalogos/core/embedding"
 )
@@ -28,12 +31,18 @@ type Features struct {
 	Scores  float64
 	Evenly  float64 // as in Signs
 	Cosines float64 // of the ten nearest
+	Close   float64 // as in Signs, the most of the five best
+	// Of the encoder, all 0 where there are no windows:
+	Sense  float64 // cosine of the nearest window among the five best
+	Senses float64 // mean of the five nearest passages
+	Stands float64 // how far the nearest stands out from the windows at large, in fifths of how these spread
+	Named  float64 // of the names and numbers of the question, those that the best passages do not have; 0 to 1
 }
 
 // Values are the features in their order.
 func (e *Features) Values() []*float64 {
 	return []*float64{&e.Covered, &e.Exact, &e.Near, &e.Title, &e.Page, &e.Absent, &e.Native, &e.Missing, &e.Score,
-		&e.Scores, &e.Evenly, &e.Cosines}
+		&e.Scores, &e.Evenly, &e.Cosines, &e.Close, &e.Sense, &e.Senses, &e.Stands, &e.Named}
 }
 
 // judgement is what each piece of evidence counts in the logarithm of the odds,
@@ -105,7 +114,7 @@ func (x *Index) overSaid(w wanted) float64 {
 
 // answers gathers the evidence that one of the candidates, the best first,
 // answers the question; false if nothing was asked or found.
-func (x *Index) answers(m *matcher, all []*candidate, o Options) (e Features, any bool) {
+func (x *Index) answers(m *matcher, all []*candidate, q Query, o Options) (e Features, any bool) {
 	question := m.question
 	a := x.asked(question)
 	if a.total == 0 || len(all) == 0 {
@@ -123,11 +132,13 @@ func (x *Index) answers(m *matcher, all []*candidate, o Options) (e Features, an
 		p := &x.passages[c.at]
 		covered, exact := a.covered(m.best(p.sequence), m.best(p.head))
 		e.Covered, e.Exact = max(e.Covered, covered), max(e.Exact, exact)
-		e.Near, e.Title = max(e.Near, c.Signs.Near), max(e.Title, c.Signs.Title)
+		e.Near, e.Title, e.Close = max(e.Near, c.Signs.Near), max(e.Title, c.Signs.Title), max(e.Close, c.Signs.Close)
 	}
 	x.pages(&e, a, m, all)
 	e.Page /= reachable(question, o)
 	e.means(all, o)
+	x.sensed(&e, all, q)
+	x.named(&e, m, all, q.Text)
 	return e, true
 }
 
@@ -209,4 +220,63 @@ func (e *Features) means(all []*candidate, o Options) {
 		e.Evenly += all[i].Signs.Evenly / float64(n)
 		e.Cosines += cosines[i] / float64(n)
 	}
+}
+
+// sensed gathers what the encoder says.
+func (x *Index) sensed(e *Features, all []*candidate, q Query) {
+	if q.Sense == nil || len(x.senses.has) == 0 {
+		return
+	}
+	var cosines []float64
+	for i, c := range all {
+		if i < 5 {
+			e.Sense = max(e.Sense, c.Sense)
+		}
+		cosines = append(cosines, c.Sense)
+	}
+	slices.Sort(cosines)
+	slices.Reverse(cosines)
+	n := min(5, len(cosines))
+	for _, c := range cosines[:n] {
+		e.Senses += c / float64(n)
+	}
+	if mean, spread := x.senses.atLarge(q.Sense); spread > 0 {
+		e.Stands = (cosines[0] - mean) / spread / 5
+	}
+}
+
+// named gathers which names and numbers of the question the best passages lack: words
+// with a capital within it, and what has digits.
+func (x *Index) named(e *Features, m *matcher, all []*candidate, text string) {
+	names := namesOf(text)
+	total, missing := 0.0, 0.0
+	for i, w := range m.question {
+		if !names[w.surface] {
+			continue
+		}
+		total++
+		there := false
+		for _, c := range all[:min(len(all), 5)] {
+			p := &x.passages[c.at]
+			there = there || m.best(p.sequence)[i] >= 1 || m.best(p.head)[i] >= 1
+		}
+		if !there {
+			missing++
+		}
+	}
+	if total > 0 {
+		e.Named = missing / total
+	}
+}
+
+// namesOf are the words of a question, in lower case, that name something.
+func namesOf(text string) map[string]bool {
+	names := map[string]bool{}
+	for i, w := range strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+		first, _ := utf8.DecodeRuneInString(w)
+		if strings.ContainsFunc(w, unicode.IsDigit) || i > 0 && len(w) > 1 && unicode.IsUpper(first) {
+			names[strings.ToLower(w)] = true
+		}
+	}
+	return names
 }

@@ -73,7 +73,7 @@ func (x *Index) Search(q Query, o Options) Result {
 		defer m.done()
 		x.weigh(m, q.Text, q.Vector, all, o)
 		order(all)
-		if e, any := x.answers(m, all, o); any {
+		if e, any := x.answers(m, all, q, o); any {
 			result.Evidence, result.Answers = e, e.Likely()
 		}
 	}

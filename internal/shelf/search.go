@@ -104,7 +104,7 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 	}
 	slices.SortStableFunc(r.Found, func(a, b Match) int { return cmp.Compare(b.Hit.Score, a.Hit.Score) })
 	if q.Join {
-		r.Found = joined(r.Found)
+		r.Found = spread(joined(r.Found), q.Limit)
 	}
 	r.Found = r.Found[:min(q.Limit, len(r.Found))]
 	return r, nil
@@ -266,6 +266,35 @@ func joined(all []Match) []Match {
 		}
 	}
 	return kept
+}
+
+// mostOfOne is how many passages of one document come before those of others, which
+// are poor where their score is less than half.
+const (
+	mostOfOne = 3
+	poor      = 0.5
+)
+
+// spread lets no document take all the room: beyond its third, its passages stand
+// behind those of others, unless these are poor beside them.
+func spread(all []Match, limit int) []Match {
+	if len(all) <= limit {
+		return all
+	}
+	var kept, later []Match
+	of := map[int64]int{}
+	for _, m := range all {
+		switch {
+		case of[m.Document.ID] >= mostOfOne:
+			later = append(later, m)
+			continue
+		case len(later) > 0 && m.Hit.Score < poor*later[0].Hit.Score:
+			kept, later = append(kept, later...), nil
+		}
+		of[m.Document.ID]++
+		kept = append(kept, m)
+	}
+	return append(kept, later...)
 }
 
 // mergedOver is the better passage with the texts of two that follow each other.

@@ -159,7 +159,9 @@
         </li>{/each}
     </ul>
   </div>
-  <details class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden">
+  <details
+    class="mt-3 rounded border border-rule px-3 py-1.5 wide:hidden"
+    open={entries.some((e) => e.passage?.otherwise)}>
     <summary class="min-h-8 cursor-pointer py-1 text-note font-semibold text-ink"
       >{say.margin.allCounted(entries.length)}</summary>
     <ul class="my-1.5 space-y-3">

@@ -357,7 +357,7 @@ export const en = {
     unsupported: "Not found in the documents",
     unsupportedSpoken: " (not found in the documents)",
     dotted: "was not found in the documents.",
-    dottedSign: "Dotted",
+    dottedSign: "What is underlined like this",
     otherwise: "The documents say otherwise",
     saysOtherwise: "Says otherwise:",
   },
