@@ -26,7 +26,15 @@ type Calibration struct{ Base, Score, Ahead, Sure float64 }
 // Calibrated is set with bench/retrieval -tune-short on the questions for tuning.
 var Calibrated = Calibration{Base: -6.55, Score: 0.268, Ahead: 1.01, Sure: 1.11}
 
+// asksForIt holds an answer back whose sentence, heading and title say little of the
+// question: something of the right kind is soon found in a long text.
+func asksForIt(s Signs) float64 {
+	const little, enough, left = 0.3, 0.7, 0.3 // of the question, and what is left of the confidence
+	return left + (1-left)*min(1, max(0, (s.Around-little)/(enough-little)))
+}
+
 func confidence(a Answer, rival, sure float64) float64 {
 	c := Calibrated
-	return 1 / (1 + math.Exp(-(c.Base + c.Score*a.Score + c.Ahead*(a.Score-rival) + c.Sure*sure)))
+	likely := 1 / (1 + math.Exp(-(c.Base + c.Score*a.Score + c.Ahead*(a.Score-rival) + c.Sure*sure)))
+	return likely * asksForIt(a.Signs)
 }
