@@ -31,9 +31,12 @@ func listsOf(shelves []*shelved, all []*developed) (lists []list) {
 		}
 	}
 	for _, d := range all {
-		for _, q := range d.lay {
-			if len(q.right) > 0 {
-				lists = append(lists, listOf(d.name, d.b.ask(q.text, 200, o).Hits, func(h retrieval.Hit) bool { return q.right[d.b.pages[h.Document].path] }, true))
+		for corpus, set := range map[string][]question{d.name: d.lay, "terms": d.entries} {
+			for _, q := range set {
+				if len(q.right) > 0 {
+					lists = append(lists, listOf(corpus, d.b.ask(q.text, 200, o).Hits,
+						func(h retrieval.Hit) bool { return q.right[d.b.pages[h.Document].path] }, true))
+				}
 			}
 		}
 	}
@@ -201,7 +204,7 @@ func learnLast(shelves []*shelved, chosen []*shelved, all []*developed) {
 			lists = append(lists, l)
 		}
 	}
-	corpora = append(corpora, "chosen, few words", "lay, few words")
+	corpora = append(corpora, "terms", "chosen, few words", "lay, few words")
 	show("as it is", vec(retrieval.DefaultWeights))
 	rrf := func(name string, of ...string) {
 		fmt.Printf("%-34s", name)
@@ -225,10 +228,8 @@ func learnLast(shelves []*shelved, chosen []*shelved, all []*developed) {
 	onlyLexical.Lexical = 1
 	show("lexical", vec(onlyLexical))
 	withoutSense := make([]bool, len(names()))
-	few := make([]bool, len(names()))
 	for i, n := range names() {
 		withoutSense[i] = n != "Sense"
-		few[i] = slices.Contains(strings.Fields("Lexical Covered Exact Titled Headed Near Close Sense Page Document"), n)
 	}
 	in := func(not ...string) (some []list) {
 		for _, l := range lists {
@@ -238,25 +239,17 @@ func learnLast(shelves []*shelved, chosen []*shelved, all []*developed) {
 		}
 		return some
 	}
-	for _, hold := range []float64{0.003, 0.03} {
+	for _, hold := range []float64{0.003} {
 		show(fmt.Sprintf("learnt, hold %.3f", hold), learnt(in("chosen", "chosen, few words", "lay, few words"), hold, nil))
 	}
 	show("learnt without sense, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words"), 0.003, withoutSense))
-	show("learnt few, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words"), 0.003, few))
 	show("harvested only, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words", "git", "gimp", "postgresql"), 0.003, nil))
 	for _, c := range corpora {
 		w := learnt(in("chosen", "chosen, few words", "lay, few words", c), 0.003, nil)
 		mrr, among, _ := measureLists(lists, w, c)
-		f := learnt(in("chosen", "chosen, few words", "lay, few words", c), 0.003, few)
-		fm, fa, _ := measureLists(lists, f, c)
-		fmt.Printf("without %s, on it: %.3f/%.3f, few %.3f/%.3f\n", c, mrr, among, fm, fa)
+		fmt.Printf("without %s, on it: %.3f/%.3f\n", c, mrr, among)
 	}
 	w := learnt(in("chosen", "chosen, few words", "lay, few words"), 0.003, nil)
-	for i, n := range names() {
-		fmt.Printf("%s: %.2f, ", n, w[i])
-	}
-	fmt.Println()
-	w = learnt(in("chosen", "chosen, few words", "lay, few words"), 0.003, few)
 	for i, n := range names() {
 		fmt.Printf("%s: %.2f, ", n, w[i])
 	}

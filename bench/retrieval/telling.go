@@ -35,6 +35,14 @@ func tellings(shelves []*shelved, all []*developed) (set []telling) {
 			s.b.index.Replace(int64(q.page), own)
 		}
 	}
+	// What others ask, on the corpora of lay questions.
+	for _, d := range all {
+		for i := 0; i < len(shelves); i++ {
+			for _, q := range everyNatural(shelves[i].asked, 2) {
+				set = append(set, telling{d.name, "elsewhere", false, d.b.ask(q.text, 10, retrieval.DefaultOptions).Evidence})
+			}
+		}
+	}
 	for _, d := range all {
 		for _, q := range d.lay {
 			kind := "lay, not there"
@@ -101,7 +109,8 @@ func fitTelling(set []telling, weigh map[string]float64, mask func(i int) bool, 
 		b -= 0.5 * slope
 		for k := range w {
 			w[k] -= 0.5 * (slopes[k] + hold*w[k])
-			if !mask(k) {
+			speaksAgainst := k == 7 || k == 15 // Missing, Named
+			if !mask(k) || (w[k] < 0) != speaksAgainst {
 				w[k] = 0
 			}
 		}
@@ -127,7 +136,7 @@ func tellApart(shelves, chosen []*shelved, all []*developed) {
 		t.corpus = "chosen"
 		set = append(set, t)
 	}
-	names := []string{"Covered", "Exact", "Near", "Title", "Page", "Absent", "Native", "Missing", "Score", "Scores", "Evenly", "Cosines", "Close", "Sense", "Senses", "Stands", "Named"}
+	names := []string{"Covered", "Exact", "Near", "Title", "Page", "Absent", "Native", "Missing", "Score", "Scores", "Evenly", "Cosines", "Close", "Sense", "Senses", "Named"}
 	old := func(k int) bool { return k < 12 }
 	every := func(int) bool { return true }
 	corpora := []string{"harvested", "chosen"}
@@ -160,29 +169,27 @@ func tellApart(shelves, chosen []*shelved, all []*developed) {
 		fmt.Println()
 	}
 	show("as it is", retrieval.Features.Likely)
-	for k, n := range names {
-		show("alone: "+n, func(e retrieval.Features) float64 { return *e.Values()[k] })
-	}
 	in := func(not ...string) (some []telling) {
 		for _, t := range set {
-			if !slices.Contains(not, t.corpus) {
+			if !slices.Contains(not, t.corpus) && t.kind != "taken away" && (t.corpus == "harvested" || t.corpus == "chosen" || t.kind != "elsewhere") {
 				some = append(some, t)
 			}
 		}
 		return some
 	}
 	lay := map[string]float64{"harvested": 1, "chosen": 1, "git": 1, "gimp": 1, "postgresql": 1}
-	for _, hold := range []float64{0.003, 0.01, 0.03, 0.1} {
+	for _, hold := range []float64{0.01, 0.03, 0.1, 0.3} {
 		w, b := fitTelling(in("chosen"), lay, every, hold)
 		show(fmt.Sprintf("all, hold %.3f", hold), func(e retrieval.Features) float64 { return oddsOf(e, w, b) })
 	}
 	w, b := fitTelling(in("chosen"), lay, old, 0.01)
 	show("without what is new", func(e retrieval.Features) float64 { return oddsOf(e, w, b) })
 	for _, c := range corpora {
-		w, b := fitTelling(in("chosen", c), lay, every, 0.03)
+		w, b := fitTelling(in("chosen", c), lay, every, 0.1)
 		show("without "+c, func(e retrieval.Features) float64 { return oddsOf(e, w, b) })
 	}
-	w, b = fitTelling(in("chosen"), lay, every, 0.03)
+	w, b = fitTelling(in("chosen"), lay, every, 0.1)
+	judgeThreshold(set, corpora, w, b)
 	for k, n := range names {
 		fmt.Printf("%s: %.2f, ", n, w[k])
 	}
@@ -205,4 +212,65 @@ func declined(yes, no []float64) float64 {
 		}
 	}
 	return float64(n) / float64(len(no))
+}
+
+// judgeThreshold prints what one threshold for all corpora refuses and declines in each,
+// as the odds are and measured from what others' questions come to on each corpus.
+func judgeThreshold(set []telling, corpora []string, w []float64, b float64) {
+	for _, measured := range []bool{false, true} {
+		score := map[string]func(retrieval.Features) float64{}
+		for _, c := range corpora {
+			mean, squares, n := 0.0, 0.0, 0.0
+			for _, t := range set {
+				if t.corpus == c && t.kind == "elsewhere" {
+					o := oddsOf(t.evidence, w, b)
+					mean, squares, n = mean+o, squares+o*o, n+1
+				}
+			}
+			mean /= max(1, n)
+			spread := math.Sqrt(squares/max(1, n) - mean*mean)
+			score[c] = func(e retrieval.Features) float64 {
+				if measured && n > 0 {
+					return (oddsOf(e, w, b) - mean) / spread
+				}
+				return oddsOf(e, w, b)
+			}
+		}
+		var yes []float64
+		for _, t := range set {
+			if t.answered && t.corpus != "harvested" && t.corpus != "chosen" {
+				yes = append(yes, score[t.corpus](t.evidence))
+			}
+		}
+		slices.Sort(yes)
+		limit := yes[len(yes)*8/100]
+		fmt.Printf("measured from others' questions: %v, threshold %.2f:", measured, limit)
+		for _, c := range corpora {
+			refused, answered, declined, others, far, farAll := 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+			for _, t := range set {
+				low := score[c](t.evidence) < limit
+				switch {
+				case t.corpus != c:
+				case t.answered:
+					answered++
+					refused += one(low)
+				case t.kind == "elsewhere":
+					farAll++
+					far += one(low)
+				case t.kind != "taken away":
+					others++
+					declined += one(low)
+				}
+			}
+			fmt.Printf("  %s refused %.2f, declined %.2f, elsewhere %.2f", c, refused/answered, declined/max(1, others), far/max(1, farAll))
+		}
+		fmt.Println()
+	}
+}
+
+func one(is bool) float64 {
+	if is {
+		return 1
+	}
+	return 0
 }

@@ -35,14 +35,13 @@ type Features struct {
 	// Of the encoder, all 0 where there are no windows:
 	Sense  float64 // cosine of the nearest window among the five best
 	Senses float64 // mean of the five nearest passages
-	Stands float64 // how far the nearest stands out from the windows at large, in fifths of how these spread
 	Named  float64 // of the names and numbers of the question, those that the best passages do not have; 0 to 1
 }
 
 // Values are the features in their order.
 func (e *Features) Values() []*float64 {
 	return []*float64{&e.Covered, &e.Exact, &e.Near, &e.Title, &e.Page, &e.Absent, &e.Native, &e.Missing, &e.Score,
-		&e.Scores, &e.Evenly, &e.Cosines, &e.Close, &e.Sense, &e.Senses, &e.Stands, &e.Named}
+		&e.Scores, &e.Evenly, &e.Cosines, &e.Close, &e.Sense, &e.Senses, &e.Named}
 }
 
 // judgement is what each piece of evidence counts in the logarithm of the odds,
@@ -239,9 +238,6 @@ func (x *Index) sensed(e *Features, all []*candidate, q Query) {
 	n := min(5, len(cosines))
 	for _, c := range cosines[:n] {
 		e.Senses += c / float64(n)
-	}
-	if mean, spread := x.senses.atLarge(q.Sense); spread > 0 {
-		e.Stands = (cosines[0] - mean) / spread / 5
 	}
 }
 

@@ -2,7 +2,6 @@ package retrieval
 
 import (
 	"cmp"
-	"math"
 	"math/bits"
 	"slices"
 
@@ -69,27 +68,6 @@ func (s *senses) best(at uint32, q []float32) (cosine float64, any bool) {
 		}
 	}
 	return cosine, any
-}
-
-// sampled is how many windows tell what they are like at large.
-const sampled = 400
-
-// atLarge is the mean cosine of windows with q, and how far it spreads.
-func (s *senses) atLarge(q []float32) (mean, spread float64) {
-	step, n := max(1, len(s.codes)/sampled), 0.0
-	squares := 0.0
-	for i := 0; i < len(s.codes); i += step {
-		if s.codes[i] == nil {
-			continue
-		}
-		c := float64(s.codes[i].Dot(q))
-		mean, squares, n = mean+c, squares+c*c, n+1
-	}
-	if n < 2 {
-		return 0, 0
-	}
-	mean /= n
-	return mean, math.Sqrt(max(0, squares/n-mean*mean))
 }
 
 // looked is how many windows are compared exactly, of those whose signs differ
