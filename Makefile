@@ -40,8 +40,11 @@ types: console/node_modules/.installed
 	@cd console && npm run --silent types
 
 bench: install-bench build
+	@mkdir -p .cache
 	go run ./bench -write docs/benchmarks.md
-	go run ./bench/retrieval -write docs/retrieval.md
+	go run ./bench/retrieval -encoded .cache/encoded.bin -write docs/retrieval.md
+	scripts/fetchdocs.sh .cache/documents report
+	go run ./bench/retrieval -harvest .cache/documents -encoded .cache/encoded.bin -report -write docs/retrieval.md
 	go run ./bench/tables -write docs/tables.md
 	go run ./bench/tables -large 1000 -write docs/tables.md
 	go run ./bench/digests -write docs/digests.md

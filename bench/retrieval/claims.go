@@ -309,8 +309,11 @@ func renouned(s string, nouns []string, r *rand.Rand) string {
 	return ""
 }
 
-// judgeClaims prints how often each kind is called supported.
-func judgeClaims(pairs map[string][]claimed, show string) {
+// judgeClaims is a table of how often each kind is called supported; those of one
+// kind that are judged wrongly are shown.
+func judgeClaims(pairs map[string][]claimed, show string) string {
+	var b strings.Builder
+	b.WriteString("| sentences | | called supported | said to be otherwise |\n|---|---|---|---|\n")
 	for _, kind := range sorted(pairs) {
 		supported, against := 0, 0
 		for _, c := range pairs[kind] {
@@ -330,6 +333,7 @@ func judgeClaims(pairs map[string][]claimed, show string) {
 			}
 		}
 		n := float64(len(pairs[kind]))
-		fmt.Printf("%-34s %4.0f: supported %.3f, said otherwise %.3f\n", kind, n, float64(supported)/n, float64(against)/n)
+		fmt.Fprintf(&b, "| %s | %.0f | %.3f | %.3f |\n", kind, n, float64(supported)/n, float64(against)/n)
 	}
+	return b.String()
 }

@@ -214,7 +214,7 @@ func harvestAll(folder string) (map[string][]*harvested, error) {
 	all := map[string][]*harvested{}
 	seen := map[string]bool{}
 	for _, e := range entries {
-		if strings.HasSuffix(e.Name(), ".tmp") {
+		if strings.HasPrefix(e.Name(), ".") {
 			continue
 		}
 		h, err := harvest(filepath.Join(folder, e.Name()))
@@ -255,10 +255,9 @@ func describe(all map[string][]*harvested) {
 		}
 		fmt.Printf("%s: %d packages, %d pages, %d questions\n", use, len(all[use]), pages, asked)
 	}
-	for _, h := range all["learn"] {
-		fmt.Printf("%s: %d pages, %d questions, like %q -> %q\n", h.name, len(h.pages), len(h.asked), h.asked[0].text,
-			shorten(h.pages[h.asked[0].page].doc.Blocks[h.asked[0].from].Text))
+	for _, use := range []string{"learn", "choose", "report"} {
+		for _, h := range all[use] {
+			fmt.Printf("%s\t%s\t%d pages\t%d questions\n", use, h.name, len(h.pages), len(h.asked))
+		}
 	}
 }
-
-func shorten(s string) string { return s[:min(len(s), 90)] }

@@ -26,9 +26,9 @@ type options struct {
 	corpus, index, questions, write string
 	develop, harvest                string
 	most                            int
-	show, tuning, judging           bool
+	show, tuning                    bool
 	short, tuningShort, large       bool
-	claims                          bool
+	claims, reporting               bool
 	showClaims                      string
 	encoding                        *encoding // nil: without the encoder
 }
@@ -42,8 +42,8 @@ func main() {
 	flag.StringVar(&o.write, "write", "", "write the tables into this Markdown file, between its marks")
 	flag.IntVar(&o.most, "most", 1000, "how many of the index's entries to ask")
 	flag.BoolVar(&o.show, "show", false, "show the questions that are missed")
-	flag.BoolVar(&o.tuning, "tune", false, "with -develop: set the weights of the last stage anew")
-	flag.BoolVar(&o.judging, "judge", false, "with -develop: set anew what tells whether anything found answers")
+	flag.BoolVar(&o.tuning, "tune", false, "with -harvest and -develop: learn the weights of the last "+
+		"stage, and of what tells whether anything answers")
 	flag.BoolVar(&o.large, "large", false, "only measure 100,000 passages")
 	flag.BoolVar(&o.short, "short", false, "only ask the short questions over the sample handbook")
 	flag.BoolVar(&o.tuningShort, "tune-short", false, "set the weights and the calibration of short answers anew")
@@ -52,6 +52,7 @@ func main() {
 	flag.StringVar(&o.harvest, "harvest", "", "folder with packages, each unpacked in a folder of its name, whose "+
 		"own questions are asked")
 	encoded := flag.String("encoded", "", "file that keeps the encoder's vectors from one run to the next")
+	flag.BoolVar(&o.reporting, "report", false, "with -harvest: measure on the packages that nothing was chosen on")
 	flag.BoolVar(&o.claims, "claims", false, "with -harvest: hold claims made of the sentences against them")
 	flag.StringVar(&o.showClaims, "show-claims", "", "with -claims: show those of a kind that are judged wrongly")
 	flag.Parse()
@@ -161,9 +162,23 @@ func run(o options) error {
 		return err
 	case o.harvest != "":
 		all, err := harvestAll(o.harvest)
-		if err == nil && o.claims {
-			judgeClaims(claimsOf(all["choose"], 200), o.showClaims)
+		switch {
+		case err != nil:
+			return err
+		case o.claims:
+			fmt.Print(judgeClaims(claimsOf(all["choose"], 200), o.showClaims))
 			return nil
+		case o.reporting:
+			r := &report{}
+			if err := reportHarvested(all["report"], o.encoding, r); err != nil {
+				return err
+			}
+			r.line("\n%s", judgeClaims(claimsOf(all["report"], 200), o.showClaims))
+			fmt.Print(r)
+			if o.write == "" {
+				return nil
+			}
+			return r.into(o.write, naturalMark)
 		}
 		if err == nil && o.tuning {
 			return learnFrom(all, o)
@@ -206,7 +221,7 @@ func run(o options) error {
 	if o.write == "" {
 		return nil
 	}
-	return r.into(o.write)
+	return r.into(o.write, beginMark)
 }
 
 // runDeveloped works on the corpora that weights are chosen on.
@@ -215,10 +230,6 @@ func runDeveloped(o options) error {
 	switch {
 	case err != nil:
 		return err
-	case o.tuning:
-		tune(all)
-	case o.judging:
-		judge(all)
 	default:
 		compare(all, retrieval.DefaultOptions)
 	}

@@ -2,8 +2,13 @@ package main
 
 import (
 	"math"
+	"math/rand/v2"
+	"strings"
 	"testing"
 
+	"juvalogos/core/evidence"
+	"juvalogos/core/passage"
+	"juvalogos/core/reading"
 	"juvalogos/core/retrieval"
 )
 
@@ -36,8 +41,8 @@ func TestArea(t *testing.T) {
 
 // Evidence that tells gets a weight, what does not or speaks the wrong way gets
 // none, and the likelihoods come out as often as they are right.
-func TestRegress(t *testing.T) {
-	var set []judged
+func TestFitTelling(t *testing.T) {
+	var set []telling
 	for i := range 200 {
 		yes := i%2 == 0
 		e := retrieval.Features{Exact: float64(i%7) / 7, Native: 1, Missing: 0.5}
@@ -47,24 +52,106 @@ func TestRegress(t *testing.T) {
 		if !yes {
 			e.Near, e.Missing = 0.8, 0.9
 		}
-		set = append(set, judged{i % 2, e, yes, 1})
+		set = append(set, telling{corpus: "one", answered: yes, evidence: e})
 	}
-	balance(set)
-	w, b := regress(set)
+	weights, b := fitTelling(set, map[string]float64{"one": 1}, func(int) bool { return true }, 0.01)
+	var w retrieval.Features
+	for i, v := range w.Values() {
+		*v = weights[i]
+	}
 	if w.Covered <= 0 || w.Near != 0 || w.Missing >= 0 || w.Native > 1e-6 {
 		t.Errorf("%+v", w)
 	}
 	sum, count := 0.0, 0.0
-	for _, j := range set {
-		sum += j.weight / (1 + math.Exp(-odds(j.evidence, w, b)))
-		if j.answered {
-			count += j.weight
+	var yes, no []float64
+	for _, one := range set {
+		o := oddsOf(one.evidence, weights, b)
+		sum += 1 / (1 + math.Exp(-o))
+		if one.answered {
+			count++
+			yes = append(yes, o)
+		} else {
+			no = append(no, o)
 		}
 	}
 	if math.Abs(sum-count) > 0.01*count {
 		t.Errorf("%.3f are likely, %.3f are answered", sum, count)
 	}
-	if got := told(set, func(e retrieval.Features) float64 { return odds(e, w, b) }); got < 0.9 {
+	if got := area(yes, no); got < 0.9 {
 		t.Errorf("told apart by %.2f", got)
+	}
+	if got := declined([]float64{0.5, 0.6, 0.7}, []float64{0.1, 0.9}); got != 0.5 {
+		t.Errorf("%.2f are declined", got)
+	}
+}
+
+// Weights are learnt of what tells the right ones from the others.
+func TestLearnt(t *testing.T) {
+	var lists []list
+	for i := range 20 {
+		l := list{corpus: "one"}
+		for k := range 5 {
+			l.right = append(l.right, k == i%5)
+			l.signs = append(l.signs, []float64{one(k == i%5), float64((i+k)%3) / 3})
+			l.pages = append(l.pages, int64(k))
+		}
+		lists = append(lists, l)
+	}
+	w := learnt(lists, 0.003, nil)
+	if w[0] < 1 || w[1] > w[0]/3 {
+		t.Error(w)
+	}
+	if mrr, among, n := measureLists(lists, w, "one"); mrr != 1 || among != 1 || n != 20 {
+		t.Error(mrr, among, n)
+	}
+}
+
+// Questions are headings that ask, without what counts them.
+func TestQuestionOf(t *testing.T) {
+	for text, want := range map[string]string{
+		"Q3. How do I change the password?":    "How do I change the password?",
+		"4.2 Where are the files kept?":        "Where are the files kept?",
+		"[1.4] Can it be used by two at once?": "Can it be used by two at once?",
+		"Why?":                                 "", "Is it so? Or not so at all?": "", "It is a statement.": "",
+	} {
+		if got := questionOf(reading.Block{Text: text}); got != want {
+			t.Errorf("%q is %q", text, got)
+		}
+	}
+}
+
+// A package's questions leave its documents, and what stands below them answers.
+func TestHarvested(t *testing.T) {
+	long := strings.Repeat("It is done with the small key on the left side of it. ", 3)
+	h := &harvested{name: "made-up"}
+	h.take("faq.html", reading.Document{Title: "Answers", Blocks: []reading.Block{
+		{Kind: reading.Heading, Level: 1, Text: "Answers"},
+		{Kind: reading.Heading, Level: 2, Text: "How is the lid opened?"}, {Kind: reading.Paragraph, Text: long},
+		{Kind: reading.Heading, Level: 2, Text: "Where can one buy it?"}, {Kind: reading.Paragraph, Text: "Nowhere."},
+	}})
+	if len(h.asked) != 1 || h.asked[0].text != "How is the lid opened?" || len(h.pages[0].doc.Blocks) != 3 {
+		t.Fatalf("%+v", h)
+	}
+	right := passage.Chunk{Spans: []evidence.Offsets{{Block: 1, From: 0, To: len(long)}}}
+	wrong := passage.Chunk{Spans: []evidence.Offsets{{Block: 2, From: 0, To: 8}}}
+	if !h.asked[0].answers(right, h.pages[0].doc) || h.asked[0].answers(wrong, h.pages[0].doc) {
+		t.Error("what answers")
+	}
+}
+
+// Claims are made that say something else.
+func TestChangedClaims(t *testing.T) {
+	const s = "The server may keep 20 files open, and it is restarted every night."
+	if got := denied(s); got != "The server may not keep 20 files open, and it is restarted every night." {
+		t.Error(got)
+	}
+	if got := strengthened(s); !strings.HasPrefix(got, "The server must keep") {
+		t.Error(got)
+	}
+	if got := renumbered(s, rand.New(rand.NewPCG(1, 1))); got == s || got == "" {
+		t.Error(got)
+	}
+	if got := swappedRoles("The baker brings the horses home."); got != "The horses brings the baker home." {
+		t.Error(got)
 	}
 }

@@ -21,21 +21,23 @@ func (r *report) row(name string, f figures, rate float64) {
 }
 
 const (
-	beginMark = "<!-- measured -->\n"
-	endMark   = "<!-- end -->\n"
+	beginMark   = "<!-- measured -->\n"
+	naturalMark = "<!-- asked by documents -->\n"
+	endMark     = "<!-- end -->\n"
 )
 
-// into puts the report between the marks of a file.
-func (r *report) into(file string) error {
+// into puts the report behind a mark of a file, in the place of what stands there up
+// to the next end.
+func (r *report) into(file, mark string) error {
 	text, err := os.ReadFile(file)
 	if err != nil {
 		return err
 	}
-	before, rest, ok := strings.Cut(string(text), beginMark)
+	before, rest, ok := strings.Cut(string(text), mark)
 	_, after, also := strings.Cut(rest, endMark)
 	if !ok || !also {
-		return fmt.Errorf("%s has not the lines %q and %q", file, strings.TrimSpace(beginMark),
+		return fmt.Errorf("%s has not the lines %q and %q", file, strings.TrimSpace(mark),
 			strings.TrimSpace(endMark))
 	}
-	return os.WriteFile(file, []byte(before+beginMark+"\n"+r.String()+endMark+after), 0o644)
+	return os.WriteFile(file, []byte(before+mark+"\n"+r.String()+endMark+after), 0o644)
 }

@@ -119,7 +119,29 @@ func fitTelling(set []telling, weigh map[string]float64, mask func(i int) bool, 
 		w[k] /= spread[k]
 		b -= w[k] * mean[k]
 	}
-	return w, b
+	return sharpen(set, weights, w, b)
+}
+
+// sharpen makes likelihoods of odds that were held small (Platt, "Probabilistic
+// Outputs for Support Vector Machines", 1999).
+func sharpen(set []telling, weights, w []float64, b float64) ([]float64, float64) {
+	times, plus := 1.0, 0.0
+	for range 5_000 {
+		byTimes, byPlus, total := 0.0, 0.0, 0.0
+		for i, t := range set {
+			o := oddsOf(t.evidence, w, b)
+			p := 1 / (1 + math.Exp(-times*o-plus))
+			if t.answered {
+				p--
+			}
+			byTimes, byPlus, total = byTimes+weights[i]*p*o, byPlus+weights[i]*p, total+weights[i]
+		}
+		times, plus = times-byTimes/total, plus-byPlus/total
+	}
+	for k := range w {
+		w[k] *= times
+	}
+	return w, b*times + plus
 }
 
 func oddsOf(e retrieval.Features, w []float64, b float64) float64 {
