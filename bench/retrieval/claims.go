@@ -30,8 +30,9 @@ type claimed struct {
 var (
 	digitsOnly = regexp.MustCompile(`\b\d{1,4}\b`)
 	auxiliary  = regexp.MustCompile(`\b(is|are|was|were|can|will|must|should|may|does|do|has|have)\b( not\b)?`)
-	unitWords  = map[string]string{"days": "weeks", "day": "week", "hours": "days", "minutes": "hours", "seconds": "minutes",
-		"weeks": "days", "months": "days", "years": "months", "year": "month", "bytes": "megabytes", "times": "days",
+	unitWords  = map[string]string{"days": "weeks", "day": "week", "hours": "days", "minutes": "hours",
+		"seconds": "minutes",
+		"weeks":   "days", "months": "days", "years": "months", "year": "month", "bytes": "megabytes", "times": "days",
 		"files": "folders", "lines": "pages", "users": "groups", "bits": "bytes", "characters": "lines"}
 	modals = [][2]string{{"may", "must"}, {"can", "must"}, {"some", "all"}, {"most", "all"}, {"many", "all"},
 		{"at least", "at most"}, {"at most", "at least"}, {"usually", "always"}, {"sometimes", "always"},
@@ -156,8 +157,9 @@ func shortened(s string) string {
 		return ""
 	}
 	for _, p := range []string{parts[0], parts[1]} {
-		if w := strings.Fields(p); len(w) >= 6 && says(p) && !strings.Contains(" if when while as because although in for "+
-			"with by to and or but which who where unless since after before ", " "+strings.ToLower(w[0])+" ") {
+		if w := strings.Fields(p); len(w) >= 6 && says(p) &&
+			!strings.Contains(" if when while as because although in for "+
+				"with by to and or but which who where unless since after before ", " "+strings.ToLower(w[0])+" ") {
 			return strings.ToUpper(p[:1]) + p[1:] + "."
 		}
 	}
@@ -190,7 +192,8 @@ func renumbered(s string, r *rand.Rand) string {
 func swapWord(s string, by map[string]string) string {
 	words := strings.Fields(s)
 	for i, w := range words {
-		if other := by[bare(w)]; other != "" && i > 0 && (digitsOnly.MatchString(words[i-1]) || language.Counts(bare(words[i-1]))) {
+		if other := by[bare(w)]; other != "" && i > 0 && (digitsOnly.MatchString(words[i-1]) ||
+			language.Counts(bare(words[i-1]))) {
 			return replaced(words, i, other)
 		}
 	}
@@ -238,7 +241,8 @@ func swappedRoles(s string) string {
 	words := strings.Fields(s)
 	noun := func(i int) bool {
 		b := bare(words[i])
-		return len(b) > 2 && !language.StopWords("en")[b] && l.Is(b, lexicon.Noun) > 0.7 && words[i] == strings.Trim(words[i], ",;:()\"")
+		return len(b) > 2 && !language.StopWords("en")[b] && l.Is(b, lexicon.Noun) > 0.7 &&
+			words[i] == strings.Trim(words[i], ",;:()\"")
 	}
 	for v := 1; v < len(words)-1; v++ {
 		b := bare(words[v])
@@ -269,7 +273,8 @@ func capitalised(packages []*harvested) (names, nouns []string) {
 						continue
 					}
 					switch {
-					case unicode.IsUpper(rune(core[0])) && core[1:] == strings.ToLower(core[1:]) && len(lexicon.Load().Forms(strings.ToLower(core))) == 0:
+					case unicode.IsUpper(rune(core[0])) && core[1:] == strings.ToLower(core[1:]) &&
+						len(lexicon.Load().Forms(strings.ToLower(core))) == 0:
 						names = append(names, core)
 					case core == strings.ToLower(core) && lexicon.Load().Is(core, lexicon.Noun) > 0.9:
 						nouns = append(nouns, core)
@@ -288,7 +293,8 @@ func renamed(s string, names []string, r *rand.Rand) string {
 	words := strings.Fields(s)
 	for i, w := range words {
 		core := strings.Trim(w, ",.;:()\"'“”")
-		if i > 0 && len(core) > 3 && unicode.IsUpper(rune(core[0])) && core[1:] == strings.ToLower(core[1:]) && len(names) > 0 &&
+		if i > 0 && len(core) > 3 && unicode.IsUpper(rune(core[0])) && core[1:] == strings.ToLower(core[1:]) &&
+			len(names) > 0 &&
 			!strings.HasSuffix(words[i-1], ".") {
 			return replaced(words, i, names[r.IntN(len(names))])
 		}

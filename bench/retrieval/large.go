@@ -14,16 +14,14 @@ import (
 	"juvalogos/core/retrieval"
 )
 
-// large measures an index of so many passages: those of the corpus, and more
-// that are made of its sentences in another order.
-func large(pages []page, asked []question, passages int) (lines []string, err error) {
+// manyOf are so many passages: those of the corpus, and more that are made of its
+// sentences in another order.
+func manyOf(pages []page, passages int) (entries []retrieval.Entry) {
 	r := rand.New(rand.NewPCG(3, 3))
 	var own []passage.Chunk
 	for _, p := range pages {
 		own = append(own, splitAs(p.doc)...)
 	}
-	words := embedding.Load()
-	var entries []retrieval.Entry
 	for i := range passages {
 		p := own[i%len(own)]
 		text := p.Text
@@ -35,6 +33,12 @@ func large(pages []page, asked []question, passages int) (lines []string, err er
 		entries = append(entries, retrieval.Entry{Key: int64(i), Document: int64(i / 25), Number: i % 25,
 			Title: pages[i/25%len(pages)].doc.Title, Path: p.Path, Text: text, Language: "en"})
 	}
+	return entries
+}
+
+// large measures an index of so many passages.
+func large(pages []page, asked []question, passages int) (lines []string, err error) {
+	words, entries := embedding.Load(), manyOf(pages, passages)
 	start, held, err := fromRecord(entries)
 	if err != nil {
 		return nil, err

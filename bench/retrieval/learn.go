@@ -26,7 +26,8 @@ func listsOf(shelves []*shelved, all []*developed) (lists []list) {
 	for _, s := range shelves {
 		for _, q := range s.asked {
 			if right := s.right(q); len(right) > 0 {
-				lists = append(lists, listOf("harvested", s.b.ask(q.text, 200, o).Hits, func(h retrieval.Hit) bool { return right[h.Key] }, false))
+				lists = append(lists, listOf("harvested", s.b.ask(q.text, 200, o).Hits,
+					func(h retrieval.Hit) bool { return right[h.Key] }, false))
 			}
 		}
 	}
@@ -166,7 +167,24 @@ func measureLists(lists []list, w []float64, corpus string) (mrr, among float64,
 }
 
 func names() []string {
-	return strings.Fields("Lexical Covered Evenly Exact Title Titled Headed Lead Close Near Cosine About Named Whole Meaning Sense Page Document")
+	return strings.Fields("Lexical Covered Evenly Exact Title Titled Headed Lead Close Near " +
+		"Cosine About Named Whole Meaning Sense Page Document")
+}
+
+// showFused prints the mean reciprocal ranks by reciprocal rank fusion of some signs.
+func showFused(lists []list, corpora []string, name string, of ...string) {
+	fmt.Printf("%-34s", name)
+	for _, c := range corpora {
+		mrr, n := 0.0, 0
+		for _, l := range lists {
+			if l.corpus == c {
+				n++
+				mrr += l.fusedRank(of)
+			}
+		}
+		fmt.Printf("  %s(%d) %.3f", c, n, mrr/float64(n))
+	}
+	fmt.Println()
 }
 
 // learnLast learns the weights of the last stage, also without one corpus each, which
@@ -206,24 +224,10 @@ func learnLast(shelves []*shelved, chosen []*shelved, all []*developed) {
 	}
 	corpora = append(corpora, "terms", "chosen, few words", "lay, few words")
 	show("as it is", vec(retrieval.DefaultWeights))
-	rrf := func(name string, of ...string) {
-		fmt.Printf("%-34s", name)
-		for _, c := range corpora {
-			mrr, n := 0.0, 0
-			for _, l := range lists {
-				if l.corpus == c {
-					n++
-					mrr += l.fusedRank(of)
-				}
-			}
-			fmt.Printf("  %s(%d) %.3f", c, n, mrr/float64(n))
-		}
-		fmt.Println()
-	}
-	rrf("page BM25", "Page")
-	rrf("page sense", "Sense")
-	rrf("page BM25 and sense", "Page", "Sense")
-	rrf("page BM25, passage and sense", "Page", "Lexical", "Sense")
+	showFused(lists, corpora, "page BM25", "Page")
+	showFused(lists, corpora, "page sense", "Sense")
+	showFused(lists, corpora, "page BM25 and sense", "Page", "Sense")
+	showFused(lists, corpora, "page BM25, passage and sense", "Page", "Lexical", "Sense")
 	var onlyLexical retrieval.Signs
 	onlyLexical.Lexical = 1
 	show("lexical", vec(onlyLexical))
@@ -240,10 +244,13 @@ func learnLast(shelves []*shelved, chosen []*shelved, all []*developed) {
 		return some
 	}
 	for _, hold := range []float64{0.003} {
-		show(fmt.Sprintf("learnt, hold %.3f", hold), learnt(in("chosen", "chosen, few words", "lay, few words"), hold, nil))
+		show(fmt.Sprintf("learnt, hold %.3f", hold), learnt(in("chosen", "chosen, few words", "lay, few words"), hold,
+			nil))
 	}
-	show("learnt without sense, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words"), 0.003, withoutSense))
-	show("harvested only, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words", "git", "gimp", "postgresql"), 0.003, nil))
+	show("learnt without sense, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words"), 0.003,
+		withoutSense))
+	show("harvested only, hold 0.003", learnt(in("chosen", "chosen, few words", "lay, few words", "git", "gimp",
+		"postgresql"), 0.003, nil))
 	for _, c := range corpora {
 		w := learnt(in("chosen", "chosen, few words", "lay, few words", c), 0.003, nil)
 		mrr, among, _ := measureLists(lists, w, c)

@@ -20,7 +20,8 @@ func reportHarvested(packages []*harvested, enc *encoding, r *report) error {
 	for _, s := range shelves {
 		pages, passages, asked = pages+len(s.b.pages), passages+len(s.b.entries), asked+len(s.asked)
 	}
-	r.line("\n## Questions that documents ask themselves\n\n%d packages, %d pages, %d passages on %d shelves.\n", len(packages),
+	r.line("\n## Questions that documents ask themselves\n\n%d packages, %d pages, %d passages on %d shelves.\n",
+		len(packages),
 		pages, passages, len(shelves))
 	row := func(format string, a ...any) { fmt.Fprintf(r, format+"\n", a...) }
 	row("| way | first | MRR@10 | among %d | against BM25, 95 %% |\n|---|---|---|---|---|", handedOver)
@@ -59,7 +60,8 @@ func reportHarvested(packages []*harvested, enc *encoding, r *report) error {
 			no[t.kind] = append(no[t.kind], t.evidence.Likely())
 		}
 	}
-	row("\n%d questions that the shelf answers, told from others:\n\n| others | area | declined where 8 %% of the answered are refused "+
+	row("\n%d questions that the shelf answers, told from others:\n\n| others | area "+
+		"| declined where 8 %% of the answered are refused "+
 		"| declined below 0.35 |\n|---|---|---|---|", len(yes))
 	for _, kind := range sorted(no) {
 		below := 0.0

@@ -88,7 +88,8 @@ func (f *found) judge(hits []retrieval.Hit, right map[int64]bool) {
 
 func (f found) String() string {
 	n := float64(f.n)
-	return fmt.Sprintf("%4d questions: first %.3f, MRR@10 %.3f, among %d %.3f", f.n, f.first/n, f.rr/n, handedOver, f.among/n)
+	return fmt.Sprintf("%4d questions: first %.3f, MRR@10 %.3f, among %d %.3f", f.n, f.first/n, f.rr/n, handedOver,
+		f.among/n)
 }
 
 func compareHarvested(all map[string][]*harvested, o options) error {

@@ -19,9 +19,11 @@ func tellings(shelves []*shelved, all []*developed) (set []telling) {
 			if len(right) == 0 {
 				continue
 			}
-			set = append(set, telling{"harvested", "there", true, s.b.ask(q.text, 10, retrieval.DefaultOptions).Evidence})
+			set = append(set, telling{"harvested", "there", true, s.b.ask(q.text, 10,
+				retrieval.DefaultOptions).Evidence})
 			if other != s {
-				set = append(set, telling{"harvested", "elsewhere", false, other.b.ask(q.text, 10, retrieval.DefaultOptions).Evidence})
+				set = append(set, telling{"harvested", "elsewhere", false, other.b.ask(q.text, 10,
+					retrieval.DefaultOptions).Evidence})
 			}
 			var own, without []retrieval.Entry
 			for _, key := range s.by[q.page] {
@@ -31,7 +33,8 @@ func tellings(shelves []*shelved, all []*developed) (set []telling) {
 				}
 			}
 			s.b.index.Replace(int64(q.page), without)
-			set = append(set, telling{"harvested", "taken away", false, s.b.ask(q.text, 10, retrieval.DefaultOptions).Evidence})
+			set = append(set, telling{"harvested", "taken away", false, s.b.ask(q.text, 10,
+				retrieval.DefaultOptions).Evidence})
 			s.b.index.Replace(int64(q.page), own)
 		}
 	}
@@ -39,7 +42,8 @@ func tellings(shelves []*shelved, all []*developed) (set []telling) {
 	for _, d := range all {
 		for i := 0; i < len(shelves); i++ {
 			for _, q := range everyNatural(shelves[i].asked, 2) {
-				set = append(set, telling{d.name, "elsewhere", false, d.b.ask(q.text, 10, retrieval.DefaultOptions).Evidence})
+				set = append(set, telling{d.name, "elsewhere", false, d.b.ask(q.text, 10,
+					retrieval.DefaultOptions).Evidence})
 			}
 		}
 	}
@@ -49,7 +53,8 @@ func tellings(shelves []*shelved, all []*developed) (set []telling) {
 			if len(q.right) > 0 {
 				kind = "there"
 			}
-			set = append(set, telling{d.name, kind, len(q.right) > 0, d.b.ask(q.text, 10, retrieval.DefaultOptions).Evidence})
+			set = append(set, telling{d.name, kind, len(q.right) > 0, d.b.ask(q.text, 10,
+				retrieval.DefaultOptions).Evidence})
 		}
 	}
 	return set
@@ -158,7 +163,8 @@ func tellApart(shelves, chosen []*shelved, all []*developed) {
 		t.corpus = "chosen"
 		set = append(set, t)
 	}
-	names := []string{"Covered", "Exact", "Near", "Title", "Page", "Absent", "Native", "Missing", "Score", "Scores", "Evenly", "Cosines", "Close", "Sense", "Senses", "Named"}
+	names := []string{"Covered", "Exact", "Near", "Title", "Page", "Absent", "Native", "Missing", "Score", "Scores",
+		"Evenly", "Cosines", "Close", "Sense", "Senses", "Named"}
 	old := func(k int) bool { return k < 12 }
 	every := func(int) bool { return true }
 	corpora := []string{"harvested", "chosen"}
@@ -193,7 +199,8 @@ func tellApart(shelves, chosen []*shelved, all []*developed) {
 	show("as it is", retrieval.Features.Likely)
 	in := func(not ...string) (some []telling) {
 		for _, t := range set {
-			if !slices.Contains(not, t.corpus) && t.kind != "taken away" && (t.corpus == "harvested" || t.corpus == "chosen" || t.kind != "elsewhere") {
+			if !slices.Contains(not, t.corpus) && t.kind != "taken away" && (t.corpus == "harvested" ||
+				t.corpus == "chosen" || t.kind != "elsewhere") {
 				some = append(some, t)
 			}
 		}
@@ -284,7 +291,8 @@ func judgeThreshold(set []telling, corpora []string, w []float64, b float64) {
 					declined += one(low)
 				}
 			}
-			fmt.Printf("  %s refused %.2f, declined %.2f, elsewhere %.2f", c, refused/answered, declined/max(1, others), far/max(1, farAll))
+			fmt.Printf("  %s refused %.2f, declined %.2f, elsewhere %.2f", c, refused/answered, declined/max(1,
+				others), far/max(1, farAll))
 		}
 		fmt.Println()
 	}

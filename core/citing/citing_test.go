@@ -35,7 +35,8 @@ func TestAccuracyOnLabelledPairs(t *testing.T) {
 				t.Logf("labelled %s: %q", f[0], f[1])
 			}
 		}
-		t.Logf("%s: supported are called %.0f of %.0f true and %.0f of %.0f false ones", set.name, called["yes"], all["yes"],
+		t.Logf("%s: supported are called %.0f of %.0f true and %.0f of %.0f false ones", set.name, called["yes"],
+			all["yes"],
 			called["no"], all["no"])
 		if called["yes"] < set.leastTrue*all["yes"] || called["no"] > set.mostFalse*all["no"] {
 			t.Errorf("%s: %v of %v", set.name, called, all)
@@ -50,28 +51,36 @@ func TestWhatIsChangedIsSeen(t *testing.T) {
 		passage, is, changed string
 		want                 evidence.Support
 	}{
-		{"A book may be kept for three days.", "A book may be kept for three days.", "A book may be kept for four days.",
+		{"A book may be kept for three days.", "A book may be kept for three days.",
+			"A book may be kept for four days.",
 			evidence.Contradicted},
-		{"A book may be kept for three days.", "A book may be kept for 72 hours.", "A book may be kept for three years.",
+		{"A book may be kept for three days.", "A book may be kept for 72 hours.",
+			"A book may be kept for three years.",
 			evidence.Contradicted},
-		{"The ticket is valid in first class.", "The ticket is valid in first class.", "The ticket is valid in second class.",
+		{"The ticket is valid in first class.", "The ticket is valid in first class.",
+			"The ticket is valid in second class.",
 			evidence.Contradicted},
 		{"The office opens at 9:30 on weekdays.", "On weekdays the office opens at 9:30.",
 			"The office opens at 10:30 on weekdays.", evidence.Contradicted},
-		{"Visitors may park behind the hall.", "Visitors may park behind the hall.", "Visitors may not park behind the hall.",
+		{"Visitors may park behind the hall.", "Visitors may park behind the hall.",
+			"Visitors may not park behind the hall.",
 			evidence.Contradicted},
-		{"The upper gate is open in winter.", "The upper gate is not closed in winter.", "The upper gate is closed in winter.",
+		{"The upper gate is open in winter.", "The upper gate is not closed in winter.",
+			"The upper gate is closed in winter.",
 			evidence.Contradicted},
-		{"Hive 3 stands in meadow 7.", "Hive 3 stands in meadow 7.", "Hive 3 stands in meadow 8.", evidence.Contradicted},
+		{"Hive 3 stands in meadow 7.", "Hive 3 stands in meadow 7.", "Hive 3 stands in meadow 8.",
+			evidence.Contradicted},
 		{"The baker feeds the horses every morning.", "Every morning the baker feeds the horses.",
 			"The horses feed the baker every morning.", evidence.Contradicted},
 		{"The baker feeds the horses every morning.", "The horses are fed every morning by the baker.",
 			"The baker is fed every morning by the horses.", evidence.Contradicted},
 		{"Members may bring a guest to the meeting.", "Members may bring a guest to the meeting.",
 			"Members must bring a guest to the meeting.", evidence.Unsupported},
-		{"Some rooms have a stove and a sink.", "Some rooms have a stove and a sink.", "All rooms have a stove and a sink.",
+		{"Some rooms have a stove and a sink.", "Some rooms have a stove and a sink.",
+			"All rooms have a stove and a sink.",
 			evidence.Unsupported},
-		{"Groups pay for at least twelve people.", "Groups pay for at least 12 people.", "Groups pay for at most twelve people.",
+		{"Groups pay for at least twelve people.", "Groups pay for at least 12 people.",
+			"Groups pay for at most twelve people.",
 			evidence.Contradicted},
 		{"Ms. Tarn keeps the archive of the parish.", "Ms. Tarn keeps the archive of the parish.",
 			"Ms. Lowick keeps the archive of the parish.", evidence.Unsupported},
@@ -112,7 +121,8 @@ func TestShortAnswers(t *testing.T) {
 
 // References as other models write them are understood.
 func TestReferencesInOtherForms(t *testing.T) {
-	for _, form := range []string{"【3】", "【3†handbook.pdf】", "[Passage 3]", "(source 3)", "[^3]", "[2-3]", "[2 and 3]", "[doc. 3]",
+	for _, form := range []string{"【3】", "【3†handbook.pdf】", "[Passage 3]", "(source 3)", "[^3]", "[2-3]", "[2 and 3]",
+		"[doc. 3]",
 		"[passages 2, 3]"} {
 		got := Check("Members may borrow the extractor for three days "+form+".", "", passages)
 		if got.Text != "Members may borrow the extractor for three days [3]." {
@@ -128,7 +138,8 @@ func TestReferencesInOtherForms(t *testing.T) {
 // A reply in another language than the documents keeps its references and is called
 // neither supported nor unsupported.
 func TestRepliesInAnotherLanguage(t *testing.T) {
-	got := Check("Die Schleuder kann man für drei Tage ausleihen, und sie muss sauber zurückkommen [3]. Das steht auch nicht "+
+	got := Check("Die Schleuder kann man für drei Tage ausleihen, und sie muss sauber zurückkommen [3]. "+
+		"Das steht auch nicht "+
 		"anders in den Regeln.", "", passages)
 	if got.Sentences[0].Support != evidence.Unchecked || len(got.Sentences[0].Notes) != 1 ||
 		!strings.Contains(got.Text, "[3]") || got.Sentences[1].Support != evidence.Unchecked {
@@ -138,11 +149,13 @@ func TestRepliesInAnotherLanguage(t *testing.T) {
 
 // Passages count from 1 in the order in which a reply comes to them.
 func TestNumbered(t *testing.T) {
-	checked := Check("Members may borrow the extractor for three days [3]. Syrup is two parts of sugar to one of water [1]. "+
+	checked := Check("Members may borrow the extractor for three days [3]. "+
+		"Syrup is two parts of sugar to one of water [1]. "+
 		"It must come back clean, the extractor [3].", "", passages)
 	got, ordered := checked.Numbered(passages)
-	if !strings.HasPrefix(got.Text, "Members may borrow the extractor for three days [1]. Syrup is two parts of sugar to one of "+
-		"water [2]. ") || len(ordered) != 3 || ordered[0].Text != passages[2].Text || ordered[1].Number != 2 {
+	if !strings.HasPrefix(got.Text,
+		"Members may borrow the extractor for three days [1]. Syrup is two parts of sugar to one of "+
+			"water [2]. ") || len(ordered) != 3 || ordered[0].Text != passages[2].Text || ordered[1].Number != 2 {
 		t.Errorf("%q %+v", got.Text, ordered)
 	}
 	for _, s := range got.Sentences {

@@ -80,7 +80,8 @@ func (j *judge) claim(sentence string) *text {
 			return nil
 		}
 		// "Four days." says what the question leaves open.
-		if c = j.read(asks.ReplaceAllString(strings.TrimRight(j.question, "? "), "") + ": " + sentence); len(c.words)+len(c.numbers) < 3 {
+		if c = j.read(asks.ReplaceAllString(strings.TrimRight(j.question, "? "),
+			"") + ": " + sentence); len(c.words)+len(c.numbers) < 3 {
 			return nil
 		}
 	}
@@ -108,15 +109,17 @@ type Signs struct {
 
 // Values are the signs in their order.
 func (s *Signs) Values() []*float64 {
-	return []*float64{&s.Covered, &s.Nouns, &s.Strange, &s.Verbs, &s.Names, &s.Numbers, &s.Other, &s.Denied, &s.Excluded, &s.Swapped,
+	return []*float64{&s.Covered, &s.Nouns, &s.Strange, &s.Verbs, &s.Names, &s.Numbers, &s.Other, &s.Denied,
+		&s.Excluded, &s.Swapped,
 		&s.Stronger, &s.Replaced, &s.Changed, &s.Alike}
 }
 
 // weights are what the signs count in the logarithm of the odds that a place
 // supports a claim; docs/retrieval.md says what they were set on.
 var (
-	weights = Signs{Covered: 9, Nouns: -2.2, Strange: -2.5, Verbs: -0.5, Names: -6, Numbers: -4, Other: -6, Denied: -6, Excluded: -6,
-		Swapped: -7, Stronger: -6, Replaced: -4, Changed: -1.2, Alike: 24}
+	weights = Signs{Covered: 9, Nouns: -2.2, Strange: -2.5, Verbs: -0.5, Names: -6, Numbers: -4, Other: -6, Denied: -6,
+		Excluded: -6,
+		Swapped:  -7, Stronger: -6, Replaced: -4, Changed: -1.2, Alike: 24}
 	doubt = -4.6
 )
 
@@ -183,7 +186,8 @@ func (j *judge) elsewhere(i int, c, place *text, all []match) int {
 			continue
 		}
 		other := place.words[m.by].part
-		if other == own || place.parts[own].goesOn && other == own-1 || place.parts[other].goesOn && own == other-1 && c.words[k].noun && !place.excludesIn(j, w, other) {
+		if other == own || place.parts[own].goesOn && other == own-1 || place.parts[other].goesOn && own == other-1 &&
+			c.words[k].noun && !place.excludesIn(j, w, other) {
 			continue
 		}
 		for n := range place.words {
@@ -201,7 +205,8 @@ func (t *text) excludesIn(j *judge, w word, part int) bool {
 
 // excludes reports whether one word excludes another one.
 func (j *judge) excludes(w word, p *word) bool {
-	return j.relation(w.said, p.said) == lexicon.Opposite || language.Contrasts(w.stem)[p.stem] || negates(w.said, p.said)
+	return j.relation(w.said, p.said) == lexicon.Opposite || language.Contrasts(w.stem)[p.stem] || negates(w.said,
+		p.said)
 }
 
 // roughly finds a word that means about the same, or one that excludes it.
@@ -293,7 +298,8 @@ func (j *judge) holds(c *text, n int) (most float64, quote string, against *cont
 
 // open says that nothing speaks against, and some for it.
 func (s Signs) open() bool {
-	return s.Covered >= 0.2 && s.Numbers+s.Other+s.Denied+s.Excluded+s.Swapped+s.Stronger+s.Names+s.Replaced+s.Nouns == 0
+	return s.Covered >= 0.2 &&
+		s.Numbers+s.Other+s.Denied+s.Excluded+s.Swapped+s.Stronger+s.Names+s.Replaced+s.Nouns == 0
 }
 
 // alike is how near a claim and a place lie to each other by what they mean.

@@ -40,13 +40,16 @@ var measures = map[string]struct {
 	"week": {"second", 7 * 86400}, "sec": {"second", 1}, "min": {"second", 60}, "h": {"second", 3600},
 	"millimetr": {"mm", 1}, "mm": {"mm", 1}, "cm": {"mm", 10}, "centimetr": {"mm", 10}, "m": {"mm", 1000},
 	"metr": {"mm", 1000}, "meter": {"mm", 1000}, "km": {"mm", 1e6}, "kilometr": {"mm", 1e6}, "kilomet": {"mm", 1e6},
-	"g": {"g", 1}, "gram": {"g", 1}, "kg": {"g", 1000}, "kilogram": {"g", 1000}, "kilo": {"g", 1000}, "tonn": {"g", 1e6},
+	"g": {"g", 1}, "gram": {"g", 1}, "kg": {"g", 1000}, "kilogram": {"g", 1000}, "kilo": {"g", 1000}, "tonn": {"g",
+		1e6},
 	"ml": {"ml", 1}, "l": {"ml", 1000}, "litr": {"ml", 1000}, "liter": {"ml", 1000}, "millilitr": {"ml", 1},
-	"degre": {"degre", 1}, "month": {"month", 1}, "year": {"month", 12}, "kb": {"kb", 1}, "mb": {"kb", 1000}, "gb": {"kb", 1e6}, "tb": {"kb", 1e9},
+	"degre": {"degre", 1}, "month": {"month", 1}, "year": {"month", 12}, "kb": {"kb", 1}, "mb": {"kb", 1000},
+	"gb": {"kb", 1e6}, "tb": {"kb", 1e9},
 }
 
-var ordinals = map[string]float64{"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "sixth": 6, "seventh": 7,
-	"eighth": 8, "ninth": 9, "tenth": 10, "eleventh": 11, "twelfth": 12, "last": -1}
+var ordinals = map[string]float64{"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "sixth": 6,
+	"seventh": 7,
+	"eighth":  8, "ninth": 9, "tenth": 10, "eleventh": 11, "twelfth": 12, "last": -1}
 
 // counted are words that count: how often, or what part.
 var counted = map[string]struct {
@@ -205,7 +208,8 @@ func (j *judge) countTheSame(n, p number) counting {
 			if a == b {
 				return agree
 			}
-			if r := j.relation(a, b); r == lexicon.Synonym || r == lexicon.Same || r == lexicon.Broader || r == lexicon.Narrower {
+			if r := j.relation(a, b); r == lexicon.Synonym || r == lexicon.Same || r == lexicon.Broader ||
+				r == lexicon.Narrower {
 				return agree
 			}
 		}

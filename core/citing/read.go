@@ -13,15 +13,14 @@ import (
 
 // text is a stretch as claims and passages are compared.
 type text struct {
-	from, to int // of what was given
-	all      string
-	words    []word
-	numbers  []number
-	parts    []part
-	passive  bool
-	vector   []float32 // the encoder's, once it was asked for
-	two      bool      // sentences
-	second   int       // where the second begins, or the white space before it
+	all     string
+	words   []word
+	numbers []number
+	parts   []part
+	passive bool
+	vector  []float32 // the encoder's, once it was asked for
+	two     bool      // sentences
+	second  int       // where the second begins, or the white space before it
 }
 
 // word is one that says something.
@@ -148,7 +147,8 @@ func partEnds(all string) []int {
 func partOf(text string) part {
 	bare := bounds.ReplaceAllString(text, "")
 	no := len(negation.FindAllString(bare, -1))
-	return part{no: no, goesOn: pronoun.MatchString(text), unless: unless.MatchString(text), strict: forbids.MatchString(text) || strictly.MatchString(text), free: freely.MatchString(text),
+	return part{no: no, goesOn: pronoun.MatchString(text), unless: unless.MatchString(text),
+		strict: forbids.MatchString(text) || strictly.MatchString(text), free: freely.MatchString(text),
 		all: wholly.MatchString(text), some: partly.MatchString(text), only: alone.MatchString(bare)}
 }
 
@@ -231,7 +231,8 @@ func (r *reader) number(w language.Word) {
 		r.add(number{value: v, kind: share}, w)
 		r.waiting = nil
 	case strings.HasPrefix(lower, "o'clock") || strings.HasPrefix(lower, "o’clock") || meridian.MatchString(lower):
-		if v < 12 && (strings.HasPrefix(lower, "p") || strings.HasPrefix(lower, "in the eve") || strings.HasPrefix(lower, "in the aft")) {
+		if v < 12 && (strings.HasPrefix(lower, "p") || strings.HasPrefix(lower, "in the eve") ||
+			strings.HasPrefix(lower, "in the aft")) {
 			v += 12
 		}
 		r.add(number{value: v * 60, kind: time}, w)
@@ -287,7 +288,8 @@ func (r *reader) worded(lower string, w language.Word) bool {
 		r.t.numbers[last].value *= v // three hundred
 		return true
 	}
-	if last := len(r.t.numbers) - 1; r.afterNumber() && last >= 0 && r.t.numbers[last].value >= 20 && v < 10 && r.t.numbers[last].kind == plain {
+	if last := len(r.t.numbers) - 1; r.afterNumber() && last >= 0 && r.t.numbers[last].value >= 20 && v < 10 &&
+		r.t.numbers[last].kind == plain {
 		r.t.numbers[last].value += v // twenty four
 		return true
 	}

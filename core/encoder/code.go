@@ -41,7 +41,7 @@ func (c *Code) Bytes() []byte {
 	return out
 }
 
-// ReadCode reads what Bytes wrote.
+// ReadCode reads what Bytes wrote; the error says that it is of another length.
 func ReadCode(b []byte) (*Code, error) {
 	if len(b) != 4+Dimensions {
 		return nil, errors.New("a kept vector has another length than the encoder's")

@@ -3,6 +3,10 @@
 // word. It runs a small universal sentence encoder (Cer and others, 2018), two
 // transformer layers over pieces of words, in this process: no model server is
 // needed. Its texts are English. scripts/cutencoder takes over the weights.
+//
+//	e := encoder.Load()
+//	kept := encoder.CodeOf(e.Encode("What is your age?"))
+//	fmt.Println(kept.Dot(e.Encode("How old are you?"))) // 0.84
 package encoder
 
 import (

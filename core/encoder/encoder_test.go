@@ -87,7 +87,8 @@ func TestTextsOfNothing(t *testing.T) {
 
 // Many texts at once have the vectors that each has alone, in their order.
 func TestTogetherAsAlone(t *testing.T) {
-	texts := []string{"The first.", "", "A second text, somewhat longer than the first one.", "Third", "Fourth, and last."}
+	texts := []string{"The first.", "", "A second text, somewhat longer than the first one.", "Third",
+		"Fourth, and last."}
 	for i, v := range Load().EncodeAll(texts, 1) {
 		alone := Load().Encode(texts[i])
 		if len(v) != len(alone) {

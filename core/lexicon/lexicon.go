@@ -1,7 +1,11 @@
 // Package lexicon knows what English words have to do with each other: which are
 // forms of one, which mean the same, which one is broader and which is opposite.
 // It is cut from WordNet 3.0 (Miller, "WordNet: A Lexical Database for English",
-// 1995) by scripts/cutlexicon.
+// 1995) by scripts/cutlexicon, with the words that have a vector in core/embedding.
+//
+//	l := lexicon.Load()
+//	fmt.Println(l.Forms("went")) // [{go v}]
+//	fmt.Println(l.Between("hot", "cold", 3) == lexicon.Opposite)
 package lexicon
 
 import (
@@ -64,8 +68,9 @@ type Lexicon struct {
 
 // Load reads what comes along, once.
 var Load = sync.OnceValue(func() *Lexicon {
-	l := &Lexicon{words: map[string][]sense{}, opposite: map[string][]string{}, made: map[string][]string{}, said: map[int32][]string{},
-		odd: map[Form]string{}, known: map[string][]Form{}}
+	l := &Lexicon{words: map[string][]sense{}, opposite: map[string][]string{}, made: map[string][]string{},
+		said: map[int32][]string{},
+		odd:  map[Form]string{}, known: map[string][]Form{}}
 	each(WordsFile, func(f []string) {
 		var senses []sense
 		for _, part := range f[1:] {
@@ -239,7 +244,10 @@ const (
 // how many of the meanings of each are looked at, the most frequent first.
 func (l *Lexicon) Between(a, b string, senses int) Relation {
 	as, bs := l.Forms(a), l.Forms(b)
-	if a == b || slices.ContainsFunc(as, func(f Form) bool { return slices.ContainsFunc(bs, func(g Form) bool { return g.Word == f.Word }) }) {
+	if a == b || slices.ContainsFunc(as, func(f Form) bool {
+		return slices.ContainsFunc(bs,
+			func(g Form) bool { return g.Word == f.Word })
+	}) {
 		return Same
 	}
 	found := None
@@ -328,7 +336,8 @@ func (l *Lexicon) opposed(f, g Form, senses int) bool {
 	for _, m := range s.meanings[:min(senses, len(s.meanings))] {
 		for _, alike := range l.said[m] {
 			for _, other := range l.opposite[alike] {
-				if o := l.sense(Form{other, g.Kind}); o != nil && len(o.meanings) > 0 && slices.Contains(q, o.meanings[0]) {
+				if o := l.sense(Form{other, g.Kind}); o != nil && len(o.meanings) > 0 && slices.Contains(q,
+					o.meanings[0]) {
 					return true
 				}
 			}

@@ -6,9 +6,11 @@ import (
 )
 
 func TestForms(t *testing.T) {
-	for word, want := range map[string]Form{"went": {"go", Verb}, "children": {"child", Noun}, "stopped": {"stop", Verb},
+	for word, want := range map[string]Form{
+		"went": {"go", Verb}, "children": {"child", Noun}, "stopped": {"stop", Verb},
 		"bigger": {"big", Adjective}, "ladies": {"lady", Noun}, "bees": {"bee", Noun}, "lying": {"lie", Verb},
-		"making": {"make", Verb}, "boxes": {"box", Noun}, "better": {"good", Adjective}, "quickly": {"quickly", Adverb}} {
+		"making": {"make", Verb}, "boxes": {"box", Noun}, "better": {"good", Adjective},
+		"quickly": {"quickly", Adverb}} {
 		found := false
 		for _, f := range Load().Forms(word) {
 			found = found || f == want
@@ -27,10 +29,17 @@ func TestBetween(t *testing.T) {
 		a, b string
 		want Relation
 	}{
-		{"goes", "went", Same}, {"buy", "purchased", Synonym}, {"car", "automobile", Synonym}, {"decide", "decision", Made},
-		{"bee", "insect", Broader}, {"insects", "bee", Narrower}, {"hot", "cold", Opposite}, {"open", "closed", Opposite},
-		{"monday", "friday", Sibling}, {"red", "blue", Sibling}, {"library", "xqzzt", None}, {"winter", "summer", Sibling},
-		{"dog", "library", None}, {"allow", "forbid", Opposite}, {"arrive", "leave", Opposite},
+		{"goes", "went", Same},
+		{"buy", "purchased", Synonym}, {"car", "automobile", Synonym},
+		{"decide", "decision", Made},
+		{"bee", "insect", Broader},
+		{"insects", "bee", Narrower}, {"hot", "cold", Opposite},
+		{"open", "closed", Opposite},
+		{"monday", "friday", Sibling},
+		{"red", "blue", Sibling}, {"library", "xqzzt", None},
+		{"winter", "summer", Sibling},
+		{"dog", "library", None},
+		{"allow", "forbid", Opposite}, {"arrive", "leave", Opposite},
 	} {
 		if got := Load().Between(c.a, c.b, 3); got != c.want {
 			t.Errorf("%s, %s: %d, not %d", c.a, c.b, got, c.want)

@@ -32,7 +32,7 @@ type Features struct {
 	Evenly  float64 // as in Signs
 	Cosines float64 // of the ten nearest
 	Close   float64 // as in Signs, the most of the five best
-	// Of the encoder, all 0 where there are no windows:
+	// Of the encoder:
 	Sense  float64 // cosine of the nearest window among the five best
 	Senses float64 // mean of the five nearest passages
 	Named  float64 // of the names and numbers of the question, those that the best passages do not have; 0 to 1
@@ -48,9 +48,9 @@ func (e *Features) Values() []*float64 {
 // and where these begin: a logistic regression on questions about other
 // documents than those that docs/retrieval.md reports on.
 var (
-	judgement = Features{Covered: 0.95, Exact: 0.8, Near: 0.6, Title: 0.35, Page: 0.85, Absent: 1.1, Native: 0.5,
-		Missing: -0.8, Score: 1.2, Scores: 0.85, Evenly: 1.1, Cosines: 1}
-	doubt = -2.6
+	judgement = Features{Covered: 0.85, Exact: 0.6, Near: 0.75, Title: 0.5, Page: 1, Absent: 1.2, Native: 0.35,
+		Missing: -1.25, Score: 0.9, Evenly: 1.2, Cosines: 0.4, Close: 0.45, Senses: 1.35, Named: -0.6}
+	doubt = -3.05
 )
 
 // Likely makes a likelihood of the features, 0 to 1.
@@ -221,9 +221,13 @@ func (e *Features) means(all []*candidate, o Options) {
 	}
 }
 
+// usualSenses is what Senses is on average.
+const usualSenses = 0.6
+
 // sensed gathers what the encoder says.
 func (x *Index) sensed(e *Features, all []*candidate, q Query) {
 	if q.Sense == nil || len(x.senses.has) == 0 {
+		e.Senses = usualSenses // neither for nor against
 		return
 	}
 	var cosines []float64
@@ -268,7 +272,10 @@ func (x *Index) named(e *Features, m *matcher, all []*candidate, text string) {
 // namesOf are the words of a question, in lower case, that name something.
 func namesOf(text string) map[string]bool {
 	names := map[string]bool{}
-	for i, w := range strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+	for i, w := range strings.FieldsFunc(text, func(r rune) bool {
+		return !unicode.IsLetter(r) &&
+			!unicode.IsDigit(r)
+	}) {
 		first, _ := utf8.DecodeRuneInString(w)
 		if strings.ContainsFunc(w, unicode.IsDigit) || i > 0 && len(w) > 1 && unicode.IsUpper(first) {
 			names[strings.ToLower(w)] = true

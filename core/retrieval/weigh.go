@@ -10,8 +10,10 @@ import (
 // DefaultWeights are the mean of what was learnt from questions that documents ask
 // themselves and from lay questions, and of what had been set on terms before; on
 // other documents than those that docs/retrieval.md reports on.
-var DefaultWeights = Signs{Lexical: 0.65, Covered: 0.35, Evenly: 1.5, Exact: 0.5, Title: 0.45, Titled: 0.3, Headed: 0.45,
-	Lead: 0.8, Close: 1, Near: 1.55, Cosine: 2.05, About: 2.1, Named: 0.75, Whole: 1.35, Meaning: 2, Sense: 1.7, Page: 0.5,
+var DefaultWeights = Signs{Lexical: 0.65, Covered: 0.35, Evenly: 1.5, Exact: 0.5, Title: 0.45, Titled: 0.3,
+	Headed: 0.45,
+	Lead:   0.8, Close: 1, Near: 1.55, Cosine: 2.05, About: 2.1, Named: 0.75, Whole: 1.35, Meaning: 2, Sense: 1.7,
+	Page:     0.5,
 	Document: 0.8}
 
 // weigh sets the candidates' scores anew.

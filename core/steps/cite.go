@@ -19,7 +19,7 @@ func cite() step {
 					About: "what the model said; where this step's text is the reply, it is shown as it grows and " +
 						"mended at the end"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
-				{Name: "question", Type: recipe.Text, About: "what was asked, in the light of which a short answer is read"},
+				{Name: "question", Type: recipe.Text, About: "what was asked: short answers are read in its light"},
 				{Name: "answers", Type: recipe.Truth, About: "whether they are likely to answer"},
 				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through; where " +
 					"there was not, the text stays as it is"},

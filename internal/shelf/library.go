@@ -92,7 +92,8 @@ func DefaultSettings() Settings {
 	o := retrieval.DefaultOptions
 	return Settings{Tokens: passage.DefaultTarget, Overlap: passage.DefaultOverlap, TitleWeight: o.TitleWeight,
 		Expand:       o.Expand,
-		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, SenseWeight: o.SenseWeight, Candidates: o.Candidates, Distinct: o.Distinct,
+		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, SenseWeight: o.SenseWeight,
+		Candidates: o.Candidates, Distinct: o.Distinct,
 		K1: o.K1, B: o.B}
 }
 

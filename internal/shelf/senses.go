@@ -80,7 +80,8 @@ func (l *indexes) senseDocument(ctx context.Context, shelf int64, v *live, docum
 	var numbers []int // of the passage of each
 	err := l.Store.Shelves.EachPassage(ctx, shelf, document, func(p record.ShelfPassage) error {
 		for _, w := range windowsOf(p) {
-			texts, hashes, numbers = append(texts, w), append(hashes, sha256.Sum256([]byte(w))), append(numbers, p.Number)
+			texts, hashes = append(texts, w), append(hashes, sha256.Sum256([]byte(w)))
+			numbers = append(numbers, p.Number)
 		}
 		return nil
 	})

@@ -22,8 +22,10 @@ func TestSpread(t *testing.T) {
 		all  []Match
 		want string
 	}{
-		{[]Match{match(1, 10), match(1, 9), match(1, 8), match(1, 7), match(1, 6), match(2, 5), match(3, 4)}, "1112311"},
-		{[]Match{match(1, 10), match(1, 9), match(1, 8), match(1, 7), match(1, 6), match(2, 2), match(3, 1)}, "1111123"},
+		{[]Match{match(1, 10), match(1, 9), match(1, 8), match(1, 7),
+			match(1, 6), match(2, 5), match(3, 4)}, "1112311"},
+		{[]Match{match(1, 10), match(1, 9), match(1, 8), match(1, 7),
+			match(1, 6), match(2, 2), match(3, 1)}, "1111123"},
 		{[]Match{match(1, 10), match(2, 9), match(1, 8)}, "121"},
 	} {
 		if got := order(spread(c.all, 5)); got != c.want {

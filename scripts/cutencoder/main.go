@@ -74,8 +74,10 @@ func transpose(numbers []float32, t encoder.Tensor) []float32 {
 func names() []string {
 	const encode = "module_apply_default/Encoder_en/KonaTransformer/Encode/"
 	const parts = "/ConcatPartitions/concat"
-	all := []string{"module/Embeddings_en", encode + "TransformerStack/Layer_0/AddTimingSignal/TimingSignal/ExpandDims_1",
-		encode + "Layer_0/TransformerLayer/dense/kernel" + parts, encode + "Layer_0/TransformerLayer/dense/bias" + parts}
+	all := []string{"module/Embeddings_en",
+		encode + "TransformerStack/Layer_0/AddTimingSignal/TimingSignal/ExpandDims_1",
+		encode + "Layer_0/TransformerLayer/dense/kernel" + parts,
+		encode + "Layer_0/TransformerLayer/dense/bias" + parts}
 	for n := range 2 {
 		layer := fmt.Sprintf("Layer_%d/TransformerLayer/", n)
 		norm := func(where string) {

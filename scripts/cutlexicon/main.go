@@ -59,10 +59,16 @@ func cut(from, to string) error {
 		pairs: map[string]bool{}}
 	var odd []string
 	for _, k := range kinds {
-		if err := eachLine(filepath.Join(from, "index."+k.file), func(line string) { n.index(line, k.letter) }); err != nil {
+		if err := eachLine(filepath.Join(from, "index."+k.file), func(line string) {
+			n.index(line,
+				k.letter)
+		}); err != nil {
 			return err
 		}
-		if err := eachLine(filepath.Join(from, "data."+k.file), func(line string) { n.data(line, k.letter) }); err != nil {
+		if err := eachLine(filepath.Join(from, "data."+k.file), func(line string) {
+			n.data(line,
+				k.letter)
+		}); err != nil {
 			return err
 		}
 		err := eachLine(filepath.Join(from, k.file+".exc"), func(line string) {

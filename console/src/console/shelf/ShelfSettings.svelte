@@ -188,7 +188,7 @@
             step="any"
             bind:value={s.sense_weight} />
           <span class="text-fine text-faded max-sm:col-span-2"
-            >what the meaning of sentences counts, which the service reads itself (English); 0 leaves it out{#if embedding?.to_sense}.
+            >what the meaning of sentences counts (English); 0 leaves it out{#if embedding?.to_sense}.
               {embedding.sensed === embedding.to_sense
                 ? "All documents are read."
                 : `${count(embedding.sensed)} of ${count(embedding.to_sense)} documents are read so far.`}{/if}</span>
