@@ -78,8 +78,9 @@ func byName(s api.ShelfSettings) (named map[string]any, err error) {
 
 func shelfEmbed(args []string) error {
 	f := newFlags("shelf embed [flags] SHELF",
-		"Tells how far the shelf's model is with its passages and what the rest costs. With -go it\n"+
-			"has the model embed them. A model without a price embeds by itself.",
+		"Tells how far the service is with the meanings of sentences, which it makes itself, and the\n"+
+			"shelf's model with its passages, and what the rest costs. With -go it has the model embed\n"+
+			"them. A model without a price embeds by itself.",
 		"juvalogos shelf set handbook embedding=shed/clover-embed\njuvalogos shelf embed handbook\n"+
 			"juvalogos shelf embed -go -wait handbook")
 	agreed := f.Bool("go", false, "embed what is not embedded yet, at its price")
@@ -94,8 +95,10 @@ func shelfEmbed(args []string) error {
 			}
 		}
 		e, err := c.ShelfEmbedding(ctx, names[0])
-		for err == nil && *wait && e.Model != "" && e.Embedded < e.Passages && e.Problem == "" &&
-			(*agreed || !e.Priced) {
+		embeds := func() bool {
+			return e.Model != "" && e.Embedded < e.Passages && e.Problem == "" && (*agreed || !e.Priced)
+		}
+		for err == nil && *wait && (embeds() || e.Sensed < e.ToSense) {
 			select {
 			case <-ctx.Done():
 				return ctx.Err()
@@ -112,11 +115,16 @@ func shelfEmbed(args []string) error {
 }
 
 func embeddingLines(shelf string, e api.ShelfEmbedding) string {
+	sensed := ""
+	if e.ToSense > 0 {
+		sensed = fmt.Sprintf("The meanings of sentences are made of %d of %d documents.\n", e.Sensed, e.ToSense)
+	}
 	if e.Model == "" {
-		return "The built-in vectors are used; no model is asked. Name one: juvalogos shelf set " + shelf +
+		return sensed + "The built-in vectors are used; no model is asked. Name one: juvalogos shelf set " + shelf +
 			" embedding=CONNECTION/MODEL\n"
 	}
 	var b strings.Builder
+	b.WriteString(sensed)
 	fmt.Fprintf(&b, "%s has embedded %d of %d passages", e.Model, e.Embedded, e.Passages)
 	if e.SpentTokens > 0 {
 		fmt.Fprintf(&b, "; so far %d tokens, cost %.4g", e.SpentTokens, e.SpentCost)

@@ -2,6 +2,7 @@ package citing
 
 import (
 	_ "embed"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -255,4 +256,38 @@ func FuzzCheck(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Texts of hundreds of pages are held against too: only what shares words with a
+// sentence is read.
+func TestManyPassages(t *testing.T) {
+	var many []evidence.Passage
+	for i := range 400 {
+		var text strings.Builder
+		for k := range 10 {
+			fmt.Fprintf(&text, "Hive %d of the row %d stands in meadow %d, and somebody looks after it in spring. ",
+				i*10+k, i, i*7+k)
+		}
+		many = append(many, evidence.Passage{Number: i + 1, Text: text.String()})
+	}
+	j := newJudge(many)
+	got := Check("Hive 1234 of the row 123 stands in meadow 865. Hive 77 of the row 7 stands in meadow 9000.", "", many)
+	if got.Sentences[0].Support != evidence.Supported || got.Sentences[0].Notes[0].Passage != 124 {
+		t.Errorf("%+v", got.Sentences[0])
+	}
+	if got.Sentences[1].Support == evidence.Supported {
+		t.Errorf("%+v", got.Sentences[1])
+	}
+	j.best(j.claim("Hive 1234 of the row 123 stands in meadow 865."))
+	read := 0
+	for _, places := range j.places {
+		for _, p := range places {
+			if p.text != nil {
+				read++
+			}
+		}
+	}
+	if read == 0 || read > 3*nearPlaces {
+		t.Errorf("%d of %d places are read", read, j.all)
+	}
 }

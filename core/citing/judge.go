@@ -19,31 +19,32 @@ type judge struct {
 	lexicon  *lexicon.Lexicon
 	passages []evidence.Passage
 	question string
-	foreign  bool              // the reply is in another language than the passages
-	places   [][]*text         // of each passage: its sentences, then every two that follow each other
-	around   []map[string]bool // stems of each passage, its title and headings
+	foreign  bool                // the reply is in another language than the passages
+	places   [][]*place          // of each passage: its sentences, then every two that follow each other
+	all      int                 // places
+	by       map[string][]*place // sentences by the stems of what they say
+	around   []map[string]bool   // stems of each passage, its title and headings
 	known    map[[2]string]lexicon.Relation
 }
 
 func newJudge(passages []evidence.Passage) *judge {
 	j := &judge{vectors: embedding.Load(), lexicon: lexicon.Load(), passages: passages,
-		known: map[[2]string]lexicon.Relation{}}
-	for _, passage := range passages {
-		var places []*text
-		sentences := stretches(passage.Text)
-		for _, s := range sentences {
-			places = append(places, j.read(passage.Text[s[0]:s[1]]))
-		}
-		for i := range max(0, len(sentences)-1) {
-			both := j.read(passage.Text[sentences[i][0]:sentences[i+1][1]])
-			both.two, both.second = true, sentences[i+1][0]-sentences[i][0]-2
-			places = append(places, both)
-		}
-		j.places = append(j.places, places)
+		known: map[[2]string]lexicon.Relation{}, by: map[string][]*place{}}
+	for n, passage := range passages {
+		places := j.placesOf(n, passage)
+		j.places, j.all = append(j.places, places), j.all+len(places)
 		around := map[string]bool{}
-		for _, t := range append([]*text{j.read(passage.Title), j.read(strings.Join(passage.Path, ". "))}, places...) {
-			for _, w := range t.words {
-				around[w.stem] = true
+		for _, said := range append([]string{passage.Title}, passage.Path...) {
+			for _, stem := range stemsOf(said) {
+				around[stem] = true
+			}
+		}
+		for _, p := range places {
+			for _, stem := range p.stems {
+				around[stem] = true
+				if by := j.by[stem]; !p.two && (len(by) == 0 || by[len(by)-1] != p) {
+					j.by[stem] = append(by, p)
+				}
 			}
 		}
 		j.around = append(j.around, around)
@@ -270,12 +271,23 @@ func (t *text) has(p *word) bool {
 func (j *judge) holds(c *text, n int) (most float64, quote string, against *contrary) {
 	alone := 0.0 // of the claim, by one sentence
 	var single []Signs
-	for k, place := range j.places[n] {
-		if place.two && alone >= wellCovered {
+	if !c.sought {
+		c.sought, c.near = true, j.near(c)
+	}
+	for k, p := range j.places[n] {
+		if p.two && alone >= wellCovered {
 			break
 		}
+		if c.near != nil && !c.near[p] && !(p.two && (c.near[j.places[n][k-len(single)]] ||
+			c.near[j.places[n][k-len(single)+1]])) {
+			if !p.two {
+				single = append(single, Signs{})
+			}
+			continue
+		}
+		place := p.read()
 		s := j.signs(c, place, n)
-		if place.two {
+		if p.two {
 			s.besides(single[k-len(single)], single[k-len(single)+1])
 		} else {
 			single = append(single, s)

@@ -18,9 +18,11 @@ type text struct {
 	numbers []number
 	parts   []part
 	passive bool
-	vector  []float32 // the encoder's, once it was asked for
-	two     bool      // sentences
-	second  int       // where the second begins, or the white space before it
+	vector  []float32       // the encoder's, once it was asked for
+	near    map[*place]bool // of a claim: the places it is held against; nil: all
+	sought  bool            // whether these were looked for
+	two     bool            // sentences
+	second  int             // where the second begins, or the white space before it
 }
 
 // word is one that says something.

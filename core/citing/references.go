@@ -70,10 +70,11 @@ func foreign(reply string, passages []evidence.Passage) bool {
 // claim in another language; the first where none does.
 func (j *judge) nearest(c *text, n int) (quote string) {
 	most := -1
-	for _, place := range j.places[n] {
-		if place.two {
+	for _, p := range j.places[n] {
+		if p.two {
 			break
 		}
+		place := p.read()
 		shared := 0
 		for _, number := range c.numbers {
 			if j.against(number, place.numbers) == said {
