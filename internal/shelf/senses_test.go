@@ -29,7 +29,8 @@ func TestSentencesAreEncoded(t *testing.T) {
 	}
 	settled(3)
 	sense := func() (hours float64) {
-		found, err := b.Shelves.Search(t.Context(), []string{"handbook"}, shelf.Query{Text: "When are you open?", Limit: 3})
+		found, err := b.Shelves.Search(t.Context(), []string{"handbook"},
+			shelf.Query{Text: "When are you open?", Limit: 3})
 		if err != nil || len(found.Found) == 0 {
 			t.Fatal(found, err)
 		}

@@ -134,7 +134,7 @@
         ><span class="text-accent tabular-nums">{n.passage.number}</span> {n.passage.title}</span
       >{#if n.place}<span class="text-faded">, {n.place}</span>{/if}
       <span class="mt-0.5 line-clamp-4 font-serif text-fine leading-snug text-faded italic"
-        >“{n.quotes.join(" … ")}”</span>
+        >“{say.margin.together(n.quotes)}”</span>
     {:else if e.rows}
       {@const n = e.rows}
       <span class="font-semibold text-ink"

@@ -359,6 +359,7 @@ export const en = {
     dotted: "was not found in the documents.",
     dottedSign: "What is underlined like this",
     otherwise: "The documents say otherwise",
+    together: (quotes: string[]) => quotes.join(" … "),
     saysOtherwise: "Says otherwise:",
   },
   noDesk: {
