@@ -32,6 +32,7 @@ type Settings struct {
 	Desks        string        `yaml:"desks" about:"folder of desk files that is watched: a file is published whenever it is saved"`
 	MasterKey    string        `yaml:"master-key" about:"file with the master key that encrypts keys typed in at the console; made in the data folder if there is none. The key itself can be in the environment variable JUVALOGOS_MASTER"`
 	Programs     string        `yaml:"programs" about:"folder of programs that recipes and connections made while it runs may run; without it they may run none"`
+	Sentences    bool          `yaml:"sentences" about:"find documents by the meanings of their sentences too, which the service makes in the background; false spares the processor"`
 	FetchPrivate bool          `yaml:"fetch-private" about:"let shelves fetch from this machine and from private networks"`
 	Reach        string        `yaml:"reach" about:"hosts that recipes may call, HOST or HOST:PORT, with commas between; without it they may call none"`
 	Visit        string        `yaml:"visit" about:"hosts that visitors may have pages, files, articles and papers brought from, HOST, *.HOST or HOST:PORT, with commas between; without it none. One on this machine or in a private network only as HOST:PORT"`
@@ -50,7 +51,7 @@ type Settings struct {
 func Defaults() Settings {
 	return Settings{
 		Listen: "127.0.0.1:7117", Data: DefaultData(), Grace: 20 * time.Second,
-		Currency: "USD", LogFormat: "text", LogLevel: "info",
+		Sentences: true, Currency: "USD", LogFormat: "text", LogLevel: "info",
 	}
 }
 

@@ -51,6 +51,8 @@ type Options struct {
 	Tables Tables
 	// Databases is the file of databases whose tables shelves may have; "": there are none.
 	Databases string
+	// NoSentences: the meanings of sentences are not made, whatever shelves say.
+	NoSentences bool
 }
 
 // Reader reads files. Errors that lie with a file are *reading.Problem.

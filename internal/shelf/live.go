@@ -241,7 +241,7 @@ func (l *indexes) fill(id int64, v *live) {
 	if err == nil {
 		var settings Settings
 		settings, err = l.settings(context.Background(), id)
-		v.senses.off = settings.SenseWeight == 0
+		v.senses.off = settings.SenseWeight == 0 || l.NoSentences
 		if err == nil && settings.Embedding != "" {
 			v.model = l.path(settings.Embedding)
 			err = l.addMeanings(context.Background(), v.model, all)

@@ -247,7 +247,7 @@ func (s *stubborn) Read(ctx context.Context, name string, body []byte, l reading
 // The same shelf has the same passages after a restart, and the same is found
 // with the same scores, however it came to be what it is.
 func TestTheSameIsFoundAfterARestart(t *testing.T) {
-	b := made(t)
+	b := madeWith(t, testbed.Options{Sentences: true})
 	words := strings.Fields("hive honey wax queen drone swarm mite smoker frame brood pollen nectar heather clover " +
 		"lime " +
 		"garden winter spring feed sugar sting veil comb cell larva extractor jar label market inspector")

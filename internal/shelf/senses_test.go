@@ -10,7 +10,7 @@ import (
 // The sentences of documents are encoded in the background, once, and a question that
 // shares no word with its answer finds it; switched off, none are.
 func TestSentencesAreEncoded(t *testing.T) {
-	b := made(t)
+	b := madeWith(t, testbed.Options{Sentences: true})
 	add(t, b, "hours.md", "# Hours\n\nThe doors are unlocked from nine in the morning until noon on weekdays.\n")
 	add(t, b, "bread.md", "# Bread\n\nRye flour is mixed with water and left in a warm place for a night.\n")
 	add(t, b, "hunde.md", "# Hunde\n\nDie Hunde warten bitte draußen vor der Tür, und sie sind dort an der Leine zu "+

@@ -39,7 +39,12 @@ func add(t *testing.T, b *testbed.Bed, name, body string) api.Added {
 
 func made(t *testing.T) *testbed.Bed {
 	t.Helper()
-	b := testbed.New(t, testbed.Options{})
+	return madeWith(t, testbed.Options{})
+}
+
+func madeWith(t *testing.T, o testbed.Options) *testbed.Bed {
+	t.Helper()
+	b := testbed.New(t, o)
 	if _, err := b.Client.MakeShelf(t.Context(), "handbook", ""); err != nil {
 		t.Fatal(err)
 	}

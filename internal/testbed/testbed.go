@@ -87,6 +87,7 @@ type Options struct {
 	Programs       string        // folder of programs that connections may run
 	Reader         shelf.Reader  // nil: files are read in confined processes
 	Databases      string        // file of databases whose tables shelves may have; "": there are none
+	Sentences      bool          // the meanings of sentences are made
 }
 
 // Now is the clock of the service.
@@ -153,7 +154,7 @@ func New(t testing.TB, o Options) *Bed {
 	must()
 	t.Cleanup(sheets.Close)
 	b.library, err = shelf.Open(ctx, shelf.Options{Store: b.Store, Log: log, Instance: instance, Reader: reader,
-		Tables: sheets, Databases: o.Databases, Now: b.Now, Models: registry,
+		Tables: sheets, Databases: o.Databases, Now: b.Now, Models: registry, NoSentences: !o.Sentences,
 		Sources: source.New(reach.New(reach.Public{Private: o.FetchPrivate}, 10<<20,
 			30*time.Second))})
 	must()
