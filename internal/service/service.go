@@ -121,8 +121,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	}
 	defer sheets.Close()
 	library, err := shelf.Open(starting, shelf.Options{Store: st, Log: log, Instance: instance, Reader: reader,
-		Tables: sheets, Databases: o.Tables, Models: registry, Sources: o.sources(),
-		NoSentences: !o.Sentences})
+		Tables: sheets, Databases: o.Tables, Models: registry, Sources: o.sources(), NoSentences: !o.Sentences})
 	if err != nil {
 		return err
 	}
