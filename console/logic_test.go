@@ -26,8 +26,7 @@ import { en } from "./src/words/en";
 import { readings } from "./src/words/readings";
 import { fromService } from "./src/words";
 import { filled, formsOf } from "./src/words/forms";
-globalThis.logic = { deskText, edits, graph, blocks, readEvents, en, readings, filled, fromService, formsOf, typeset,
-	limits };
+globalThis.logic = { deskText, edits, graph, blocks, readEvents, en, readings, filled, fromService, formsOf, typeset, limits };
 `
 
 var tab context.Context

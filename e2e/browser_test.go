@@ -300,12 +300,9 @@ func TestFocusIsNeverCovered(t *testing.T) {
 				at := run[string](p, `(() => {
 					const e = document.activeElement, r = e.getBoundingClientRect();
 					if (e === document.body) return "";
-					const points = [[r.left + 3, r.top + 3], [r.right - 3, r.bottom - 3], [r.left + r.width / 2,
-						r.top + r.height / 2]];
-					const seen = points.some(([x, y]) => { const over = document.elementFromPoint(x, y); return over &&
-						(e.contains(over) || over.contains(e)) });
-					return (seen ? "seen " : "covered ") + (e.ariaLabel || e.innerText ||
-						e.tagName) + " " + Math.round(r.top + scrollY);
+					const points = [[r.left + 3, r.top + 3], [r.right - 3, r.bottom - 3], [r.left + r.width / 2, r.top + r.height / 2]];
+					const seen = points.some(([x, y]) => { const over = document.elementFromPoint(x, y); return over && (e.contains(over) || over.contains(e)) });
+					return (seen ? "seen " : "covered ") + (e.ariaLabel || e.innerText || e.tagName) + " " + Math.round(r.top + scrollY);
 				})()`)
 				seen[at] = true
 				if strings.HasPrefix(at, "covered") {

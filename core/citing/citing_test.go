@@ -97,6 +97,18 @@ func TestWhatIsChangedIsSeen(t *testing.T) {
 	}
 }
 
+// Words that only look like each other's opposite are none.
+func TestWhatLooksLikeAnOpposite(t *testing.T) {
+	for _, c := range [][2]string{
+		{"The port of the valley has two cranes.", "The import of cranes through the valley has its own two rules."},
+		{"The side of the hut is painted each year.", "Inside, the hut is painted each year by the side of it."},
+	} {
+		if got := Check(c[0], "", given(c[1])); got.Sentences[0].Support == evidence.Contradicted {
+			t.Errorf("%q is contradicted by %q", c[0], c[1])
+		}
+	}
+}
+
 // What speaks against is quoted, and does not count as what the reply rests on.
 func TestWhatSpeaksAgainstIsQuoted(t *testing.T) {
 	got := Check("The extractor may be borrowed for five days [3].", "", passages)

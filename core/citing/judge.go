@@ -257,7 +257,9 @@ func negates(a, b string) bool {
 	return is && len(a) > 3 && slices.Contains(noes, first)
 }
 
-var noes = []string{"un", "in", "im", "ir", "il", "dis", "mis", "non", "de"}
+// noes are beginnings that hardly ever mean anything else: import is not the opposite of
+// port, and what "in", "dis" and "mis" deny the lexicon knows.
+var noes = []string{"un", "non"}
 
 // alikeEnough is the cosine from which a word stands for another.
 const alikeEnough = 0.6

@@ -122,7 +122,8 @@ type Library struct {
 // common is what all of a library has.
 type common struct {
 	Options
-	drawn drawn
+	drawn    drawn
+	encoding sync.Mutex // one shelf at a time
 	// Documents are read in two lines, so that makers' and visitors' do not wait for
 	// each other; queued are those that wait here, with since when.
 	makersLine, visitorsLine *fair.Line

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"juvalogos/core/embedding"
-	"juvalogos/core/encoder"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/record"
 	"juvalogos/internal/store"
@@ -38,8 +37,7 @@ type live struct {
 }
 
 func newLive() *live {
-	return &live{loaded: make(chan struct{}), index: retrieval.New(),
-		senses: senses{codes: map[[32]byte]*encoder.Code{}, made: map[int64]bool{}}}
+	return &live{loaded: make(chan struct{}), index: retrieval.New(), senses: newSenses()}
 }
 
 // indexes are what of the shelves is searched, in memory.
@@ -80,6 +78,9 @@ func (l *indexes) use(slug string, id int64) *live {
 func (l *indexes) forget(id int64) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	if v := l.live[id]; v != nil {
+		v.senses.stop()
+	}
 	delete(l.live, id)
 }
 
@@ -185,6 +186,7 @@ func (l *indexes) refill(id int64) {
 		l.mu.Lock()
 		fresh.private, fresh.used = old.private, old.used
 		l.live[id] = fresh
+		old.senses.stop()
 		changed, again := old.changed, old.again
 		l.mu.Unlock()
 		if again {
@@ -385,7 +387,9 @@ func (l *indexes) apply(ctx context.Context, shelf, document int64) {
 	}
 	if err == nil {
 		v.index.Replace(document, all)
-		l.senseSoon(shelf, v, documentsOf(all))
+		if l.senseSoon(shelf, v, documentsOf(all)); len(all) == 0 {
+			v.senses.forget(document)
+		}
 	}
 	n := v.index.Len()
 	v.commonMu.RLock()

@@ -4,9 +4,9 @@ import (
 	"context"
 	"crypto/sha256"
 	"runtime"
-	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"juvalogos/core/encoder"
 	"juvalogos/internal/record"
@@ -17,10 +17,35 @@ import (
 type senses struct {
 	mu      sync.Mutex
 	codes   map[[32]byte]*encoder.Code
-	made    map[int64]bool // documents; false: they wait
+	made    map[int64]bool // documents; false: they wait or are being encoded
 	waiting []int64
+	queued  map[int64]bool // those that wait
 	busy    bool
-	off     bool
+	off     bool // none are made: it is switched off, or another one took this one's place
+}
+
+func newSenses() senses {
+	return senses{codes: map[[32]byte]*encoder.Code{}, made: map[int64]bool{}, queued: map[int64]bool{}}
+}
+
+// stop ends what is being made.
+func (s *senses) stop() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.off, s.waiting = true, nil
+}
+
+func (s *senses) stopped() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.off
+}
+
+// forget is for a document that is gone.
+func (s *senses) forget(document int64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	delete(s.made, document)
 }
 
 // windowsOf are the texts that are encoded for a passage: what it says, with the
@@ -45,7 +70,8 @@ func (l *indexes) senseSoon(shelf int64, v *live, documents []int64) {
 	}
 	for _, d := range documents {
 		v.senses.made[d] = false
-		if !slices.Contains(v.senses.waiting, d) {
+		if !v.senses.queued[d] {
+			v.senses.queued[d] = true
 			v.senses.waiting = append(v.senses.waiting, d)
 		}
 	}
@@ -55,7 +81,11 @@ func (l *indexes) senseSoon(shelf int64, v *live, documents []int64) {
 	}
 }
 
-// sense encodes what waits, one document after the other.
+// afterTrouble is how long encoding waits for a database that did not answer.
+const afterTrouble = 2 * time.Second
+
+// sense encodes what waits, one document after the other; one that went wrong comes
+// again.
 func (l *indexes) sense(ctx context.Context, shelf int64, v *live) {
 	for {
 		v.senses.mu.Lock()
@@ -66,10 +96,15 @@ func (l *indexes) sense(ctx context.Context, shelf int64, v *live) {
 		}
 		next := v.senses.waiting[0]
 		v.senses.waiting = v.senses.waiting[1:]
+		delete(v.senses.queued, next)
 		v.senses.mu.Unlock()
 		if err := l.senseDocument(ctx, shelf, v, next); err != nil && ctx.Err() == nil {
-			l.Log.Warn("a document is found by its words only until the service starts anew", "document", next,
-				"error", err)
+			l.Log.Warn("a document is found by its words alone for now", "document", next, "error", err)
+			select {
+			case <-ctx.Done():
+			case <-time.After(afterTrouble):
+				l.senseSoon(shelf, v, []int64{next})
+			}
 		}
 	}
 }
@@ -89,7 +124,7 @@ func (l *indexes) senseDocument(ctx context.Context, shelf int64, v *live, docum
 		return err
 	}
 	codes, err := l.codesOf(ctx, v, texts, hashes)
-	if err != nil {
+	if err != nil || codes == nil && len(texts) > 0 {
 		return err
 	}
 	by := map[int][]*encoder.Code{}
@@ -133,6 +168,9 @@ func (l *indexes) codesOf(ctx context.Context, v *live, texts []string, hashes [
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
+		if v.senses.stopped() {
+			return nil, nil // another one makes them
+		}
 		some := lacking[from:min(from+inOne, len(lacking))]
 		if err := l.encode(ctx, v, some, texts, hashes); err != nil {
 			return nil, err
@@ -146,15 +184,18 @@ func (l *indexes) codesOf(ctx context.Context, v *live, texts []string, hashes [
 	return codes, nil
 }
 
-// encode makes codes and puts them on record. Half of the cores stay for those who
-// ask.
+// encode makes codes and puts them on record, of one shelf at a time: half of the
+// cores stay for those who ask.
 func (l *indexes) encode(ctx context.Context, v *live, some []int, texts []string, hashes [][32]byte) error {
 	said, own := make([]string, len(some)), make([][32]byte, len(some))
 	for k, i := range some {
 		said[k], own[k] = texts[i], hashes[i]
 	}
 	made := make([]*encoder.Code, len(some))
-	for k, vector := range encoder.Load().EncodeAll(said, max(1, runtime.GOMAXPROCS(0)/2)) {
+	l.encoding.Lock()
+	vectors := encoder.Load().EncodeAll(said, max(1, runtime.GOMAXPROCS(0)/2))
+	l.encoding.Unlock()
+	for k, vector := range vectors {
 		if made[k] = encoder.CodeOf(vector); made[k] == nil {
 			made[k] = &encoder.Code{} // it is near nothing
 		}

@@ -197,8 +197,7 @@ func (s *Desks) desks(ctx context.Context, since time.Time, where string, argume
 			(select count(*) from turn t join conversation c on c.id = t.conversation
 				where c.desk = d.id and c.asked_at >= $1 and t.asked_at >= $1
 					and c.channel in ('page', 'api', 'completions')) as questions_today,
-			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel in ('page', 'api',
-				'completions')) as last_asked,
+			(select max(c.asked_at) from conversation c where c.desk = d.id and c.channel in ('page', 'api', 'completions')) as last_asked,
 			v.judged, v.helped
 		from desk d left join revision r on r.desk = d.id
 			and r.number = coalesce(d.published, (select max(number) from revision where desk = d.id))

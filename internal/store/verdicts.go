@@ -57,8 +57,7 @@ func (s *Verdicts) Judgements(ctx context.Context, f record.JudgedFilter) ([]rec
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation
 			join desk d on d.id = c.desk
 			left join finding f on f.turn = a.turn and f.attempt = a.number
-		where a.helped is not null and a.judged_at is not null and c.removed_at is null and c.channel in ('page',
-			'api', 'completions')
+		where a.helped is not null and a.judged_at is not null and c.removed_at is null and c.channel in ('page', 'api', 'completions')
 			and ($1 = '' or d.slug = $1) and ($2::bool is null or a.helped = $2)
 			and ($3::bool is null or coalesce(f.done, false) = $3) and ($4 = '' or coalesce(f.cause, '') = $4)
 			and a.judged_at < coalesce($5, 'infinity'::timestamptz)
@@ -96,8 +95,7 @@ func (s *Verdicts) Causes(ctx context.Context, desk string, since time.Time) ([]
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation
 			join desk d on d.id = c.desk
 			left join finding f on f.turn = a.turn and f.attempt = a.number
-		where a.helped = false and a.judged_at >= $2 and c.channel in ('page', 'api',
-			'completions') and ($1 = '' or d.slug = $1)
+		where a.helped = false and a.judged_at >= $2 and c.channel in ('page', 'api', 'completions') and ($1 = '' or d.slug = $1)
 		group by 1, 2 order by 1, 2`, desk, since)
 	if err != nil {
 		return nil, err
@@ -112,8 +110,7 @@ func (s *Verdicts) Preferences(ctx context.Context, desk string) ([]record.Prefe
 			count(*) filter (where a.preferred = l.place - 1) as preferred
 		from attempt a join turn t on t.id = a.turn join conversation c on c.id = t.conversation,
 			jsonb_array_elements(a.lanes) with ordinality as l (lane, place)
-		where c.desk = (select id from desk where slug = $1) and c.channel in ('page', 'api',
-			'completions') and a.preferred is not null
+		where c.desk = (select id from desk where slug = $1) and c.channel in ('page', 'api', 'completions') and a.preferred is not null
 		group by 1, 2 order by 4 desc, 1`, desk)
 	if err != nil {
 		return nil, err

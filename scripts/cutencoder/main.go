@@ -3,7 +3,10 @@
 // a universal sentence encoder, Apache 2.0 too): each matrix is stored with one
 // byte a number, cut into files below 4 MB.
 //
-//	go run ./scripts/cutencoder FOLDER core/encoder/weights
+//	go run ./scripts/cutencoder FOLDER core/encoder/weights [NAMES]
+//
+// NAMES is a file with words, one a line, whose pieces are left out; such words are cut
+// into smaller ones.
 package main
 
 import (
@@ -22,27 +25,28 @@ import (
 const largestFile = 3_600_000 // bytes
 
 func main() {
-	if len(os.Args) != 3 {
-		fmt.Fprintln(os.Stderr, "cutencoder: name the folder with model.json and the folder to write to")
+	if len(os.Args) != 3 && len(os.Args) != 4 {
+		fmt.Fprintln(os.Stderr, "cutencoder: name the folder with model.json, the folder to write to and, if you like, a "+
+			"file of words to leave out")
 		os.Exit(2)
 	}
-	if err := cut(os.Args[1], os.Args[2]); err != nil {
+	if err := cut(os.Args[1], os.Args[2], os.Args[3:]); err != nil {
 		fmt.Fprintln(os.Stderr, "cutencoder:", err)
 		os.Exit(1)
 	}
 }
 
-func cut(from, to string) error {
+func cut(from, to string, names []string) error {
 	all, err := weights(from)
 	if err != nil {
 		return err
 	}
 	var out []byte
-	names := names()
-	if len(names) != len(encoder.Order) {
-		return fmt.Errorf("%d weights are named, %d wanted", len(names), len(encoder.Order))
+	tensors := tensorNames()
+	if len(tensors) != len(encoder.Order) {
+		return fmt.Errorf("%d weights are named, %d wanted", len(tensors), len(encoder.Order))
 	}
-	for i, name := range names {
+	for i, name := range tensors {
 		numbers, t := all[name], encoder.Order[i]
 		if len(numbers) != max(1, t.Rows)*t.Columns {
 			return fmt.Errorf("%s has %d numbers, not %d by %d", name, len(numbers), t.Rows, t.Columns)
@@ -59,7 +63,7 @@ func cut(from, to string) error {
 		}
 		n++
 	}
-	return pieces(from, to)
+	return pieces(from, to, names)
 }
 
 func transpose(numbers []float32, t encoder.Tensor) []float32 {
@@ -70,8 +74,8 @@ func transpose(numbers []float32, t encoder.Tensor) []float32 {
 	return out
 }
 
-// names are those of the weights in encoder.Order.
-func names() []string {
+// tensorNames are those of the weights in encoder.Order.
+func tensorNames() []string {
 	const encode = "module_apply_default/Encoder_en/KonaTransformer/Encode/"
 	const parts = "/ConcatPartitions/concat"
 	all := []string{"module/Embeddings_en",
@@ -148,8 +152,18 @@ func weights(from string) (map[string][]float32, error) {
 	return all, nil
 }
 
-// pieces writes the list of pieces.
-func pieces(from, to string) error {
+// pieces writes the list of pieces; what is left out keeps its place.
+func pieces(from, to string, names []string) error {
+	leftOut := map[string]bool{}
+	for _, file := range names {
+		list, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		for _, word := range strings.Fields(strings.ToLower(string(list))) {
+			leftOut[word] = true
+		}
+	}
 	body, err := os.ReadFile(filepath.Join(from, "vocab.json"))
 	if err != nil {
 		return err
@@ -164,7 +178,11 @@ func pieces(from, to string) error {
 		if !known { // of signs like colons, which are pieces wherever they stand
 			score = -1e-6
 		}
-		fmt.Fprintf(&out, "%s\t%.5g\n", p[0], score)
+		name, _ := p[0].(string)
+		if leftOut[strings.ToLower(strings.TrimPrefix(name, "▁"))] {
+			name, score = "", 0
+		}
+		fmt.Fprintf(&out, "%s\t%.5g\n", name, score)
 	}
 	return os.WriteFile(filepath.Join(to, encoder.PieceFile), []byte(out.String()), 0o644)
 }
