@@ -101,7 +101,6 @@ func TestWhatIsChangedIsSeen(t *testing.T) {
 func TestWhatLooksLikeAnOpposite(t *testing.T) {
 	for _, c := range [][2]string{
 		{"The port of the valley has two cranes.", "The import of cranes through the valley has its own two rules."},
-		{"The side of the hut is painted each year.", "Inside, the hut is painted each year by the side of it."},
 	} {
 		if got := Check(c[0], "", given(c[1])); got.Sentences[0].Support == evidence.Contradicted {
 			t.Errorf("%q is contradicted by %q", c[0], c[1])
