@@ -32,6 +32,7 @@ var (
 func TestMain(m *testing.M) {
 	readers.Child()
 	engine.Child()
+	os.Setenv("JUVALOGOS_SENTENCES", "false") // every service would encode what it reads; internal/shelf tests that
 	folder, err := os.MkdirTemp("", "juvalogos-programs-")
 	if err == nil {
 		programs = folder
