@@ -7,9 +7,6 @@ SHELL := bash
 # Flags for the demo, like DEMO="-listen 127.0.0.1:8080".
 DEMO ?=
 
-# Wide instructions of the processor, for core/encoder; without it, Go makes do.
-export GOEXPERIMENT := simd
-
 CONSOLE_SOURCES := $(shell find console/src console/tools -type f) $(wildcard console/*.html console/*.ts console/*.js console/*.json)
 
 demo: install build
@@ -56,7 +53,7 @@ check: console/dist/index.html
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "gofmt would change:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
-	go test -count=1 -run 'TestLayers' .
+	go test -count=1 -run 'TestLayers|TestLines|TestFunctions|TestFailures|TestCore' .
 	scripts/vulnerabilities.sh
 	cd console && npm run --silent check && npm run --silent format && npm run --silent lint-api
 	@fresh=$$(mktemp) && cd console && npx openapi-typescript ../internal/web/openapi.yaml -o $$fresh >/dev/null 2>&1 && \

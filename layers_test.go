@@ -27,7 +27,7 @@ var layers = []struct {
 	{"juvalogos/core/curlline", nil},
 	{"juvalogos/core/difference", nil},
 	{"juvalogos/core/embedding", nil},
-	{"juvalogos/core/encoder", []string{"juvalogos/core/language"}},
+	{"juvalogos/core/encoder", []string{"juvalogos/core/embedding", "juvalogos/core/language"}},
 	{"juvalogos/core/evidence", nil},
 	{"juvalogos/core/jsontext", nil},
 	{"juvalogos/core/language", nil},

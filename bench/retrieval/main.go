@@ -101,8 +101,8 @@ func build(pages []page, enc *encoding) (*built, error) {
 			}
 			entries = append(entries, e)
 			b.chunks = append(b.chunks, ps)
-			for _, w := range encoder.Windows(ps.Text) {
-				windows, owners = append(windows, strings.TrimSpace(p.doc.Title+". "+w)), append(owners, len(entries)-1)
+			for _, w := range encoder.Windows(p.doc.Title, ps.Text) {
+				windows, owners = append(windows, w), append(owners, len(entries)-1)
 			}
 		}
 	}

@@ -427,13 +427,16 @@ func shelfSearch(args []string) error {
 					}
 					return strconv.Itoa(n)
 				}
-				show("%d. %s (document %d, passage %d)\n   score %.2f; by words %s, by meaning %s; has: %s\n"+
-					"   %s\n"+
-					"\n", i+1, where, h.Document, h.Passage,
-					h.Score, rank(h.LexicalRank), rank(h.VectorRank), strings.Join(h.Matched, ", "),
+				show("%d. %s (document %d, passage %d)\n   score %.2f; by words %s, by meaning %s, by sentences %s; "+
+					"has: %s\n   %s\n\n", i+1, where, h.Document, h.Passage,
+					h.Score, rank(h.LexicalRank), rank(h.VectorRank), rank(h.SenseRank), strings.Join(h.Matched, ", "),
 					shortened(h.Text, 300))
 			}
-			fmt.Printf("Likely to answer: %.0f %%\n", 100*found.Answers)
+			fmt.Printf("Likely to answer: %.0f %%; this shelf wants %.0f %%\n", 100*found.Answers, 100*found.Least)
+			if found.AskedIn != "" {
+				fmt.Printf("The question is in another language (%s) than the documents (%s): only names and numbers "+
+					"could be compared\n", found.AskedIn, strings.Join(found.In, ", "))
+			}
 			return nil
 		})
 }

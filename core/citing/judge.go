@@ -89,8 +89,8 @@ func (j *judge) claim(sentence string) *text {
 	return c
 }
 
-// Signs are what tells whether a place says a claim.
-type Signs struct {
+// signs are what tells whether a place says a claim.
+type signs struct {
 	Covered  float64 // of the claim's words, by what they weigh
 	Nouns    float64 // of its nouns and names, that the place has not
 	Strange  float64 // such nouns, where all around them is said
@@ -108,8 +108,8 @@ type Signs struct {
 	Alike    float64 // the encoder's cosine above 0.6, where nothing else decides
 }
 
-// Values are the signs in their order.
-func (s *Signs) Values() []*float64 {
+// values are the signs in their order.
+func (s *signs) values() []*float64 {
 	return []*float64{&s.Covered, &s.Nouns, &s.Strange, &s.Verbs, &s.Names, &s.Numbers, &s.Other, &s.Denied,
 		&s.Excluded, &s.Swapped,
 		&s.Stronger, &s.Replaced, &s.Changed, &s.Alike}
@@ -118,24 +118,24 @@ func (s *Signs) Values() []*float64 {
 // weights are what the signs count in the logarithm of the odds that a place
 // supports a claim; docs/retrieval.md says what they were set on.
 var (
-	weights = Signs{Covered: 9, Nouns: -2.2, Strange: -2.5, Verbs: -0.5, Names: -6, Numbers: -4, Other: -6, Denied: -6,
+	weights = signs{Covered: 9, Nouns: -2.2, Strange: -2.5, Verbs: -0.5, Names: -6, Numbers: -4, Other: -6, Denied: -6,
 		Excluded: -6,
 		Swapped:  -7, Stronger: -6, Replaced: -4, Changed: -1.2, Alike: 24}
 	doubt = -4.6
 )
 
 // likely is how likely a place with these signs supports.
-func (s Signs) likely() float64 {
+func (s signs) likely() float64 {
 	odds := doubt
-	w := weights.Values()
-	for i, v := range s.Values() {
+	w := weights.values()
+	for i, v := range s.values() {
 		odds += *v * *w[i]
 	}
 	return 1 / (1 + math.Exp(-odds))
 }
 
 // against says that the place speaks of the same and says otherwise.
-func (s Signs) against() bool {
+func (s signs) against() bool {
 	return s.Topic >= 0.6 && (s.Other > 0 || s.Denied > 0 || s.Excluded > 0 || s.Swapped > 0)
 }
 
@@ -272,7 +272,7 @@ func (t *text) has(p *word) bool {
 // speaks most against it.
 func (j *judge) holds(c *text, n int) (most float64, quote string, against *contrary) {
 	alone := 0.0 // of the claim, by one sentence
-	var single []Signs
+	var single []signs
 	if !c.sought {
 		c.sought, c.near = true, j.near(c)
 	}
@@ -283,7 +283,7 @@ func (j *judge) holds(c *text, n int) (most float64, quote string, against *cont
 		if c.near != nil && !c.near[p] && !(p.two && (c.near[j.places[n][k-len(single)]] ||
 			c.near[j.places[n][k-len(single)+1]])) {
 			if !p.two {
-				single = append(single, Signs{})
+				single = append(single, signs{})
 			}
 			continue
 		}
@@ -311,7 +311,7 @@ func (j *judge) holds(c *text, n int) (most float64, quote string, against *cont
 }
 
 // open says that nothing speaks against, and some for it.
-func (s Signs) open() bool {
+func (s signs) open() bool {
 	return s.Covered >= 0.2 &&
 		s.Numbers+s.Other+s.Denied+s.Excluded+s.Swapped+s.Stronger+s.Names+s.Replaced+s.Nouns == 0
 }
@@ -336,13 +336,13 @@ const wellCovered = 0.75
 
 // besides takes over what speaks against in one of two sentences that says half of a
 // claim already: what the other says does not undo it.
-func (s *Signs) besides(sentences ...Signs) {
+func (s *signs) besides(sentences ...signs) {
 	for _, one := range sentences {
 		if one.Covered < 0.4 {
 			continue
 		}
-		for i, v := range one.Values() {
-			switch own := s.Values()[i]; own {
+		for i, v := range one.values() {
+			switch own := s.values()[i]; own {
 			case &s.Other, &s.Denied, &s.Excluded, &s.Swapped, &s.Replaced:
 				*own = max(*own, *v)
 			}
@@ -357,7 +357,7 @@ type contrary struct {
 }
 
 // signs compares a claim with a place.
-func (j *judge) signs(c, place *text, n int) (s Signs) {
+func (j *judge) signs(c, place *text, n int) (s signs) {
 	total := 0.0
 	found := j.matches(c, place)
 	by, excluding := make([]int, len(c.words)), make([]int, len(c.words))

@@ -3,12 +3,15 @@ package encoder
 import (
 	"bufio"
 	"encoding/json"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"os"
 	"slices"
 	"strings"
 	"testing"
+
+	"juvalogos/core/embedding"
 )
 
 // original is what the weights gave as they came, in the program they came
@@ -48,13 +51,13 @@ func TestVectorsAreTheOriginals(t *testing.T) {
 		if got := Load().cut(o.Text); !slices.Equal(got, o.Pieces) {
 			t.Errorf("%q has pieces %v, not %v", o.Text, got, o.Pieces)
 		}
-		if c := plainDot(Load().Encode(o.Text), o.Vector); c < 0.999 {
+		if c := embedding.Dot(Load().Encode(o.Text), o.Vector); c < 0.999 {
 			t.Errorf("%q: cosine with the original %.5f", o.Text, c)
 		}
 	}
 }
 
-func cosine(a, b string) float32 { return plainDot(Load().Encode(a), Load().Encode(b)) }
+func cosine(a, b string) float32 { return embedding.Dot(Load().Encode(a), Load().Encode(b)) }
 
 // What means the same is near though it shares hardly a word.
 func TestMeaning(t *testing.T) {
@@ -103,8 +106,17 @@ func TestTogetherAsAlone(t *testing.T) {
 }
 
 // The fast ways give what the plain ones do, for numbers of rows that fill
-// nothing up.
+// nothing up; so do those of processors that offer less than this one.
 func TestFastAsPlain(t *testing.T) {
+	hasWide, hasWidest := wide, widest
+	defer func() { wide, widest = hasWide, hasWidest }()
+	for _, width := range [][2]bool{{hasWide, hasWidest}, {hasWide, false}, {false, false}} {
+		wide, widest = width[0], width[1]
+		t.Run(fmt.Sprint(width), fastAsPlain)
+	}
+}
+
+func fastAsPlain(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	random := func(n int) []float32 {
 		x := make([]float32, n)
@@ -131,9 +143,9 @@ func TestFastAsPlain(t *testing.T) {
 			}
 		}
 	}
-	for _, n := range []int{1, 15, 64, 70} {
+	for _, n := range []int{0, 1, 15, 64, 70} {
 		a, b := random(n), random(n)
-		if math.Abs(float64(dot(a, b)-plainDot(a, b))) > 1e-4 {
+		if math.Abs(float64(dot(a, b)-embedding.Dot(a, b))) > 1e-4 {
 			t.Error(n)
 		}
 		x, y := slices.Clone(a), slices.Clone(a)
@@ -157,7 +169,7 @@ func TestWindows(t *testing.T) {
 		sentences = append(sentences, "A"+strings.Join(s, " ")+".")
 	}
 	text := strings.Join(sentences, " ")
-	whole := Windows(text)
+	whole := Windows("", text)
 	if got := strings.Join(whole, " "); got != text {
 		t.Error("words are lost or doubled")
 	}
@@ -166,7 +178,7 @@ func TestWindows(t *testing.T) {
 			t.Error(n)
 		}
 	}
-	later := Windows(strings.Join(sentences[15:], " "))
+	later := Windows("", strings.Join(sentences[15:], " "))
 	shared := 0
 	for _, w := range later {
 		if slices.Contains(whole, w) {
@@ -176,8 +188,11 @@ func TestWindows(t *testing.T) {
 	if shared*2 < len(later) {
 		t.Errorf("of %d windows of a text that begins later %d are the same", len(later), shared)
 	}
-	if Windows("") != nil || len(Windows(strings.Repeat("word ", 500))) != 7 {
+	if Windows("A title", "") != nil || len(Windows("", strings.Repeat("word ", 500))) != 7 {
 		t.Error("nothing, or one long sentence")
+	}
+	if got := Windows("Rules", "Dogs stay outside."); len(got) != 1 || got[0] != "Rules. Dogs stay outside." {
+		t.Errorf("%q", got)
 	}
 }
 
@@ -188,8 +203,8 @@ func TestCodes(t *testing.T) {
 	if err != nil || *back != *c {
 		t.Fatal(err)
 	}
-	if math.Abs(float64(c.Dot(w)-plainDot(v, w))) > 0.003 {
-		t.Error(c.Dot(w), plainDot(v, w))
+	if math.Abs(float64(c.Dot(w)-embedding.Dot(v, w))) > 0.003 {
+		t.Error(c.Dot(w), embedding.Dot(v, w))
 	}
 	if _, err := ReadCode(c.Bytes()[1:]); err == nil {
 		t.Error("a code that is cut off is read")

@@ -1,6 +1,8 @@
 package encoder
 
-// What processors without wide instructions do.
+// What the processor works on at once: 32 bytes, or 64. What follows is for those
+// without such instructions.
+var wide, widest = offered()
 
 func plainly(x []int16, units []float32, d *dense, out, plus []float32) {
 	for c := range d.columns {
@@ -28,22 +30,6 @@ func plainSum(a, b []int16) int32 {
 	}
 	for ; i < len(a); i++ {
 		s0 += int32(a[i]) * int32(b[i])
-	}
-	return s0 + s1 + s2 + s3
-}
-
-func plainDot(a, b []float32) float32 {
-	var s0, s1, s2, s3 float32
-	b = b[:len(a)]
-	i := 0
-	for ; i+4 <= len(a); i += 4 {
-		s0 += a[i] * b[i]
-		s1 += a[i+1] * b[i+1]
-		s2 += a[i+2] * b[i+2]
-		s3 += a[i+3] * b[i+3]
-	}
-	for ; i < len(a); i++ {
-		s0 += a[i] * b[i]
 	}
 	return s0 + s1 + s2 + s3
 }

@@ -18,8 +18,8 @@ const (
 // each other and end with sentences where these are not longer than a window.
 // Where they end depends on what is said there and not on where the text begins:
 // passages that overlap have the same windows in what they share, which are
-// encoded once.
-func Windows(text string) []string {
+// encoded once. The title of what the text is from stands before each; "": none.
+func Windows(title, text string) []string {
 	var all []string
 	units := unitsOf(text)
 	for len(units) > 0 {
@@ -31,10 +31,17 @@ func Windows(text string) []string {
 			}
 			window.WriteString(u.text)
 		}
-		all = append(all, window.String())
+		all = append(all, titled(title, window.String()))
 		units = units[end:]
 	}
 	return all
+}
+
+func titled(title, window string) string {
+	if title = strings.TrimSpace(title); title == "" {
+		return window
+	}
+	return title + ". " + window
 }
 
 // unit is a sentence or a part of one, at most as long as a window.

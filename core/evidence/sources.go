@@ -24,6 +24,10 @@ type Sources struct {
 	Passages  []Passage `json:"passages"`
 	Supported bool      `json:"supported"` // any sentence rests on a passage
 	Answers   bool      `json:"answers"`   // what was found was likely to answer
+	// AskedIn is the language of the question, as a code of two letters, where no document
+	// that was looked through is in it; In are theirs. "": some are, or it is not known.
+	AskedIn string   `json:"asked_in,omitempty"`
+	In      []string `json:"in,omitempty"`
 }
 
 // Sentence is a stretch of a reply.

@@ -53,6 +53,10 @@ var (
 	doubt = -3.05
 )
 
+// UsuallyEnough is how likely something found must answer to count as an answer where
+// nobody says otherwise; Calibration tells what that means.
+const UsuallyEnough = 0.35
+
 // Likely makes a likelihood of the features, 0 to 1.
 func (e Features) Likely() float64 {
 	odds := doubt

@@ -1,6 +1,7 @@
 package retrieval
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -37,7 +38,7 @@ type Index struct {
 	senses    senses  // of the encoder
 	total     lengths // of those alive
 	expanded  *expansions
-	languages map[string]bool // of the passages, English left out
+	languages map[string]bool // that passages had, "" for those of which it is not known
 }
 
 // posting says how often a term stands in the fields of a passage.
@@ -108,6 +109,14 @@ func (x *Index) Meant() bool {
 	x.mu.RLock()
 	defer x.mu.RUnlock()
 	return len(x.meanings.row) > 0
+}
+
+// Languages are those of the passages that were added, as far as they are known; they
+// stay where the passages go.
+func (x *Index) Languages() []string {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	return slices.DeleteFunc(slices.Sorted(maps.Keys(x.languages)), func(l string) bool { return l == "" })
 }
 
 // Sense gives passages of a document, by their numbers, the encoder's vectors of
@@ -256,9 +265,7 @@ func (x *Index) term(t token) uint32 {
 }
 
 func (x *Index) add(a *analysed) {
-	if a.Language != "" && a.Language != "en" {
-		x.languages[a.Language] = true
-	}
+	x.languages[a.Language] = true
 	at := uint32(len(x.passages))
 	known := x.lexicon[a.Language]
 	if known == nil {

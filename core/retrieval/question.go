@@ -41,6 +41,9 @@ func (x *Index) read(text, language string, expand int) []wanted {
 			if known || t.whole {
 				break
 			}
+			if language == "" || language == "en" {
+				continue // as it was looked for already
+			}
 			term := x.stems.of(language, t.surface)
 			if id, known = x.known(term); known {
 				t.term = term

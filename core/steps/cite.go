@@ -25,6 +25,8 @@ func cite() step {
 					"there was not, the text stays as it is"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1: what is near is offered only where " +
 					"there is some likelihood"},
+				{Name: "languages", Type: recipe.ListOf(recipe.Text), About: "what retrieve found of them: where the " +
+					"question is in another one, the margin says so"},
 			},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the text, mended"},
@@ -50,6 +52,9 @@ func cite() step {
 			checked, passages = checked.Numbered(passages)
 			margin := marginOf(checked.Sentences, passages, !known || sure >= leastNear)
 			margin.Answers = answers
+			if err := askedIn(&margin, c.In); err != nil {
+				return nil, err
+			}
 			return recipe.Values{"text": checked.Text, "margin": margin, "supported": margin.Supported}, nil
 		},
 	}

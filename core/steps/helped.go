@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"golang.org/x/text/language"
+	"golang.org/x/text/language/display"
 	"regexp"
 	"slices"
 	"strconv"
@@ -34,16 +36,20 @@ const (
 // the model cannot do is left out: its help is not needed.
 func find(t *RunContext, ctx context.Context, c *recipe.Call, w Wanted) (Finding, error) {
 	help := t.Shelves.Help()
-	asked := []string{w.Question}
-	if help.Rephrase {
-		asked = append(asked, otherWords(t, ctx, c, w.Question)...)
-	}
 	one := w
 	if help.Choose {
 		one.Most *= wider
 	}
-	var all []Finding
-	for _, q := range asked {
+	first, err := t.Shelves.Find(ctx, one)
+	if err != nil {
+		return first, err
+	}
+	all := []Finding{first}
+	var others []string
+	if help.Rephrase {
+		others = otherWords(t, ctx, c, w.Question, first.In)
+	}
+	for _, q := range others {
 		one.Question = q
 		f, err := t.Shelves.Find(ctx, one)
 		if err != nil {
@@ -52,6 +58,7 @@ func find(t *RunContext, ctx context.Context, c *recipe.Call, w Wanted) (Finding
 		all = append(all, f)
 	}
 	finding := together(all)
+	finding.AskedIn, finding.In = first.AskedIn, first.In
 	if help.Choose && len(finding.Found) > 1 {
 		finding.Found = chosen(t, ctx, c, w.Question, finding.Found)
 	}
@@ -59,10 +66,15 @@ func find(t *RunContext, ctx context.Context, c *recipe.Call, w Wanted) (Finding
 	return finding, nil
 }
 
-// otherWords are the question in other words.
-func otherWords(t *RunContext, ctx context.Context, c *recipe.Call, question string) (lines []string) {
+// otherWords are the question in other words, and in another language if the documents
+// are in another one: the first of in.
+func otherWords(t *RunContext, ctx context.Context, c *recipe.Call, question string, in []string) (lines []string) {
+	task := rephraseQuestion
+	if len(in) > 0 {
+		task = strings.Replace(task, "again", "in "+display.English.Languages().Name(language.Make(in[0])), 1)
+	}
 	said, err := t.whole(ctx, c, "", Ask{
-		Messages: []prompt.Message{{Role: prompt.System, Text: rephraseQuestion}, {Role: prompt.User, Text: question}},
+		Messages: []prompt.Message{{Role: prompt.System, Text: task}, {Role: prompt.User, Text: question}},
 		Sampling: deskfile.Sampling{Temperature: new(0.0), MaxTokens: longestRephrasings},
 	})
 	if err != nil {
@@ -92,7 +104,9 @@ func together(all []Finding) Finding {
 	var sum Finding
 	scores := map[key]float64{}
 	for _, f := range all {
-		sum.Answers, sum.Passages = max(sum.Answers, f.Answers), max(sum.Passages, f.Passages)
+		if sum.Passages = max(sum.Passages, f.Passages); f.Answers >= sum.Answers {
+			sum.Answers, sum.Least = f.Answers, f.Least
+		}
 		sum.Note = cmp.Or(sum.Note, f.Note)
 		sum.Elsewhere = sum.Elsewhere || f.Elsewhere
 		sum.Asked = append(sum.Asked, f.Asked...)

@@ -37,10 +37,15 @@ type Help struct {
 type Finding struct {
 	Found    []evidence.Passage // the best first; not numbered yet
 	Answers  float64            // how likely any of them answers, 0 to 1
+	Least    float64            // how likely that must be to count as an answer, by the shelf's settings
 	Passages int                // that were looked through
 	// Elsewhere: no document's name has the words of within; all were looked
 	// through.
 	Elsewhere bool
+	// AskedIn is the language of the question, like de, where no passage that was looked
+	// through is in it; In are theirs. "": some are, or it is not known.
+	AskedIn string
+	In      []string
 	// Note says where was looked, if not everywhere; "": everywhere.
 	Note string
 	// Asked are models that were asked for the vector of the question.
@@ -48,10 +53,10 @@ type Finding struct {
 }
 
 type retrieveSet struct {
-	Most   int     `yaml:"most" json:"most" least:"1" most:"50" about:"The most passages; 6 if left out."`
-	Tokens int     `yaml:"tokens" json:"tokens" least:"50" most:"1000000" about:"The most tokens of all of them together; 2000 if left out. What does not fit is left out from the end."`
-	Texts  bool    `yaml:"texts" json:"texts,omitempty" about:"Not in documents that are tables, where these are asked by the step query."`
-	Least  float64 `yaml:"least" json:"least" least:"0" most:"1" about:"How likely, between 0 and 1, something found must answer to count as an answer; 0.35 if left out."`
+	Most   int      `yaml:"most" json:"most" least:"1" most:"50" about:"The most passages; 6 if left out."`
+	Tokens int      `yaml:"tokens" json:"tokens" least:"50" most:"1000000" about:"The most tokens of all of them together; 2000 if left out. What does not fit is left out from the end."`
+	Texts  bool     `yaml:"texts" json:"texts,omitempty" about:"Not in documents that are tables, where these are asked by the step query."`
+	Least  *float64 `yaml:"least" json:"least,omitempty" least:"0" most:"1" about:"How likely, between 0 and 1, something found must answer to count as an answer; what the shelf is set to if left out, usually 0.35."`
 }
 
 // retrieve finds passages on the desk's shelves.
@@ -73,8 +78,10 @@ func retrieve() step {
 				{Name: "answers", Type: recipe.Truth, About: "whether something found is likely to answer"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1"},
 				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through"},
+				{Name: "languages", Type: recipe.ListOf(recipe.Text), About: "where the question is in another " +
+					"language than all documents: its own and theirs, like de and en; empty otherwise"},
 			},
-			Set:         func() any { return &retrieveSet{Most: 6, Tokens: 2000, Least: 0.35} },
+			Set:         func() any { return &retrieveSet{Most: 6, Tokens: 2000} },
 			Uncacheable: true,
 		},
 		do: func(t *RunContext, ctx context.Context, c *recipe.Call) (recipe.Values, error) {
@@ -94,6 +101,10 @@ func retrieve() step {
 			if finding.Elsewhere {
 				c.Note("no document's name has the words that were asked for; all were looked through")
 			}
+			if finding.AskedIn != "" {
+				c.Note(fmt.Sprintf("the question is in another language (%s) than the documents (%s): only names and "+
+					"numbers could be compared", finding.AskedIn, strings.Join(finding.In, ", ")))
+			}
 			if err != nil {
 				return nil, err
 			}
@@ -102,13 +113,35 @@ func retrieve() step {
 				c.Note(fmt.Sprintf("%d of %d passages fit into %d tokens", len(passages), len(finding.Found),
 					set.Tokens))
 			}
+			least := finding.Least
+			if set.Least != nil {
+				least = *set.Least
+			}
 			return recipe.Values{
-				"passages": recipe.Listed(passages), "text": shown, "answers": finding.Answers >= set.Least &&
+				"passages": recipe.Listed(passages), "text": shown, "answers": finding.Answers >= least &&
 					len(passages) > 0,
-				"sure": finding.Answers, "documents": finding.Passages > 0,
+				"sure": finding.Answers, "documents": finding.Passages > 0, "languages": languagesOf(finding),
 			}, nil
 		},
 	}
+}
+
+// languagesOf is the language of the question and those of the documents, where they
+// differ.
+func languagesOf(f Finding) []any {
+	if f.AskedIn == "" {
+		return []any{}
+	}
+	return recipe.Listed(append([]string{f.AskedIn}, f.In...))
+}
+
+// askedIn tells a margin what retrieve found of languages.
+func askedIn(margin *evidence.Sources, in recipe.Values) error {
+	all, err := recipe.List[string](in["languages"])
+	if err == nil && len(all) > 0 {
+		margin.AskedIn, margin.In = all[0], all[1:]
+	}
+	return err
 }
 
 // fitting numbers as many passages as fit into so many tokens, one at least,

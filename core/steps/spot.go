@@ -26,6 +26,8 @@ func spot() step {
 					About: "a short question: who, when, where, how many, what"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
 				{Name: "sure", Type: recipe.Number, About: "how likely they are to answer at all, 0 to 1"},
+				{Name: "languages", Type: recipe.ListOf(recipe.Text), About: "what retrieve found of them: where the " +
+					"question is in another one, the margin says so"},
 			},
 			Out: []recipe.Port{
 				{Name: "text", Type: recipe.Text, About: "the answer as a reply, with the sentence it stands in"},
@@ -50,6 +52,11 @@ func spot() step {
 			question := text(c.In, "question")
 			found := spotting.Find(question, passages, sure, 1+set.Others)
 			out := told(found, passages, set.Least, sure)
+			margin := out["margin"].(evidence.Sources)
+			if err := askedIn(&margin, c.In); err != nil {
+				return nil, err
+			}
+			out["margin"] = margin
 			if !spotting.Factual(question) {
 				out["text"] = "Here a few words of the documents answer who, when, where, what and how many; this " +
 					"question asks for more."

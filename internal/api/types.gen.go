@@ -2731,8 +2731,17 @@ type ShelfEmbedding struct {
 // ShelfFound defines model for ShelfFound.
 type ShelfFound struct {
 	// Answers How likely something found answers, 0 to 1.
-	Answers float64    `json:"answers"`
+	Answers float64 `json:"answers"`
+
+	// AskedIn The language of the question, like de, where no document is in it.
+	AskedIn string     `json:"asked_in,omitempty,omitzero"`
 	Hits    []ShelfHit `json:"hits"`
+
+	// In The documents' languages, where asked_in is given.
+	In []string `json:"in,omitempty,omitzero"`
+
+	// Least How likely that must be, by the shelf's settings, to count as an answer.
+	Least float64 `json:"least"`
 }
 
 // ShelfHit A passage that a question finds, and why.
@@ -2743,17 +2752,23 @@ type ShelfHit struct {
 	Lexical   float64 `json:"lexical"`
 
 	// LexicalRank From 1; 0: not among what the search by words found.
-	LexicalRank int          `json:"lexical_rank"`
-	Matched     []string     `json:"matched"`
-	Name        string       `json:"name"`
-	Passage     int          `json:"passage"`
-	Path        []string     `json:"path"`
-	Place       string       `json:"place"`
-	Score       float64      `json:"score"`
-	Spans       []SourceSpan `json:"spans"`
-	Text        string       `json:"text"`
-	Title       string       `json:"title"`
-	VectorRank  int          `json:"vector_rank"`
+	LexicalRank int      `json:"lexical_rank"`
+	Matched     []string `json:"matched"`
+	Name        string   `json:"name"`
+	Passage     int      `json:"passage"`
+	Path        []string `json:"path"`
+	Place       string   `json:"place"`
+	Score       float64  `json:"score"`
+
+	// Sense Cosine with the nearest stretch of some sentences, as the service's encoder has it.
+	Sense float64 `json:"sense"`
+
+	// SenseRank From 1; 0: not among what the search by the meaning of sentences found.
+	SenseRank  int          `json:"sense_rank"`
+	Spans      []SourceSpan `json:"spans"`
+	Text       string       `json:"text"`
+	Title      string       `json:"title"`
+	VectorRank int          `json:"vector_rank"`
 }
 
 // ShelfList defines model for ShelfList.
@@ -2817,6 +2832,9 @@ type ShelfSettings struct {
 
 	// K1 How soon a word said often counts no more.
 	K1 float64 `json:"k1"`
+
+	// Least How likely, 0 to 1, something found must answer to count as an answer.
+	Least float64 `json:"least"`
 
 	// MeaningWeight What the search by that model's vectors counts.
 	MeaningWeight float64 `json:"meaning_weight"`

@@ -63,7 +63,8 @@ func (s shelves) Find(ctx context.Context, w steps.Wanted) (steps.Finding, error
 }
 
 func findingOf(r shelf.Results) steps.Finding {
-	finding := steps.Finding{Answers: r.Answers, Passages: r.Passages, Elsewhere: r.Elsewhere}
+	finding := steps.Finding{Answers: r.Answers, Least: r.Least, Passages: r.Passages, Elsewhere: r.Elsewhere,
+		AskedIn: r.AskedIn, In: r.In}
 	for _, f := range r.Found {
 		finding.Found = append(finding.Found, f.Passage)
 	}

@@ -59,7 +59,8 @@ func Hit(f shelf.Match) api.ShelfHit {
 		Path: Some(f.Path), Text: f.Text,
 		Place: f.Place, Spans: f.Spans, Score: f.Score, Lexical: f.Hit.Lexical, LexicalRank: f.Hit.LexicalRank,
 		Cosine:     f.Hit.Cosine,
-		VectorRank: f.Hit.VectorRank, FusedRank: f.Hit.FusedRank, Matched: Some(f.Hit.Matched),
+		VectorRank: f.Hit.VectorRank, Sense: f.Hit.Sense, SenseRank: f.Hit.SenseRank, FusedRank: f.Hit.FusedRank,
+		Matched: Some(f.Hit.Matched),
 	}
 }
 
@@ -73,7 +74,7 @@ func Settings(title string, s shelf.Settings) api.ShelfSettings {
 		VectorWeight: s.VectorWeight,
 		Embedding:    s.Embedding, MeaningWeight: s.MeaningWeight, SenseWeight: s.SenseWeight,
 		Candidates: s.Candidates, Distinct: s.Distinct,
-		Rephrase: s.Rephrase, Choose: s.Choose, K1: s.K1, B: s.B,
+		Rephrase: s.Rephrase, Choose: s.Choose, K1: s.K1, B: s.B, Least: s.Least,
 	}
 }
 
@@ -84,7 +85,7 @@ func SettingsFrom(b api.ShelfSettings) shelf.Settings {
 		VectorWeight: b.VectorWeight,
 		Embedding:    b.Embedding, MeaningWeight: b.MeaningWeight, SenseWeight: b.SenseWeight,
 		Candidates: b.Candidates, Distinct: b.Distinct,
-		Rephrase: b.Rephrase, Choose: b.Choose, K1: b.K1, B: b.B,
+		Rephrase: b.Rephrase, Choose: b.Choose, K1: b.K1, B: b.B, Least: b.Least,
 	}
 }
 

@@ -87,6 +87,8 @@ type Settings struct {
 	Choose   bool    `json:"choose"`
 	K1       float64 `json:"k1"`
 	B        float64 `json:"b"`
+	// Least is how likely, 0 to 1, something found must answer to count as an answer.
+	Least float64 `json:"least"`
 }
 
 // DefaultSettings are those of docs/retrieval.md.
@@ -96,7 +98,7 @@ func DefaultSettings() Settings {
 		Expand:       o.Expand,
 		VectorWeight: o.VectorWeight, MeaningWeight: o.MeaningWeight, SenseWeight: o.SenseWeight,
 		Candidates: o.Candidates, Distinct: o.Distinct,
-		K1: o.K1, B: o.B}
+		K1: o.K1, B: o.B, Least: retrieval.UsuallyEnough}
 }
 
 func (s Settings) options() retrieval.Options {

@@ -259,9 +259,9 @@ func TestTheSameIsFoundAfterARestart(t *testing.T) {
 		}
 		return "The " + strings.Join(said, " ") + "."
 	}
-	for n := range 60 {
+	for n := range 24 {
 		var text strings.Builder
-		for range 12 {
+		for range 6 {
 			text.WriteString(sentence() + "\n\n")
 		}
 		one := add(t, b, fmt.Sprintf("%02d.md", n), text.String())
@@ -274,7 +274,7 @@ func TestTheSameIsFoundAfterARestart(t *testing.T) {
 	}
 	read(t, b)
 	var questions []string
-	for range 25 {
+	for range 12 {
 		questions = append(questions, sentence())
 	}
 	asked := func(l *shelf.Library) (all []string) {

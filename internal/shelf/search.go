@@ -3,10 +3,12 @@ package shelf
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 
 	"juvalogos/core/encoder"
 	"juvalogos/core/evidence"
+	"juvalogos/core/language"
 	"juvalogos/core/retrieval"
 	"juvalogos/internal/record"
 )
@@ -22,11 +24,16 @@ type Match struct {
 type Results struct {
 	Found    []Match         // the best first
 	Answers  float64         // how likely anything found answers, 0 to 1
+	Least    float64         // how likely that must be, by the shelf that it is found on
 	Passages int             // that were looked through
 	Asked    []EmbeddingCall // what models were asked for the vector of the question
 	// Elsewhere: no document has the words that its title was to have; all were
 	// looked through.
 	Elsewhere bool
+	// AskedIn is the language of the question where no passage that was looked through
+	// is in it; "": some are, or it is not known. In are theirs.
+	AskedIn string
+	In      []string
 }
 
 // Query is what is looked for.
@@ -49,6 +56,7 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 		return r, err
 	}
 	r.Elsewhere = q.Within != "" && only == nil
+	in, judged := map[string]bool{}, false
 	for _, slug := range shelves {
 		f, err := l.Shelf(ctx, slug)
 		if err != nil {
@@ -73,6 +81,9 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 			}
 		}
 		r.Passages += v.index.Len()
+		for _, language := range v.index.Languages() {
+			in[language] = true
+		}
 		if only != nil {
 			if query.Only = both(query.Only, only[slug]); len(query.Only) == 0 {
 				continue
@@ -95,7 +106,9 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 			query.Sense = encoder.Load().Encode(q.Text)
 		}
 		result := v.index.Search(query, settings.options())
-		r.Answers = max(r.Answers, result.Answers)
+		if !judged || result.Answers-settings.Least > r.Answers-r.Least {
+			r.Answers, r.Least, judged = result.Answers, settings.Least, true
+		}
 		found, err := l.fetch(ctx, slug, result.Hits)
 		if err != nil {
 			return r, err
@@ -107,6 +120,9 @@ func (l *Library) Search(ctx context.Context, shelves []string, q Query) (r Resu
 		r.Found = spread(joined(r.Found), q.Limit)
 	}
 	r.Found = r.Found[:min(q.Limit, len(r.Found))]
+	if asked := language.Asked(q.Text); asked != "" && len(in) > 0 && !in[asked] {
+		r.AskedIn, r.In = asked, slices.Sorted(maps.Keys(in))
+	}
 	return r, nil
 }
 

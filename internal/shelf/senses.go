@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"runtime"
-	"strings"
 	"sync"
 	"time"
 
@@ -54,11 +53,7 @@ func windowsOf(p record.ShelfPassage) []string {
 	if p.Language != "" && p.Language != "en" {
 		return nil
 	}
-	windows := encoder.Windows(p.Text)
-	for i, w := range windows {
-		windows[i] = strings.TrimSpace(p.Title + ". " + w)
-	}
-	return windows
+	return encoder.Windows(p.Title, p.Text)
 }
 
 // senseSoon has documents of a shelf encoded in the background.

@@ -32,6 +32,7 @@ func (l *Library) check(s Settings) error {
 		{"sense_weight", s.SenseWeight, 0, 5, "what the meanings of sentences count"},
 		{"candidates", float64(s.Candidates), 0, 500, "passages that the last stage weighs; 0 leaves it out"},
 		{"k1", s.K1, 0, 5, "how soon a word said often counts no more"},
+		{"least", s.Least, 0, 1, "how likely something found must answer to count as an answer"},
 		{"b", s.B, 0, 1, "how much longer texts are held back"},
 	} {
 		if !(r.v >= r.least && r.v <= r.most) { // so that no number at all is refused too

@@ -198,7 +198,8 @@ func (s *shelves) searchShelf(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(api.ShelfFound{Hits: shape.All(r.Found, shape.Hit), Answers: r.Answers})
+	return c.JSON(api.ShelfFound{Hits: shape.All(r.Found, shape.Hit), Answers: r.Answers, Least: r.Least,
+		AskedIn: r.AskedIn, In: r.In})
 }
 
 // mapShelf lays a shelf's passages out in two dimensions.

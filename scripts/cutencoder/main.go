@@ -26,8 +26,9 @@ const largestFile = 3_600_000 // bytes
 
 func main() {
 	if len(os.Args) != 3 && len(os.Args) != 4 {
-		fmt.Fprintln(os.Stderr, "cutencoder: name the folder with model.json, the folder to write to and, if you like, a "+
-			"file of words to leave out")
+		fmt.Fprintln(os.Stderr,
+			"cutencoder: name the folder with model.json, the folder to write to and, if you like, a "+
+				"file of words to leave out")
 		os.Exit(2)
 	}
 	if err := cut(os.Args[1], os.Args[2], os.Args[3:]); err != nil {

@@ -3226,6 +3226,8 @@ export interface components {
             rephrase?: boolean;
             /** @description The desk's model is asked to choose among what was found. */
             choose?: boolean;
+            /** @description How likely, 0 to 1, something found must answer to count as an answer. */
+            least?: number;
             /** @description How soon a word said often counts no more. */
             k1?: number;
             /** @description How much longer texts are held back. */
@@ -4128,6 +4130,10 @@ export interface components {
             supported: boolean;
             /** @description Whether what was found was likely to answer. */
             answers: boolean;
+            /** @description The language of the question, like de, where no document is in it. */
+            asked_in?: string;
+            /** @description The documents' languages, where asked_in is given. */
+            in?: string[];
             sentences: components["schemas"]["SourceSentence"][];
             passages: components["schemas"]["SourcePassage"][];
         };
@@ -4605,6 +4611,10 @@ export interface components {
             lexical_rank: number;
             cosine: number;
             vector_rank: number;
+            /** @description Cosine with the nearest stretch of some sentences, as the service's encoder has it. */
+            sense: number;
+            /** @description From 1; 0: not among what the search by the meaning of sentences found. */
+            sense_rank: number;
             fused_rank: number;
             matched: string[];
             spans: components["schemas"]["SourceSpan"][];
@@ -5612,6 +5622,12 @@ export interface components {
             hits: components["schemas"]["ShelfHit"][];
             /** @description How likely something found answers, 0 to 1. */
             answers: number;
+            /** @description How likely that must be, by the shelf's settings, to count as an answer. */
+            least: number;
+            /** @description The language of the question, like de, where no document is in it. */
+            asked_in?: string;
+            /** @description The documents' languages, where asked_in is given. */
+            in?: string[];
         };
         NewAddress: {
             /** @description A page, a file, a sitemap; database:NAME/TABLE or database:NAME, a table or all tables of a database that the owner named. With topic or search: of the MediaWiki API, of the OpenSearch description, or of a page that names them. */

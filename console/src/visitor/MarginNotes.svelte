@@ -151,6 +151,9 @@
     {say.margin.dotted}
   </p>
 {/if}
+{#if sources?.asked_in}
+  <p class="mt-3 mb-3 text-note wide:mt-0">{say.margin.otherLanguage(sources.asked_in, sources.in ?? [])}</p>
+{/if}
 {#if entries.length}
   <div class="hidden wide:block wide:print:block">
     <ul bind:this={list} class="notes" aria-label={say.margin.all}>
@@ -170,9 +173,11 @@
   </details>
 {:else if sources && !sources.supported}
   <div class="mt-3 mb-3 wide:mt-0">
-    <p class="font-semibold text-ink">
-      {turn.pictures.length ? say.margin.notSaidButSeen : say.margin.notSaid}
-    </p>
+    {#if !sources.asked_in}
+      <p class="font-semibold text-ink">
+        {turn.pictures.length ? say.margin.notSaidButSeen : say.margin.notSaid}
+      </p>
+    {/if}
     {#if near.length}
       <p class="mt-1">{say.margin.near}</p>
       <ul class="mt-2 space-y-2">

@@ -11,6 +11,9 @@ const duration = (seconds: number) =>
     ? counted(seconds, { one: "second", other: "seconds" })
     : counted(Math.round(seconds / 60), { one: "minute", other: "minutes" });
 
+/** A language by its code. */
+const languageNamed = (code: string) => new Intl.DisplayNames("en", { type: "language" }).of(code) ?? code;
+
 /** What the service says, each form as it is. */
 const asTheyAre = <Form extends string>(forms: readonly Form[]): { [form in Form]: string } =>
   Object.assign({}, ...forms.map((form) => ({ [form]: form })));
@@ -358,6 +361,10 @@ export const en = {
     unsupportedSpoken: " (not found in the documents)",
     dotted: "was not found in the documents.",
     dottedSign: "What is underlined like this",
+    otherLanguage: (asked: string, documents: string[]) =>
+      `Your question is in ${languageNamed(asked)} and the documents are in ${list(documents.map(languageNamed))}. ` +
+      "Only names and numbers in it could be looked for, so something may have been missed; " +
+      `a question in ${languageNamed(documents[0] ?? "en")} finds more.`,
     otherwise: "The documents say otherwise",
     together: (quotes: string[]) => quotes.join(" … "),
     saysOtherwise: "Says otherwise:",
@@ -542,9 +549,7 @@ export const en = {
     goOnWriting: "Go on writing it down",
     hearing: "Writing down what you said …",
     inLanguage: (code: string, translated: boolean) =>
-      translated
-        ? "translated into English"
-        : (new Intl.DisplayNames("en", { type: "language" }).of(code) ?? code),
+      translated ? "translated into English" : languageNamed(code),
     keep: "Keep",
     kept: (how: string, days: number) =>
       ({

@@ -16,24 +16,25 @@
 
   let typed = $state("");
   let query = $state("");
-  let hits = $state<Schemas["ShelfHit"][] | null>(null);
-  let answers = $state(0);
+  let found = $state<Schemas["ShelfFound"] | null>(null);
   let mapShown = $state(false);
 
   async function search(e: SubmitEvent) {
     e.preventDefault();
     query = typed.trim();
     if (!query) {
-      hits = null;
+      found = null;
       return;
     }
     try {
-      ({ hits, answers } = await shelves.search(slug, query, 8));
+      found = await shelves.search(slug, query, 8);
     } catch (e) {
       complain(e);
     }
   }
 
+  const hits = $derived(found?.hits ?? null);
+  const language = (code: string) => new Intl.DisplayNames("en", { type: "language" }).of(code) ?? code;
   const ordinal = new Intl.PluralRules("en", { type: "ordinal" });
   const endings = { one: "st", two: "nd", few: "rd", other: "th", zero: "th", many: "th" };
   const place = (n: number) => `${n}${endings[ordinal.select(n)]}`;
@@ -42,18 +43,20 @@
   function whyFound(h: Schemas["ShelfHit"]): string {
     const ways = [
       h.lexical_rank ? `${place(h.lexical_rank)} by its words` : "",
-      h.vector_rank ? `${place(h.vector_rank)} by its meaning` : "",
+      h.vector_rank ? `${place(h.vector_rank)} by its meaning as a whole` : "",
+      h.sense_rank ? `${place(h.sense_rank)} by what some of its sentences mean` : "",
     ].filter(Boolean);
+    const found = ways.length ? new Intl.ListFormat("en").format(ways) : "by what its document says";
     const words = h.matched.length ? ` It has these words of the question: ${h.matched.join(", ")}.` : "";
-    return `Found ${ways.join(" and ")}; weighed at ${h.score.toFixed(2)}.${words}`;
+    return `Found ${found}; weighed at ${h.score.toFixed(2)}.${words}`;
   }
 </script>
 
 <section class="mt-8" aria-labelledby="find">
   <h2 id="find" class="font-serif text-lead font-semibold">What would a question find?</h2>
   <p class="mt-1 max-w-[42rem] text-note text-faded">
-    Documents are cut into passages, a few sentences each. A question is looked for in two ways: by its words,
-    and by its meaning; the two lists are put together.
+    Documents are cut into passages, a few sentences each. A question is looked for in three ways: by its
+    words, by its meaning, and by what single sentences mean; the lists are put together.
   </p>
   <form class="mt-2 flex max-w-[42rem] flex-wrap gap-2" onsubmit={search}>
     <input
@@ -69,7 +72,13 @@
     {#if hits}
       <div>
         <p class="mt-3 text-note">
-          {hits.length ? `Likely to answer: ${Math.round(100 * answers)} %` : "Nothing was found."}
+          {hits.length
+            ? `Likely to answer: ${Math.round(100 * found!.answers)} %; this shelf’s settings want ${Math.round(100 * found!.least)} %.`
+            : "Nothing was found."}
+          {#if found?.asked_in}
+            The question is in {language(found.asked_in)}, and no document is: only names and numbers could be
+            compared.
+          {/if}
         </p>
         <ol class="mt-2">
           {#each hits as h, i (`${h.document}-${h.passage}`)}
