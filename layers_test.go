@@ -46,7 +46,7 @@ var layers = []struct {
 	{"juvalogos/core/passage", []string{"juvalogos/core/evidence", "juvalogos/core/language",
 		"juvalogos/core/reading"}},
 	{"juvalogos/core/retrieval", []string{"juvalogos/core/embedding", "juvalogos/core/encoder",
-		"juvalogos/core/language"}},
+		"juvalogos/core/language", "juvalogos/core/lexicon"}},
 	{"juvalogos/core/citing", []string{"juvalogos/core/embedding", "juvalogos/core/encoder", "juvalogos/core/evidence",
 		"juvalogos/core/language", "juvalogos/core/lexicon"}},
 	{"juvalogos/core/scoring", nil},

@@ -44,12 +44,16 @@ var (
 // their place among those given, from 1, which has to be their Number. The question
 // is what short answers are read in the light of; it may be empty.
 func Check(reply, question string, passages []evidence.Passage) Checked {
-	j := newJudge(passages)
-	j.question, j.foreign = question, foreign(reply, passages)
+	out, _ := CheckTold(reply, question, passages, nil)
+	return out
+}
+
+func (j *judge) check(reply string) Checked {
 	var out Checked
 	var b strings.Builder
-	reply = plainReferences(reply, len(passages))
+	reply = plainReferences(reply, len(j.passages))
 	code := fence.FindAllStringIndex(reply, -1)
+	rows := rowsOf(reply)
 	last := 0
 	for _, at := range stretches(reply) {
 		b.WriteString(reply[last:at[0]])
@@ -59,7 +63,11 @@ func Check(reply, question string, passages []evidence.Passage) Checked {
 			b.WriteString(text)
 			continue
 		}
-		out.sentence(&b, text, j)
+		if r, is := rows[lineOf(reply, at[0])]; is {
+			out.sentence(&b, text, j, j.row(r))
+			continue
+		}
+		out.sentence(&b, text, j, j.claim(reference.ReplaceAllString(text, "")))
 	}
 	b.WriteString(reply[last:])
 	out.Text = b.String()
@@ -69,7 +77,15 @@ func Check(reply, question string, passages []evidence.Passage) Checked {
 // stretches are a reply's sentences; each line of Markdown has its own.
 func stretches(reply string) (all [][2]int) {
 	from := 0
+	rows := rowsOf(reply)
 	for line := range strings.Lines(reply) {
+		if _, is := rows[from]; is { // as a whole
+			bare := strings.TrimSpace(line)
+			at := from + strings.Index(line, bare)
+			all = append(all, [2]int{at, at + len(bare)})
+			from += len(line)
+			continue
+		}
 		for i, s := range language.Sentences(line) {
 			// References behind a full stop belong to the sentence before it.
 			head := leading.FindString(line[s[0]:s[1]])
@@ -104,17 +120,20 @@ func afterReferences(text string) (all [][2]int) {
 	return append(all, [2]int{from, len(text)})
 }
 
-func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
+// lineOf is where the line begins in which something stands.
+func lineOf(reply string, at int) int { return strings.LastIndexByte(reply[:at], '\n') + 1 }
+
+// sentence judges a stretch by what it claims; nil: nothing.
+func (out *Checked) sentence(b *strings.Builder, said string, j *judge, claim *text) {
 	var given []int
-	for _, m := range reference.FindAllStringSubmatch(text, -1) {
+	for _, m := range reference.FindAllStringSubmatch(said, -1) {
 		for _, n := range digits.FindAllString(m[1], -1) {
 			number, _ := strconv.Atoi(n)
 			given = append(given, number)
 		}
 	}
-	bare := reference.ReplaceAllString(text, "")
+	bare := reference.ReplaceAllString(said, "")
 	s := evidence.Sentence{From: b.Len(), Notes: []evidence.Note{}}
-	claim := j.claim(bare)
 	if claim == nil || j.foreign {
 		s.Support = evidence.Neutral
 		if claim != nil {
@@ -134,13 +153,14 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 				s.Notes = append(s.Notes, j.passages[n-1].Note(j.nearest(claim, n-1)))
 			}
 		}
-		b.WriteString(withReferences(bare, text, given))
+		b.WriteString(withReferences(bare, said, given))
 		s.To = b.Len()
 		out.Sentences = append(out.Sentences, s)
 		return
 	}
 	var right []int
 	var against *contrary
+	passage, words, otherwise, told := j.toldOf(len(out.Sentences), claim)
 	for _, n := range given {
 		if n < 1 || n > len(j.passages) || slices.Contains(right, n) {
 			out.Removed++
@@ -151,7 +171,15 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 			s.Notes = append(s.Notes, j.passages[n-1].Note(quote))
 		}
 	}
-	if len(right) == 0 {
+	switch {
+	case told && otherwise: // whatever we found
+		right, against = nil, &contrary{quote: words}
+		out.Removed += len(given)
+		s.Notes = []evidence.Note{j.passages[passage-1].Note(words)}
+	case told && len(right) == 0:
+		out.Added++
+		right, s.Notes = []int{passage}, []evidence.Note{j.passages[passage-1].Note(words)}
+	case len(right) == 0:
 		best, score, quote, contrary, by := j.best(claim)
 		switch {
 		case score >= enough:
@@ -177,7 +205,7 @@ func (out *Checked) sentence(b *strings.Builder, text string, j *judge) {
 	if len(right) > 0 {
 		s.Support = evidence.Supported
 	}
-	b.WriteString(withReferences(bare, text, right))
+	b.WriteString(withReferences(bare, said, right))
 	s.To = b.Len()
 	out.Sentences = append(out.Sentences, s)
 }
@@ -193,6 +221,9 @@ func withReferences(bare, original string, numbers []int) string {
 		refs.WriteString("[" + strconv.Itoa(n) + "]")
 	}
 	trimmed := strings.TrimRight(bare, " ")
+	if end := rowEnd.FindStringIndex(trimmed); end != nil && rowLine.MatchString(trimmed) {
+		return trimmed[:end[0]] + " " + refs.String() + trimmed[end[0]:]
+	}
 	if end := len(trimmed) - 1; end > 0 && strings.ContainsRune(".!?", rune(trimmed[end])) &&
 		!strings.HasSuffix(strings.TrimSpace(original), "]") {
 		return strings.TrimRight(trimmed[:end], " ") + " " + refs.String() + trimmed[end:]

@@ -25,6 +25,8 @@ type judge struct {
 	by       map[string][]*place // sentences by the stems of what they say
 	around   []map[string]bool   // stems of each passage, its title and headings
 	known    map[[2]string]lexicon.Relation
+	told     []Told // what a model says
+	taken    int    // of it
 }
 
 func newJudge(passages []evidence.Passage) *judge {
@@ -282,6 +284,12 @@ func (j *judge) holds(c *text, n int) (most float64, quote string, against *cont
 		}
 		if c.near != nil && !c.near[p] && !(p.two && (c.near[j.places[n][k-len(single)]] ||
 			c.near[j.places[n][k-len(single)+1]])) {
+			if !p.two {
+				single = append(single, signs{})
+			}
+			continue
+		}
+		if !p.about(c) {
 			if !p.two {
 				single = append(single, signs{})
 			}

@@ -23,6 +23,10 @@ type text struct {
 	sought  bool            // whether these were looked for
 	two     bool            // sentences
 	second  int             // where the second begins, or the white space before it
+	// Of a row of a table: what it is about, in lower case, and the stems of that.
+	row      bool
+	key      string
+	keyStems []string
 }
 
 // word is one that says something.

@@ -10,6 +10,8 @@ package lexicon
 
 import (
 	"embed"
+	"iter"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -60,7 +62,8 @@ type Lexicon struct {
 	said     map[int32][]string // the words of a meaning
 	opposite map[string][]string
 	made     map[string][]string
-	odd      map[Form]string // base forms that no rule makes
+	odd      map[Form]string   // base forms that no rule makes
+	oddly    map[Form][]string // the other way round: forms of a base form
 
 	mu    sync.RWMutex
 	known map[string][]Form // of words as they are said
@@ -70,7 +73,7 @@ type Lexicon struct {
 var Load = sync.OnceValue(func() *Lexicon {
 	l := &Lexicon{words: map[string][]sense{}, opposite: map[string][]string{}, made: map[string][]string{},
 		said: map[int32][]string{},
-		odd:  map[Form]string{}, known: map[string][]Form{}}
+		odd:  map[Form]string{}, oddly: map[Form][]string{}, known: map[string][]Form{}}
 	each(WordsFile, func(f []string) {
 		var senses []sense
 		for _, part := range f[1:] {
@@ -98,7 +101,11 @@ var Load = sync.OnceValue(func() *Lexicon {
 			l.made[f[1]] = append(l.made[f[1]], f[2])
 		}
 	})
-	each(OddFile, func(f []string) { l.odd[Form{f[1], Kind(f[0][0])}] = f[2] })
+	each(OddFile, func(f []string) {
+		kind := Kind(f[0][0])
+		l.odd[Form{f[1], kind}] = f[2]
+		l.oddly[Form{f[2], kind}] = append(l.oddly[Form{f[2], kind}], f[1])
+	})
 	return l
 })
 
@@ -207,6 +214,9 @@ func (l *Lexicon) times(f Form) int {
 	}
 	return 0
 }
+
+// Words are all base forms that are known, in no order.
+func (l *Lexicon) Words() iter.Seq[string] { return maps.Keys(l.words) }
 
 // Is reports how much of the time a word is of a kind, 0 to 1; of words that were
 // never counted all kinds are as likely.
@@ -344,6 +354,46 @@ func (l *Lexicon) opposed(f, g Form, senses int) bool {
 		}
 	}
 	return false
+}
+
+// usual is how much of the time a word has to be of a kind for what it means then to
+// be thought of.
+const usual = 0.25
+
+// Kin are the words that stand for one in lower case: its other forms that no rule
+// makes, and the base forms of those that mean the same in one of so many of its most
+// frequent meanings; none of them is the word itself.
+func (l *Lexicon) Kin(word string, senses int) (forms, synonyms []string) {
+	add := func(to *[]string, w string) {
+		if w != word && !slices.Contains(forms, w) && !slices.Contains(synonyms, w) {
+			*to = append(*to, w)
+		}
+	}
+	for _, f := range l.Forms(word) {
+		if l.Is(word, f.Kind) < usual {
+			continue
+		}
+		if l.odd[Form{word, f.Kind}] == f.Word {
+			add(&forms, f.Word)
+		}
+		for _, other := range l.oddly[f] {
+			add(&forms, other)
+		}
+	}
+	for _, f := range l.Forms(word) {
+		s := l.sense(f)
+		if l.Is(word, f.Kind) < usual || s == nil {
+			continue
+		}
+		for _, m := range s.meanings[:min(senses, len(s.meanings))] {
+			for _, w := range l.said[m] {
+				if w != f.Word {
+					add(&synonyms, w)
+				}
+			}
+		}
+	}
+	return forms, synonyms
 }
 
 // Instead is a word that stands in a relation to one, in the most frequent meaning of

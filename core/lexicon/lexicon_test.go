@@ -2,6 +2,7 @@ package lexicon
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 )
 
@@ -44,6 +45,22 @@ func TestBetween(t *testing.T) {
 		if got := Load().Between(c.a, c.b, 3); got != c.want {
 			t.Errorf("%s, %s: %d, not %d", c.a, c.b, got, c.want)
 		}
+	}
+}
+
+func TestKin(t *testing.T) {
+	for _, c := range []struct{ word, form, synonym string }{
+		{"went", "go", ""}, {"go", "went", ""}, {"mice", "mouse", ""}, {"child", "children", "kid"},
+		{"buy", "bought", "purchase"}, {"car", "", "automobile"}, {"begin", "began", "start"},
+	} {
+		forms, synonyms := Load().Kin(c.word, 2)
+		if c.form != "" && !slices.Contains(forms, c.form) || c.synonym != "" && !slices.Contains(synonyms, c.synonym) ||
+			slices.Contains(forms, c.word) || slices.Contains(synonyms, c.word) {
+			t.Errorf("%s: %v, %v", c.word, forms, synonyms)
+		}
+	}
+	if forms, synonyms := Load().Kin("xqzzt", 2); forms != nil || synonyms != nil {
+		t.Error(forms, synonyms)
 	}
 }
 

@@ -43,7 +43,7 @@ func (s *stems) of(code, word string) string {
 	if known {
 		return found
 	}
-	found = language.Stem(code, word)
+	found = stemOf(code, word)
 	s.mu.Lock()
 	if s.known == nil || len(s.known) > mostStems {
 		s.known = map[string]string{}

@@ -12,6 +12,7 @@ type wanted struct {
 	word    int32   // its vector's number, or -1
 	mark    [2]uint64
 	alike   []alike
+	kin     map[uint32]float64 // terms that stand for it by the lexicon, and how well
 }
 
 // weightOfParts is what the parts of an identifier count that is itself in the
@@ -73,6 +74,9 @@ func (x *Index) read(text, language string, expand int) []wanted {
 			if found := x.alike(n, t.term); expand > 0 {
 				w.alike = found[:min(expand, len(found))]
 			}
+		}
+		if expand > 0 && !t.whole && !x.saysLittle(t.surface) && x.inEnglish() {
+			x.related(&w)
 		}
 		again := false
 		for i := range all {

@@ -267,7 +267,11 @@ func (m *bm25) word(w *wanted) {
 		m.gather(w.id, 1)
 	}
 	for _, a := range w.alike {
-		m.gather(a.id, alikeWeight*a.similar)
+		if a.form {
+			m.gather(a.id, a.similar)
+		} else {
+			m.gather(a.id, alikeWeight*a.similar)
+		}
 	}
 	k1, b := m.o.K1, m.o.B
 	for _, at := range s.group {

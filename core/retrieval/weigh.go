@@ -187,7 +187,9 @@ func (m *matcher) of(id uint32) []float64 {
 		case w.known && w.id == id:
 			set(i, 1)
 		case w.word >= 0 && word >= 0 && bitsApart(w.mark, m.x.marks[id]) <= mostBitsCovered:
-			set(i, softWeight*similarity(m.x.words.Cosine(w.word, word)))
+			set(i, max(covers(w.kin[id]), softWeight*similarity(m.x.words.Cosine(w.word, word))))
+		case w.kin != nil:
+			set(i, covers(w.kin[id]))
 		}
 	}
 	if found == nil {
@@ -197,6 +199,15 @@ func (m *matcher) of(id uint32) []float64 {
 	m.found = append(m.found, found)
 	m.seen.set(id, uint64(len(m.found)))
 	return found
+}
+
+// covers is how well kin covers a word: other forms as they are, what means the same
+// less.
+func covers(kin float64) float64 {
+	if kin >= kinForms {
+		return kin
+	}
+	return softWeight * kin
 }
 
 // match is a term of a passage that covers words of the question.

@@ -41,7 +41,7 @@ func Foretold(r *recipe.Recipe) bool {
 		divides = divides || s.Kind.Name == "divide"
 		_, asks := s.Set.(asksModel)
 		other = other || s.Kind.Name == "program" || s.Kind.Name == "address" ||
-			asks && !slices.Contains(append([]string{"rewrite", "retrieve"}, rehearsed...), s.Kind.Name)
+			asks && !slices.Contains(append([]string{"rewrite", "retrieve", "cite"}, rehearsed...), s.Kind.Name)
 	})
 	return divides && !other
 }

@@ -60,7 +60,19 @@ const between = "\uE001";
 const end = "\uE002";
 const listMark = /^\s*(?:[-*+]\s+|\d+[.)]\s+|#+\s+|>\s+)+/;
 
-/** The signs around a reply's sentences. Rows of tables are left as they are. */
+/** Where the cells of a row of Markdown are in it; those with nothing in them are left out. */
+function cellsOf(row: string): [number, number][] {
+  const all: [number, number][] = [];
+  for (let from = row.indexOf("|") + 1, to = row.indexOf("|", from); to >= 0;) {
+    const cell = row.slice(from, to);
+    if (cell.trim()) all.push([from + cell.length - cell.trimStart().length, from + cell.trimEnd().length]);
+    from = to + 1;
+    to = row.indexOf("|", from);
+  }
+  return all;
+}
+
+/** The signs around a reply's sentences; in a row of a table, around each of its cells. */
 export function claimMarks(text: string, sources: Sources): Mark[] {
   const bytes = new TextEncoder().encode(text);
   const decoder = new TextDecoder();
@@ -68,27 +80,34 @@ export function claimMarks(text: string, sources: Sources): Mark[] {
     const sentence = decoder.decode(bytes.subarray(s.from, s.to));
     const mark = listMark.exec(sentence)?.[0] ?? "";
     const rest = sentence.slice(mark.length);
-    if (s.to > bytes.length || s.support === "neutral" || rest.startsWith("|") || !rest.trim()) return [];
-    return [
-      { at: s.from + new TextEncoder().encode(mark).length, order: 2, sign: begin + i + between },
-      { at: s.to, order: 1, sign: end },
-    ];
+    if (s.to > bytes.length || s.support === "neutral" || !rest.trim()) return [];
+    const behind = (length: number) => s.from + new TextEncoder().encode(sentence.slice(0, length)).length;
+    const stretches: [number, number][] = rest.startsWith("|")
+      ? cellsOf(sentence)
+      : [[mark.length, sentence.length]];
+    return stretches.flatMap(([from, to]) => [
+      { at: behind(from), order: 2, sign: begin + i + between },
+      { at: behind(to), order: 1, sign: end },
+    ]);
   });
 }
 
 /** Makes elements of the signs, and of the numbers in square brackets within them. */
 export function showClaims(html: string, sources: Sources): string {
+  const told = new Set<string>(); // cells of a row are told of once
   return html
     .replace(/\uE000(\d+)\uE001([\s\S]*?)\uE002/g, (_, number: string, inner: string) => {
       const support = sources.sentences[+number]?.support;
       const refs = inner.replace(/\s*\[(\d+)\](?![^<]*>)/g, (_m, n: string) => `<sup class="ref">${n}</sup>`);
+      const first = !told.has(number);
+      told.add(number);
       if (support === "contradicted") {
-        const told = `<span class="otherwise">${say.margin.otherwise}</span>`;
-        return `<span class="claim contradicted" data-claim="${number}">${refs}</span> ${told}`;
+        const otherwise = first ? ` <span class="otherwise">${say.margin.otherwise}</span>` : "";
+        return `<span class="claim contradicted" data-claim="${number}">${refs}</span>${otherwise}`;
       }
       if (support !== "unsupported") return `<span class="claim" data-claim="${number}">${refs}</span>`;
       const title = say.margin.unsupported;
-      const spoken = `<span class="sr-only">${say.margin.unsupportedSpoken}</span>`;
+      const spoken = first ? `<span class="sr-only">${say.margin.unsupportedSpoken}</span>` : "";
       return `<span class="claim unsupported" data-claim="${number}" title="${title}">${refs}${spoken}</span>`;
     })
     .replace(/[\uE000-\uE002]/g, "");
