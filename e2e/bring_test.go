@@ -48,10 +48,13 @@ const (
 	bringBelow = `#bring-below`
 )
 
-// bring writes into the field for what is to be read and presses Enter.
+// bring writes into the field for what is to be read, presses Enter and waits until that
+// is taken.
 func (p *page) bring(field, about string) {
 	p.t.Helper()
 	p.do(chromedp.SendKeys(chromedp.CSS(field), about+"\r"))
+	empty := fmt.Sprintf("!document.querySelector(%q)?.value", field)
+	p.within(func() bool { return try[bool](p, empty) }, "%q is not taken", about)
 }
 
 // A topic by another name, asked about by the keyboard alone; then another beside it,

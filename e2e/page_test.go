@@ -64,7 +64,9 @@ func newBed(t *testing.T) *testbed.Bed {
 
 func (p *page) do(steps ...browser.Action) {
 	p.t.Helper()
-	if err := chromedp.Do(p.ctx, steps...); err != nil {
+	ctx, cancel := context.WithTimeout(p.ctx, testbed.Patience)
+	defer cancel()
+	if err := chromedp.Do(ctx, steps...); err != nil {
 		p.t.Fatalf("%v; the page shows:\n%s", err, p.text("body"))
 	}
 }

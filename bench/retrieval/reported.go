@@ -3,7 +3,9 @@ package main
 import (
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"slices"
+	"strings"
 
 	"juvalogos/core/retrieval"
 )
@@ -75,8 +77,35 @@ func reportHarvested(packages []*harvested, enc *encoding, r *report) error {
 	for _, v := range yes {
 		refused += one(v < 0.35)
 	}
+	if err := thresholds(calibrated, len(packages), yes, no["elsewhere"]); err != nil {
+		return err
+	}
 	r.line("\nBelow 0.35, which is usual, %.2f of the answered are refused.", refused/float64(len(yes)))
 	return nil
+}
+
+// calibrated is what the product tells of thresholds.
+const calibrated = "core/retrieval/calibration.csv"
+
+// thresholds writes what thresholds refuse of what is answered, and let through of what
+// is not.
+func thresholds(file string, packages int, yes, no []float64) error {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# Of %d questions that %d packages ask themselves, and %d that others do (bench/retrieval -report):\n"+
+		"# how likely something found has to answer, what that refuses, what it lets through.\n", len(yes), packages,
+		len(no))
+	for at := 5; at <= 95; at += 5 {
+		least := float64(at) / 100
+		refused, through := 0.0, 0.0
+		for _, v := range yes {
+			refused += one(v < least) / float64(len(yes))
+		}
+		for _, v := range no {
+			through += one(v >= least) / float64(len(no))
+		}
+		fmt.Fprintf(&b, "%.2f,%.3f,%.3f\n", least, refused, through)
+	}
+	return os.WriteFile(file, []byte(b.String()), 0o644)
 }
 
 // askAll asks all questions one way; each is the reciprocal rank of every one.

@@ -63,8 +63,46 @@ func shelfSet(args []string) error {
 		for _, name := range slices.Sorted(maps.Keys(settings)) {
 			fmt.Printf("%-15s %v\n", name, settings[name])
 		}
-		return nil
+		least, err := c.ShelfLeast(ctx, names[0])
+		if err == nil {
+			fmt.Print("\n" + leastLines(least))
+		}
+		return err
 	})
+}
+
+// leastLines tell what a threshold does.
+func leastLines(b api.ShelfLeast) string {
+	var s strings.Builder
+	fmt.Fprintf(&s, "least: something found has to answer with %.0f %% likelihood for the documents to answer.\n",
+		100*b.Least)
+	own, refused, others, through := 0, 0, 0, 0
+	for _, o := range b.Openers {
+		switch {
+		case o.Own:
+			if own++; o.Answers < b.Least {
+				refused++
+			}
+		default:
+			if others++; o.Answers >= b.Least {
+				through++
+			}
+		}
+	}
+	if own > 0 {
+		fmt.Fprintf(&s, "It refuses %d of %d openers of desks that answer from this shelf.\n", refused, own)
+	}
+	if others > 0 {
+		fmt.Fprintf(&s, "It lets through %d of %d openers of desks that answer from others.\n", through, others)
+	}
+	for _, m := range b.Measured {
+		if m.Least >= b.Least-0.001 {
+			fmt.Fprintf(&s, "Measured on manuals, %.0f %% refuses %.0f of 100 questions that they answer, and lets "+
+				"through %.0f of 100 asked of others.\n", 100*m.Least, 100*m.Refused, 100*m.LetThrough)
+			break
+		}
+	}
+	return s.String()
 }
 
 // byName are the settings as they are named in commands.

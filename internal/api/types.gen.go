@@ -549,6 +549,17 @@ type Browser struct {
 	What   string    `json:"what"`
 }
 
+// CalibratedLeast defines model for CalibratedLeast.
+type CalibratedLeast struct {
+	Least float64 `json:"least"`
+
+	// LetThrough Part of the questions that are asked of other documents.
+	LetThrough float64 `json:"let_through"`
+
+	// Refused Part of the questions that documents answer.
+	Refused float64 `json:"refused"`
+}
+
 // Cancelled defines model for Cancelled.
 type Cancelled struct {
 	Cancelled int `json:"cancelled"`
@@ -2771,6 +2782,18 @@ type ShelfHit struct {
 	VectorRank int          `json:"vector_rank"`
 }
 
+// ShelfLeast What a shelf's threshold for an answer refuses and lets through.
+type ShelfLeast struct {
+	// Least The shelf's own, 0 to 1.
+	Least float64 `json:"least"`
+
+	// Measured What thresholds do on documents that nothing was chosen on, the lowest first.
+	Measured []CalibratedLeast `json:"measured"`
+
+	// Openers Openers of desks, tried on this shelf; 60 at most.
+	Openers []TriedOpener `json:"openers"`
+}
+
 // ShelfList defines model for ShelfList.
 type ShelfList struct {
 	Shelves []Shelf `json:"shelves"`
@@ -3270,6 +3293,19 @@ type TraceList struct {
 
 // Trial One way of asking that was tried.
 type Trial = models.Trial
+
+// TriedOpener defines model for TriedOpener.
+type TriedOpener struct {
+	// Answers How likely something found answers, 0 to 1.
+	Answers float64 `json:"answers"`
+
+	// Desk Its slug.
+	Desk string `json:"desk"`
+
+	// Own The desk answers from this shelf.
+	Own      bool   `json:"own"`
+	Question string `json:"question"`
+}
 
 // Trouble defines model for Trouble.
 type Trouble struct {

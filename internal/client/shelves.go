@@ -49,6 +49,13 @@ func (c *Client) ShelfSettings(ctx context.Context, slug string) (api.ShelfSetti
 	return s, err
 }
 
+// ShelfLeast tells what a shelf's threshold for an answer refuses and lets through.
+func (c *Client) ShelfLeast(ctx context.Context, slug string) (api.ShelfLeast, error) {
+	var b api.ShelfLeast
+	err := c.call(ctx, http.MethodGet, shelfPath(slug, "/least"), nil, &b)
+	return b, err
+}
+
 // SetShelf changes those that are named.
 func (c *Client) SetShelf(ctx context.Context, slug string, change map[string]any) (api.ShelfSettings, error) {
 	var s api.ShelfSettings

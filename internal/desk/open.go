@@ -219,6 +219,12 @@ func (s *Service) Naming(ctx context.Context, model string) (slugs []string, err
 
 // AnswerFrom are the files of the published desks that answer from a shelf.
 func (s *Service) AnswerFrom(ctx context.Context, shelf string) (all []deskfile.File, err error) {
+	all, err = s.Published(ctx)
+	return slices.DeleteFunc(all, func(f deskfile.File) bool { return !slices.Contains(f.Shelves, shelf) }), err
+}
+
+// Published are the files of the published desks that can be read.
+func (s *Service) Published(ctx context.Context) (all []deskfile.File, err error) {
 	desks, err := s.Desks(ctx)
 	if err != nil {
 		return nil, err
@@ -227,7 +233,7 @@ func (s *Service) AnswerFrom(ctx context.Context, shelf string) (all []deskfile.
 		if d.Published == 0 {
 			continue
 		}
-		if f, err := s.Face(ctx, d.Slug); err == nil && slices.Contains(f.Shelves, shelf) {
+		if f, err := s.Face(ctx, d.Slug); err == nil {
 			all = append(all, f)
 		}
 	}

@@ -108,6 +108,10 @@ func TestNoSectionIsPaidForTwice(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.Model.Set(testbed.Fast)
+	testbed.Until(t, "it has stopped", func() bool {
+		v, err := b.Store.Conversations.Turn(t.Context(), uuid.MustParse(turn), testbed.Alice)
+		return err == nil && v.State != record.Running
+	})
 	before := kept("true")
 	// Another service on the same database goes on.
 	two := b.Another(t, nil)

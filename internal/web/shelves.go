@@ -37,6 +37,7 @@ func (s *shelves) routes(api fiber.Router) {
 	read("/shelves", s.listShelves)
 	read("/shelves/:shelf", s.showShelf)
 	read("/shelves/:shelf/settings", s.shelfSettings)
+	read("/shelves/:shelf/least", s.shelfLeast)
 	read("/shelves/:shelf/embedding", s.shelfEmbedding)
 	read("/shelves/:shelf/documents", s.listDocuments)
 	read("/shelves/:shelf/documents/:id/passages", s.listPassages)

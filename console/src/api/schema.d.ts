@@ -2001,6 +2001,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelves/{shelf}/least": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        /** See what the shelf's threshold for an answer refuses and lets through */
+        get: operations["shelfLeast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}/embedding": {
         parameters: {
             query?: never;
@@ -3232,6 +3251,31 @@ export interface components {
             k1?: number;
             /** @description How much longer texts are held back. */
             b?: number;
+        };
+        /** @description What a shelf's threshold for an answer refuses and lets through. */
+        ShelfLeast: {
+            /** @description The shelf's own, 0 to 1. */
+            least: number;
+            /** @description What thresholds do on documents that nothing was chosen on, the lowest first. */
+            measured: components["schemas"]["CalibratedLeast"][];
+            /** @description Openers of desks, tried on this shelf; 60 at most. */
+            openers: components["schemas"]["TriedOpener"][];
+        };
+        CalibratedLeast: {
+            least: number;
+            /** @description Part of the questions that documents answer. */
+            refused: number;
+            /** @description Part of the questions that are asked of other documents. */
+            let_through: number;
+        };
+        TriedOpener: {
+            /** @description Its slug. */
+            desk: string;
+            question: string;
+            /** @description The desk answers from this shelf. */
+            own: boolean;
+            /** @description How likely something found answers, 0 to 1. */
+            answers: number;
         };
         /** @description How far a shelf's model is with its passages. */
         ShelfEmbedding: {
@@ -9193,6 +9237,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShelfSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    shelfLeast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What it does */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfLeast"];
                 };
             };
             default: components["responses"]["Problem"];

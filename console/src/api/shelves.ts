@@ -33,6 +33,7 @@ export const removeShelf = (slug: string) => service.DELETE("/api/shelves/{shelf
 export const readSettings = (slug: string) => data(service.GET("/api/shelves/{shelf}/settings", on(slug)));
 export const changeShelf = (slug: string, body: Schemas["ShelfSettings"]) =>
   data(service.PUT("/api/shelves/{shelf}/settings", { ...on(slug), body }));
+export const readLeast = (slug: string) => data(service.GET("/api/shelves/{shelf}/least", on(slug)));
 export const readEmbedding = (slug: string) => data(service.GET("/api/shelves/{shelf}/embedding", on(slug)));
 export const embed = (slug: string) => service.POST("/api/shelves/{shelf}/embedding", on(slug));
 export const listDocuments = async (slug: string) =>

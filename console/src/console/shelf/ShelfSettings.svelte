@@ -23,6 +23,7 @@
   type Settings = Schemas["ShelfSettings"];
   let s = $state<Settings | null>(null);
   let embedding = $state<Schemas["ShelfEmbedding"] | null>(null);
+  let least = $state<Schemas["ShelfLeast"] | null>(null);
   let problem = $state("");
   let saving = $state(false);
 
@@ -90,6 +91,7 @@
     void (async () => {
       try {
         s = await shelves.readSettings(slug);
+        shelves.readLeast(slug).then((l) => (least = l), complain);
         if (!app.models.length) await app.readModels();
       } catch (e) {
         complain(e);
@@ -102,6 +104,26 @@
     );
     return () => clearInterval(again);
   });
+
+  /** What a threshold does, as far as is known here. */
+  function does(at: number, l: Schemas["ShelfLeast"]): string {
+    const own = l.openers.filter((o) => o.own);
+    const others = l.openers.filter((o) => !o.own);
+    const measured = l.measured.find((m) => m.least >= at - 0.001);
+    return [
+      own.length
+        ? `It refuses ${own.filter((o) => o.answers < at).length} of the ${own.length} openers of desks that answer from this shelf.`
+        : "",
+      others.length
+        ? `It lets through ${others.filter((o) => o.answers >= at).length} of the ${others.length} openers of desks that answer from others.`
+        : "",
+      measured
+        ? `Measured on manuals: of 100 questions that they answer it refuses ${Math.round(100 * measured.refused)}, of 100 that others are asked it lets ${Math.round(100 * measured.let_through)} through.`
+        : "",
+    ]
+      .filter(Boolean)
+      .join(" ");
+  }
 
   async function save(e: SubmitEvent) {
     e.preventDefault();
@@ -229,6 +251,23 @@
           <span class="text-fine text-faded max-sm:col-span-2"
             >of the best passages are read once more and put in a new order; like 30, 0 for none</span>
         </label>
+        <label
+          class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
+          <span>Enough</span>
+          <input
+            class="field !min-h-8 text-right tabular-nums"
+            type="number"
+            step="0.05"
+            min="0"
+            max="1"
+            bind:value={s.least} />
+          <span class="text-fine text-faded max-sm:col-span-2"
+            >how likely, 0 to 1, something found must answer for the documents to count as answering; usually
+            0.35</span>
+        </label>
+        {#if least && s.least !== undefined}<p class="mt-1 text-fine text-faded" role="status">
+            {does(s.least, least)}
+          </p>{/if}
         <label class="mt-2 flex items-start gap-2"
           ><input class="mt-1 accent-accent" type="checkbox" bind:checked={s.distinct} />
           <span>Leave out what says nearly the same as something better</span></label>
