@@ -53,7 +53,7 @@ func bitsApart(a, b [2]uint64) int {
 // most frequent meaning or the next.
 const (
 	kinForms    = 0.95
-	kinSynonyms = 0.6
+	kinSynonyms = 0.8
 	kinSenses   = 2
 )
 

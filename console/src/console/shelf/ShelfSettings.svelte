@@ -249,7 +249,7 @@
             step="1"
             bind:value={s.candidates} />
           <span class="text-fine text-faded max-sm:col-span-2"
-            >of the best passages are read once more and put in a new order; like 30, 0 for none</span>
+            >of the best passages are read once more and put in a new order; usually 90, 0 for none</span>
         </label>
         <label
           class="mt-1.5 grid grid-cols-[6.5rem_6rem_1fr] items-center gap-x-3 max-sm:grid-cols-[1fr_6rem]">
