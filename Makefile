@@ -42,6 +42,7 @@ bench: install-bench build
 	go run ./bench -write docs/benchmarks.md
 	go run ./bench/retrieval -encoded .cache/encoded.bin -write docs/retrieval.md
 	scripts/fetchdocs.sh .cache/documents report
+	scripts/fetchdocs.sh .cache/documents lay
 	go run ./bench/retrieval -harvest .cache/documents -encoded .cache/encoded.bin -report -write docs/retrieval.md
 	go run ./bench/tables -write docs/tables.md
 	go run ./bench/tables -large 1000 -write docs/tables.md

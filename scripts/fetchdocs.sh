@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Fetches the packages of bench/retrieval/packages.tsv and unpacks their documents
 # below a folder, each in a folder of its name; what is there stays. With a use
-# (learn, choose or report), only those.
+# (lay, learn, choose or report), only those.
 #
 #     scripts/fetchdocs.sh FOLDER [USE]
 set -euo pipefail

@@ -214,7 +214,8 @@ func harvestAll(folder string) (map[string][]*harvested, error) {
 	all := map[string][]*harvested{}
 	seen := map[string]bool{}
 	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), ".") {
+		lay := slices.ContainsFunc(reportedLay, func(c layCorpus) bool { return c.name == e.Name() })
+		if strings.HasPrefix(e.Name(), ".") || lay {
 			continue
 		}
 		h, err := harvest(filepath.Join(folder, e.Name()))

@@ -174,6 +174,9 @@ func run(o options) error {
 				return err
 			}
 			r.line("\n%s", judgeClaims(claimsOf(all["report"], 200), o.showClaims))
+			if err := reportLay(o.harvest, o.encoding, r); err != nil {
+				return err
+			}
 			fmt.Print(r)
 			if o.write == "" {
 				return nil
