@@ -51,8 +51,10 @@ func reportLayOf(name string, b *built, base *plain, asked []question, r *report
 			answered++
 		}
 	}
-	fmt.Fprintf(r, "\n## Lay questions: %s\n\n%d pages, %d passages; %d questions that they answer, %d that they do not.\n\n"+
-		"| way | MRR@10 of pages | a right page among %d |\n|---|---|---|\n", name, len(b.pages), len(b.entries), answered,
+	fmt.Fprintf(r,
+		"\n## Lay questions: %s\n\n%d pages, %d passages; %d questions that they answer, %d that they do not.\n\n"+
+			"| way | MRR@10 of pages | a right page among %d |\n|---|---|---|\n", name, len(b.pages), len(b.entries),
+		answered,
 		len(asked)-answered, handedOver)
 	row := func(way string, find func(string) []string) {
 		rr, among := 0.0, 0
@@ -90,8 +92,8 @@ func reportLayOf(name string, b *built, base *plain, asked []question, r *report
 			no, declines = append(no, likely), declines+low
 		}
 	}
-	r.line("\nTold apart: area %.3f; %.2f declined where 8 %% of the answered are refused. Below %.2f: %.0f of %d answered "+
-		"refused, %.0f of %d others declined.", area(yes, no), declined(yes, no), retrieval.UsuallyEnough, refused,
+	r.line("\nTold apart: area %.3f; %.2f declined where 8 %% of the answered are refused. Below %.2f: %.0f of %d "+
+		"answered refused, %.0f of %d others declined.", area(yes, no), declined(yes, no), retrieval.UsuallyEnough, refused,
 		len(yes), declines, len(no))
 }
 

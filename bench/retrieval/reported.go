@@ -91,9 +91,10 @@ const calibrated = "core/retrieval/calibration.csv"
 // is not.
 func thresholds(file string, packages int, yes, no []float64) error {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# Of %d questions that %d packages ask themselves, and %d that others do (bench/retrieval -report):\n"+
-		"# how likely something found has to answer, what that refuses, what it lets through.\n", len(yes), packages,
-		len(no))
+	fmt.Fprintf(&b,
+		"# Of %d questions that %d packages ask themselves, and %d that others do (bench/retrieval -report):\n"+
+			"# how likely something found has to answer, what that refuses, what it lets through.\n",
+		len(yes), packages, len(no))
 	for at := 5; at <= 95; at += 5 {
 		least := float64(at) / 100
 		refused, through := 0.0, 0.0

@@ -314,8 +314,9 @@ func sourceLines(s *evidence.Sources) string {
 	}
 	switch {
 	case s.AskedIn != "":
-		fmt.Fprintf(&b, "\n(The question is in another language (%s) than the documents (%s): only names and numbers in "+
-			"it could be looked for.)\n", s.AskedIn, strings.Join(s.In, ", "))
+		fmt.Fprintf(&b,
+			"\n(The question is in another language (%s) than the documents (%s): only names and numbers in "+
+				"it could be looked for.)\n", s.AskedIn, strings.Join(s.In, ", "))
 	case b.Len() == 0 && !s.Supported:
 		b.WriteString("\n(The documents do not say this.)\n")
 	}

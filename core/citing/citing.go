@@ -158,9 +158,25 @@ func (out *Checked) sentence(b *strings.Builder, said string, j *judge, claim *t
 		out.Sentences = append(out.Sentences, s)
 		return
 	}
-	var right []int
+	right, against := out.judge(&s, given, len(out.Sentences), claim, j)
+	s.Support = evidence.Unsupported
+	if against {
+		s.Support = evidence.Contradicted
+	}
+	if len(right) > 0 {
+		s.Support = evidence.Supported
+	}
+	b.WriteString(withReferences(bare, said, right))
+	s.To = b.Len()
+	out.Sentences = append(out.Sentences, s)
+}
+
+// judge finds which passages a claim, the nth of the sentences, rests on, or whether
+// one says otherwise, and notes their words.
+func (out *Checked) judge(s *evidence.Sentence, given []int, nth int, claim *text, j *judge) (right []int,
+	otherwise bool) {
 	var against *contrary
-	passage, words, otherwise, told := j.toldOf(len(out.Sentences), claim)
+	passage, words, contrarily, told := j.toldOf(nth, claim)
 	for _, n := range given {
 		if n < 1 || n > len(j.passages) || slices.Contains(right, n) {
 			out.Removed++
@@ -172,7 +188,7 @@ func (out *Checked) sentence(b *strings.Builder, said string, j *judge, claim *t
 		}
 	}
 	switch {
-	case told && otherwise: // whatever we found
+	case told && contrarily: // whatever we found
 		right, against = nil, &contrary{quote: words}
 		out.Removed += len(given)
 		s.Notes = []evidence.Note{j.passages[passage-1].Note(words)}
@@ -198,16 +214,7 @@ func (out *Checked) sentence(b *strings.Builder, said string, j *judge, claim *t
 			}
 		}
 	}
-	s.Support = evidence.Unsupported
-	if against != nil {
-		s.Support = evidence.Contradicted
-	}
-	if len(right) > 0 {
-		s.Support = evidence.Supported
-	}
-	b.WriteString(withReferences(bare, said, right))
-	s.To = b.Len()
-	out.Sentences = append(out.Sentences, s)
+	return right, against != nil
 }
 
 // withReferences puts numbers at the end of a sentence: before its full stop

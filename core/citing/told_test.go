@@ -30,8 +30,8 @@ func TestAModelToo(t *testing.T) {
 				count(knows, []Told{{Passage: 2, Words: f[2], Otherwise: true}})
 			}
 		}
-		t.Logf("%s: supported are called of %d true and %d false ones: %d and %d by us alone, %d and %d with a model that "+
-			"knows, %d and %d with one that calls all true", set.name, all["yes"], all["no"], alone["yes"], alone["no"],
+		t.Logf("%s: supported are called of %d true and %d false ones: %d and %d by us alone, %d and %d with a model "+
+			"that knows, %d and %d with one that calls all true", set.name, all["yes"], all["no"], alone["yes"], alone["no"],
 			knows["yes"], knows["no"], lies["yes"], lies["no"])
 		if knows["yes"] <= alone["yes"] && set.name == "free" || knows["no"] > alone["no"] ||
 			lies["no"] > alone["no"]+all["no"]/4 {
@@ -44,7 +44,8 @@ func TestAround(t *testing.T) {
 	text := "Bees fly. The queen  stays in the hive, always. Drones do not."
 	for words, want := range map[string]string{
 		"queen stays in": "The queen  stays in the hive, always.", "THE QUEEN": "The queen  stays in the hive, always.",
-		"hive always drones do": "The queen  stays in the hive, always. Drones do not.", "queen leaves": "", "": "", "…": "",
+		"hive always drones do": "The queen  stays in the hive, always. Drones do not.", "queen leaves": "", "": "",
+		"…":   "",
 		"not": "Drones do not.", "drones do not fly": "",
 	} {
 		if got := around(text, words); got != want {

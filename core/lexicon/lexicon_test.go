@@ -54,7 +54,8 @@ func TestKin(t *testing.T) {
 		{"buy", "bought", "purchase"}, {"car", "", "automobile"}, {"begin", "began", "start"},
 	} {
 		forms, synonyms := Load().Kin(c.word, 2)
-		if c.form != "" && !slices.Contains(forms, c.form) || c.synonym != "" && !slices.Contains(synonyms, c.synonym) ||
+		if c.form != "" && !slices.Contains(forms, c.form) || c.synonym != "" && !slices.Contains(synonyms,
+			c.synonym) ||
 			slices.Contains(forms, c.word) || slices.Contains(synonyms, c.word) {
 			t.Errorf("%s: %v, %v", c.word, forms, synonyms)
 		}

@@ -41,9 +41,10 @@ func cite() step {
 					"there was not, the text stays as it is"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1: what is near is offered only where " +
 					"there is some likelihood"},
-				{Name: "ask", Type: recipe.Truth, About: "whether a model is asked too which sentences the passages say; " +
-					"what it quotes has to stand there, and numbers, names and a no have to fit"},
-				{Name: "languages", Type: recipe.ListOf(recipe.Text), About: "what retrieve found of them: where the " +
+				{Name: "ask", Type: recipe.Truth,
+					About: "whether a model is asked too which sentences the passages say; " +
+						"what it quotes has to stand there, and numbers, names and a no have to fit"},
+				{Name: "foreign", Type: recipe.ListOf(recipe.Text), About: "what retrieve found of them: where the " +
 					"question is in another one, the margin says so"},
 			},
 			Out: []recipe.Port{

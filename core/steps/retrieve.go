@@ -78,7 +78,7 @@ func retrieve() step {
 				{Name: "answers", Type: recipe.Truth, About: "whether something found is likely to answer"},
 				{Name: "sure", Type: recipe.Number, About: "how likely, 0 to 1"},
 				{Name: "documents", Type: recipe.Truth, About: "whether there was anything to look through"},
-				{Name: "languages", Type: recipe.ListOf(recipe.Text), About: "where the question is in another " +
+				{Name: "foreign", Type: recipe.ListOf(recipe.Text), About: "where the question is in another " +
 					"language than all documents: its own and theirs, like de and en; empty otherwise"},
 			},
 			Set:         func() any { return &retrieveSet{Most: 6, Tokens: 2000} },
@@ -120,7 +120,7 @@ func retrieve() step {
 			return recipe.Values{
 				"passages": recipe.Listed(passages), "text": shown, "answers": finding.Answers >= least &&
 					len(passages) > 0,
-				"sure": finding.Answers, "documents": finding.Passages > 0, "languages": languagesOf(finding),
+				"sure": finding.Answers, "documents": finding.Passages > 0, "foreign": languagesOf(finding),
 			}, nil
 		},
 	}
@@ -137,7 +137,7 @@ func languagesOf(f Finding) []any {
 
 // askedIn tells a margin what retrieve found of languages.
 func askedIn(margin *evidence.Sources, in recipe.Values) error {
-	all, err := recipe.List[string](in["languages"])
+	all, err := recipe.List[string](in["foreign"])
 	if err == nil && len(all) > 0 {
 		margin.AskedIn, margin.In = all[0], all[1:]
 	}

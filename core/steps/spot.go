@@ -26,7 +26,7 @@ func spot() step {
 					About: "a short question: who, when, where, how many, what"},
 				{Name: "passages", Type: recipe.ListOf(recipe.Passage), Need: true, About: "what retrieve found"},
 				{Name: "sure", Type: recipe.Number, About: "how likely they are to answer at all, 0 to 1"},
-				{Name: "languages", Type: recipe.ListOf(recipe.Text), About: "what retrieve found of them: where the " +
+				{Name: "foreign", Type: recipe.ListOf(recipe.Text), About: "what retrieve found of them: where the " +
 					"question is in another one, the margin says so"},
 			},
 			Out: []recipe.Port{

@@ -97,11 +97,12 @@ func TestAQuestionInAnotherLanguage(t *testing.T) {
 		steps := "inputs: [{name: question, type: text, need: true}]\nsteps:\n" +
 			"  - {name: found, do: retrieve, " + least + "from: {question: question}}\n" +
 			"  - {name: checked, do: cite, from: {text: question, passages: found.passages, answers: found.answers, " +
-			"languages: found.languages}}\n" +
+			"foreign: found.foreign}}\n" +
 			"  - {name: short, do: spot, from: {question: question, passages: found.passages, " +
-			"languages: found.languages}}\nreply: checked.text\nparts: [{title: Sources, from: checked.margin}, " +
+			"foreign: found.foreign}}\nreply: checked.text\nparts: [{title: Sources, from: checked.margin}, " +
 			"{title: Short, from: short.margin}]\n"
-		shelves := &abroad{fakeShelves{help: Help{Rephrase: true}, finds: map[string][]int{"Wo ist das?": {1}, "where": {2}}},
+		shelves := &abroad{fakeShelves{help: Help{Rephrase: true}, finds: map[string][]int{"Wo ist das?": {1},
+			"where": {2}}},
 			[]string{"en"}}
 		models := &fakeModels{say: func(m []prompt.Message) (string, error) {
 			if !strings.Contains(m[0].Text, "question in English in two") {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"juvalogos/core/retrieval"
 	"juvalogos/internal/record"
 )
 
@@ -14,6 +15,9 @@ func (l *Library) Settings(ctx context.Context, slug string) (Settings, error) {
 	f, err := l.Shelf(ctx, slug)
 	return settingsOf(f.Settings), err
 }
+
+// Calibration tells what settings of Least do, as measured on other documents.
+func Calibration() []retrieval.Calibrated { return retrieval.Calibration() }
 
 // check says what is wrong with settings.
 func (l *Library) check(s Settings) error {

@@ -7,7 +7,6 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"juvalogos/core/deskfile"
-	"juvalogos/core/retrieval"
 	"juvalogos/internal/api"
 	"juvalogos/internal/shelf"
 )
@@ -26,7 +25,7 @@ func (s *shelves) shelfLeast(c fiber.Ctx) error {
 		return err
 	}
 	b := api.ShelfLeast{Least: settings.Least, Measured: []api.CalibratedLeast{}, Openers: []api.TriedOpener{}}
-	for _, m := range retrieval.Calibration() {
+	for _, m := range shelf.Calibration() {
 		b.Measured = append(b.Measured,
 			api.CalibratedLeast{Least: m.Least, Refused: m.Refused, LetThrough: m.LetThrough})
 	}

@@ -21,11 +21,11 @@ func ExampleDrawing_Text() {
 	// └
 	// ┌ found  ·  retrieve
 	// │ ← inputs ─ question: text, within: text
-	// │ → passages: list of passage, text: text, answers: truth, sure: number, documents: truth, languages: list of text
+	// │ → passages: list of passage, text: text, answers: truth, sure: number, documents: truth, foreign: list of text
 	// └
 	// ┌ answer  ·  spot
 	// │ ← inputs ─ question: text
-	// │ ← found ─ passages: list of passage, sure: number, languages: list of text
+	// │ ← found ─ passages: list of passage, sure: number, foreign: list of text
 	// │ → text: text, answer: text, confidence: number, answers: list of answer, margin: sources
 	// └
 	// ┌ the reply
