@@ -93,8 +93,8 @@ func reportLayOf(name string, b *built, base *plain, asked []question, r *report
 		}
 	}
 	r.line("\nTold apart: area %.3f; %.2f declined where 8 %% of the answered are refused. Below %.2f: %.0f of %d "+
-		"answered refused, %.0f of %d others declined.", area(yes, no), declined(yes, no), retrieval.UsuallyEnough, refused,
-		len(yes), declines, len(no))
+		"answered refused, %.0f of %d others declined.", area(yes, no), declined(yes, no), retrieval.UsuallyEnough,
+		refused, len(yes), declines, len(no))
 }
 
 // hands reports whether a passage of a right page is among those handed over.

@@ -31,8 +31,8 @@ func TestAModelToo(t *testing.T) {
 			}
 		}
 		t.Logf("%s: supported are called of %d true and %d false ones: %d and %d by us alone, %d and %d with a model "+
-			"that knows, %d and %d with one that calls all true", set.name, all["yes"], all["no"], alone["yes"], alone["no"],
-			knows["yes"], knows["no"], lies["yes"], lies["no"])
+			"that knows, %d and %d with one that calls all true", set.name, all["yes"], all["no"], alone["yes"],
+			alone["no"], knows["yes"], knows["no"], lies["yes"], lies["no"])
 		if knows["yes"] <= alone["yes"] && set.name == "free" || knows["no"] > alone["no"] ||
 			lies["no"] > alone["no"]+all["no"]/4 {
 			t.Errorf("%s: %v, %v, %v of %v", set.name, alone, knows, lies, all)
