@@ -53,6 +53,13 @@ const (
 	Interrupted State = "interrupted" // by the end of the service
 )
 
+// Unfinished is an attempt that is on record as running.
+type Unfinished struct {
+	Turn     uuid.UUID
+	Number   int
+	Stopping bool // somebody wants it stopped
+}
+
 // Attempt is one try at replying.
 type Attempt struct {
 	Number       int

@@ -123,7 +123,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 	// The model is asked while the question goes on record. Nobody hears of
 	// the reply before that is done, and if it fails the model is stopped.
 	s.begin(r, d, Request{question, inputs, past, q.Supplied, pictures})
-	err = s.Store.Replies.Ask(ctx, record.NewTurn{
+	turn := record.NewTurn{
 		ID: r.Turn, Conversation: r.Conversation, Place: place, DeskID: d.DeskID, Revision: d.Number,
 		Visitor: q.Visitor, Channel: q.Channel, Title: r.Title, Key: q.Key,
 		Question: q.Text, QuestionTokens: question.Tokens, Media: idsOf(pictures), Vocabulary: d.Counter.Vocabulary(),
@@ -131,13 +131,29 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		Choice:   desk.Chose{Choice: q.Choice, Pose: q.Pose}.JSON(), Model: r.Model, Recipe: r.Recipe,
 		Inputs:   encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
-	})
+	}
+	err = s.record(ctx, r, turn)
+	if errors.Is(err, record.ErrNotFound) && s.lost(ctx) {
+		err = s.record(ctx, r, turn) // what stood in its way was nobody's
+	}
 	if err != nil {
 		s.abandon(r)
 		return s.notAsked(ctx, q, err)
 	}
 	s.keep(r)
 	return r, nil
+}
+
+// record puts a question on record, in so much time, and finds out whether it is there if
+// the database's answer was lost.
+func (s *Service) record(ctx context.Context, r *Reply, turn record.NewTurn) error {
+	once, cancel := context.WithTimeout(ctx, askingLimit)
+	defer cancel()
+	err := s.Store.Replies.Ask(once, turn)
+	if inDoubt(err) && s.onRecordAfterAll(context.WithoutCancel(ctx), r) {
+		return nil
+	}
+	return err
 }
 
 // open opens the desk that is asked, as it is to answer.
@@ -218,11 +234,21 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 		r.taken.Undo()
 		return twin, err
 	}
-	number, supplied, inputs, past, err := s.Store.Replies.AskAgain(ctx, t, record.Again{
+	again := record.Again{
 		Revision: d.Number, Model: r.Model, Recipe: r.Recipe, Choice: desk.Chose{Choice: choice}.JSON(),
 		Instance: s.instance,
 		At:       r.StartedAt, Remember: Recalled(d),
-	})
+	}
+	once, cancel := context.WithTimeout(ctx, askingLimit)
+	defer cancel()
+	number, supplied, inputs, past, err := s.Store.Replies.AskAgain(once, t, again)
+	if errors.Is(err, record.ErrNotFound) && s.lost(ctx) {
+		number, supplied, inputs, past, err = s.Store.Replies.AskAgain(once, t, again)
+	}
+	if errors.Is(err, record.ErrNotFound) {
+		s.abandon(r)
+		return nil, fault.Plain(fault.StillWriting) // it is written elsewhere
+	}
 	if err != nil {
 		s.abandon(r)
 		return nil, fault.Logged(s.Log, "make again", fault.New(fault.NoRecords, err))
@@ -252,9 +278,14 @@ func (s *Service) Stop(ctx context.Context, visitor record.Visitor, turn uuid.UU
 		cancel(errStopped)
 		return nil
 	}
-	_, err := s.Store.Conversations.Turn(ctx, turn, visitor)
+	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return fault.NotFound(s.Log, fault.NoTurn, err)
+	}
+	if t.Attempt.State == record.Running {
+		if err := s.stopElsewhere(ctx, turn); err != nil {
+			return fault.Logged(s.Log, "stop", fault.New(fault.NoRecords, err))
+		}
 	}
 	return nil
 }

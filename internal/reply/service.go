@@ -52,6 +52,9 @@ type Options struct {
 	Collector Collector
 	// Limits say how much may be asked; nil: any amount.
 	Limits *limits.Table
+	// Missing is for how long another instance may be without its lock before it counts
+	// as dead; 0: eight seconds.
+	Missing time.Duration
 	// Gone is for how long nobody may listen to a reply that waits in line before
 	// it counts as waited for by nobody; 0: 20 seconds.
 	Gone time.Duration
@@ -98,7 +101,8 @@ type Service struct {
 	keys    *keyring
 	kept    kept
 	paces   paces
-	fresh   []uuid.UUID // turns whose replies have ended since Finished was called
+	missing map[int32]time.Time // other instances without their locks, since when
+	fresh   []uuid.UUID         // turns whose replies have ended since Finished was called
 }
 
 var errShutdown = errors.New("the service is stopping")
@@ -109,7 +113,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	o.Gone = cmp.Or(o.Gone, defaultGone)
+	o.Gone, o.Missing = cmp.Or(o.Gone, defaultGone), cmp.Or(o.Missing, defaultMissing)
 	if o.Retry == (models.Retry{}) {
 		o.Retry = models.DefaultRetry
 	}
@@ -125,7 +129,7 @@ func New(ctx context.Context, o Options) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := s.Sweep(ctx); err != nil {
+	if _, err := s.sweep(ctx, 0); err != nil {
 		lease.Close(ctx)
 		return nil, err
 	}
@@ -178,15 +182,6 @@ func RandomInstance() int32 {
 	return int32(binary.BigEndian.Uint32(b[:])&0x7fffffff | 1)
 }
 
-// Sweep marks what dead instances left running.
-func (s *Service) Sweep(ctx context.Context) error {
-	n, err := s.Store.Replies.MarkInterrupted(ctx, s.instance)
-	if n > 0 {
-		s.Log.Warn("replies were interrupted by the end of a service", "replies", n)
-	}
-	return err
-}
-
 // renew returns the lease if it holds, else a new one, or nil if the database
 // does not give one now.
 func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Instance {
@@ -205,9 +200,10 @@ func (s *Service) renew(ctx context.Context, lease *store.Instance) *store.Insta
 // holdLease keeps this instance registered whatever happens to the database,
 // and marks what others have left running.
 func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
-	check, sweep := time.NewTicker(2*time.Second), time.NewTicker(30*time.Second)
+	check, sweep := time.NewTicker(2*time.Second), time.NewTicker(time.Second)
 	defer check.Stop()
 	defer sweep.Stop()
+	troubled := false
 	for {
 		select {
 		case <-ctx.Done():
@@ -220,9 +216,13 @@ func (s *Service) holdLease(ctx context.Context, lease *store.Instance) {
 		case <-check.C:
 			lease = s.renew(ctx, lease)
 		case <-sweep.C:
-			if err := s.Sweep(ctx); err != nil && ctx.Err() == nil {
+			once, cancel := context.WithTimeout(ctx, 5*time.Second)
+			err := s.Sweep(once)
+			cancel()
+			if err != nil && ctx.Err() == nil && !troubled {
 				s.Log.Warn("looking for interrupted replies", "error", err)
 			}
+			troubled = err != nil // told once
 		}
 	}
 }

@@ -11,12 +11,14 @@ import (
 
 // Ask puts a question on record with a running first attempt, in one statement.
 // It fails with ErrDuplicate if the visitor's key is taken (see TurnByKey),
-// with ErrNotFound if the conversation is not the visitor's at this desk or
-// another question of it came first.
+// with ErrNotFound if the conversation is not the visitor's at this desk, another
+// question of it came first, or a reply is being written in it.
 func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 	conversation := `
 		update conversation set asked_at = $10, leaf = $1
 		where id = $2 and desk = $18 and visitor = $3 and removed_at is null and leaf is not distinct from $20
+			and not exists (select from turn w join attempt a on a.turn = w.id
+				where w.conversation = $2 and a.state = 'running')
 			returning id`
 	arguments := []any{n.DeskID, n.Media, n.Place.Leaf}
 	if n.Place.New {
@@ -47,15 +49,20 @@ func (s *Replies) Ask(ctx context.Context, n record.NewTurn) error {
 }
 
 // AskAgain opens another running attempt at a turn and returns its number with
-// what came before. given and takes are what Ask was given.
+// what came before. given and takes are what Ask was given. It fails with ErrNotFound if
+// a reply is being written in the turn's conversation.
 func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (number int, supplied,
 	inputs json.RawMessage, past record.Past, err error) {
 	batch := &pgx.Batch{}
-	batch.Queue(`update turn set chosen = null where id = $1`, t.ID) // first: it locks the turn
+	// First: whoever else asks in the conversation waits for this one.
+	batch.Queue(`select from conversation where id = $1 for update`, t.Conversation)
+	const free = `not exists (select from turn w join attempt a on a.turn = w.id
+		where w.conversation = (select conversation from turn where id = $1) and a.state = 'running')`
+	batch.Queue(`update turn set chosen = null where id = $1 and `+free, t.ID)
 	batch.Queue(`
 		insert into attempt (turn, number, revision, model, state, instance, started_at, choice, recipe, inputs)
 		select $1, max(number) + 1, $2, $3, 'running', $4, $5, $6, $7, (select inputs from attempt
-			where turn = $1 and number = 1) from attempt where turn = $1
+			where turn = $1 and number = 1) from attempt where turn = $1 having `+free+`
 		returning number, (select supplied from turn
 			where id = $1), inputs`, t.ID, n.Revision, n.Model, n.Instance, n.At, n.Choice, n.Recipe)
 	batch.Queue(forgetSummaries, t.Conversation, t.Number)
@@ -67,8 +74,10 @@ func (s *Replies) AskAgain(ctx context.Context, t record.Turn, n record.Again) (
 			err = known(closing)
 		}
 	}()
-	if _, err := results.Exec(); err != nil {
-		return 0, nil, nil, past, err
+	for range 2 {
+		if _, err := results.Exec(); err != nil {
+			return 0, nil, nil, past, err
+		}
 	}
 	if err := results.QueryRow().Scan(&number, &supplied, &inputs); err != nil {
 		return 0, nil, nil, past, known(err)

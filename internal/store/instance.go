@@ -4,7 +4,10 @@ import (
 	"context"
 	"fmt"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"juvalogos/internal/record"
 )
 
 // lockSpace is the first half of the advisory locks that stand for running
@@ -45,11 +48,45 @@ func lives(space, column string) string {
 		and l.database = (select oid from pg_database where datname = current_database()))`
 }
 
-// MarkInterrupted marks the running attempts of instances that are no more as
-// interrupted and returns how many there were.
-func (s *Replies) MarkInterrupted(ctx context.Context, self int32) (int, error) {
+// Dead are the instances other than self that have attempts running and hold no lock.
+func (s *Replies) Dead(ctx context.Context, self int32) ([]int32, error) {
+	rows, err := s.pool.Query(ctx, `select distinct instance from attempt
+		where state = 'running' and instance <> $1 and not `+lives("$2", "instance"), self, lockSpace)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int32])
+}
+
+// InterruptAll marks the running attempts of an instance that holds no lock as
+// interrupted, and returns how many there were.
+func (s *Replies) InterruptAll(ctx context.Context, instance int32) (int, error) {
 	tag, err := s.pool.Exec(ctx, `
 		update attempt set state = 'interrupted', ended_at = now()
-		where state = 'running' and instance <> $1 and not `+lives("$2", "instance"), self, lockSpace)
+		where state = 'running' and instance = $1 and not `+lives("$2", "instance"), instance, lockSpace)
 	return int(tag.RowsAffected()), err
+}
+
+// Unfinished are the attempts of an instance that are on record as running.
+func (s *Replies) Unfinished(ctx context.Context, instance int32) ([]record.Unfinished, error) {
+	rows, err := s.pool.Query(ctx, `select turn, number, stopping from attempt
+		where state = 'running' and instance = $1`, instance)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[record.Unfinished])
+}
+
+// Interrupt marks an attempt of an instance as interrupted; false if it was not running.
+func (s *Replies) Interrupt(ctx context.Context, turn uuid.UUID, number int, instance int32) (bool, error) {
+	tag, err := s.pool.Exec(ctx, `
+		update attempt set state = 'interrupted', ended_at = now()
+		where turn = $1 and number = $2 and instance = $3 and state = 'running'`, turn, number, instance)
+	return tag.RowsAffected() > 0, err
+}
+
+// AskToStop asks whoever makes a turn's reply to stop.
+func (s *Replies) AskToStop(ctx context.Context, turn uuid.UUID) error {
+	_, err := s.pool.Exec(ctx, `update attempt set stopping = true where turn = $1 and state = 'running'`, turn)
+	return err
 }

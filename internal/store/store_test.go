@@ -158,6 +158,9 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	if err := s.Replies.Ask(ctx, n); err != nil {
 		t.Fatal(err)
 	}
+	if err := s.Replies.Keep(ctx, []record.Progress{end(n, "x")}); err != nil {
+		t.Fatal(err)
+	}
 	// Made again, and well, it counts.
 	turn, err := s.Conversations.Turn(ctx, first.ID, record.Visitor{1})
 	if err != nil {
@@ -169,7 +172,7 @@ func TestFailedRepliesAreNotRemembered(t *testing.T) {
 	}
 	good := end(first, "a whole reply")
 	good.Number = 2
-	if err := s.Replies.Keep(ctx, []record.Progress{good, end(n, "x")}); err != nil {
+	if err := s.Replies.Keep(ctx, []record.Progress{good}); err != nil {
 		t.Fatal(err)
 	}
 	turn, err = s.Conversations.Turn(ctx, n.ID, record.Visitor{1})
@@ -200,6 +203,9 @@ func TestTheSameKeyIsTheSameTurn(t *testing.T) {
 	if list, err := s.Conversations.Conversations(ctx, "d", record.Visitor{1}, record.Page{Limit: 10}); err != nil ||
 		len(list) != 1 {
 		t.Errorf("a refused question left a conversation: %+v, %v", list, err)
+	}
+	if err := s.Replies.Keep(ctx, []record.Progress{end(n, "x")}); err != nil {
+		t.Fatal(err)
 	}
 	for i, want := range []error{nil, record.ErrNotFound} { // another question of the conversation came first
 		late := question(d, 1, "late")
@@ -279,8 +285,20 @@ func TestDeadInstancesLeaveInterruptedReplies(t *testing.T) {
 	}
 	sweep := func(want int) {
 		t.Helper()
-		if n, err := s.Replies.MarkInterrupted(ctx, 300); err != nil || n != want {
-			t.Errorf("marked %d, %v, want %d", n, err, want)
+		gone, err := s.Replies.Dead(ctx, 300)
+		if err != nil {
+			t.Fatal(err)
+		}
+		marked := 0
+		for _, i := range gone {
+			n, err := s.Replies.InterruptAll(ctx, i)
+			if err != nil {
+				t.Fatal(err)
+			}
+			marked += n
+		}
+		if marked != want {
+			t.Errorf("marked %d of %v, want %d", marked, gone, want)
 		}
 	}
 	sweep(1)
@@ -402,3 +420,48 @@ func TestConversationsAreRenamedRemovedAndRestored(t *testing.T) {
 }
 
 var again = record.Again{Revision: 1, Model: "c/m", Recipe: "converse", Instance: 7, At: time.Now(), Remember: 10}
+
+// One reply at a time is written in a conversation, whichever instance is asked; what an
+// instance does not make itself it can interrupt, and another one can ask it to stop.
+func TestOneReplyAtATime(t *testing.T) {
+	s := storetest.Open(t)
+	d := publish(t, s, "x")
+	first := question(d, 1, "a")
+	first.Instance = 7
+	if err := s.Replies.Ask(ctx, first); err != nil {
+		t.Fatal(err)
+	}
+	second := question(d, 1, "b")
+	second.Conversation, second.Place = first.Conversation, after(first)
+	if err := s.Replies.Ask(ctx, second); !errors.Is(err, record.ErrNotFound) {
+		t.Errorf("asked while a reply is written: %v", err)
+	}
+	turn, err := s.Conversations.Turn(ctx, first.ID, record.Visitor{1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, _, _, _, err := s.Replies.AskAgain(ctx, turn, record.Again{Revision: 1, Instance: 8, At: time.Now()}); !errors.Is(
+		err, record.ErrNotFound) {
+		t.Errorf("made again while a reply is written: %v", err)
+	}
+	if err := s.Replies.AskToStop(ctx, first.ID); err != nil {
+		t.Fatal(err)
+	}
+	all, err := s.Replies.Unfinished(ctx, 7)
+	if err != nil || len(all) != 1 || all[0] != (record.Unfinished{Turn: first.ID, Number: 1, Stopping: true}) {
+		t.Fatalf("%+v %v", all, err)
+	}
+	for i, want := range []bool{false, true, false} {
+		instance := []int32{8, 7, 7}[i]
+		if is, err := s.Replies.Interrupt(ctx, first.ID, 1, instance); err != nil || is != want {
+			t.Errorf("%d: %v %v", i, is, err)
+		}
+	}
+	if err := s.Replies.Ask(ctx, second); err != nil {
+		t.Errorf("asked once it is over: %v", err)
+	}
+	if number, _, _, _, err := s.Replies.AskAgain(ctx, turn, record.Again{Revision: 1, Instance: 8,
+		At: time.Now()}); !errors.Is(err, record.ErrNotFound) {
+		t.Errorf("made again, %d, beside the next question's reply: %v", number, err)
+	}
+}
