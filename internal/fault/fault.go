@@ -8,11 +8,14 @@
 package fault
 
 import (
+	"context"
 	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
 	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"juvalogos/core/phrase"
 	"juvalogos/internal/models"
@@ -33,6 +36,7 @@ const (
 	StillWriting   Code = "still-writing"
 	NotSetUp       Code = "not-set-up"
 	NoRecords      Code = "records-unavailable"
+	NotKept        Code = "cannot-save"
 	Closing        Code = "closing"
 	Interruption   Code = "interrupted"
 	Invalid        Code = "invalid"
@@ -89,6 +93,8 @@ var sentences = map[Code]string{
 	StillWriting: "The last reply is still being written. Wait for it, or stop it first.",
 	NotSetUp:     "This desk is not set up correctly at the moment. The person who runs it can put it right.",
 	NoRecords: "Questions cannot be asked at the moment, because they could not be kept. Please try again in a " +
+		"moment.",
+	NotKept: "This cannot be saved at the moment. Nothing is lost that was saved before; please try again in a " +
 		"moment.",
 	Closing:      "The service is about to restart. Please ask again in a minute.",
 	Interruption: "The service stopped while this reply was being written. You can have it written again.",
@@ -201,6 +207,18 @@ func NotFound(log *slog.Logger, code Code, err error) error {
 		return Plain(code)
 	}
 	return Logged(log, "look up", New(NoRecords, err))
+}
+
+// Unkept reports whether an error is that the database does not answer in time, has no
+// room, or may only be read.
+func Unkept(err error) bool {
+	var said *pgconn.PgError
+	if errors.As(err, &said) {
+		return said.Code == "53100" || said.Code == "25006" || strings.HasPrefix(said.Code, "08") ||
+			strings.HasPrefix(said.Code, "57P0")
+	}
+	var away *pgconn.ConnectError
+	return errors.As(err, &away) || errors.Is(err, context.DeadlineExceeded)
 }
 
 // NewID makes a short id that can be read out on the telephone.

@@ -9,4 +9,13 @@ var ErrTooLarge = errors.New("the file is too large")
 var (
 	ErrNotFound  = errors.New("not found")
 	ErrDuplicate = errors.New("exists already")
+	// The database answers, and keeps nothing.
+	ErrFull     = errors.New("the disk of the database is full; nothing can be kept until there is room")
+	ErrReadOnly = errors.New("the database is read-only; nothing can be kept")
 )
+
+// SoonKey has, as a value of a context, its statements end soon even where the database
+// hangs: each within seconds. Somebody waits for them.
+const SoonKey = soonKey("soon")
+
+type soonKey string

@@ -18,6 +18,7 @@ import (
 	"juvalogos/internal/fault"
 	"juvalogos/internal/limits"
 	"juvalogos/internal/record"
+	"juvalogos/internal/store"
 )
 
 // Question is what a visitor asks.
@@ -64,6 +65,7 @@ const LongestQuestion = 1 << 20
 // whether or not anyone listens. Errors are *fault.Problem or *limits.Exceeded, by
 // the context's party.
 func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
+	ctx = store.Soon(ctx)
 	q.Text = strings.TrimSpace(string(record.Clean([]byte(q.Text))))
 	if q.Text == "" {
 		return nil, fault.Plain(fault.Empty)
@@ -132,11 +134,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Reply, error) {
 		Inputs:   encode(q.Inputs, len(q.Inputs) == 0),
 		Instance: s.instance, AskedAt: r.StartedAt,
 	}
-	err = s.record(ctx, r, turn)
-	if errors.Is(err, record.ErrNotFound) && s.lost(ctx) {
-		err = s.record(ctx, r, turn) // what stood in its way was nobody's
-	}
-	if err != nil {
+	if err := s.record(ctx, r, turn); err != nil {
 		s.abandon(r)
 		return s.notAsked(ctx, q, err)
 	}
@@ -150,6 +148,9 @@ func (s *Service) record(ctx context.Context, r *Reply, turn record.NewTurn) err
 	once, cancel := context.WithTimeout(ctx, askingLimit)
 	defer cancel()
 	err := s.Store.Replies.Ask(once, turn)
+	if errors.Is(err, record.ErrNotFound) && s.lost(ctx) {
+		err = s.Store.Replies.Ask(once, turn) // what stood in its way was nobody's
+	}
 	if inDoubt(err) && s.onRecordAfterAll(context.WithoutCancel(ctx), r) {
 		return nil
 	}
@@ -206,6 +207,7 @@ func (s *Service) past(ctx context.Context, q Question, d *desk.Desk) (record.Pa
 // made by the desk's draft.
 func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.UUID, choice deskfile.Choice,
 	preview bool) (*Reply, error) {
+	ctx = store.Soon(ctx)
 	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err != nil {
 		return nil, fault.NotFound(s.Log, fault.NoTurn, err)
@@ -267,6 +269,7 @@ func (s *Service) Again(ctx context.Context, visitor record.Visitor, turn uuid.U
 // Stop ends a reply on its way; the text so far stays. Stopping what is over
 // does nothing.
 func (s *Service) Stop(ctx context.Context, visitor record.Visitor, turn uuid.UUID) error {
+	ctx = store.Soon(ctx)
 	s.mu.Lock()
 	r := s.live[turn]
 	var cancel context.CancelCauseFunc

@@ -168,6 +168,13 @@ func (s *Service) Close(ctx context.Context) {
 	s.background.Wait()
 }
 
+// Closing reports whether it takes no more questions.
+func (s *Service) Closing() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.closing
+}
+
 // Running is how many replies are being made.
 func (s *Service) Running() int {
 	s.mu.Lock()

@@ -7,6 +7,7 @@ import (
 
 	"juvalogos/internal/fault"
 	"juvalogos/internal/record"
+	"juvalogos/internal/store"
 )
 
 // Watch returns the newest attempt at a visitor's turn, to be listened to: as
@@ -15,6 +16,7 @@ func (s *Service) Watch(ctx context.Context, visitor record.Visitor, turn uuid.U
 	if r := s.LiveFor(visitor, turn); r != nil {
 		return r, nil
 	}
+	ctx = store.Soon(ctx)
 	t, err := s.Store.Conversations.Turn(ctx, turn, visitor)
 	if err == nil && t.Attempt.State == record.Running {
 		// Nobody here makes it: its service has died, or it is another's.

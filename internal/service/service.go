@@ -142,7 +142,7 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 	if err != nil {
 		return err
 	}
-	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ping: st.Ping, Log: log, Console: console,
+	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ready: st.Ready, Log: log, Console: console,
 		BasePath: o.BasePath, Version: version, Currency: o.Currency, Proxies: proxies, Limits: allowed,
 		CookieKey: keys.Derive("visitors' cookies")})
 	if err == nil {

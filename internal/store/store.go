@@ -77,7 +77,10 @@ type (
 )
 
 // db is the database that the rooms share.
-type db struct{ pool *pgxpool.Pool }
+type db struct {
+	pool  *pgxpool.Pool
+	hurry *hurry
+}
 
 // one runs a statement that is to change one row; ErrNotFound if it changed
 // none.
@@ -100,6 +103,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	config.MaxConns = max(config.MaxConns, 12)
 	config.MinIdleConns = 2
 	config.MaxConnIdleTime = 5 * time.Minute
+	h := &hurry{}
+	config.ConnConfig.Tracer = h
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.RuntimeParams["application_name"] = "juvalogos"
 	config.AfterConnect = func(ctx context.Context, c *pgx.Conn) error {
@@ -121,7 +126,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("bring the database's tables up to date: %w", err)
 	}
-	d := &db{pool}
+	d := &db{pool, h}
 	return &Store{
 		d, &Replies{d}, &Conversations{d}, &Desks{d}, &Traces{d}, &Verdicts{d}, &Connections{d}, &Accounts{d},
 		&Shelves{d}, &Errands{d}, &Media{d}, &Recordings{db: d}, &Tables{d}, &Kept{d}, &Quizzes{d}, &Runs{d},
@@ -144,15 +149,20 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	if err != nil {
 		return err
 	}
+	at, err := provider.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	if known := provider.ListSources(); at > known[len(known)-1].Version {
+		return fmt.Errorf("they are of a newer version of this program (%d) than this one knows (%d); start the newer "+
+			"one, or give this one another data folder", at, known[len(known)-1].Version)
+	}
 	_, err = provider.Up(ctx)
 	return err
 }
 
 // Close gives up all connections.
 func (s *Store) Close() { s.pool.Close() }
-
-// Ping reports whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
 
 // innermost is the plain cause of an error of the driver, which repeats its
 // address for every try.

@@ -440,7 +440,8 @@ func TestOneReplyAtATime(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, _, _, err := s.Replies.AskAgain(ctx, turn, record.Again{Revision: 1, Instance: 8, At: time.Now()}); !errors.Is(
+	if _, _, _, _, err := s.Replies.AskAgain(ctx, turn, record.Again{Revision: 1, Instance: 8,
+		At: time.Now()}); !errors.Is(
 		err, record.ErrNotFound) {
 		t.Errorf("made again while a reply is written: %v", err)
 	}

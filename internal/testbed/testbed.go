@@ -168,7 +168,7 @@ func New(t testing.TB, o Options) *Bed {
 			Nap: 50 * time.Millisecond},
 	})
 	must()
-	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ping: b.Store.Ping, Log: log, Console: o.Console,
+	server, err := web.New(web.Options{Rooms: b.Rooms.Rooms, Ready: b.Store.Ready, Log: log, Console: o.Console,
 		BasePath: o.BasePath, Version: "test", Limits: allowed, Proxies: o.Proxies,
 		CookieKey: keys.Derive("cookies")})
 	must()

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	_ "embed"
+	"errors"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -12,6 +13,7 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
+	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
 )
@@ -27,7 +29,7 @@ type about struct {
 	Desks   *desk.Service
 	Models  *models.Registry
 	Replies *reply.Service
-	Ping    func(context.Context) error
+	Ready   func(context.Context) error
 	Version string
 }
 
@@ -46,10 +48,19 @@ func (s *about) health(c fiber.Ctx) error {
 }
 
 func (s *about) ready(c fiber.Ctx) error {
-	ctx, cancel := context.WithTimeout(c, time.Second)
+	unready := func(why string) error {
+		return c.Status(fiber.StatusServiceUnavailable).JSON(api.Health{Status: why, Running: s.Replies.Running()})
+	}
+	if s.Replies.Closing() {
+		return unready("the service is stopping")
+	}
+	ctx, cancel := context.WithTimeout(c, 2*time.Second)
 	defer cancel()
-	if err := s.Ping(ctx); err != nil {
-		return c.Status(fiber.StatusServiceUnavailable).JSON(api.Health{Status: "the database does not answer"})
+	switch err := s.Ready(ctx); {
+	case errors.Is(err, record.ErrFull), errors.Is(err, record.ErrReadOnly):
+		return unready(err.Error())
+	case err != nil:
+		return unready("the database does not answer")
 	}
 	return c.JSON(api.Health{Status: "ready", Running: s.Replies.Running()})
 }

@@ -29,7 +29,7 @@ var statuses = map[fault.Code]int{
 	fault.Forbidden: 403, fault.NotHere: 404,
 	fault.TooManyTries: 429, fault.LimitReached: 429, fault.Left: 409, "waking": 503,
 	fault.Empty: 422, fault.QuestionLong: 413, fault.Invalid: 422,
-	fault.StillWriting: 409, fault.NotSetUp: 503, fault.NoRecords: 503, fault.Closing: 503,
+	fault.StillWriting: 409, fault.NotSetUp: 503, fault.NoRecords: 503, fault.NotKept: 503, fault.Closing: 503,
 	fault.Unexpected: 500, fault.Interruption: 503,
 	"busy": 429, "over-quota": 429, "no-memory": 503, "too-long": 413, "declined": 422,
 }
@@ -85,6 +85,10 @@ func (s *door) describe(c fiber.Ctx, err error) api.Problem {
 		if web.Code == 404 && web.Message == "Not Found" {
 			b.Phrase = phrase.Of("There is nothing at this address.")
 		}
+	case fault.Unkept(err):
+		p := fault.New(fault.NotKept, err)
+		s.Log.Error("problem", "path", c.Path(), "id", p.ID, "error", err)
+		b.Status, b.Code, b.Phrase, b.ID = statusOf(p.Code), string(p.Code), p.Sentence, p.ID
 	default:
 		id := fault.NewID()
 		s.Log.Error("problem", "path", c.Path(), "id", id, "error", err)

@@ -60,9 +60,10 @@ type Rooms struct {
 // Options are what a Server is made of.
 type Options struct {
 	Rooms
-	// Ping reports whether the database answers.
-	Ping func(context.Context) error
-	Log  *slog.Logger
+	// Ready reports whether the database answers and keeps what it is given: nil,
+	// record.ErrFull, record.ErrReadOnly, or why it does not answer.
+	Ready func(context.Context) error
+	Log   *slog.Logger
 	// Console is the built console: index.html and assets.
 	Console fs.FS
 	// BasePath is where the service is mounted on a site: "" or "/path".
@@ -145,7 +146,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	api := root.Group("/api")
 	d := s.door
 	(&documents{d, o.Desks, o.Conversations, pages}).routes(root)
-	(&about{d, o.Desks, modelsOf(o), o.Replies, o.Ping, o.Version}).routes(root, api)
+	(&about{d, o.Desks, modelsOf(o), o.Replies, o.Ready, o.Version}).routes(root, api)
 	(&asking{d, o.Replies, o.Conversations}).routes(api)
 	(&keeping{d, o.Desks, o.Conversations, o.Standing}).routes(api)
 	(&accounts{d}).routes(api)
@@ -230,7 +231,23 @@ func (s *Server) guard(c fiber.Ctx) error {
 		leftOver(c)
 		return err
 	}
+	if s.waitedFor(c) {
+		c.Locals(record.SoonKey, true)
+	}
 	err := c.Next()
 	leftOver(c)
 	return err
+}
+
+// waitedFor reports whether a request is one of those that visitors wait for: of pages,
+// questions and conversations.
+func (d *door) waitedFor(c fiber.Ctx) bool {
+	path := strings.TrimPrefix(c.Path(), d.BasePath)
+	for _, begins := range []string{"/at/", "/api/at/", "/api/turns/", "/api/conversations/", "/api/shared/",
+		"/api/session", "/v1/"} {
+		if strings.HasPrefix(path, begins) {
+			return true
+		}
+	}
+	return false
 }

@@ -3,5 +3,12 @@
 -- Somebody wants an attempt stopped that another instance makes.
 alter table attempt add column stopping boolean not null default false;
 
+-- Written to find out whether anything can be.
+create table beat (
+    id boolean primary key default true check (id),
+    at timestamptz not null
+);
+
 -- +goose Down
+drop table beat;
 alter table attempt drop column stopping;
