@@ -3,6 +3,8 @@ package service
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -353,6 +355,18 @@ func firstLink(ctx context.Context, st *store.Store, address string) (string, er
 	return address + "/console/welcome#" + secret, st.Accounts.SetFirstLink(ctx, secret, time.Now())
 }
 
+// ownersToken is what the owner's token of a data folder is called: services with others
+// on the same database have their own.
+func ownersToken(data string) string {
+	host, _ := os.Hostname()
+	path, err := filepath.Abs(data)
+	if err != nil {
+		path = data
+	}
+	hash := sha256.Sum256([]byte(host + "\x00" + path))
+	return "owner-" + hex.EncodeToString(hash[:3])
+}
+
 // introduce makes sure that the command line on this machine can reach the
 // service: an owner's token in a config file that only its owner can read.
 func introduce(ctx context.Context, st *store.Store, data, address string) (string, error) {
@@ -362,10 +376,11 @@ func introduce(ctx context.Context, st *store.Store, data, address string) (stri
 		c = &client.Client{Token: account.NewTokenSecret()}
 	}
 	if _, err := st.Accounts.TokenBySecret(ctx, c.Token, time.Now()); errors.Is(err, record.ErrNotFound) {
-		if err := st.Accounts.RemoveToken(ctx, "owner", time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
+		name := ownersToken(data)
+		if err := st.Accounts.RemoveToken(ctx, name, time.Now()); err != nil && !errors.Is(err, record.ErrNotFound) {
 			return "", err
 		}
-		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: "owner", Scopes: account.AllScopes()},
+		if _, err := st.Accounts.AddToken(ctx, record.Token{Name: name, Scopes: account.AllScopes()},
 			c.Token); err != nil {
 			return "", err
 		}
