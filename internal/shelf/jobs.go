@@ -25,6 +25,7 @@ import (
 	"juvalogos/core/reading"
 	"juvalogos/internal/fair"
 	"juvalogos/internal/record"
+	"juvalogos/internal/store"
 )
 
 // ReadArgs is the job to read a document.
@@ -87,12 +88,12 @@ func (l *Library) startJobs(ctx context.Context) error {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &readWorker{library: l})
 	jobs, err := l.Store.Jobs(ctx, &river.Config{
-		Workers: workers, Logger: slog.New(quiet{l.Log.Handler()}),
+		ID: store.JobsOf(l.Instance), Workers: workers, Logger: slog.New(quiet{l.Log.Handler()}),
 		FetchCooldown: 5 * time.Millisecond, // a small file is read in less than the usual tenth of a second
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: mostInLine}, visitors: {MaxWorkers: mostInLine},
 		},
-		// What a dead instance left is taken up by resume, long before.
+		// What a dead instance left is taken up and ended by resume, long before.
 		RescueStuckJobsAfter: 24 * time.Hour,
 	})
 	if err != nil {
@@ -117,6 +118,9 @@ func (l *Library) resume(ctx context.Context) {
 		err := l.queueUnread(ctx)
 		if err != nil && ctx.Err() == nil {
 			l.Log.Warn("documents wait to be read", "error", err)
+		}
+		if err := l.Store.EndDeadJobs(ctx); err != nil && ctx.Err() == nil {
+			l.Log.Warn("what dead services left in the queue still stands there", "error", err)
 		}
 		l.indexes.putAway()
 		select {

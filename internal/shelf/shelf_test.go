@@ -15,11 +15,15 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"juvalogos/internal/api"
 	"juvalogos/internal/client"
 	"juvalogos/internal/readers"
 	"juvalogos/internal/record"
 	"juvalogos/internal/shelf"
+	"juvalogos/internal/store"
+	"juvalogos/internal/store/storetest"
 	"juvalogos/internal/testbed"
 )
 
@@ -176,7 +180,8 @@ func TestPDFsAndScansAreReadWithTheirPlaces(t *testing.T) {
 }
 
 func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
-	b := testbed.New(t, testbed.Options{})
+	database := storetest.URL(t)
+	b := testbed.New(t, testbed.Options{Database: database})
 	if _, err := b.Client.MakeShelf(t.Context(), "handbook", ""); err != nil {
 		t.Fatal(err)
 	}
@@ -205,6 +210,17 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 			}
 		}
 	}
+	// Its place in the queue too.
+	db, err := pgx.Connect(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close(context.Background())
+	if _, err := db.Exec(t.Context(), `insert into river_job (kind, state, args, queue, max_attempts, attempt, attempted_at,
+			attempted_by) values ('read', 'running', '{"document": 1}', 'default', 25, 1, now(), array[$1])`,
+		store.JobsOf(4711)); err != nil {
+		t.Fatal(err)
+	}
 	second, err := shelf.Open(t.Context(), shelf.Options{Store: b.Store, Log: b.Desks.Log, Instance: 99,
 		Reader: readers.New(t.TempDir())})
 	if err != nil {
@@ -220,6 +236,10 @@ func TestWhatWasLeftUnreadIsReadAfterARestart(t *testing.T) {
 	if len(documents) != many {
 		t.Errorf("%d documents", len(documents))
 	}
+	testbed.Until(t, "the dead one has no job", func() bool {
+		n := 1
+		return db.QueryRow(t.Context(), `select count(*) from river_job where state = 'running'`).Scan(&n) == nil && n == 0
+	})
 	// Both find it, whoever read it.
 	testbed.Until(t, "both find it", func() bool {
 		r, err := second.Search(t.Context(), []string{"handbook"}, shelf.Query{Text: "hive 17", Limit: 3})

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strconv"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -31,4 +32,23 @@ func (s *Store) Jobs(ctx context.Context, config *river.Config) (*river.Client[p
 		return nil, err
 	}
 	return river.NewClient(driver, config)
+}
+
+// jobsOf begins the names under which instances take jobs.
+const jobsOf = "instance-"
+
+// JobsOf is the name under which an instance takes jobs.
+func JobsOf(instance int32) string { return jobsOf + strconv.Itoa(int(instance)) }
+
+// EndDeadJobs ends the jobs that instances which are no more have left as running; what
+// they were for is taken up from where it stands.
+func (s *Store) EndDeadJobs(ctx context.Context) error {
+	_, err := s.pool.Exec(ctx, `
+		with held as materialized (
+			select id, substring(attempted_by[array_upper(attempted_by, 1)] from '^' || $2 || '([0-9]+)$')::int as instance
+			from river_job where state = 'running')
+		update river_job j set state = 'cancelled', finalized_at = now()
+		from held where held.id = j.id and j.state = 'running' and held.instance is not null
+			and not `+lives("$1", "held.instance"), lockSpace, jobsOf)
+	return err
 }
