@@ -1882,6 +1882,11 @@ type NoticeKind string
 // NoticeWhy What stands in the way where the model is asked again.
 type NoticeWhy string
 
+// NoticeList defines model for NoticeList.
+type NoticeList struct {
+	Troubles []OwnersTrouble `json:"troubles"`
+}
+
 // OpenerWanted defines model for OpenerWanted.
 type OpenerWanted struct {
 	// Conversation Left out: one that is to begin, whose id is answered.
@@ -1940,6 +1945,16 @@ type Outline = evidence.Outline
 
 // OutlineSection defines model for OutlineSection.
 type OutlineSection = evidence.Section
+
+// OwnersTrouble defines model for OwnersTrouble.
+type OwnersTrouble struct {
+	// Key Tells it from others, like database.
+	Key   string    `json:"key"`
+	Since time.Time `json:"since"`
+
+	// What A sentence.
+	What string `json:"what"`
+}
 
 // Pace What the server last said of how fast it may be asked, a minute; -1: nothing.
 type Pace struct {

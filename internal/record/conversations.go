@@ -60,6 +60,13 @@ type Unfinished struct {
 	Stopping bool // somebody wants it stopped
 }
 
+// Failing is a model that answers nothing.
+type Failing struct {
+	Model   string
+	Problem string // a code of package fault
+	Failed  int    // replies
+}
+
 // Attempt is one try at replying.
 type Attempt struct {
 	Number       int

@@ -140,11 +140,17 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 		return err
 	}
 	defer stopSending()
+	watcher, stopWatching, err := o.watch(ctx, st, log)
+	if err != nil {
+		return err
+	}
+	defer stopWatching()
 	rooms, err := OpenRooms(starting, options)
 	if err != nil {
 		return err
 	}
-	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ready: st.Ready, Log: log, Console: console,
+	server, err := web.New(web.Options{Rooms: rooms.Rooms, Ready: st.Ready, Notices: watcher.Now, Log: log,
+		Console:  console,
 		BasePath: o.BasePath, Version: version, Currency: o.Currency, Proxies: proxies, Limits: allowed,
 		CookieKey: keys.Derive("visitors' cookies")})
 	if err == nil {
@@ -157,15 +163,20 @@ func Run(ctx context.Context, o Settings, console fs.FS, version string, log *sl
 			err = serve(ctx, o, rooms, server, listener, registry, log, told, news)
 		}
 	}
-	grace, cancel := context.WithTimeout(context.Background(), o.Grace)
+	end(rooms, server, o.Grace)
+	return err
+}
+
+// end lets replies finish for so long, and then cuts off who still listens.
+func end(rooms *Rooms, server *web.Server, grace time.Duration) {
+	ending, cancel := context.WithTimeout(context.Background(), grace)
 	defer cancel()
-	rooms.Close(grace)
+	rooms.Close(ending)
 	if server != nil {
 		ending, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 		defer cancel()
 		_ = server.Shutdown(ending)
 	}
-	return err
 }
 
 // sources is where a maker may have a shelf filled from.

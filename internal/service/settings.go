@@ -41,6 +41,8 @@ type Settings struct {
 	Proxies      string        `yaml:"proxies" about:"addresses or networks of reverse proxies, like 127.0.0.1 or 10.0.0.0/8, with commas between, that are believed when they say where a request comes from (Forwarded, X-Forwarded-For, X-Forwarded-Proto)"`
 	Limits       string        `yaml:"limits" about:"limits that differ from the usual ones, like questions.visitor=10/1m, with commas between; off for none at all (docs/running.md lists them)"`
 	OTLP         string        `yaml:"otlp" about:"address of an OpenTelemetry collector that gets the traces, like http://127.0.0.1:4318"`
+	NotifyMail   string        `yaml:"notify-mail" about:"mail server through which the owner is told what is wrong, and when it is over, like smtp://user@mail.example.net:587/?to=owner@example.net; its password is in the environment variable JUVALOGOS_MAIL_PASSWORD"`
+	NotifyHook   string        `yaml:"notify-webhook" about:"address that is posted the same as JSON, like https://example.net/hook; signed if the environment variable JUVALOGOS_WEBHOOK_SECRET is set"`
 	Grace        time.Duration `yaml:"grace" about:"how long replies may go on when the service is stopped"`
 	Currency     string        `yaml:"currency" about:"the currency that the prices of models are written in, by its code, like EUR"`
 	LogFormat    string        `yaml:"log-format" choices:"text,json" about:"text or json"`

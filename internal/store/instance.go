@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -89,4 +90,17 @@ func (s *Replies) Interrupt(ctx context.Context, turn uuid.UUID, number int, ins
 func (s *Replies) AskToStop(ctx context.Context, turn uuid.UUID) error {
 	_, err := s.pool.Exec(ctx, `update attempt set stopping = true where turn = $1 and state = 'running'`, turn)
 	return err
+}
+
+// Failing are the models all of whose replies since a time have failed, if these are so
+// many at least.
+func (s *Replies) Failing(ctx context.Context, since time.Time, fewest int) ([]record.Failing, error) {
+	rows, err := s.pool.Query(ctx, `
+		select model, max(problem), count(*)::int from attempt f where state = 'failed' and started_at > $1
+			and not exists (select from attempt a where a.model = f.model and a.started_at > $1 and a.state = 'done')
+		group by model having count(*) >= $2 order by model`, since, fewest)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[record.Failing])
 }

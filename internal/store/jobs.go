@@ -45,7 +45,8 @@ func JobsOf(instance int32) string { return jobsOf + strconv.Itoa(int(instance))
 func (s *Store) EndDeadJobs(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, `
 		with held as materialized (
-			select id, substring(attempted_by[array_upper(attempted_by, 1)] from '^' || $2 || '([0-9]+)$')::int as instance
+			select id, substring(attempted_by[array_upper(attempted_by, 1)] from '^' || $2 ||
+				'([0-9]+)$')::int as instance
 			from river_job where state = 'running')
 		update river_job j set state = 'cancelled', finalized_at = now()
 		from held where held.id = j.id and j.state = 'running' and held.instance is not null

@@ -13,6 +13,7 @@ import (
 	"juvalogos/internal/api"
 	"juvalogos/internal/desk"
 	"juvalogos/internal/models"
+	"juvalogos/internal/notices"
 	"juvalogos/internal/record"
 	"juvalogos/internal/reply"
 	"juvalogos/internal/shape"
@@ -30,6 +31,7 @@ type about struct {
 	Models  *models.Registry
 	Replies *reply.Service
 	Ready   func(context.Context) error
+	Notices func() []notices.Trouble
 	Version string
 }
 
@@ -39,6 +41,7 @@ func (s *about) routes(root, api fiber.Router) {
 	api.Get("/openapi.yaml", s.description)
 	api.Get("/schemas/desk.json", s.deskSchema)
 	api.Get("/schemas/connections.json", s.connectionsSchema)
+	api.Get("/notices", s.allowed(account.Read, s.notices))
 	api.Get("/milestones", s.allowed(account.Read, s.milestones))
 	api.Get("/folder", s.allowed(account.Read, s.folder))
 }
@@ -76,6 +79,18 @@ func (s *about) deskSchema(c fiber.Ctx) error {
 
 func (s *about) connectionsSchema(c fiber.Ctx) error {
 	return c.JSON(models.Schema(), "application/schema+json")
+}
+
+// notices lists what is wrong now.
+func (s *about) notices(c fiber.Ctx) error {
+	b := api.NoticeList{Troubles: []api.OwnersTrouble{}}
+	if s.Notices != nil {
+		for _, t := range s.Notices() {
+			b.Troubles = append(b.Troubles, api.OwnersTrouble{Key: t.Key, What: t.What, Since: t.Since})
+		}
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(b)
 }
 
 // milestones tells how far a maker is on the way from a model to a page.

@@ -28,6 +28,7 @@ import (
 	"juvalogos/internal/limits"
 	"juvalogos/internal/media"
 	"juvalogos/internal/models"
+	"juvalogos/internal/notices"
 	"juvalogos/internal/record"
 	"juvalogos/internal/recording"
 	"juvalogos/internal/reply"
@@ -63,7 +64,9 @@ type Options struct {
 	// Ready reports whether the database answers and keeps what it is given: nil,
 	// record.ErrFull, record.ErrReadOnly, or why it does not answer.
 	Ready func(context.Context) error
-	Log   *slog.Logger
+	// Notices are the troubles that the owner is told of; nil: nobody looks for any.
+	Notices func() []notices.Trouble
+	Log     *slog.Logger
 	// Console is the built console: index.html and assets.
 	Console fs.FS
 	// BasePath is where the service is mounted on a site: "" or "/path".
@@ -146,7 +149,7 @@ func (s *Server) routes(o Options, pages *pages) {
 	api := root.Group("/api")
 	d := s.door
 	(&documents{d, o.Desks, o.Conversations, pages}).routes(root)
-	(&about{d, o.Desks, modelsOf(o), o.Replies, o.Ready, o.Version}).routes(root, api)
+	(&about{d, o.Desks, modelsOf(o), o.Replies, o.Ready, o.Notices, o.Version}).routes(root, api)
 	(&asking{d, o.Replies, o.Conversations}).routes(api)
 	(&keeping{d, o.Desks, o.Conversations, o.Standing}).routes(api)
 	(&accounts{d}).routes(api)

@@ -93,6 +93,7 @@ export const fromCurl = (line: string) =>
 export const keepManners = (connection: string, model: string, manners: Schemas["Manners"]) =>
   service.PUT("/api/connections/{name}/manners", { ...name(connection), body: { model, manners } });
 
+export const readNotices = async () => (await data(service.GET("/api/notices"))).troubles;
 export const readMilestones = () => data(service.GET("/api/milestones"));
 export const readFolder = () => data(service.GET("/api/folder"));
 export const readDeskSchema = async () => (await data(service.GET("/api/schemas/desk.json"))) as DeskSchema;

@@ -2986,6 +2986,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what is wrong with the service now, the oldest first */
+        get: operations["listNotices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/milestones": {
         parameters: {
             query?: never;
@@ -3251,6 +3268,17 @@ export interface components {
             k1?: number;
             /** @description How much longer texts are held back. */
             b?: number;
+        };
+        NoticeList: {
+            troubles: components["schemas"]["OwnersTrouble"][];
+        };
+        OwnersTrouble: {
+            /** @description Tells it from others, like database. */
+            key: string;
+            /** @description A sentence. */
+            what: string;
+            /** Format: date-time */
+            since: string;
         };
         /** @description What a shelf's threshold for an answer refuses and lets through. */
         ShelfLeast: {
@@ -10670,6 +10698,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the owner was told of and is not over */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeList"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -18,6 +18,7 @@
   import Page from "../ui/Page.svelte";
   import { state } from "./state.svelte";
   import TopBar from "./TopBar.svelte";
+  import Troubles from "./Troubles.svelte";
 
   onMount(() => state.begin());
 
@@ -54,6 +55,7 @@
   <CommandPalette />
   <TopBar />
   <Away />
+  <Troubles />
   {#if parts[0] === "desks" && parts[1]}
     {#key parts[1]}<DeskPage slug={parts[1]} part={parts[2] ?? "edit"} record={parts[3]} />{/key}
   {:else if parts[0] === "shelves" && parts[1]}

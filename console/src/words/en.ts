@@ -977,6 +977,7 @@ export const en = {
     "The reason is one of: {1}.",
     "The reply broke off before its end. You can have it written again.",
     "Questions cannot be asked at the moment, because they could not be kept. Please try again in a moment.",
+    "This cannot be saved at the moment. Nothing is lost that was saved before; please try again in a moment.",
     "The service is about to restart. Please ask again in a minute.",
     "The service stopped while this reply was being written. You can have it written again.",
     "There is no desk at this address. Check the link, or ask the person who gave it to you.",

@@ -9,6 +9,9 @@ create table beat (
     at timestamptz not null
 );
 
+create index attempt_failed on attempt (started_at) where state = 'failed';
+
 -- +goose Down
+drop index attempt_failed;
 drop table beat;
 alter table attempt drop column stopping;
