@@ -14,7 +14,7 @@ demo: install build
 
 test: install-test build
 	@# The browser tests first, which take longest; make check vets.
-	go test -count=1 -vet=off -ldflags="-w -extldflags=-fuse-ld=gold" -p 3 -parallel 3 -timeout 22m ./e2e ./...
+	go test -count=1 -vet=off -ldflags="-w -extldflags=-fuse-ld=gold" -p 3 -timeout 22m ./e2e ./...
 
 build: console/dist/index.html
 	@go build -o bin/ ./cmd/juvalogos ./standin/juvalogos-standin

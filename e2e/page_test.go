@@ -64,9 +64,7 @@ func newBed(t *testing.T) *testbed.Bed {
 
 func (p *page) do(steps ...browser.Action) {
 	p.t.Helper()
-	ctx, cancel := context.WithTimeout(p.ctx, testbed.Patience)
-	defer cancel()
-	if err := chromedp.Do(ctx, steps...); err != nil {
+	if err := chromedp.Do(p.ctx, steps...); err != nil {
 		p.t.Fatalf("%v; the page shows:\n%s", err, p.text("body"))
 	}
 }
@@ -159,33 +157,23 @@ func (p *page) answered(question string) {
 // run evaluates a script.
 func run[T any](p *page, script string) T {
 	p.t.Helper()
-	ctx, cancel := context.WithTimeout(p.ctx, testbed.Patience)
-	defer cancel()
-	v, err := chromedp.Run(ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
+	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
 	if err != nil {
 		p.t.Fatalf("%s: %v", script, err)
 	}
 	return v
 }
 
-// aLook is what a look at the page may take: one at a page that is just left may never be
-// answered.
-const aLook = 10 * time.Second
-
 // try is run where a script may fail, as in the middle of going to another page: the zero
 // value then.
 func try[T any](p *page, script string) T {
-	ctx, cancel := context.WithTimeout(p.ctx, aLook)
-	defer cancel()
-	v, _ := chromedp.Run(ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
+	v, _ := chromedp.Run(p.ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
 	return v
 }
 
 // text is what a reader sees of the elements that a selector matches.
 func (p *page) text(selector string) string {
-	ctx, cancel := context.WithTimeout(p.ctx, aLook)
-	defer cancel()
-	v, _ := chromedp.Run(ctx,
+	v, _ := chromedp.Run(p.ctx,
 		chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%q)].map(e => e.innerText).join("\n")`,
 			selector)))
 	return v
