@@ -8,6 +8,7 @@ import (
 	"crypto/tls"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"mime"
 	"net"
@@ -51,6 +52,10 @@ func (w *Webhook) Send(ctx context.Context, n Notice) error {
 		r.Header.Set("Notice-Signature", Sign(w.Secret, at, body))
 	}
 	answer, err := w.Client.Do(r)
+	var at *url.Error
+	if errors.As(err, &at) {
+		return at.Err // without the address, which may be a secret
+	}
 	if err != nil {
 		return err
 	}

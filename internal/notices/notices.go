@@ -167,7 +167,7 @@ func (w *Watcher) learn(found map[string]Trouble) {
 	for key, t := range found {
 		s := w.known[key]
 		if s == nil || s.Ended && len(s.Unsent) == 0 {
-			t.Since = w.time()
+			t.Since = w.clock()
 			s = &state{Trouble: t}
 			w.known[key] = s
 		}
@@ -191,8 +191,8 @@ func (w *Watcher) learn(found map[string]Trouble) {
 	}
 }
 
-// time is that of the clock.
-func (w *Watcher) time() time.Time { return w.Options.Now() }
+// clock is the time.
+func (w *Watcher) clock() time.Time { return w.Options.Now() }
 
 func (w *Watcher) names() (names []string) {
 	for _, c := range w.Channels {
@@ -210,7 +210,7 @@ func (w *Watcher) tell(ctx context.Context) {
 		w.mu.Lock()
 		s := *w.known[key]
 		w.mu.Unlock()
-		n := Notice{Kind: Begun, Key: s.Key, What: s.What, Service: w.Name, Since: s.Since, At: w.time()}
+		n := Notice{Kind: Begun, Key: s.Key, What: s.What, Service: w.Name, Since: s.Since, At: w.clock()}
 		if s.Ended {
 			n.Kind = Over
 		}

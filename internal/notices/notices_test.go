@@ -98,6 +98,10 @@ func TestWebhook(t *testing.T) {
 	if err := hook.Send(t.Context(), n); err != nil {
 		t.Error(err)
 	}
+	gone := &Webhook{Address: "http://127.0.0.1:1/a-secret", Client: server.Client()}
+	if err := gone.Send(t.Context(), n); err == nil || strings.Contains(err.Error(), "a-secret") {
+		t.Errorf("%v", err)
+	}
 	status = 500
 	if err := hook.Send(t.Context(), n); err == nil {
 		t.Error("500 counts as taken")
