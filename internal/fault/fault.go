@@ -8,7 +8,6 @@
 package fault
 
 import (
-	"context"
 	"crypto/rand"
 	"errors"
 	"fmt"
@@ -218,7 +217,7 @@ func Unkept(err error) bool {
 			strings.HasPrefix(said.Code, "57P0")
 	}
 	var away *pgconn.ConnectError
-	return errors.As(err, &away) || errors.Is(err, context.DeadlineExceeded)
+	return errors.As(err, &away) || pgconn.Timeout(err) // and nobody else's time that is up
 }
 
 // NewID makes a short id that can be read out on the telephone.

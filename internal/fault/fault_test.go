@@ -2,8 +2,10 @@ package fault
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
+	"github.com/jackc/pgx/v5/pgconn"
 	"log/slog"
 	"regexp"
 	"strings"
@@ -92,6 +94,20 @@ func TestOwnMistakesHaveNoID(t *testing.T) {
 	} {
 		if p := New(code, errors.New("x")); (p.ID != "") != reported {
 			t.Errorf("%s has the id %q", code, p.ID)
+		}
+	}
+}
+
+func TestUnkept(t *testing.T) {
+	for err, want := range map[error]bool{
+		&pgconn.PgError{Code: "53100"}:                            true,
+		fmt.Errorf("keep: %w", &pgconn.PgError{Code: "25006"}):    true,
+		&pgconn.PgError{Code: "23505"}:                            false,
+		fmt.Errorf("ask the model: %w", context.DeadlineExceeded): false,
+		errors.New("anything else"):                               false,
+	} {
+		if got := Unkept(err); got != want {
+			t.Errorf("%v: %v", err, got)
 		}
 	}
 }
